@@ -1,0 +1,78 @@
+"""The one tree of faults and refusals of Mokuji.
+
+    MokujiError
+    ├── BadName          a title, volume or section that cannot be one
+    ├── BadText          a text that cannot be stored (NUL, lone surrogate, too large)
+    ├── Refused          an act that would break a promise; nothing was done
+    │   └── Collision    … since the name belongs to another page
+    ├── Conflict         somebody changed the same thing meanwhile
+    ├── Missing          there is no such thing, or the actor may not know of it
+    ├── Forbidden        the actor may see it, but not do this
+    └── Overlap          edits that touch each other (a fault of the program)
+
+Each carries a short ``code`` for programs and a ``message`` for people that
+says what is wrong, where, and what to do. Expected outcomes of a plan are
+values (see ``plans``); these are raised where no value can be given.
+"""
+
+from __future__ import annotations
+
+
+class MokujiError(Exception):
+    """The root: a code for programs and a sentence for people."""
+
+    code = "error"
+
+    def __init__(self, message: str, *, code: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        if code is not None:
+            self.code = code
+
+
+class BadName(MokujiError):
+    """The words cannot be a title, a volume or a section."""
+
+    code = "bad_name"
+
+
+class BadText(MokujiError):
+    """The text cannot be stored; the message names line and column."""
+
+    code = "bad_text"
+
+
+class Refused(MokujiError):
+    """The act would break a promise, so nothing was done."""
+
+    code = "refused"
+
+
+class Collision(Refused):
+    """The name belongs to another page of the volume."""
+
+    code = "collision"
+
+
+class Conflict(MokujiError):
+    """Somebody else changed the same thing meanwhile; nothing was overwritten."""
+
+    code = "conflict"
+
+
+class Missing(MokujiError):
+    """There is no such thing; also said of what the actor may not read."""
+
+    code = "missing"
+
+
+class Forbidden(MokujiError):
+    """The actor may read it but not do this."""
+
+    code = "forbidden"
+
+
+class Overlap(MokujiError):
+    """Two edits touch the same characters: a fault of the program."""
+
+    code = "overlap"

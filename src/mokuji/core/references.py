@@ -1,0 +1,156 @@
+"""Resolution: what a reference leads to. References are kept by key and resolved when used.
+
+The order for ``[[X]]``: a title of this volume, an alias of this volume, and
+if X has an unescaped ``/`` behind the name of a volume, title and alias there.
+An insert looks in the libraries of its volume after its own. What is found
+nowhere is unwritten.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import Enum
+
+from mokuji.core import names
+from mokuji.core.names import Name
+from mokuji.core.text.headings import words
+from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.wiki import Page, PageHead, Place, Volume, Wiki
+
+
+class By(Enum):
+    """Through which of its names a page was found."""
+
+    TITLE = "title"
+    ALIAS = "alias"
+
+
+@dataclass(frozen=True, slots=True)
+class Resolution:
+    """Where a name leads: a page, or the place where one would be written."""
+
+    page: PageHead | None
+    by: By | None
+    place: Place
+
+    @property
+    def written(self) -> bool:
+        """Whether there is a page."""
+        return self.page is not None
+
+
+def lookups(name: Name, home: Volume, volumes: Mapping[str, Volume], *, insert: bool = False) -> list[Place]:
+    """The places to look at, in order; at each first for a title, then for an alias."""
+    found: list[Place] = []
+    if not name.absolute:
+        found.append((home.id, name.key))
+    if name.volume is not None and name.title is not None and name.volume in volumes:
+        found.append((volumes[name.volume].id, name.title))
+    if insert and not name.absolute:
+        found += [(library, name.key) for library in home.libraries]
+    return found
+
+
+def unwritten_place(name: Name, home: Volume, volumes: Mapping[str, Volume]) -> Place:
+    """Where a page of this name would be written; volume 0 is one that does not exist."""
+    if name.volume is not None and name.title is not None:
+        if name.volume in volumes:
+            return volumes[name.volume].id, name.title
+        if name.absolute:
+            return 0, f"{name.volume}/{name.title}"
+    return home.id, name.key
+
+
+class Resolver:
+    """Resolves many names with two questions to the wiki."""
+
+    def __init__(
+        self,
+        volumes: Mapping[str, Volume],
+        titles: Mapping[Place, PageHead],
+        aliases: Mapping[Place, Sequence[PageHead]],
+    ) -> None:
+        self._volumes = volumes
+        self._titles = titles
+        self._aliases = aliases
+
+    @classmethod
+    def of(cls, wiki: Wiki, uses: Iterable[tuple[Volume, Reference]]) -> Resolver:
+        """A resolver that knows all that these references, typed in these volumes, may lead to."""
+        places: set[Place] = set()
+        for home, reference in uses:
+            if reference.name is not None:
+                insert = reference.kind is Kind.INSERT
+                places.update(lookups(reference.name, home, wiki.volumes, insert=insert))
+        return cls(wiki.volumes, wiki.titles(places), wiki.aliases(places))
+
+    def resolve(self, name: Name, home: Volume, *, insert: bool = False) -> Resolution:
+        """Where a name typed in volume ``home`` leads."""
+        for place in lookups(name, home, self._volumes, insert=insert):
+            page = self._titles.get(place)
+            if page is not None:
+                return Resolution(page, By.TITLE, place)
+            holders = self._aliases.get(place)
+            if holders:
+                return Resolution(holders[0], By.ALIAS, place)
+        return Resolution(None, None, unwritten_place(name, home, self._volumes))
+
+
+def volumes_by_id(wiki: Wiki) -> dict[int, Volume]:
+    """The volumes of a wiki by id."""
+    return {volume.id: volume for volume in wiki.volumes.values()}
+
+
+class Sections:
+    """The headings of a page as targets: identifiers as typed, and keys of words, in order."""
+
+    def __init__(self, ids: Sequence[str | None], keys: Sequence[str]) -> None:
+        self.ids = tuple(ids)
+        self.keys = tuple(keys)
+        self._by_id: dict[str, int] = {}
+        self._by_id_key: dict[str, int] = {}
+        self._by_key: dict[str, int] = {}
+        for index, (id_, key) in enumerate(zip(self.ids, self.keys, strict=True)):
+            if id_ is not None:
+                self._by_id.setdefault(id_, index)
+                self._by_id_key.setdefault(names.key(id_), index)
+            self._by_key.setdefault(key, index)
+
+    @classmethod
+    def of(cls, page: Page, volumes: Collection[str]) -> Sections:
+        """The sections of a page; ``volumes`` are the keys of all volumes."""
+        content = page.content
+        shown = (words(h, page.text, content.references, volumes) for h in content.headings)
+        return cls([h.id for h in content.headings], [names.key(each) for each in shown])
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sections) and (self.ids, self.keys) == (other.ids, other.keys)
+
+    def __hash__(self) -> int:
+        return hash((self.ids, self.keys))
+
+    def find(self, section: str) -> int | None:
+        """The index of the heading a section leads to: by ``{#id}`` exactly, by the key of an
+        ``{#id}``, by the key of its words; the first of equals."""
+        key = names.key(section)
+        if not key:
+            return None
+        for known, wanted in ((self._by_id, section), (self._by_id_key, key), (self._by_key, key)):
+            if wanted in known:
+                return known[wanted]
+        return None
+
+    def anchors(self) -> tuple[str, ...]:
+        """An anchor for each heading, all different; the first of equals has the plain one."""
+        taken: set[str] = set()
+        counts: dict[str, int] = {}
+        found: list[str] = []
+        for id_, key in zip(self.ids, self.keys, strict=True):
+            base = anchor = id_ or key.replace(" ", "-") or "section"
+            while anchor in taken:
+                counts[base] = counts.get(base, 1) + 1
+                anchor = f"{base}-{counts[base]}"
+            taken.add(anchor)
+            found.append(anchor)
+        return tuple(found)

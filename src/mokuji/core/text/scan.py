@@ -1,0 +1,209 @@
+"""Reads a page's text: its front matter, references, headings and problems.
+
+The way it is done: find bracket pairs where the parser reports text
+(``literal``, ``brackets``), put an ASCII stand-in in the place of each, parse
+again, and keep those whose stand-in arrives as text. A pair whose removal
+would change what is literal is no reference but text, and a problem. So
+references are atomic: no ``|`` or ``*`` inside one divides a table cell or
+starts emphasis.
+
+What holds: the ranges are exact, ``text[span]`` is what was typed; nothing is
+recognised inside literal text; the work is linear in the text.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from mokuji.core.errors import BadText
+from mokuji.core.findings import Problem
+from mokuji.core.spans import Lines, Span, code_points
+from mokuji.core.text import front_matter, literal
+from mokuji.core.text.brackets import Candidate, every, find
+from mokuji.core.text.front_matter import FrontMatter
+from mokuji.core.text.headings import Heading, headings
+from mokuji.core.text.lift import Lifted, lift
+from mokuji.core.text.parser import Event, events_with_ranges
+from mokuji.core.text.reference import Reference, read
+
+ROUNDS = 8
+"""How often the text is parsed again before what is left is taken as text."""
+LARGEST = 5_000_000
+"""Most code points of a page."""
+
+
+@dataclass(frozen=True, slots=True)
+class PageText:
+    """What stands in a page's text. ``references`` are in the order of their start;
+    those inside an insert's values follow it. ``in_heading`` holds their indexes."""
+
+    front_matter: FrontMatter
+    references: tuple[Reference, ...]
+    headings: tuple[Heading, ...]
+    problems: tuple[Problem, ...]
+    in_heading: frozenset[int]
+
+
+def check(text: str) -> None:
+    """BadText, with the place, if the text cannot be stored at all."""
+    if len(text) > LARGEST:
+        raise BadText(
+            f"The page has {len(text):,} characters; {LARGEST:,} is the most. Divide it into several pages.",
+            code="text_large",
+        )
+    for found in re.finditer("[\x00\ud800-\udfff]", text):
+        place = Lines(text).position(found.start())
+        what = "a NUL character" if found[0] == "\x00" else f"half of a character (U+{ord(found[0]):04X})"
+        raise BadText(
+            f"Line {place.line}, column {place.column} holds {what}, which no text can keep. Remove it."
+        )
+
+
+def scan(text: str) -> PageText:
+    """Everything that the text of one page says of itself. The text must have passed ``check``."""
+    front = front_matter.read(text)
+    offset = front.span.end
+    body = text[offset:]
+    data = body.encode()
+    events = events_with_ranges(body)
+    problems = list(front.problems)
+    if "[[" not in body:
+        return _finish(text, front, Lifted(body, data, (), ()), events, [], problems)
+    cover = literal.coverage(events, data)
+    found = find(data, cover)
+    candidates, references = _read_all(text, offset, data, found.candidates, problems)
+    kept, lifted, events = _settle(body, data, candidates, events)
+    _explain(offset, data, candidates, kept, found.unclosed, cover, problems)
+    ordered = sorted((references[c.start, c.end] for c in every(kept)), key=lambda r: r.span)
+    return _finish(text, front, lifted, events, ordered, problems)
+
+
+def _read_all(
+    text: str, offset: int, data: bytes, found: Sequence[Candidate], problems: list[Problem]
+) -> tuple[list[Candidate], dict[tuple[int, int], Reference]]:
+    """Reads each candidate; one that names nothing gives way to those inside it."""
+    places = code_points(data, (edge for c in every(list(found)) for edge in (c.start, c.end)))
+    references: dict[tuple[int, int], Reference] = {}
+
+    def readable(candidates: Sequence[Candidate]) -> list[Candidate]:
+        kept: list[Candidate] = []
+        for candidate in candidates:
+            inner = readable(candidate.inner)
+            start, end = offset + places[candidate.start], offset + places[candidate.end]
+            got = read(text[start:end], start)
+            if isinstance(got, Problem):
+                problems.append(got)
+                kept.extend(inner)
+            else:
+                references[candidate.start, candidate.end] = got
+                kept.append(Candidate(candidate.start, candidate.end, inner))
+        return kept
+
+    return readable(found), references
+
+
+def _settle(
+    body: str, data: bytes, candidates: list[Candidate], events: list[Event]
+) -> tuple[list[Candidate], Lifted, list[Event]]:
+    """Those candidates whose stand-ins all arrive as text; the others go back, until nothing changes."""
+    for _ in range(ROUNDS):
+        if not candidates:
+            break
+        lifted = lift(body, data, candidates)
+        lifted_events = events_with_ranges(lifted.text)
+        arrived = literal.coverage(lifted_events, lifted.data)
+        kept: list[Candidate] = []
+        for candidate, place in zip(candidates, lifted.places, strict=True):
+            if arrived.text.holds(*place) and not arrived.dropped.holds(*place):
+                kept.append(candidate)
+            else:
+                kept.extend(candidate.inner)
+        if kept == candidates:
+            return kept, lifted, lifted_events
+        candidates = kept
+    return [], Lifted(body, data, (), ()), events
+
+
+def _explain(
+    offset: int,
+    data: bytes,
+    candidates: Sequence[Candidate],
+    kept: Sequence[Candidate],
+    unclosed: Sequence[int],
+    cover: literal.Coverage,
+    problems: list[Problem],
+) -> None:
+    """Says of brackets that stay text why they do."""
+    lost = {(c.start, c.end) for c in every(list(candidates))} - {(c.start, c.end) for c in every(list(kept))}
+    in_html = [
+        (low + found.start(), low + found.end())
+        for low, high in cover.html
+        for found in re.finditer(rb"\[\[[^\[\]\r\n]+\]\]", data[low:high])
+    ]
+    edges = {edge for pair in (*lost, *in_html) for edge in pair} | set(unclosed)
+    places = code_points(data, edges)
+    for start, end in lost:
+        problems.append(
+            Problem(
+                "reference_literal",
+                "These brackets stay text: taken as a reference they would change what stands around them. "
+                "Escape them, or move them out of the code, HTML or definition that they touch.",
+                Span(offset + places[start], offset + places[end]),
+            )
+        )
+    for start, end in in_html:
+        problems.append(
+            Problem(
+                "reference_in_html",
+                "References are not read inside a block of HTML. Put empty lines around the text.",
+                Span(offset + places[start], offset + places[end]),
+            )
+        )
+    for start in unclosed:
+        begin = offset + places[start]
+        problems.append(
+            Problem("reference_unclosed", "“[[” is not closed by “]]” on its line.", Span(begin, begin + 2))
+        )
+
+
+def _finish(
+    text: str,
+    front: FrontMatter,
+    lifted: Lifted,
+    events: list[Event],
+    references: list[Reference],
+    problems: list[Problem],
+) -> PageText:
+    outermost = [index for index, _ in _outermost(references)]
+    found = headings(text, front.span.end, lifted, events, outermost)
+    problems += [_section_empty(reference) for reference in references if reference.section == ""]
+    problems += [_first_level(heading) for heading in found if heading.level == 1]
+    problems.sort(key=lambda problem: problem.span)
+    in_heading = frozenset(part for heading in found for part in heading.parts if isinstance(part, int))
+    return PageText(front, tuple(references), found, tuple(problems), in_heading)
+
+
+def _outermost(references: Sequence[Reference]) -> Iterator[tuple[int, Reference]]:
+    end = -1
+    for index, reference in enumerate(references):
+        if reference.span.start >= end:
+            end = reference.span.end
+            yield index, reference
+
+
+def _section_empty(reference: Reference) -> Problem:
+    return Problem(
+        "section_empty",
+        "Nothing stands after “#”. If “#” belongs to the name, write “\\#”.",
+        reference.span,
+    )
+
+
+def _first_level(heading: Heading) -> Problem:
+    return Problem(
+        "heading_first_level",
+        "A first-level heading: the title is the only one. Start headings with “##”.",
+        Span(heading.span.start, heading.end),
+    )

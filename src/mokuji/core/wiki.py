@@ -1,0 +1,215 @@
+"""The snapshot: what a plan or a report may know of a wiki.
+
+``Wiki`` is the contract. ``MemoryWiki`` keeps it with plain dictionaries (for
+folders and tests); the store keeps it with queries inside one transaction.
+During a plan nothing of it changes. ``Overlay`` is the wiki as it will be
+once some pages have other titles, so that a plan can look at its own result.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Protocol
+
+from mokuji.core import names
+from mokuji.core.text.reference import Reference
+from mokuji.core.text.scan import PageText, scan
+
+Place = tuple[int, str]
+"""A volume's id and a key in it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Volume:
+    """An area with its own contents and rights. ``libraries`` are ids, in order, for inserts."""
+
+    id: int
+    key: str
+    title: str
+    closed: bool = False
+    libraries: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class PageHead:
+    """A page without its text. ``revision`` counts from 1."""
+
+    id: int
+    volume: int
+    key: str
+    title: str
+    revision: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """A reference where it stands: ``index`` among all references of its page."""
+
+    index: int
+    reference: Reference
+    in_heading: bool
+
+
+@dataclass(frozen=True)
+class Page:
+    """A page with its text, and what stands in it (read when first asked for)."""
+
+    head: PageHead
+    text: str
+
+    @cached_property
+    def content(self) -> PageText:
+        """References, headings and problems of the text."""
+        return scan(self.text)
+
+    def uses(self, keys: Collection[str]) -> Iterator[Use]:
+        """The references whose name holds one of these keys, in order."""
+        for index, reference in enumerate(self.content.references):
+            name = reference.name
+            if name is not None and (name.key in keys or name.title in keys):
+                yield Use(index, reference, index in self.content.in_heading)
+
+    def section_uses(self, keys: Collection[str]) -> Iterator[Use]:
+        """The references that name a section, of the own page or of one whose name holds these keys."""
+        for index, reference in enumerate(self.content.references):
+            name = reference.name
+            if reference.section and (name is None or name.key in keys or name.title in keys):
+                yield Use(index, reference, index in self.content.in_heading)
+
+    @property
+    def alias_keys(self) -> tuple[str, ...]:
+        """Keys of the aliases, those that can be keys, each once."""
+        keys = (names.key(alias) for alias in self.content.front_matter.names("aliases"))
+        return tuple(dict.fromkeys(key for key in keys if names.is_key(key)))
+
+
+class Wiki(Protocol):
+    """What resolution and plans ask. All answers belong to one moment."""
+
+    @property
+    def volumes(self) -> Mapping[str, Volume]:
+        """All volumes by key."""
+        ...
+
+    def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
+        """The pages that have these title keys."""
+        ...
+
+    def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
+        """For each alias the pages that have it, by key; the first one counts."""
+        ...
+
+    def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
+        """Pages with their texts; those that are gone are left out."""
+        ...
+
+    def naming(self, place: Place) -> Collection[int]:
+        """Ids of the pages with a reference whose name could mean this place:
+        typed in that volume with that key, or anywhere with the volume before it."""
+        ...
+
+    def naming_sections(self, place: Place) -> Collection[int]:
+        """As ``naming``, only pages whose reference names a section as well."""
+        ...
+
+
+def could_mean(page_volume: int, name: names.Name, place: Place, volume_key: str) -> bool:
+    """Whether a name typed in a volume could mean a place (whatever pages exist)."""
+    volume, key = place
+    if name.volume == volume_key and name.title == key:
+        return True
+    return not name.absolute and page_volume == volume and name.key == key
+
+
+@dataclass
+class MemoryWiki:
+    """A wiki in memory. ``pages_by_id`` is not to be changed after the first question."""
+
+    all_volumes: Iterable[Volume]
+    all_pages: Iterable[Page]
+    pages_by_id: dict[int, Page] = field(init=False)
+    volumes: dict[str, Volume] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.pages_by_id = {page.head.id: page for page in self.all_pages}
+        self.volumes = {volume.key: volume for volume in self.all_volumes}
+
+    @cached_property
+    def _titles(self) -> dict[Place, PageHead]:
+        return {(p.head.volume, p.head.key): p.head for p in self.pages_by_id.values()}
+
+    @cached_property
+    def _aliases(self) -> dict[Place, list[PageHead]]:
+        found: dict[Place, list[PageHead]] = {}
+        for page in sorted(self.pages_by_id.values(), key=lambda page: page.head.key):
+            for key in page.alias_keys:
+                found.setdefault((page.head.volume, key), []).append(page.head)
+        return found
+
+    @cached_property
+    def _naming(self) -> dict[Place, dict[int, bool]]:
+        """Place → pages whose references could mean it → whether one names a section."""
+        found: dict[Place, dict[int, bool]] = {}
+        ids = {volume.key: volume.id for volume in self.volumes.values()}
+        for page in self.pages_by_id.values():
+            for reference in page.content.references:
+                if reference.name is None:
+                    continue
+                for place in _places(page.head.volume, reference.name, ids):
+                    users = found.setdefault(place, {})
+                    users[page.head.id] = users.get(page.head.id, False) or reference.section is not None
+        return found
+
+    def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
+        return {place: self._titles[place] for place in places if place in self._titles}
+
+    def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
+        return {place: self._aliases[place] for place in places if place in self._aliases}
+
+    def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
+        return {id_: self.pages_by_id[id_] for id_ in ids if id_ in self.pages_by_id}
+
+    def naming(self, place: Place) -> Collection[int]:
+        return self._naming.get(place, {}).keys()
+
+    def naming_sections(self, place: Place) -> Collection[int]:
+        return [id_ for id_, sections in self._naming.get(place, {}).items() if sections]
+
+
+def _places(home: int, name: names.Name, volume_ids: Mapping[str, int]) -> Iterator[Place]:
+    if not name.absolute:
+        yield home, name.key
+    if name.volume in volume_ids and name.title is not None:
+        yield volume_ids[name.volume], name.title
+
+
+class Overlay:
+    """A wiki as it will be when some pages have other heads or texts."""
+
+    def __init__(self, base: Wiki, heads: Mapping[int, PageHead]) -> None:
+        self._base = base
+        self._heads = heads
+        self._by_place = {(head.volume, head.key): head for head in heads.values()}
+        self.volumes: Mapping[str, Volume] = base.volumes
+
+    def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
+        found = {p: h for p, h in self._base.titles(places).items() if h.id not in self._heads}
+        return found | {place: self._by_place[place] for place in places if place in self._by_place}
+
+    def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
+        found = self._base.aliases(places)
+        return {
+            place: sorted((self._heads.get(h.id, h) for h in holders), key=lambda head: head.key)
+            for place, holders in found.items()
+        }
+
+    def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
+        return self._base.pages(ids)
+
+    def naming(self, place: Place) -> Collection[int]:
+        return self._base.naming(place)
+
+    def naming_sections(self, place: Place) -> Collection[int]:
+        return self._base.naming_sections(place)
