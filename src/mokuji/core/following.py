@@ -125,7 +125,8 @@ class Following:
         if edit is not None:
             self._edit(page, use, edit)
             self._renamed.setdefault(page.head.id, {})[use.index] = name
-            if not (names.is_plain(edit.words) and names.is_plain(edit.span.of(page.text))):
+            plain = names.is_plain(edit.words) and names.is_plain(edit.span.of(page.text))
+            if reference.section is not None or not plain:
                 self._careful.add(page.head.id)
         self._label(page, use, words, keep=self._present_words or not renamed)
 

@@ -1,48 +1,35 @@
 """A page's text as safe HTML with open references.
 
 ``compile_page`` is done once per revision: references are taken out, the rest
-is parsed, written as HTML by ``Writer`` and cleaned by nh3. What comes out is
-a sequence of finished HTML and *open* places, each naming a reference and
+is parsed, written (``writer``) and cleaned by nh3. What comes out is a
+sequence of finished HTML and *open* places, each naming a reference and
 whether it stands in text or inside a link. A view fills the open places, so
 creating, deleting or renaming a page never spoils a stored rendering.
 
 What holds: raw HTML of a writer is cleaned and cannot swallow the page;
-identifiers and classes in it are ours alone; nesting is capped.
+identifiers and classes are ours alone; nesting is capped.
 """
 
 from __future__ import annotations
 
-import html
 import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from html.parser import HTMLParser
-from typing import Any
-from urllib.parse import quote
 
 import nh3
 
 from mokuji.core.text.headings import shown
-from mokuji.core.text.lift import Lifted, lift
-from mokuji.core.text.parser import events, tag_name
-from mokuji.core.text.reference import Kind
+from mokuji.core.text.lift import lift, prefix
+from mokuji.core.text.parser import events
+from mokuji.core.text.writer import Writer
 from mokuji.core.wiki import Page
 
-VERSION = 1
-"""To be raised when the same text comes out as other HTML."""
-DEEPEST = 40
-"""Most levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
-
-_URL_SAFE = "!#$%&'()*+,-./:;=?@_~"
-_BARE = re.compile(r"(?:https?://|mailto:)[^\s<>\"“”]+")
-_BARE_TAIL = re.compile(r"[?!.,:*_~'\"]+$|&[0-9A-Za-z]+;$")
-_VOID = frozenset("area base br col embed hr img input link meta source track wbr".split())
-_ALLOWED_TAGS = set(
+_TAGS = set(
     "a abbr b bdi bdo blockquote br caption cite code col colgroup dd del details dfn div dl dt em "
-    "figcaption figure h2 h3 h4 h5 h6 hr i img ins kbd li mark ol p pre q rp rt ruby s samp small span "
+    "figcaption figure h2 h3 h4 h5 h6 hr i ins kbd li mark ol p pre q rp rt ruby s samp small span "
     "strong sub summary sup table tbody td tfoot th thead time tr u ul var wbr".split()
 )
-_ALLOWED_ATTRIBUTES = {
+_ATTRIBUTES = {
     "*": {"title", "lang", "dir"},
     "a": {"href"},
     "ol": {"start"},
@@ -51,7 +38,6 @@ _ALLOWED_ATTRIBUTES = {
     "time": {"datetime"},
     "details": {"open"},
 }
-_ALIGN = {"Left": ' align="left"', "Center": ' align="center"', "Right": ' align="right"', "None": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +51,7 @@ class Open:
 
 @dataclass(frozen=True, slots=True)
 class Compiled:
-    """A page as finished HTML with open places between."""
+    """A page as finished HTML with open places between; ``words`` counts the words in it."""
 
     pieces: tuple[str | Open, ...]
     words: int
@@ -75,71 +61,62 @@ class Compiled:
         return "".join(piece if isinstance(piece, str) else show(piece) for piece in self.pieces)
 
 
-def compile_page(page: Page, anchors: Sequence[str], key: bytes) -> Compiled:
-    """The page as HTML with open references.
-
-    ``anchors`` are those of its headings; ``key`` is secret, so that no writer
-    can foresee a stand-in.
-    """
-    body_start = page.content.front_matter.span.end
-    body = page.text[body_start:]
-    outer, places = _outermost(page, body_start)
-    lifted = lift(body, body.encode(), places, key)
-    alts = {n: shown(page.content.references[index], page.text, ()) for n, index in enumerate(outer)}
-    writer = Writer(lifted, alts, anchors)
-    raw = writer.write(events(lifted.text))
-    clean = nh3.clean(
-        raw,
-        tags=_ALLOWED_TAGS,
-        attributes=_ALLOWED_ATTRIBUTES,
-        url_schemes={"http", "https", "mailto"},
-        link_rel=None,
-        strip_comments=True,
-    )
-    pieces = _divide(clean, lifted.prefix or writer.prefix, writer.own, outer)
-    return Compiled(tuple(pieces), len(re.findall(r"\w+", re.sub(r"<[^>]*>", " ", clean))))
-
-
 @dataclass(frozen=True, slots=True)
 class _Bytes:
     start: int
     end: int
 
 
+def compile_page(page: Page, anchors: Sequence[str], key: bytes) -> Compiled:
+    """The page as HTML with open references.
+
+    ``anchors`` are those of its headings, in order; ``key`` is secret, so that
+    no writer can foresee a stand-in. Linear in the text.
+    """
+    offset = page.content.front_matter.span.end
+    body = page.text[offset:]
+    data = body.encode()
+    outer, places = _outermost(page, offset)
+    lifted = lift(body, data, places, key)
+    words = {n: shown(page.content.references[index], page.text, ()) for n, index in enumerate(outer)}
+    writer = Writer(prefix(data, key), words, anchors)
+    clean = nh3.clean(
+        writer.write(list(events(lifted.text))),
+        tags=_TAGS,
+        attributes=_ATTRIBUTES,
+        url_schemes={"http", "https", "mailto"},
+        link_rel=None,
+    )
+    count = len(re.findall(r"\w+", re.sub(r"<[^>]*>", " ", clean)))
+    return Compiled(_divide(clean, writer, outer), count)
+
+
 def _outermost(page: Page, offset: int) -> tuple[list[int], list[_Bytes]]:
     """Indexes of the outermost references, and their byte ranges in the body."""
-    from mokuji.core.spans import Span
-
     indexes: list[int] = []
-    spans: list[Span] = []
+    places: list[_Bytes] = []
+    at, length = offset, 0
     for index, reference in enumerate(page.content.references):
-        if not spans or reference.span.start >= spans[-1].end:
-            indexes.append(index)
-            spans.append(reference.span)
-    at, length, places = offset, 0, []
-    for span in spans:
+        span = reference.span
+        if span.start < at:
+            continue
         start = length + len(page.text[at : span.start].encode())
         length = start + len(span.of(page.text).encode())
+        indexes.append(index)
         places.append(_Bytes(start, length))
         at = span.end
     return indexes, places
 
 
-def _divide(clean: str, prefix: str, own: Sequence[str], outer: Sequence[int]) -> Iterable[str | Open]:
-    """Cuts cleaned HTML at the stand-ins: own HTML goes back in, references stay open."""
-    pattern = re.compile(re.escape(prefix) + r"(\d+)(l?)q(?:(o)z)?|" + re.escape(prefix) + r"o(\d+)q")
+def _divide(clean: str, writer: Writer, outer: Sequence[int]) -> tuple[str | Open, ...]:
+    """Cuts cleaned HTML at the stand-ins: what is ours goes back in, references stay open."""
+    mark = re.escape(writer.prefix)
+    with_attributes = re.sub(rf">{mark}a(\d+)q", lambda found: writer.attributes[int(found[1])] + ">", clean)
+    whole = re.sub(rf"{mark}o(\d+)q", lambda found: writer.own[int(found[1])], with_attributes)
     pieces: list[str | Open] = []
-    buffer: list[str] = []
     at = 0
-    for found in pattern.finditer(clean):
-        buffer.append(clean[at : found.start()])
+    for found in re.finditer(rf"{mark}(\d+)(l?)q", whole):
+        pieces += (whole[at : found.start()], Open(outer[int(found[1])], bool(found[2])))
         at = found.end()
-        if found[4] is not None:
-            buffer.append(own[int(found[4])])
-        else:
-            pieces.append("".join(buffer))
-            buffer = []
-            pieces.append(Open(outer[int(found[1])], bool(found[2])))
-    buffer.append(clean[at:])
-    pieces.append("".join(buffer))
-    return (piece for piece in pieces if piece != "")
+    pieces.append(whole[at:])
+    return tuple(piece for piece in pieces if piece != "")

@@ -30,7 +30,7 @@ from mokuji.core.text.reference import Reference, read
 
 ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""
-LARGEST = 5_000_000
+LARGEST = 2_000_000
 """Most code points of a page."""
 
 

@@ -1,0 +1,168 @@
+"""What differs: the lines that edits touch, and two texts line by line with their changed words.
+
+The comparison of sequences is Python's ``difflib``; texts too large for it
+are compared without word marks, so that time stays bounded.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+
+from mokuji.core.edits import Edit
+from mokuji.core.spans import Lines, Span
+
+LONGEST_WORDS = 4000
+"""Most code points of a changed passage in which words are marked."""
+LARGEST_TABLE = 4_000_000
+"""Most pairs of lines that are looked at; beyond, the middle of two texts is one changed passage."""
+_WORD = re.compile(r"\w+|\s+|[^\w\s]")
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Some words of a line; ``changed`` marks those that are only on this side."""
+
+    words: str
+    changed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ChangedLine:
+    """A line before and after; ``line`` counts from 1 in the text before."""
+
+    line: int
+    before: tuple[Piece, ...]
+    after: tuple[Piece, ...]
+    where: str
+
+
+def changed_lines(text: str, edits: Sequence[Edit], most: int | None = None) -> list[ChangedLine]:
+    """The lines that edits touch, each once; an edit lies within one line."""
+    lines = Lines(text)
+    found: list[ChangedLine] = []
+    for line, group in groupby(edits, key=lambda edit: lines.position(edit.span.start).line):
+        if most is not None and len(found) == most:
+            break
+        found.append(_changed_line(text, line, lines.line_span(line), list(group)))
+    return found
+
+
+def _changed_line(text: str, line: int, span: Span, edits: list[Edit]) -> ChangedLine:
+    before: list[Piece] = []
+    after: list[Piece] = []
+    at = span.start
+    for edit in edits:
+        # Marking the brackets as well shows what is a reference.
+        start, end = _bracketed(text, edit.span, span)
+        start = max(start, at)
+        before += (Piece(text[at:start], False), Piece(text[start:end], True))
+        new = text[start : edit.span.start] + edit.words + text[edit.span.end : end]
+        after += (Piece(text[at:start], False), Piece(new, True))
+        at = max(end, at)
+    rest = text[at : max(span.end, at)].rstrip("\r\n")
+    before.append(Piece(rest, False))
+    after.append(Piece(rest, False))
+    return ChangedLine(line, _tidy(before), _tidy(after), _where(span.of(text)))
+
+
+def _bracketed(text: str, edit: Span, line: Span) -> Span:
+    start = text.rfind("[[", line.start, edit.start)
+    end = text.find("]]", edit.end, line.end)
+    if start < 0 or end < 0 or "]]" in text[start : edit.start] or "[[" in text[edit.end : end]:
+        return edit
+    return Span(start, end + 2)
+
+
+def _where(line: str) -> str:
+    if re.match(r" {0,3}#{1,6}\s", line):
+        return "heading"
+    return "table cell" if re.match(r"\s*\|.*\|\s*$", line) else ""
+
+
+def _tidy(pieces: list[Piece]) -> tuple[Piece, ...]:
+    return tuple(piece for piece in pieces if piece.words)
+
+
+@dataclass(frozen=True, slots=True)
+class Passage:
+    """A run of equal or changed lines of two texts.
+
+    ``kind`` is ``same`` (only ``after`` is filled), or ``changed``. Lines
+    count from 1 in the text after.
+    """
+
+    kind: str
+    line: int
+    before: tuple[tuple[Piece, ...], ...]
+    after: tuple[tuple[Piece, ...], ...]
+
+
+def compare(before: str, after: str) -> list[Passage]:
+    """Two texts, line by line; in changed passages the words that differ are marked."""
+    all_old, all_new = before.splitlines(), after.splitlines()
+    head, tail = _common(all_old, all_new)
+    old, new = all_old[head : len(all_old) - tail], all_new[head : len(all_new) - tail]
+    passages = [_same(all_new[:head], 1)] if head else []
+    passages += _middle(old, new, head)
+    if tail:
+        passages.append(_same(all_new[-tail:], len(all_new) - tail + 1))
+    return passages
+
+
+def _common(old: list[str], new: list[str]) -> tuple[int, int]:
+    """How many lines are equal at the head and, of the others, at the tail."""
+    shorter = min(len(old), len(new))
+    head = next((at for at in range(shorter) if old[at] != new[at]), shorter)
+    rest = shorter - head
+    tail = next((at for at in range(rest) if old[-1 - at] != new[-1 - at]), rest)
+    return head, tail
+
+
+def _same(lines: Sequence[str], line: int) -> Passage:
+    return Passage("same", line, (), tuple((Piece(each, False),) for each in lines))
+
+
+def _middle(old: list[str], new: list[str], head: int) -> list[Passage]:
+    if len(old) * len(new) > LARGEST_TABLE:
+        return list(_changed(old, new, head + 1))
+    matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
+    passages: list[Passage] = []
+    for tag, i1, i2, j1, j2 in matcher.get_opcodes():
+        if tag == "equal":
+            passages.append(_same(new[j1:j2], head + j1 + 1))
+        else:
+            passages += _changed(old[i1:i2], new[j1:j2], head + j1 + 1)
+    return passages
+
+
+def _changed(old: list[str], new: list[str], line: int) -> Iterator[Passage]:
+    if sum(map(len, old)) + sum(map(len, new)) > LONGEST_WORDS:
+        yield Passage("changed", line, _all(old), _all(new))
+        return
+    # Lines that stand opposite each other are compared by words; the rest came or went whole.
+    paired = min(len(old), len(new))
+    marked = [_mark(a, b) for a, b in zip(old[:paired], new[:paired], strict=True)]
+    yield Passage(
+        "changed",
+        line,
+        tuple(a for a, _ in marked) + _all(old[paired:]),
+        tuple(b for _, b in marked) + _all(new[paired:]),
+    )
+
+
+def _all(lines: Sequence[str]) -> tuple[tuple[Piece, ...], ...]:
+    return tuple((Piece(line, True),) for line in lines)
+
+
+def _mark(old: str, new: str) -> tuple[tuple[Piece, ...], tuple[Piece, ...]]:
+    a, b = _WORD.findall(old), _WORD.findall(new)
+    before: list[Piece] = []
+    after: list[Piece] = []
+    for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, a, b, autojunk=False).get_opcodes():
+        before.append(Piece("".join(a[i1:i2]), tag != "equal"))
+        after.append(Piece("".join(b[j1:j2]), tag != "equal"))
+    return _tidy(before), _tidy(after)

@@ -1,0 +1,102 @@
+"""The sentence around a reference, cut from the page's own characters.
+
+Needs only some hundred characters on each side, so a list of backlinks reads
+no whole pages. Markup is taken off lightly: this is for the eye, nothing is
+decided by it.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from mokuji.core import names
+from mokuji.core.spans import Span
+from mokuji.core.text.reference import Kind, Reference, plain, read
+
+REACH = 320
+"""How many code points on each side are looked at."""
+MOST = 150
+"""How many code points of a sentence are shown on each side."""
+
+_REFERENCE = re.compile(r"\[\[[^\[\]\r\n]+(?:\[[^\[\]\r\n]*\][^\[\]\r\n]*)*\]\]")
+_LINE_HEAD = re.compile(r"[ \t]*(?:>[ \t]?|#{1,6}[ \t]+|[-*+][ \t]+(?:\[[ xX]\][ \t]+)?|\d{1,9}[.)][ \t]+|:[ \t]+)+")
+_BLOCK_BREAK = re.compile(r"(?:\r\n|\n|\r)[ \t]*(?:\r\n|\n|\r)|(?:\r\n|\n|\r)(?=[ \t]*(?:[-*+>|#]|\d{1,9}[.)]|```|~~~)[ \t]?)")
+_SENTENCE_END = re.compile(r"[.!?…](?:[\"”’)\]*_]*)\s+(?=[\"“‘(\[*_]*[\w\[])")
+_LINK = re.compile(r"!?\[([^\[\]]*)\]\([^()\s]*\)")
+_MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")
+_ESCAPE = re.compile(r"\\([!-/:-@\[-`{-~])")
+
+
+@dataclass(frozen=True, slots=True)
+class Excerpt:
+    """A sentence in three pieces: before the reference, its words as shown, and after."""
+
+    before: str
+    words: str
+    after: str
+
+
+def excerpt(window: str, span: Span) -> Excerpt:
+    """The sentence around the reference at ``span`` of a window of the text.
+
+    The window holds up to ``REACH`` code points on each side of it.
+    """
+    before, after = window[: span.start], window[span.end :]
+    breaks = list(_BLOCK_BREAK.finditer(before))
+    cut_left = bool(breaks) or len(before) < REACH
+    if breaks:
+        before = before[breaks[-1].end() :]
+    stop = _BLOCK_BREAK.search(after)
+    cut_right = stop is not None or len(after) < REACH
+    if stop is not None:
+        after = after[: stop.start()]
+    before = _LINE_HEAD.sub("", before, count=1) if cut_left else before
+    ends = list(_SENTENCE_END.finditer(before))
+    if ends:
+        before, cut_left = before[ends[-1].end() :], True
+    # The reference stands in for a word, so that a sentence may end right behind it.
+    end = _SENTENCE_END.search("x" + after + (" X" if cut_right else ""))
+    if end is not None and end.start() <= len(after):
+        after, cut_right = after[: end.start()] + after[end.start() : end.start() + 1], True
+    return Excerpt(
+        _shorten_left(_clean(before), cut_left),
+        _words(span.of(window)),
+        _shorten_right(_clean(after), cut_right),
+    )
+
+
+def _words(source: str) -> str:
+    reference = read(source, 0)
+    if not isinstance(reference, Reference):
+        return source
+    label = reference.label(source)
+    if label and reference.kind is Kind.LINK:
+        return plain(label)
+    title = names.unescape(reference.title_span.of(source))
+    if reference.section:
+        return f"{title} § {reference.section}" if title else reference.section
+    return title or source
+
+
+def _clean(piece: str) -> str:
+    piece = _REFERENCE.sub(lambda found: _words(found[0]), piece)
+    piece = _LINK.sub(r"\1", piece)
+    piece = re.sub(r"(?:\r\n|\n|\r)[ \t]*>?[ \t]*", " ", piece)
+    piece = re.sub(r"^\s*\||\|\s*$", "", piece)
+    piece = re.sub(r"\s*(?<!\\)\|\s*", " · ", piece)
+    return re.sub(r"\s+", " ", _ESCAPE.sub(r"\1", _MARKUP.sub("", piece)))
+
+
+def _shorten_left(words: str, whole: bool) -> str:
+    words = words.lstrip()
+    if len(words) > MOST:
+        return "…" + words[-MOST:].partition(" ")[2]
+    return words if whole else "…" + words
+
+
+def _shorten_right(words: str, whole: bool) -> str:
+    words = words.rstrip()
+    if len(words) > MOST:
+        return words[:MOST].rpartition(" ")[0] + "…"
+    return words if whole else words + "…"

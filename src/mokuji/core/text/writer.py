@@ -1,0 +1,391 @@
+"""Writes the parser's events as HTML.
+
+The same output as the CommonMark reference for what CommonMark knows, but for
+the rules that are ours (``Rules``); the published examples are run through
+this very writer. What is ours and must survive cleaning (identifiers,
+classes, checkboxes) is not written into the HTML but left as stand-ins:
+``own`` holds whole fragments, ``attributes`` what goes into the tag before.
+"""
+
+from __future__ import annotations
+
+import html
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import quote
+
+from mokuji.core.text.parser import tag_name
+from mokuji.core.text.raw_html import block_stands, inline_stands
+
+DEEPEST = 40
+"""Most levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
+
+_URL_SAFE = "!#$%&'()*+,-./:;=?@_~"
+_BARE = re.compile(r"(?:https?://|mailto:)[^\s<>\"“”]+")
+_TAIL = re.compile(r"(?:[?!.,:;*_~'\"]|&[0-9A-Za-z]+;)+\Z")
+_ALIGN = {"Left": ' align="left"', "Center": ' align="center"', "Right": ' align="right"', "None": ""}
+_BLOCKS = {
+    "BlockQuote": "blockquote",
+    "DefinitionList": "dl",
+    "DefinitionListTitle": "dt",
+    "DefinitionListDefinition": "dd",
+}
+_INLINES = {"Emphasis": "em", "Strong": "strong", "Strikethrough": "del", "Superscript": "sup", "Subscript": "sub"}
+
+
+@dataclass(frozen=True, slots=True)
+class Rules:
+    """Where our pages differ from bare CommonMark, on purpose; each can be switched off for a comparison.
+
+    ``title_is_first``: a first-level heading is shown as second level.
+    ``html_closes``: raw HTML not closed in its own block or span is text.
+    ``addresses``: bare web addresses become links.
+    ``pictures``: an image is named in words while no file of the wiki stands behind it.
+    ``decorate``: identifiers of headings, boxes of tables, classes of code.
+    """
+
+    title_is_first: bool = True
+    html_closes: bool = True
+    addresses: bool = True
+    pictures: bool = True
+    decorate: bool = True
+
+
+class Writer:
+    """Takes the events of one text. Nothing in it recurses, so no nesting can exhaust the stack."""
+
+    def __init__(
+        self,
+        prefix: str = "",
+        words: Mapping[int, str] | None = None,
+        anchors: Sequence[str] = (),
+        rules: Rules | None = None,
+    ) -> None:
+        self.prefix = prefix
+        self.own: list[str] = []
+        self.attributes: list[str] = []
+        self._rules = rules or Rules()
+        self._words = words or {}
+        self._anchors = iter(anchors)
+        self._stand_in = re.compile(re.escape(prefix) + r"(\d+)q") if prefix else None
+        self._out: list[str] = []
+        self._notes: dict[str, str] = {}
+        self._numbers: dict[str, int] = {}
+        self._uses: dict[str, int] = {}
+        self._outer: list[tuple[str, list[str]]] = []
+        self._flat: list[bool] = []
+        self._blocks = self._inlines = self._links = 0
+        self._alt: list[str] | None = None
+        self._alts = 0
+        self._aligns: Sequence[str] = ()
+        self._column = 0
+        self._head = False
+        self._verbatim = False
+        self._raw: list[str] | None = None
+
+    def write(self, events: Sequence[Any]) -> str:
+        """The HTML, with stand-ins for references and for what is ours."""
+        stands = inline_stands(events) if self._rules.html_closes else None
+        for index, event in enumerate(events):
+            if isinstance(event, str):
+                self._bare(event)
+                continue
+            ((kind, value),) = event.items()
+            if kind == "Start":
+                self._start(value)
+            elif kind == "End":
+                self._end(value)
+            elif self._alt is not None:
+                self._alt.append(value if kind in {"Text", "Code", "InlineMath", "DisplayMath"} else "")
+            elif kind == "InlineHtml" and stands is not None and index not in stands:
+                self._out.append(html.escape(value, quote=False))
+            else:
+                getattr(self, f"_{kind.lower()}")(value)
+        self._write_notes()
+        return "".join(self._out)
+
+    # ---- what stands alone --------------------------------------------------
+
+    def _bare(self, event: str) -> None:
+        if self._alt is not None:
+            self._alt.append(" ")
+        else:
+            self._out.append({"SoftBreak": "\n", "HardBreak": "<br />\n", "Rule": "<hr />\n"}[event])
+
+    def _text(self, value: str) -> None:
+        if self._verbatim:
+            self._out.append(html.escape(value))
+            return
+        if self._raw is not None:
+            self._raw.append(value)
+            return
+        if self._links and self._stand_in is not None:
+            value = self._stand_in.sub(rf"{self.prefix}\1lq", value)
+        elif self._rules.addresses and ("://" in value or "mailto:" in value):
+            self._addresses(value)
+            return
+        self._out.append(html.escape(value))
+
+    def _addresses(self, text: str) -> None:
+        """Text with bare addresses as links; an address ends before a reference and before what
+        closes a sentence (as in GFM's extended autolinks)."""
+        at = 0
+        for found in _BARE.finditer(text):
+            address = found[0]
+            if self._stand_in is not None and (cut := self._stand_in.search(address)):
+                address = address[: cut.start()]
+            address = _TAIL.sub("", address)
+            while address.endswith(")") and address.count(")") > address.count("("):
+                address = _TAIL.sub("", address[:-1])
+            if not address.partition(":")[2].strip("/"):
+                continue
+            self._out.append(html.escape(text[at : found.start()]))
+            href = html.escape(quote(address, safe=_URL_SAFE))
+            self._out.append(f'<a href="{href}">{html.escape(address)}</a>')
+            at = found.start() + len(address)
+        self._out.append(html.escape(text[at:]))
+
+    def _code(self, value: str) -> None:
+        self._out.append(f"<code>{html.escape(value)}</code>")
+
+    def _inlinemath(self, value: str) -> None:
+        self._out.append("<code>" + self._attribute(' class="math"') + html.escape(value) + "</code>")
+
+    def _displaymath(self, value: str) -> None:
+        self._inlinemath(value)
+
+    def _html(self, value: str) -> None:
+        if self._raw is not None:
+            self._raw.append(value)
+        else:
+            self._out.append(value)
+
+    def _inlinehtml(self, value: str) -> None:
+        if re.match(r"<a[\s>]", value, re.IGNORECASE):
+            self._links += 1
+        elif re.match(r"</a\s*>", value, re.IGNORECASE):
+            self._links = max(0, self._links - 1)
+        self._out.append(value)
+
+    def _tasklistmarker(self, done: bool) -> None:
+        checked = " checked" if done else ""
+        self._out.append(self._fragment(f'<input type="checkbox" disabled{checked}> '))
+
+    def _footnotereference(self, label: str) -> None:
+        number = self._numbers.setdefault(label, len(self._numbers) + 1)
+        use = self._uses[label] = self._uses.get(label, 0) + 1
+        id_ = f"note-{number}-from-{use}"
+        self._out.append(
+            self._fragment(f'<sup class="note"><a id="{id_}" href="#note-{number}">{number}</a></sup>')
+        )
+
+    # ---- what is ours --------------------------------------------------------
+
+    def _attribute(self, words: str) -> str:
+        """A stand-in that puts attributes into the tag just before it."""
+        if not self._rules.decorate:
+            return ""
+        self.attributes.append(words)
+        return f"{self.prefix}a{len(self.attributes) - 1}q"
+
+    def _fragment(self, words: str) -> str:
+        """A stand-in for finished HTML of our own."""
+        if not self.prefix:
+            return words
+        self.own.append(words)
+        return f"{self.prefix}o{len(self.own) - 1}q"
+
+    def _write_notes(self) -> None:
+        ordered = [(self._numbers[label], label) for label in self._notes if label in self._numbers]
+        if not ordered:
+            return
+        self._out.append("<div>" + self._attribute(' class="notes"') + "<ol>")
+        for number, label in sorted(ordered):
+            back = "".join(
+                self._fragment(f' <a class="back" href="#note-{number}-from-{use}">↑</a>')
+                for use in range(1, self._uses[label] + 1)
+            )
+            body = self._notes[label].rstrip()
+            body = body[:-4] + back + "</p>" if body.endswith("</p>") else body + back
+            id_ = self._attribute(f' id="note-{number}"')
+            self._out.append(f"<li>{id_}{body}</li>\n")
+        self._out.append("</ol></div>\n")
+
+    # ---- what opens and closes -----------------------------------------------
+
+    def _start(self, tag: Any) -> None:
+        name = tag_name(tag)
+        if name in _INLINES or name in {"Link", "Image"}:
+            self._start_inline(name, tag)
+            return
+        self._blocks += 1
+        flat = self._blocks > DEEPEST and name in {*_BLOCKS, "List", "Item"}
+        self._flat.append(flat)
+        if flat:
+            return
+        opener: Callable[[Any], None] | None = getattr(self, f"_start_{name.lower()}", None)
+        if opener is not None:
+            opener(tag)
+        elif name in _BLOCKS:
+            self._out.append(f"<{_BLOCKS[name]}>\n")
+
+    def _end(self, tag: Any) -> None:
+        name = tag_name(tag)
+        if name in _INLINES or name in {"Link", "Image"}:
+            self._end_inline(name)
+            return
+        self._blocks -= 1
+        if self._flat.pop():
+            return
+        closer: Callable[[Any], None] | None = getattr(self, f"_end_{name.lower()}", None)
+        if closer is not None:
+            closer(tag)
+        elif name in _BLOCKS:
+            self._out.append(f"</{_BLOCKS[name]}>\n")
+
+    def _start_inline(self, name: str, tag: Any) -> None:
+        if self._alt is not None:
+            self._alts += name == "Image"
+            return
+        if name == "Image":
+            self._alt, self._alts = [], 1
+            self._picture = tag["Image"]
+        elif name == "Link":
+            self._links += 1
+            link = tag["Link"]
+            url = ("mailto:" if link["link_type"] == "Email" else "") + link["dest_url"]
+            title = f' title="{html.escape(link["title"])}"' if link["title"] else ""
+            self._out.append(f'<a href="{html.escape(quote(url, safe=_URL_SAFE))}"{title}>')
+        else:
+            self._inlines += 1
+            if self._inlines <= DEEPEST:
+                self._out.append(f"<{_INLINES[name]}>")
+
+    def _end_inline(self, name: str) -> None:
+        if self._alt is not None:
+            self._alts -= name == "Image"
+            if self._alts == 0:
+                self._write_picture("".join(self._alt))
+                self._alt = None
+        elif name == "Link":
+            self._links -= 1
+            self._out.append("</a>")
+        else:
+            if self._inlines <= DEEPEST:
+                self._out.append(f"</{_INLINES[name]}>")
+            self._inlines -= 1
+
+    def _write_picture(self, alt: str) -> None:
+        if self._stand_in is not None:
+            alt = self._stand_in.sub(lambda found: self._words.get(int(found[1]), ""), alt)
+        url = self._picture["dest_url"]
+        if self._rules.pictures:
+            words = html.escape(alt or url)
+            self._out.append(
+                self._fragment(f'<span class="picture" title="{html.escape(url)}">Picture: {words}</span>')
+            )
+            return
+        title = f' title="{html.escape(self._picture["title"])}"' if self._picture["title"] else ""
+        src = html.escape(quote(url, safe=_URL_SAFE))
+        self._out.append(f'<img src="{src}" alt="{html.escape(alt)}"{title} />')
+
+    def _start_paragraph(self, _: Any) -> None:
+        self._out.append("<p>")
+
+    def _end_paragraph(self, _: Any) -> None:
+        self._out.append("</p>\n")
+
+    def _level(self, level: str) -> str:
+        return "h2" if level == "H1" and self._rules.title_is_first else level.lower()
+
+    def _start_heading(self, tag: Any) -> None:
+        self._out.append(f"<{self._level(tag['Heading']['level'])}>")
+        anchor = next(self._anchors, None)
+        if anchor is not None:
+            self._out.append(self._attribute(f' id="{html.escape(anchor)}"'))
+
+    def _end_heading(self, tag: Any) -> None:
+        self._out.append(f"</{self._level(tag['Heading'])}>\n")
+
+    def _start_codeblock(self, tag: Any) -> None:
+        kind = tag["CodeBlock"]
+        language = kind["Fenced"].split(maxsplit=1)[:1] if isinstance(kind, dict) else []
+        if language and not self._rules.decorate:
+            self._out.append(f'<pre><code class="language-{html.escape(language[0])}">')
+        elif language:
+            shown = re.sub(r"[^\w+#.-]", "", language[0])
+            self._out.append("<pre><code>" + self._attribute(f' data-language="{html.escape(shown)}"'))
+        else:
+            self._out.append("<pre><code>")
+        self._verbatim = True
+
+    def _end_codeblock(self, _: Any) -> None:
+        self._verbatim = False
+        self._out.append("</code></pre>\n")
+
+    def _start_htmlblock(self, _: Any) -> None:
+        self._raw = []
+
+    def _end_htmlblock(self, _: Any) -> None:
+        raw = "".join(self._raw or ())
+        self._raw = None
+        if not self._rules.html_closes or block_stands(raw):
+            self._out.append(raw)
+        else:
+            self._out.append(f"<p>{html.escape(raw.rstrip())}</p>\n")
+
+    def _start_list(self, tag: Any) -> None:
+        number = tag["List"]
+        start = f' start="{number}"' if number not in {None, 1} else ""
+        self._out.append("<ul>\n" if number is None else f"<ol{start}>\n")
+
+    def _end_list(self, tag: Any) -> None:
+        self._out.append("</ol>\n" if tag["List"] else "</ul>\n")
+
+    def _start_item(self, _: Any) -> None:
+        self._out.append("<li>")
+
+    def _end_item(self, _: Any) -> None:
+        self._out.append("</li>\n")
+
+    def _start_footnotedefinition(self, tag: Any) -> None:
+        self._outer.append((tag["FootnoteDefinition"], self._out))
+        self._out = []
+
+    def _end_footnotedefinition(self, _: Any) -> None:
+        label, outer = self._outer.pop()
+        self._notes.setdefault(label, "".join(self._out))
+        self._out = outer
+
+    def _start_table(self, tag: Any) -> None:
+        self._aligns = tag["Table"]
+        box = "<div>" + self._attribute(' class="table"') if self._rules.decorate else ""
+        self._out.append(f"{box}<table>\n")
+
+    def _end_table(self, _: Any) -> None:
+        self._out.append("</tbody></table></div>\n" if self._rules.decorate else "</tbody></table>\n")
+
+    def _start_tablehead(self, _: Any) -> None:
+        self._column, self._head = 0, True
+        self._out.append("<thead><tr>\n")
+
+    def _end_tablehead(self, _: Any) -> None:
+        self._head = False
+        self._out.append("</tr></thead><tbody>\n")
+
+    def _start_tablerow(self, _: Any) -> None:
+        self._column = 0
+        self._out.append("<tr>\n")
+
+    def _end_tablerow(self, _: Any) -> None:
+        self._out.append("</tr>\n")
+
+    def _start_tablecell(self, _: Any) -> None:
+        align = self._aligns[self._column] if self._column < len(self._aligns) else "None"
+        self._out.append(f"<{'th' if self._head else 'td'}{_ALIGN[align]}>")
+
+    def _end_tablecell(self, _: Any) -> None:
+        self._column += 1
+        self._out.append("</th>\n" if self._head else "</td>\n")

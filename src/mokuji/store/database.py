@@ -1,0 +1,103 @@
+"""The way to PostgreSQL: the engine, migrations, and the two locks.
+
+Faults of the driver become ours here: a clash of unique names is a Conflict,
+a server that cannot be reached a DatabaseDown with a way out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib.resources import files
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+
+from mokuji.core.errors import Conflict, MokujiError
+
+WRITE_LOCK = 0x6D6F6B
+"""The advisory lock of all writing: saves share it, acts on many pages hold it alone."""
+
+
+class DatabaseDown(MokujiError):
+    """PostgreSQL cannot be reached, or broke off."""
+
+    code = "database_down"
+
+
+def connect(url: str, *, pool_size: int = 12) -> Engine:
+    """An engine for ``postgresql://…``; connections are made when needed."""
+    if url.startswith("postgresql://"):
+        url = "postgresql+psycopg://" + url.removeprefix("postgresql://")
+    engine = create_engine(url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True)
+
+    @event.listens_for(engine, "connect")
+    def _settings(connection: Any, _: Any) -> None:
+        # The driver prepares a statement when it is used the second time: planning costs more than running.
+        connection.prepare_threshold = 2
+        with connection.cursor() as cursor:
+            # A generic plan may miss the indexes that a parameter's value would choose.
+            cursor.execute("SET statement_timeout = '60s'; SET pg_trgm.similarity_threshold = 0.3")
+        connection.commit()
+
+    return engine
+
+
+@contextmanager
+def reading(engine: Engine) -> Iterator[Connection]:
+    """A transaction that sees one moment and changes nothing."""
+    with _translated(), engine.connect() as connection:
+        connection.execute(text("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY"))
+        yield connection
+
+
+@contextmanager
+def writing(engine: Engine, *, alone: bool = False) -> Iterator[Connection]:
+    """A transaction that holds the write lock, shared or alone, to its end."""
+    lock = "pg_advisory_xact_lock" if alone else "pg_advisory_xact_lock_shared"
+    with _translated(), engine.begin() as connection:
+        connection.execute(text(f"SELECT {lock}(:key)"), {"key": WRITE_LOCK})
+        yield connection
+
+
+@contextmanager
+def _translated() -> Iterator[None]:
+    try:
+        yield
+    except IntegrityError as fault:
+        raise Conflict(
+            "Somebody else made a page or name like this at the same moment. Look at it, then try again."
+        ) from fault
+    except OperationalError as fault:
+        raise DatabaseDown(
+            "The database cannot be reached. Nothing was changed; try again in a moment. "
+            "Whoever runs this server: see that PostgreSQL is up."
+        ) from fault
+    except DBAPIError as fault:
+        if fault.connection_invalidated:
+            raise DatabaseDown("The database broke off. Nothing was changed; try again.") from fault
+        raise
+
+
+def _config() -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(files("mokuji.store") / "migrations"))
+    return config
+
+
+def migrate(engine: Engine) -> None:
+    """Brings the database to the form this version needs. Safe to call at every start."""
+    config = _config()
+    with _translated(), engine.connect() as connection:
+        connection.execute(text("SELECT pg_advisory_lock(:key)"), {"key": WRITE_LOCK + 1})
+        connection.commit()
+        try:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+            connection.commit()
+        finally:
+            connection.execute(text("SELECT pg_advisory_unlock(:key)"), {"key": WRITE_LOCK + 1})
+            connection.commit()

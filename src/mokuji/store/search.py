@@ -1,0 +1,114 @@
+"""Finding pages: by words in their text, and by part of a name or a near spelling.
+
+Both are PostgreSQL's own: full-text search with ranking, and trigrams. Only
+volumes that the actor may read are looked at.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, text
+
+RANKED = 2000
+"""Most hits that are ranked; the cost of ranking grows with them."""
+START, STOP = "\x02", "\x03"
+"""Marks around found words in a sentence; no stored text holds them by accident of typing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """A page found by its words; ``sentences`` have START and STOP around what was found."""
+
+    page: int
+    volume: int
+    key: str
+    title: str
+    changed: datetime
+    sentences: str
+
+
+FIND = text(
+    """WITH q AS (SELECT websearch_to_tsquery('english', :words) AS query),
+    hits AS (SELECT p.id, p.volume, p.key, p.title, p.changed, p.revision, s.words FROM q, page_search s
+        JOIN page p ON p.id = s.page
+        WHERE s.words @@ q.query AND p.volume = ANY(:volumes) LIMIT :ranked),
+    best AS (SELECT h.*, ts_rank(h.words, q.query, 1) AS rank FROM hits h, q
+        ORDER BY rank DESC, h.volume, h.key LIMIT :most OFFSET :skip)
+    SELECT b.id, b.volume, b.key, b.title, b.changed, ts_headline('english',
+        regexp_replace(left(r.text, 200000), '\\A---\\r?\\n.*?\\n---\\r?\\n', ''), q.query,
+        'StartSel=' || chr(2) || ', StopSel=' || chr(3) ||
+        ', MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter=" … "') AS sentences
+    FROM best b JOIN revision r ON r.page = b.id AND r.number = b.revision, q
+    ORDER BY b.rank DESC, b.volume, b.key"""
+)
+COUNT = text(
+    """SELECT p.volume, count(*) AS pages FROM (SELECT p.volume FROM page_search s JOIN page p ON p.id = s.page
+        WHERE s.words @@ websearch_to_tsquery('english', :words) AND p.volume = ANY(:volumes) LIMIT :ranked) p
+    GROUP BY p.volume"""
+)
+
+
+def find(
+    connection: Connection, words: str, volumes: Collection[int], *, most: int = 20, skip: int = 0
+) -> list[Hit]:
+    """The pages whose text or title holds the words, best first. Quotes, ``or`` and ``-`` work."""
+    values = {"words": words, "volumes": list(volumes), "most": most, "skip": skip, "ranked": RANKED}
+    return [Hit(*row) for row in connection.execute(FIND, values)]
+
+
+def count(connection: Connection, words: str, volumes: Collection[int]) -> dict[int, int]:
+    """How many pages hold the words, by volume (up to ``RANKED`` in all)."""
+    values = {"words": words, "volumes": list(volumes), "ranked": RANKED}
+    return {row.volume: row.pages for row in connection.execute(COUNT, values)}
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A page found by its name or an alias; ``near`` when only the spelling is near."""
+
+    page: int
+    volume: int
+    key: str
+    title: str
+    alias: str
+    summary: str
+    near: bool
+
+
+JUMP_PART = text(
+    """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, false AS near,
+        CASE WHEN p.key = :key COLLATE "C" THEN 0 WHEN p.key LIKE :start THEN 1
+             WHEN p.key LIKE :word THEN 2 ELSE 3 END AS rank
+    FROM page p WHERE p.key LIKE :part AND p.volume = ANY(:volumes) ORDER BY rank, length(p.key), p.key LIMIT :most"""
+)
+JUMP_ALIAS = text(
+    """SELECT p.id, p.volume, p.key, p.title, a.name AS alias, p.summary, false AS near FROM alias a
+    JOIN page p ON p.id = a.page WHERE a.key LIKE :part AND a.volume = ANY(:volumes)
+    ORDER BY length(a.key), a.key LIMIT :most"""
+)
+JUMP_NEAR = text(
+    """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, true AS near FROM page p
+    WHERE p.key % :key AND p.volume = ANY(:volumes) ORDER BY similarity(p.key, :key) DESC, p.key LIMIT :most"""
+)
+
+
+def jump(connection: Connection, key: str, volumes: Collection[int], *, most: int = 8) -> list[Named]:
+    """Pages by a part of their name: as typed, then aliases, then near spellings. Each page once."""
+    safe = key.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    values = {
+        "key": key,
+        "start": f"{safe}%",
+        "word": f"% {safe}%",
+        "part": f"%{safe}%",
+        "volumes": list(volumes),
+        "most": most,
+    }
+    found: dict[int, Named] = {}
+    for query in (JUMP_PART, JUMP_ALIAS, JUMP_NEAR):
+        if len(found) < most:
+            for row in connection.execute(query, values):
+                found.setdefault(row.id, Named(*row[:7]))
+    return list(found.values())[:most]

@@ -1,0 +1,161 @@
+"""A wiki as the core asks for it (``core.wiki.Wiki``), answered by queries of one transaction.
+
+Pages come with the ranges of their references, so that a plan reads only the
+few that matter instead of scanning whole texts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import IntFlag
+from functools import cached_property
+
+from sqlalchemy import Connection, text
+
+from mokuji.core.names import Name
+from mokuji.core.text.reference import Reference, read
+from mokuji.core.wiki import Page, PageHead, Place, Use, Volume
+
+
+class Flag(IntFlag):
+    """What is kept of each reference besides its range and name (``page_refs.flags``)."""
+
+    INSERT = 1
+    IN_HEADING = 2
+    SECTION = 4
+
+
+def stored_key(name: Name) -> str:
+    """The key column of ``name``: absolute names get one of their own, to be found by it."""
+    return f"/{name.volume}/{name.title}" if name.absolute else name.key
+
+
+def name_of(key: str, vkey: str | None, tkey: str | None, absolute: bool) -> Name:
+    """A name from its columns."""
+    return Name("" if absolute else key, vkey, tkey, absolute)
+
+
+@dataclass(frozen=True)
+class StoredPage(Page):
+    """A page whose references were read when it was saved."""
+
+    starts: Sequence[int] = ()
+    ends: Sequence[int] = ()
+    name_ids: Sequence[int] = ()
+    flags: Sequence[int] = ()
+    known: Mapping[int, Name] = field(default_factory=dict)
+
+    def reference(self, index: int) -> Reference | None:
+        """The reference at an index, read from its own characters."""
+        found = read(self.text[self.starts[index] : self.ends[index]], self.starts[index])
+        return found if isinstance(found, Reference) else None
+
+    def uses(self, keys: Collection[str]) -> Iterator[Use]:
+        wanted = {id_ for id_, name in self.known.items() if name.key in keys or name.title in keys}
+        yield from self._at(index for index, id_ in enumerate(self.name_ids) if id_ in wanted)
+
+    def section_uses(self, keys: Collection[str]) -> Iterator[Use]:
+        wanted = {id_ for id_, name in self.known.items() if name.key in keys or name.title in keys} | {0}
+        yield from self._at(
+            index
+            for index, id_ in enumerate(self.name_ids)
+            if id_ in wanted and self.flags[index] & Flag.SECTION
+        )
+
+    def _at(self, indexes: Iterator[int]) -> Iterator[Use]:
+        for index in indexes:
+            reference = self.reference(index)
+            if reference is not None:
+                yield Use(index, reference, bool(self.flags[index] & Flag.IN_HEADING))
+
+
+_HEAD = "p.id, p.volume, p.key, p.title, p.revision"
+_TITLES = text(
+    f"""SELECT {_HEAD} FROM unnest(CAST(:volumes AS int[]), CAST(:keys AS text[])) AS w(volume, key)
+    JOIN page p ON p.volume = w.volume AND p.key = w.key COLLATE "C" """  # noqa: S608
+)
+_ALIASES = text(
+    f"""SELECT a.volume AS at_volume, a.key AS at_key, {_HEAD}
+    FROM unnest(CAST(:volumes AS int[]), CAST(:keys AS text[])) AS w(volume, key)
+    JOIN alias a ON a.volume = w.volume AND a.key = w.key COLLATE "C"
+    JOIN page p ON p.id = a.page ORDER BY p.key"""  # noqa: S608
+)
+_PAGES = text(
+    f"""SELECT {_HEAD}, r.text, x.starts, x.ends, x.names, x.flags FROM page p
+    JOIN revision r ON r.page = p.id AND r.number = p.revision
+    JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:ids)"""  # noqa: S608
+)
+NAMES_MEANING = text(
+    """SELECT id, home, key, vkey, tkey, absolute FROM name
+       WHERE home = :volume AND key = :key COLLATE "C" AND NOT absolute
+    UNION SELECT id, home, key, vkey, tkey, absolute FROM name
+       WHERE vkey = :volume_key COLLATE "C" AND tkey = :key COLLATE "C" AND vkey IS NOT NULL"""
+)
+_NAMING = text("SELECT DISTINCT page FROM page_name WHERE name = ANY(:names)")
+_NAMING_SECTIONS = text("SELECT DISTINCT page FROM section_ref WHERE name = ANY(:names)")
+_VOLUMES = text("SELECT id, key, title, closed, libraries FROM volume ORDER BY id")
+
+
+def load_volumes(connection: Connection) -> dict[str, Volume]:
+    """All volumes by key; they are few."""
+    rows = connection.execute(_VOLUMES)
+    return {r.key: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries)) for r in rows}
+
+
+class StoredWiki:
+    """The whole wiki, or only some volumes of it (what an actor may see) for showing pages."""
+
+    def __init__(self, connection: Connection, visible: Collection[int] | None = None) -> None:
+        self._connection = connection
+        self._visible = visible
+        self._names: dict[int, Name] = {}
+
+    @cached_property
+    def volumes(self) -> Mapping[str, Volume]:
+        found = load_volumes(self._connection)
+        if self._visible is None:
+            return found
+        return {key: volume for key, volume in found.items() if volume.id in self._visible}
+
+    def _places(self, places: Collection[Place]) -> dict[str, list[int] | list[str]]:
+        shown = [p for p in places if self._visible is None or p[0] in self._visible]
+        return {"volumes": [volume for volume, _ in shown], "keys": [key for _, key in shown]}
+
+    def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
+        if not places:
+            return {}
+        rows = self._connection.execute(_TITLES, self._places(places))
+        return {(row.volume, row.key): PageHead(*row) for row in rows}
+
+    def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
+        if not places:
+            return {}
+        found: dict[Place, list[PageHead]] = {}
+        for row in self._connection.execute(_ALIASES, self._places(places)):
+            found.setdefault((row.at_volume, row.at_key), []).append(PageHead(*row[2:]))
+        return found
+
+    def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
+        rows = self._connection.execute(_PAGES, {"ids": list(ids)})
+        return {
+            row.id: StoredPage(PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names)
+            for row in rows
+        }
+
+    def meaning(self, place: Place) -> dict[int, tuple[int, Name]]:
+        """The names in use that could mean a place: id → volume where it is typed, and name."""
+        keys = {volume.id: volume.key for volume in self.volumes.values()}
+        values = {"volume": place[0], "key": place[1], "volume_key": keys.get(place[0], "")}
+        rows = self._connection.execute(NAMES_MEANING, values)
+        found = {r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute)) for r in rows}
+        self._names.update({id_: name for id_, (_, name) in found.items()})
+        return found
+
+    def naming(self, place: Place) -> Collection[int]:
+        names = list(self.meaning(place))
+        return self._connection.execute(_NAMING, {"names": names}).scalars().all() if names else ()
+
+    def naming_sections(self, place: Place) -> Collection[int]:
+        names = list(self.meaning(place))
+        return self._connection.execute(_NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()

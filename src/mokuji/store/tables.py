@@ -1,0 +1,200 @@
+"""The tables. Why they look like this is told in docs/decisions/0003-data-model.md.
+
+Key columns are ``COLLATE "C"``, so that an index can be used for every order
+and range. A text stands in ``revision`` only. References are interned:
+``name`` holds what is typed once per volume, ``page_name`` says which page
+uses it, ``page_refs`` where.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    Boolean,
+    Column,
+    DateTime,
+    Double,
+    ForeignKey,
+    Identity,
+    Index,
+    Integer,
+    MetaData,
+    SmallInteger,
+    Table,
+    Text,
+    UniqueConstraint,
+    text,
+)
+from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
+
+metadata = MetaData()
+
+
+def _key(name: str, *, nullable: bool = False) -> Column[str]:
+    return Column(name, Text(collation="C"), nullable=nullable)
+
+
+volume = Table(
+    "volume",
+    metadata,
+    Column("id", Integer, Identity(), primary_key=True),
+    _key("key"),
+    Column("title", Text, nullable=False),
+    Column("summary", Text, nullable=False, server_default=""),
+    Column("closed", Boolean, nullable=False, server_default=text("false")),
+    Column("front", Text(collation="C")),
+    Column("libraries", ARRAY(Integer), nullable=False, server_default="{}"),
+    UniqueConstraint("key", name="volume_key"),
+)
+
+person = Table(
+    "person",
+    metadata,
+    Column("id", Integer, Identity(), primary_key=True),
+    _key("handle"),
+    Column("name", Text, nullable=False),
+    Column("work", Text, nullable=False, server_default=""),
+    Column("password", Text, nullable=False),
+    UniqueConstraint("handle", name="person_handle"),
+)
+
+membership = Table(
+    "membership",
+    metadata,
+    Column("person", ForeignKey("person.id", ondelete="CASCADE"), primary_key=True),
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
+    Column("role", SmallInteger, nullable=False),
+)
+
+session = Table(
+    "session",
+    metadata,
+    Column("token", Text(collation="C"), primary_key=True),
+    Column("person", ForeignKey("person.id", ondelete="CASCADE"), nullable=False),
+    Column("expires", DateTime(timezone=True), nullable=False),
+    Index("session_expires", "expires"),
+)
+
+change_set = Table(
+    "change_set",
+    metadata,
+    Column("id", BigInteger, Identity(), primary_key=True),
+    Column("act", Text, nullable=False),
+    Column("volume", ForeignKey("volume.id"), nullable=False),
+    Column("page", BigInteger),
+    Column("author", ForeignKey("person.id")),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("note", Text, nullable=False, server_default=""),
+    Column("detail", JSONB, nullable=False, server_default="{}"),
+    Column("undone_by", BigInteger),
+    Index("change_set_volume", "volume", "id"),
+)
+
+page = Table(
+    "page",
+    metadata,
+    Column("id", BigInteger, Identity(), primary_key=True),
+    Column("volume", ForeignKey("volume.id"), nullable=False),
+    _key("key"),
+    Column("title", Text, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("summary", Text, nullable=False, server_default=""),
+    Column("changed", DateTime(timezone=True), nullable=False),
+    Column("author", ForeignKey("person.id")),
+    Column("note", Text, nullable=False, server_default=""),
+    UniqueConstraint("volume", "key", name="page_volume_key"),
+    Index("page_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
+    postgresql_with={"fillfactor": "80"},
+)
+
+revision = Table(
+    "revision",
+    metadata,
+    Column("page", ForeignKey("page.id"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("change_set", ForeignKey("change_set.id"), nullable=False),
+    Column("author", ForeignKey("person.id")),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("note", Text, nullable=False, server_default=""),
+    Column("title", Text, nullable=False),
+    Column("text", Text, nullable=False),
+    Index("revision_change_set", "change_set"),
+)
+
+alias = Table(
+    "alias",
+    metadata,
+    Column("volume", ForeignKey("volume.id"), primary_key=True),
+    Column("key", Text(collation="C"), primary_key=True),
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("name", Text, nullable=False),
+    Index("alias_page", "page"),
+    Index("alias_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
+)
+
+name = Table(
+    "name",
+    metadata,
+    Column("id", BigInteger, Identity(), primary_key=True),
+    Column("home", ForeignKey("volume.id"), nullable=False),
+    _key("key"),
+    _key("vkey", nullable=True),
+    _key("tkey", nullable=True),
+    Column("absolute", Boolean, nullable=False),
+    UniqueConstraint(
+        "home", "key", "vkey", "tkey", "absolute", name="name_whole", postgresql_nulls_not_distinct=True
+    ),
+    Index("name_in_volume", "vkey", "tkey", postgresql_where=text("vkey IS NOT NULL")),
+)
+
+page_name = Table(
+    "page_name",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("name", ForeignKey("name.id"), primary_key=True),
+    Column("count", Integer, nullable=False),
+    Index("page_name_by_name", "name", "page"),
+)
+
+page_refs = Table(
+    "page_refs",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    # Parallel arrays, one place per reference in the order of the text; code points.
+    Column("starts", ARRAY(Integer), nullable=False),
+    Column("ends", ARRAY(Integer), nullable=False),
+    Column("names", ARRAY(BigInteger), nullable=False),  # 0: a section of the own page, or a listing
+    Column("flags", ARRAY(SmallInteger), nullable=False),
+    postgresql_with={"fillfactor": "80"},
+)
+
+section_ref = Table(
+    "section_ref",
+    metadata,
+    Column("name", ForeignKey("name.id"), primary_key=True),
+    Column("section", Text(collation="C"), primary_key=True),
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Index("section_ref_page", "page"),
+)
+
+contents = Table(
+    "contents",
+    metadata,
+    Column("id", BigInteger, Identity(), primary_key=True),
+    Column("volume", ForeignKey("volume.id"), nullable=False),
+    Column("parent", BigInteger),
+    _key("key"),
+    Column("title", Text, nullable=False),
+    Column("position", Double, nullable=False),
+    UniqueConstraint("volume", "key", name="contents_volume_key"),
+    Index("contents_order", "volume", "parent", "position"),
+)
+
+page_search = Table(
+    "page_search",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("words", TSVECTOR, nullable=False),
+    Index("page_search_words", "words", postgresql_using="gin"),
+)

@@ -1,0 +1,410 @@
+"""Writes of pages: compare-and-set on the revision, and all indexes of a text with it.
+
+What holds afterwards: ``page_refs``, ``page_name``, ``section_ref``, ``alias``
+and ``page_search`` of a page say exactly what a scan of its newest text says.
+The caller holds the write lock (``database.writing``).
+"""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, text
+
+from mokuji.core import names
+from mokuji.core.changes import PageChange
+from mokuji.core.edits import Shift
+from mokuji.core.errors import Conflict
+from mokuji.core.names import Name
+from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.text.scan import PageText
+from mokuji.core.wiki import PageHead
+from mokuji.store.snapshot import Flag, stored_key
+
+SEARCHED_BYTES = 400_000
+"""How much of a text is indexed for search: PostgreSQL's vectors hold 1 MB at most."""
+
+
+@dataclass(frozen=True, slots=True)
+class Signature:
+    """Who, when, and why. ``author`` is None for what the program does by itself."""
+
+    author: int | None
+    at: datetime
+    note: str = ""
+
+
+def open_change_set(
+    connection: Connection,
+    act: str,
+    volume: int,
+    page: int | None,
+    signature: Signature,
+    detail: Mapping[str, Any] | None = None,
+) -> int:
+    """Logs an act; gives the number under which its revisions are kept together."""
+    return int(
+        connection.execute(
+            text(
+                """INSERT INTO change_set (act, volume, page, author, at, note, detail)
+                VALUES (:act, :volume, :page, :author, :at, :note, CAST(:detail AS jsonb)) RETURNING id"""
+            ),
+            {
+                "act": act,
+                "volume": volume,
+                "page": page,
+                "author": signature.author,
+                "at": signature.at,
+                "note": signature.note,
+                "detail": json.dumps(dict(detail or {})),
+            },
+        ).scalar_one()
+    )
+
+
+def create_page(
+    connection: Connection, volume: int, title: str, content: PageText, body: str, change_set: int, by: Signature
+) -> int:
+    """Writes a page that is not there; Conflict (from the unique key) if somebody was quicker."""
+    page = int(
+        connection.execute(
+            text(
+                """INSERT INTO page (volume, key, title, revision, summary, changed, author, note)
+                VALUES (:volume, :key, :title, 1, :summary, :at, :author, :note) RETURNING id"""
+            ),
+            {
+                "volume": volume,
+                "key": names.key(title),
+                "title": title,
+                "summary": content.front_matter.words("summary"),
+                "at": by.at,
+                "author": by.author,
+                "note": by.note,
+            },
+        ).scalar_one()
+    )
+    _insert_revision(connection, page, 1, title, body, change_set, by)
+    index_page(connection, PageHead(page, volume, names.key(title), title), content, body, new=True)
+    return page
+
+
+def save_page(
+    connection: Connection, head: PageHead, content: PageText, body: str, change_set: int, by: Signature
+) -> int:
+    """Writes the next revision of a page; Conflict if its newest is not ``head.revision``."""
+    changed = connection.execute(
+        text(
+            """UPDATE page SET revision = revision + 1, summary = :summary, changed = :at,
+            author = :author, note = :note WHERE id = :id AND revision = :expected"""
+        ),
+        {
+            "id": head.id,
+            "expected": head.revision,
+            "summary": content.front_matter.words("summary"),
+            "at": by.at,
+            "author": by.author,
+            "note": by.note,
+        },
+    )
+    if changed.rowcount != 1:
+        raise Conflict(
+            f"“{head.title}” was changed by somebody else while you were writing. Your text is still here: "
+            "compare it with the newest revision, then save again.",
+            code="edited_meanwhile",
+        )
+    _insert_revision(connection, head.id, head.revision + 1, head.title, body, change_set, by)
+    index_page(connection, head, content, body)
+    return head.revision + 1
+
+
+def _insert_revision(
+    connection: Connection, page: int, number: int, title: str, body: str, change_set: int, by: Signature
+) -> None:
+    connection.execute(
+        text(
+            """INSERT INTO revision (page, number, change_set, author, at, note, title, text)
+            VALUES (:page, :number, :change_set, :author, :at, :note, :title, :text)"""
+        ),
+        {
+            "page": page,
+            "number": number,
+            "change_set": change_set,
+            "author": by.author,
+            "at": by.at,
+            "note": by.note,
+            "title": title,
+            "text": body,
+        },
+    )
+
+
+# ---- the indexes of a text -------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class _Use:
+    """One reference as it is kept."""
+
+    start: int
+    end: int
+    name: int
+    flag: int
+    section: str
+
+
+def index_page(
+    connection: Connection, head: PageHead, content: PageText, body: str, *, new: bool = False
+) -> None:
+    """Renews all that is derived from the text of one page."""
+    ids = intern(connection, head.volume, {r.name for r in content.references if r.name is not None})
+    uses = [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
+    if not new:
+        for table in ("page_name", "section_ref", "alias"):
+            connection.execute(text(f"DELETE FROM {table} WHERE page = :page"), {"page": head.id})  # noqa: S608
+    _write_refs(connection, {head.id: uses})
+    _write_page_names(connection, head.id, Counter(use.name for use in uses if use.name))
+    _write_sections(connection, head.id, uses)
+    aliases = {names.key(each): each for each in content.front_matter.names("aliases")}
+    rows = [
+        {"volume": head.volume, "key": key, "page": head.id, "name": each}
+        for key, each in sorted(aliases.items())
+        if names.is_key(key) and "\x00" not in each
+    ]
+    if rows:
+        connection.execute(text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows)
+    index_words(connection, [(head.id, head.title, body)])
+
+
+def _use(content: PageText, index: int, reference: Reference, ids: Mapping[Name, int]) -> _Use:
+    flag = Flag.INSERT if reference.kind is not Kind.LINK else Flag(0)
+    if index in content.in_heading:
+        flag |= Flag.IN_HEADING
+    if reference.section:
+        flag |= Flag.SECTION
+    name = ids[reference.name] if reference.name is not None else 0
+    section = names.key(reference.section) if reference.section else ""
+    return _Use(reference.span.start, reference.span.end, name, int(flag), section)
+
+
+def intern(connection: Connection, home: int, wanted: Collection[Name]) -> dict[Name, int]:
+    """The ids of names typed in a volume, made where they are new. Sorted, so that two savers never deadlock."""
+    if not wanted:
+        return {}
+    ordered = sorted(wanted, key=lambda name: (stored_key(name), name.volume or "", name.title or ""))
+    values = {
+        "home": home,
+        "keys": [stored_key(name) for name in ordered],
+        "vkeys": [name.volume for name in ordered],
+        "tkeys": [name.title for name in ordered],
+        "absolutes": [name.absolute for name in ordered],
+    }
+    source = """unnest(CAST(:keys AS text[]), CAST(:vkeys AS text[]), CAST(:tkeys AS text[]),
+        CAST(:absolutes AS boolean[])) WITH ORDINALITY AS w(key, vkey, tkey, absolute, nth)"""
+    find = text(
+        f"""SELECT w.nth, n.id FROM {source} JOIN name n ON n.home = :home AND n.key = w.key COLLATE "C"
+        AND n.absolute = w.absolute AND n.vkey IS NOT DISTINCT FROM w.vkey COLLATE "C"
+        AND n.tkey IS NOT DISTINCT FROM w.tkey COLLATE "C" """  # noqa: S608
+    )
+    found = {ordered[row.nth - 1]: row.id for row in connection.execute(find, values)}
+    if len(found) < len(ordered):
+        connection.execute(
+            text(
+                f"""INSERT INTO name (home, key, vkey, tkey, absolute)
+                SELECT :home, w.key, w.vkey, w.tkey, w.absolute FROM {source} ORDER BY w.nth
+                ON CONFLICT DO NOTHING"""  # noqa: S608
+            ),
+            values,
+        )
+        found = {ordered[row.nth - 1]: row.id for row in connection.execute(find, values)}
+    return found
+
+
+def _write_refs(connection: Connection, uses: Mapping[int, Sequence[_Use]]) -> None:
+    connection.execute(
+        text(
+            """INSERT INTO page_refs (page, starts, ends, names, flags)
+            VALUES (:page, :starts, :ends, :names, :flags) ON CONFLICT (page) DO UPDATE SET
+            starts = EXCLUDED.starts, ends = EXCLUDED.ends, names = EXCLUDED.names, flags = EXCLUDED.flags"""
+        ),
+        [
+            {
+                "page": page,
+                "starts": [use.start for use in each],
+                "ends": [use.end for use in each],
+                "names": [use.name for use in each],
+                "flags": [use.flag for use in each],
+            }
+            for page, each in sorted(uses.items())
+        ],
+    )
+
+
+def _write_page_names(connection: Connection, page: int, counts: Mapping[int, int]) -> None:
+    if counts:
+        connection.execute(
+            text(
+                """INSERT INTO page_name (page, name, count)
+                SELECT :page, * FROM unnest(CAST(:names AS bigint[]), CAST(:counts AS int[]))"""
+            ),
+            {"page": page, "names": sorted(counts), "counts": [counts[name] for name in sorted(counts)]},
+        )
+
+
+def _write_sections(connection: Connection, page: int, uses: Iterable[_Use]) -> None:
+    pairs = sorted({(use.name, use.section) for use in uses if use.name and use.section})
+    if pairs:
+        connection.execute(
+            text(
+                """INSERT INTO section_ref (page, name, section)
+                SELECT :page, * FROM unnest(CAST(:names AS bigint[]), CAST(:sections AS text[]))"""
+            ),
+            {"page": page, "names": [name for name, _ in pairs], "sections": [each for _, each in pairs]},
+        )
+
+
+_WORDS = text(
+    """INSERT INTO page_search (page, words) VALUES (:page,
+        setweight(to_tsvector('english', :title), 'A') || setweight(to_tsvector('english', :body), 'D'))
+    ON CONFLICT (page) DO UPDATE SET words = EXCLUDED.words"""
+)
+
+
+def index_words(connection: Connection, pages: Sequence[tuple[int, str, str]]) -> None:
+    """Renews the search vectors of pages given as id, title and text."""
+    rows = [{"page": page, "title": title, "body": _searched(body)} for page, title, body in pages]
+    if rows:
+        connection.execute(_WORDS, rows)
+
+
+def _searched(body: str) -> str:
+    # Slashes would make one file name of several words for PostgreSQL's parser.
+    return body.encode()[:SEARCHED_BYTES].decode(errors="ignore").replace("/", " ").replace("|", " ")
+
+
+# ---- acts on many pages ------------------------------------------------------
+
+
+def apply_changes(
+    connection: Connection, changes: Sequence[PageChange], change_set: int, by: Signature
+) -> None:
+    """Writes all pages of an act; Conflict, and nothing is written, if one has another revision by now."""
+    if not changes:
+        return
+    _bump(connection, changes, by)
+    _copy_revisions(connection, changes, change_set, by)
+    rewritten = [change for change in changes if change.text_changed]
+    _reindex(connection, [change for change in rewritten if change.content is None])
+    for change in rewritten:
+        if change.content is not None:
+            index_page(connection, change.head, change.content, change.after)
+    index_words(
+        connection, [(c.head.id, c.title, c.after) for c in changes if c.content is None or not c.text_changed]
+    )
+
+
+def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) -> None:
+    done = connection.execute(
+        text(
+            """UPDATE page p SET revision = p.revision + 1, title = w.title, key = w.key, changed = :at,
+            author = :author, note = :note
+            FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[]), CAST(:titles AS text[]),
+                CAST(:keys AS text[])) AS w(id, expected, title, key)
+            WHERE p.id = w.id AND p.revision = w.expected"""
+        ),
+        {
+            "ids": [change.head.id for change in changes],
+            "expected": [change.head.revision for change in changes],
+            "titles": [change.title for change in changes],
+            "keys": [names.key(change.title) for change in changes],
+            "at": by.at,
+            "author": by.author,
+            "note": by.note,
+        },
+    )
+    if done.rowcount != len(changes):
+        raise Conflict("A page of this plan was changed meanwhile. Look at the new plan.", code="plan_stale")
+
+
+def _copy_revisions(
+    connection: Connection, changes: Sequence[PageChange], change_set: int, by: Signature
+) -> None:
+    driver = connection.connection.driver_connection
+    assert driver is not None
+    with (
+        driver.cursor() as cursor,
+        cursor.copy(
+            "COPY revision (page, number, change_set, author, at, note, title, text) FROM STDIN (FORMAT BINARY)"
+        ) as copy,
+    ):
+        copy.set_types(["int8", "int4", "int8", "int4", "timestamptz", "text", "text", "text"])
+        for change in changes:
+            head = change.head
+            row = (head.id, head.revision + 1, change_set, by.author, by.at, by.note, change.title, change.after)
+            copy.write_row(row)
+
+
+def _reindex(connection: Connection, changes: Sequence[PageChange]) -> None:
+    """Shifts the ranges of pages in which plain names were exchanged, and exchanges the names.
+
+    References with a section are never among them: ``following`` reads such pages again.
+    """
+    if not changes:
+        return
+    ids: dict[int, dict[Name, int]] = {}
+    for volume in sorted({change.head.volume for change in changes}):
+        wanted = {n for c in changes if c.head.volume == volume for n in c.renamed.values()}
+        ids[volume] = intern(connection, volume, wanted)
+    rows = connection.execute(
+        text("SELECT page, starts, ends, names, flags FROM page_refs WHERE page = ANY(:pages)"),
+        {"pages": [change.head.id for change in changes]},
+    )
+    stored = {row.page: row for row in rows}
+    uses: dict[int, list[_Use]] = {}
+    gone: set[tuple[int, int]] = set()
+    counts: dict[tuple[int, int], int] = {}
+    for change in changes:
+        page, row, shift = change.head.id, stored[change.head.id], Shift(change.edits)
+        exchanged = {index: ids[change.head.volume][name] for index, name in change.renamed.items()}
+        now = [exchanged.get(index, name) for index, name in enumerate(row.names)]
+        count = Counter(now)
+        for name in {*exchanged.values(), *(row.names[index] for index in exchanged)}:
+            if count[name]:
+                counts[page, name] = count[name]
+            else:
+                gone.add((page, name))
+        uses[page] = [
+            _Use(shift(start), shift(end), name, flag, "")
+            for start, end, name, flag in zip(row.starts, row.ends, now, row.flags, strict=True)
+        ]
+    _write_refs(connection, uses)
+    _exchange_names(connection, gone, counts)
+
+
+def _exchange_names(
+    connection: Connection, gone: Collection[tuple[int, int]], counts: Mapping[tuple[int, int], int]
+) -> None:
+    connection.execute(
+        text(
+            """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))
+            AS w(page, name) WHERE p.page = w.page AND p.name = w.name"""
+        ),
+        {"pages": [page for page, _ in gone], "names": [name for _, name in gone]},
+    )
+    ordered = sorted(counts)
+    connection.execute(
+        text(
+            """INSERT INTO page_name (page, name, count)
+            SELECT * FROM unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]), CAST(:counts AS int[]))
+            ON CONFLICT (page, name) DO UPDATE SET count = EXCLUDED.count"""
+        ),
+        {
+            "pages": [page for page, _ in ordered],
+            "names": [name for _, name in ordered],
+            "counts": [counts[pair] for pair in ordered],
+        },
+    )
