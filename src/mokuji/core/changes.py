@@ -11,6 +11,7 @@ import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from mokuji.core import names
 from mokuji.core.edits import Edit
 from mokuji.core.names import Name
 from mokuji.core.text.scan import PageText
@@ -25,7 +26,8 @@ class PageChange:
     text before. ``content`` is what stands in the text after. It is None when
     only plain names were exchanged: then all that was read from the text
     before still stands, shifted, but for the names in ``renamed`` (by the
-    index of their reference).
+    index of their reference). ``labelled`` are the indexes of those that keep
+    words of their own.
     """
 
     head: PageHead
@@ -35,6 +37,7 @@ class PageChange:
     edits: tuple[Edit, ...]
     content: PageText | None
     renamed: Mapping[int, Name]
+    labelled: frozenset[int] = frozenset()
 
     @property
     def text_changed(self) -> bool:
@@ -48,6 +51,12 @@ class ChangeSet:
 
     act: str
     changes: tuple[PageChange, ...]
+
+    def head_after(self, page: int) -> PageHead:
+        """The head of a changed page once this is done."""
+        change = next(change for change in self.changes if change.head.id == page)
+        head = change.head
+        return PageHead(head.id, head.volume, names.key(change.title), change.title, head.revision + 1)
 
     def digest(self, *more: str) -> str:
         """A short name for exactly these changes (and ``more``, such as what the act was asked to do)."""

@@ -56,12 +56,21 @@ class Following:
     """One act's following. Ask ``names``, then ``sections``, then ``finish``."""
 
     def __init__(
-        self, wiki: Wiki, after: Wiki, heads: Mapping[int, PageHead], *, present_words: bool = False
+        self,
+        wiki: Wiki,
+        after: Wiki,
+        heads: Mapping[int, PageHead],
+        *,
+        present_words: bool = False,
+        leave: Mapping[int, tuple[int, frozenset[Span]]] | None = None,
     ) -> None:
+        """``heads`` are the new heads of the pages that the act changes. ``leave`` names references, by
+        page and the revision they were seen in, that are to stay as typed whatever they lead to."""
         self._wiki = wiki
         self._after = after
         self._heads = heads
         self._present_words = present_words
+        self._leave = leave or {}
         self._homes = volumes_by_id(wiki)
         self._volume_keys = frozenset(wiki.volumes)
         self._pages: dict[int, Page] = {}
@@ -71,7 +80,8 @@ class Following:
         self._dirty: set[int] = set()
         self._captured: dict[tuple[int, Span], Captured] = {}
         self._sections: set[tuple[int, int]] = set()
-        self._kept = self._added = 0
+        self._labelled: dict[int, set[int]] = {}
+        self._added = 0
         self._ids: dict[tuple[int, int], str] = {}
         self._resolved: dict[tuple[bool, int, Name, bool], Resolution] = {}
 
@@ -100,7 +110,8 @@ class Following:
 
     def _follow_name(self, page: Page, use: Use, before: Resolver, after: Resolver) -> None:
         reference = use.reference
-        if reference.name is None:
+        revision, spans = self._leave.get(page.head.id, (0, frozenset[Span]()))
+        if reference.name is None or (revision == page.head.revision and reference.span in spans):
             return
         home = self._homes[page.head.volume]
         insert = reference.kind is Kind.INSERT
@@ -170,7 +181,7 @@ class Following:
         if reference.kind is not Kind.LINK:
             return
         if reference.label(page.text):
-            self._kept += 1
+            self._labelled.setdefault(page.head.id, set()).add(use.index)
         elif keep:
             span = reference.label_span or Span(reference.span.end - 2, reference.span.end - 2)
             bar = "" if reference.label_span is not None else "|"
@@ -285,7 +296,7 @@ class Following:
     def finish(self) -> Followed:
         """The changed pages, each read again where that could matter; Refused if one is not as expected."""
         self._load([id_ for id_ in self._heads if id_ not in self._pages])
-        ids = {id_ for id_, edits in self._edits.items() if edits} | set(self._heads)
+        ids = {id_ for id_, edits in self._edits.items() if edits} | (set(self._heads) & self._pages.keys())
         pages = sorted((self._pages[id_] for id_ in ids), key=lambda p: (p.head.volume, p.head.key))
         changes = tuple(self._change(page) for page in pages)
         self._verify([change for change in changes if change.content is not None])
@@ -294,7 +305,7 @@ class Following:
             tuple(sorted(self._captured.values(), key=lambda c: (c.page.volume, c.page.key, c.span))),
             sum(len(indexes) for indexes in self._renamed.values()),
             len(self._sections),
-            self._kept,
+            sum(len(indexes) for indexes in self._labelled.values()),
             self._added,
         )
 
@@ -304,7 +315,8 @@ class Following:
         head = self._heads.get(page.head.id, page.head)
         renamed = self._renamed.get(page.head.id, {})
         content = Page(head, after).content if page.head.id in self._careful else None
-        return PageChange(page.head, head.title, page.text, after, edits, content, renamed)
+        labelled = frozenset(self._labelled.get(page.head.id, ()))
+        return PageChange(page.head, head.title, page.text, after, edits, content, renamed, labelled)
 
     def _verify(self, changes: Collection[PageChange]) -> None:
         verify(self._wiki, self._after, changes, self._heads, self._captured.keys())

@@ -115,14 +115,6 @@ class Wiki(Protocol):
         ...
 
 
-def could_mean(page_volume: int, name: names.Name, place: Place, volume_key: str) -> bool:
-    """Whether a name typed in a volume could mean a place (whatever pages exist)."""
-    volume, key = place
-    if name.volume == volume_key and name.title == key:
-        return True
-    return not name.absolute and page_volume == volume and name.key == key
-
-
 @dataclass
 class MemoryWiki:
     """A wiki in memory. ``pages_by_id`` is not to be changed after the first question."""
@@ -181,7 +173,7 @@ class MemoryWiki:
 def _places(home: int, name: names.Name, volume_ids: Mapping[str, int]) -> Iterator[Place]:
     if not name.absolute:
         yield home, name.key
-    if name.volume in volume_ids and name.title is not None:
+    if name.volume is not None and name.title is not None and name.volume in volume_ids:
         yield volume_ids[name.volume], name.title
 
 

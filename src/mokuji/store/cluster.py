@@ -65,14 +65,17 @@ class Cluster:
 
     def _run(self, program: str, *arguments: str, check: bool = True) -> subprocess.CompletedProcess[str]:
         command = [str(find_binaries() / program), *arguments]
-        as_postgres = {"user": "postgres", "group": "postgres", "extra_groups": []} if os.geteuid() == 0 else {}
+        root = os.geteuid() == 0
         done = subprocess.run(  # noqa: S603 - our own program and arguments
             command,
             cwd="/",
             capture_output=True,
             text=True,
             stdin=subprocess.DEVNULL,
-            **as_postgres,  # type: ignore[call-overload]
+            user="postgres" if root else None,
+            group="postgres" if root else None,
+            extra_groups=[] if root else None,
+            check=False,
         )
         if check and done.returncode != 0:
             log = self._log_tail()

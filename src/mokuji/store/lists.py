@@ -7,18 +7,19 @@ what lies elsewhere is neither shown nor counted.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, text
 
+from mokuji.core import names
 from mokuji.core.references import Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import PageHead, Place
+from mokuji.core.wiki import PageHead, Place, Volume
 from mokuji.store.snapshot import StoredWiki
 
 WHOLE_CONTENTS = 400
@@ -108,22 +109,22 @@ def backlinks(
     sentences: int = 3,
 ) -> Backlinks:
     """The pages that lead to one, from key ``after`` on, each with its first sentences."""
-    names = names_leading_to(connection, page)
-    if not names:
+    leading = names_leading_to(connection, page)
+    if not leading:
         return Backlinks(0, 0, (), None)
-    values: dict[str, Any] = {"names": names, "page": page.id, "visible": list(visible), "after": after}
+    values: dict[str, Any] = {"names": leading, "page": page.id, "visible": list(visible), "after": after}
     counts = connection.execute(BACKLINK_COUNT, values).one()
     ids = connection.execute(BACKLINK_PAGES, {**values, "most": most + 1}).scalars().all()
-    entries = _with_sentences(connection, ids[:most], frozenset(names), sentences)
+    entries = _with_sentences(connection, ids[:most], frozenset(leading), sentences)
     return Backlinks(counts.pages, counts.places, entries, ids[most - 1] if len(ids) > most else None)
 
 
 def _with_sentences(
-    connection: Connection, ids: Sequence[int], names: frozenset[int], most: int
+    connection: Connection, ids: Sequence[int], leading: frozenset[int], most: int
 ) -> tuple[Backlink, ...]:
     rows = {row.id: row for row in connection.execute(_RANGES, {"pages": list(ids)})}
     places = {
-        id_: [(n, s, e) for n, (s, e, name) in enumerate(zip(row.starts, row.ends, row.names, strict=True)) if name in names]
+        id_: [(n, s, e) for n, (s, e, name) in enumerate(zip(row.starts, row.ends, row.names, strict=True)) if name in leading]
         for id_, row in rows.items()
     }
     wanted = [(id_, *place) for id_ in ids if id_ in rows for place in places[id_][:most]]
@@ -295,36 +296,77 @@ def write_contents(
         parents.append(id_)
 
 
-def rename_in_contents(connection: Connection, volume: int, old: str, key: str, title: str) -> None:
-    """A page keeps its place under its new name; a place that waited for that name gives its branch to it."""
-    values = {"volume": volume, "old": old, "key": key, "title": title}
-    if old != key:
-        waiting = connection.execute(
-            text('SELECT id FROM contents WHERE volume = :volume AND key = :key COLLATE "C"'), values
-        ).scalar()
-        own = connection.execute(
-            text('SELECT id, parent FROM contents WHERE volume = :volume AND key = :old COLLATE "C"'), values
-        ).first()
-        if waiting is not None and own is not None:
-            ids = {"waiting": waiting, "own": own.id}
-            connection.execute(
-                text("UPDATE contents SET parent = :own WHERE parent = :waiting AND id <> :own"), ids
-            )
-            if own.parent == waiting:
-                connection.execute(
-                    text(
-                        """UPDATE contents SET parent = (SELECT parent FROM contents WHERE id = :waiting),
-                        position = (SELECT position FROM contents WHERE id = :waiting) WHERE id = :own"""
-                    ),
-                    ids,
-                )
-            connection.execute(text("DELETE FROM contents WHERE id = :waiting"), ids)
+def rename_in_contents(connection: Connection, volume: int, old: str, key: str, title: str) -> dict[str, Any] | None:
+    """A page keeps its place under its new name.
+
+    A place that waited for that name gives its branch to the page and goes;
+    what ``restore_in_contents`` needs to bring it back is returned.
+    """
+    values: dict[str, Any] = {"volume": volume, "old": old, "key": key, "title": title}
+    find = "SELECT id, parent, title, position FROM contents WHERE volume = :volume AND key = {} COLLATE \"C\""
+    own = connection.execute(text(find.format(":old")), values).first()
+    waiting = connection.execute(text(find.format(":key")), values).first() if old != key else None
+    given = None
+    if own is not None and waiting is not None:
+        ids = {"own": own.id, "waiting": waiting.id, "parent": waiting.parent, "position": waiting.position}
+        moved = connection.execute(
+            text("UPDATE contents SET parent = :own WHERE parent = :waiting AND id <> :own RETURNING id"), ids
+        ).scalars()
+        given = {
+            "title": waiting.title,
+            "parent": waiting.parent,
+            "position": waiting.position,
+            "branch": list(moved),
+            "own": [own.parent, own.position],
+        }
+        if own.parent == waiting.id:
+            connection.execute(text("UPDATE contents SET parent = :parent, position = :position WHERE id = :own"), ids)
+        connection.execute(text("DELETE FROM contents WHERE id = :waiting"), ids)
     connection.execute(
-        text(
-            """UPDATE contents SET key = :key, title = :title
-            WHERE volume = :volume AND key = :old COLLATE "C" """
-        ),
+        text('UPDATE contents SET key = :key, title = :title WHERE volume = :volume AND key = :old COLLATE "C"'),
         values,
+    )
+    return given
+
+
+def restore_in_contents(
+    connection: Connection, volume: int, key: str, own_key: str, given: Mapping[str, Any]
+) -> None:
+    """Brings back a place that ``rename_in_contents`` took away, with the branch it had."""
+    own = connection.execute(
+        text('SELECT id, parent FROM contents WHERE volume = :volume AND key = :key COLLATE "C"'),
+        {"volume": volume, "key": own_key},
+    ).first()
+    made = connection.execute(
+        text(
+            """INSERT INTO contents (volume, parent, key, title, position)
+            SELECT :volume, (SELECT id FROM contents WHERE id = :parent), :key, :title, :position
+            ON CONFLICT (volume, key) DO NOTHING RETURNING id"""
+        ),
+        {**{name: given[name] for name in ("parent", "title", "position")}, "volume": volume, "key": key},
+    ).scalar()
+    if made is None or own is None:
+        return
+    connection.execute(
+        text("UPDATE contents SET parent = :made WHERE parent = :own AND id = ANY(:branch)"),
+        {"made": made, "own": own.id, "branch": list(given["branch"])},
+    )
+    if given["own"][0] is not None and own.parent == given["parent"]:
+        # The page itself stood below the place that waited.
+        connection.execute(
+            text(
+                """UPDATE contents SET parent = :made, position = :position WHERE id = :own
+                AND NOT EXISTS (SELECT 1 FROM contents WHERE id = :was)"""
+            ),
+            {"made": made, "own": own.id, "was": given["own"][0], "position": given["own"][1]},
+        )
+
+
+def rename_front(connection: Connection, volume: int, old: str, key: str) -> None:
+    """A volume's front page stays its front page under another name."""
+    connection.execute(
+        text('UPDATE volume SET front = :key WHERE id = :volume AND front = :old COLLATE "C"'),
+        {"volume": volume, "old": old, "key": key},
     )
 
 
@@ -333,15 +375,43 @@ def rename_in_contents(connection: Connection, volume: int, old: str, key: str, 
 
 def led_from(connection: Connection, place: Place, visible: Collection[int], most: int = 20) -> list[PageHead]:
     """The pages that refer to a name, whether or not there is a page of it."""
-    names = list(StoredWiki(connection).meaning(place))
-    if not names:
+    meaning = list(StoredWiki(connection).meaning(place))
+    if not meaning:
         return []
-    values = {"names": names, "page": 0, "visible": list(visible), "after": 0, "most": most}
+    values = {"names": meaning, "page": 0, "visible": list(visible), "after": 0, "most": most}
     ids = connection.execute(BACKLINK_PAGES, values).scalars().all()
     rows = connection.execute(
         text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"), {"ids": list(ids)}
     )
     return [PageHead(*row) for row in rows]
+
+
+def typed_title(connection: Connection, place: Place, led_from: Sequence[PageHead]) -> str:
+    """An unwritten name as the first page that refers to it types it; empty if none does."""
+    wiki = StoredWiki(connection)
+    wiki.meaning(place)
+    for head in led_from[:1]:
+        page = wiki.pages([head.id])[head.id]
+        for use in page.uses({place[1]}):
+            reference = use.reference
+            here = reference.name is not None and reference.name.key == place[1]
+            return names.unescape((reference.name_span if here else reference.title_span).of(page.text))
+    return ""
+
+
+UNWRITTEN = text(
+    """SELECT count(DISTINCT n.key) FROM name n WHERE n.home = :volume AND NOT n.absolute
+    AND (n.vkey IS NULL OR NOT n.vkey = ANY(:volume_keys))
+    AND EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id)
+    AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = n.home AND p.key = n.key)
+    AND NOT EXISTS (SELECT 1 FROM alias a WHERE a.volume = n.home AND a.key = n.key)"""
+)
+
+
+def unwritten_count(connection: Connection, volume: Volume, volumes: Mapping[str, Volume]) -> int:
+    """How many names the pages of a volume refer to in it that have no page."""
+    values = {"volume": volume.id, "volume_keys": list(volumes)}
+    return int(connection.execute(UNWRITTEN, values).scalar_one())
 
 
 @dataclass(frozen=True, slots=True)

@@ -106,17 +106,15 @@ def load_volumes(connection: Connection) -> dict[str, Volume]:
 class StoredWiki:
     """The whole wiki, or only some volumes of it (what an actor may see) for showing pages."""
 
-    def __init__(self, connection: Connection, visible: Collection[int] | None = None) -> None:
+    def __init__(self, connection: Connection, only: Mapping[str, Volume] | None = None) -> None:
         self._connection = connection
-        self._visible = visible
+        self._only = only
+        self._visible = None if only is None else frozenset(volume.id for volume in only.values())
         self._names: dict[int, Name] = {}
 
     @cached_property
     def volumes(self) -> Mapping[str, Volume]:
-        found = load_volumes(self._connection)
-        if self._visible is None:
-            return found
-        return {key: volume for key, volume in found.items() if volume.id in self._visible}
+        return load_volumes(self._connection) if self._only is None else self._only
 
     def _places(self, places: Collection[Place]) -> dict[str, list[int] | list[str]]:
         shown = [p for p in places if self._visible is None or p[0] in self._visible]

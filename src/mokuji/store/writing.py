@@ -67,6 +67,19 @@ def open_change_set(
     )
 
 
+def set_page(connection: Connection, change_set: int, page: int) -> None:
+    """Says of a change set which page it is about, once that has an id."""
+    connection.execute(text("UPDATE change_set SET page = :page WHERE id = :id"), {"page": page, "id": change_set})
+
+
+def set_detail(connection: Connection, change_set: int, detail: Mapping[str, Any]) -> None:
+    """What undoing a change set will need to know."""
+    connection.execute(
+        text("UPDATE change_set SET detail = CAST(:detail AS jsonb) WHERE id = :id"),
+        {"detail": json.dumps(dict(detail)), "id": change_set},
+    )
+
+
 def create_page(
     connection: Connection, volume: int, title: str, content: PageText, body: str, change_set: int, by: Signature
 ) -> int:

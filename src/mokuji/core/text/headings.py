@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 
 from mokuji.core import names
@@ -104,7 +104,7 @@ def _parts(words: str, splitter: re.Pattern[str] | None, outermost: Sequence[int
     return tuple(parts)
 
 
-def shown(reference: Reference, text: str, volumes: Iterable[str]) -> str:
+def shown(reference: Reference, text: str, volumes: Collection[str]) -> str:
     """The words a reader sees for a reference, as plain text; ``volumes`` are the keys of all volumes.
 
     An insert shows no words of its own and counts as its title.
@@ -120,8 +120,7 @@ def shown(reference: Reference, text: str, volumes: Iterable[str]) -> str:
     return f"{title} § {reference.section}" if reference.section else title
 
 
-def words(heading: Heading, text: str, references: Sequence[Reference], volumes: Iterable[str]) -> str:
+def words(heading: Heading, text: str, references: Sequence[Reference], volumes: Collection[str]) -> str:
     """The words of a heading as a reader sees them."""
-    known = frozenset(volumes)
-    pieces = [part if isinstance(part, str) else shown(references[part], text, known) for part in heading.parts]
+    pieces = [part if isinstance(part, str) else shown(references[part], text, volumes) for part in heading.parts]
     return " ".join("".join(pieces).split())

@@ -39,12 +39,13 @@ def events_with_ranges(text: str) -> list[Event]:
     """The parser's events with their byte ranges; neighbouring texts are merged."""
     found: list[Event] = []
     add = found.append
-    for raw, span in _language.events_with_range(text, merge_text=True):
+    stream: Iterator[tuple[Any, Any]] = iter(_language.events_with_range(text, merge_text=True))
+    for raw, span in stream:
         if raw.__class__ is str:
-            add((str(raw), None, span["start"], span["end"]))
+            add((raw, None, span["start"], span["end"]))
         else:
             (kind,) = raw
-            add((kind, raw[kind], span["start"], span["end"]))  # type: ignore[literal-required]
+            add((kind, raw[kind], span["start"], span["end"]))
     return found
 
 

@@ -1,0 +1,1 @@
+"""The command ``mokuji``: serve, demo, import, and what an administrator needs."""

@@ -1,0 +1,167 @@
+"""``mokuji …``: each command is short; what it does is in services, the cluster in store.
+
+Exit status 0 done, 1 refused or failed with a sentence, 2 wrong use.
+"""
+
+from __future__ import annotations
+
+import socket
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import wraps
+from pathlib import Path
+from typing import Annotated, ParamSpec, TypeVar
+
+import typer
+from pydantic import ValidationError
+
+from mokuji import __version__
+from mokuji.core.errors import MokujiError, Refused
+from mokuji.services import demo as demo_service
+from mokuji.services import hosting, importing, people
+from mokuji.services.desk import Desk, now
+from mokuji.settings import Settings
+from mokuji.store.writing import Signature
+
+app = typer.Typer(
+    name="mokuji",
+    help="A documentation wiki in plain text, in which no reference breaks.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def _settings() -> Settings:
+    try:
+        return Settings()
+    except ValidationError as fault:
+        for error in fault.errors():
+            name = "MOKUJI_" + "_".join(str(part) for part in error["loc"]).upper()
+            typer.echo(f"{name} cannot be used: {error['msg']}.", err=True)
+        raise typer.Exit(2) from fault
+
+
+def _sentences(command: Callable[P, R]) -> Callable[P, R]:
+    """Faults come out as a sentence and exit status 1, not as a traceback."""
+
+    @wraps(command)
+    def run(*args: P.args, **kwargs: P.kwargs) -> R:
+        try:
+            return command(*args, **kwargs)
+        except MokujiError as fault:
+            typer.echo(fault.message, err=True)
+            raise typer.Exit(1) from fault
+
+    return run
+
+
+@contextmanager
+def _desk(settings: Settings, name: str, *, fresh: bool = False, demo: bool = False) -> Iterator[Desk]:
+    with hosting.database(settings.home, settings.database_url, name, fresh=fresh) as engine:
+        yield Desk(engine, settings.secret_key(), demo=demo)
+
+
+def _check_port(host: str, port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as fault:
+            raise Refused(
+                f"Port {port} of {host} is taken by another program. Stop that one, or choose another port: "
+                f"MOKUJI_PORT={port + 1}."
+            ) from fault
+
+
+def _serve(desk: Desk, settings: Settings) -> None:
+    from mokuji.web.app import create_app, run
+
+    typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
+    sys.stdout.flush()
+    run(create_app(desk), settings.host, settings.port)
+
+
+@app.command()
+@_sentences
+def serve() -> None:
+    """Serve the wiki; the database is started and brought up to date first."""
+    settings = _settings()
+    _check_port(settings.host, settings.port)
+    with _desk(settings, "mokuji") as desk:
+        _serve(desk, settings)
+
+
+@app.command()
+@_sentences
+def demo(
+    fresh: Annotated[bool, typer.Option("--fresh", help="Throw the demo's data away and load it anew.")] = False,
+    load_only: Annotated[bool, typer.Option("--load-only", help="Load the data, do not serve.")] = False,
+) -> None:
+    """Serve the demo wiki, with data and people of its own."""
+    settings = _settings()
+    if not load_only:
+        _check_port(settings.host, settings.port)
+    if settings.database_url is None and hosting.half_loaded(settings.home, demo_service.is_loaded):
+        typer.echo("The demo was not loaded to its end last time: starting it over.")
+        fresh = True
+    with _desk(settings, "demo", fresh=fresh, demo=True) as desk:
+        if not demo_service.is_loaded(desk):
+            typer.echo("Loading the demo …")
+            demo_service.load(desk)
+        if not load_only:
+            _serve(desk, settings)
+
+
+@app.command("import")
+@_sentences
+def import_folder(
+    folder: Annotated[Path, typer.Argument(help="A folder of .md files, or of such folders: one volume each.")],
+    owner: Annotated[str, typer.Option("--owner", help="Handle of the person who will own the volumes.")] = "",
+) -> None:
+    """Bring a folder of page files into the wiki as new volumes."""
+    with _desk(_settings(), "mokuji") as desk:
+        wiki = importing.read_folder(folder)
+        for problem in wiki.problems:
+            typer.echo(problem, err=True)
+        person = people.person_id(desk, owner) if owner else None
+        by = Signature(person, now(), f"Imported from {folder.name}")
+        importing.import_wiki(desk, wiki, lambda *_: by, owner=person)
+        pages = sum(len(volume.pages) for volume in wiki.volumes)
+        typer.echo(f"{len(wiki.volumes)} volumes with {pages} pages were imported.")
+
+
+@app.command("add-person")
+@_sentences
+def add_person(
+    handle: Annotated[str, typer.Argument(help="Short name for signing in: letters, digits, hyphens.")],
+    name: Annotated[str, typer.Option("--name", help="The name that others see.")],
+    password: Annotated[str, typer.Option("--password", prompt=True, hide_input=True, confirmation_prompt=True)],
+    owner_of: Annotated[list[str] | None, typer.Option("--owner-of", help="A volume this person owns.")] = None,
+) -> None:
+    """Let somebody sign in; with --owner-of also manage and write a volume."""
+    with _desk(_settings(), "mokuji") as desk:
+        people.add(desk, handle, name, password, owner_of or [])
+        typer.echo(f"{name} can sign in as “{handle}”.")
+
+
+def _show_version(shown: bool) -> None:
+    if shown:
+        typer.echo(__version__)
+        raise typer.Exit
+
+
+@app.callback()
+def main(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Show the version.")
+    ] = False,
+) -> None:
+    """A documentation wiki in plain text, in which no reference breaks."""
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,1 @@
+"""Open formats in and out. Pure: bytes and values, no files, no database."""

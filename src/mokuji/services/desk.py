@@ -1,0 +1,145 @@
+"""What every service needs: the database, the secret key, the clock, the cache of compiled pages."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from sqlalchemy import Connection, Engine, text
+
+from mokuji.core import names, policy
+from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.policy import Act, Actor
+from mokuji.core.references import Sections
+from mokuji.core.text.html import Compiled, compile_page
+from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.store.snapshot import load_volumes
+
+CACHED_CHARACTERS = 48_000_000
+"""How many code points of page text may stand behind the cache of compiled pages."""
+
+
+def now() -> datetime:
+    """This moment, in UTC."""
+    return datetime.now(UTC)
+
+
+@dataclass(frozen=True)
+class Ready:
+    """A page compiled once per revision."""
+
+    page: Page
+    sections: Sections
+    anchors: tuple[str, ...]
+    compiled: Compiled
+
+
+class Cache:
+    """The pages compiled last, by id and revision. Safe to share between threads; losing it costs time only."""
+
+    def __init__(self, most: int = CACHED_CHARACTERS) -> None:
+        self._most = most
+        self._size = 0
+        self._kept: OrderedDict[tuple[int, int], Ready] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, head: PageHead) -> Ready | None:
+        """The compiled page, if it is here."""
+        with self._lock:
+            found = self._kept.get((head.id, head.revision))
+            if found is not None:
+                self._kept.move_to_end((head.id, head.revision))
+            return found
+
+    def put(self, head: PageHead, ready: Ready) -> None:
+        """Keeps a compiled page; the ones not used for longest go."""
+        with self._lock:
+            if (head.id, head.revision) not in self._kept:
+                self._size += len(ready.page.text) + 500
+            self._kept[head.id, head.revision] = ready
+            while self._size > self._most and len(self._kept) > 1:
+                _, old = self._kept.popitem(last=False)
+                self._size -= len(old.page.text) + 500
+
+
+@dataclass(frozen=True)
+class Desk:
+    """What is needed to work."""
+
+    engine: Engine
+    secret: bytes
+    clock: Callable[[], datetime] = now
+    demo: bool = False
+    cache: Cache = field(default_factory=Cache)
+
+    def ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
+        """The page compiled, from the cache if its revision is there."""
+        found = self.cache.get(page.head)
+        if found is None:
+            found = make_ready(page, volume_keys, self.secret)
+            # What a heading shows of `[[Volume/Title]]` depends on the volumes its reader knows of.
+            content = page.content
+            named = (content.references[index].name for index in content.in_heading)
+            if not any(name is not None and name.volume for name in named):
+                self.cache.put(page.head, found)
+        return found
+
+
+def make_ready(page: Page, volume_keys: frozenset[str], secret: bytes) -> Ready:
+    """Compiles a page."""
+    sections = Sections.of(page, volume_keys)
+    anchors = sections.anchors()
+    return Ready(page, sections, anchors, compile_page(page, anchors, secret))
+
+
+def visible(connection: Connection, actor: Actor) -> dict[str, Volume]:
+    """The volumes that the actor may read, by key."""
+    return {
+        key: volume
+        for key, volume in load_volumes(connection).items()
+        if policy.may(actor, Act.READ, volume.id, closed=volume.closed)
+    }
+
+
+def find_volume(connection: Connection, actor: Actor, key: str) -> Volume:
+    """A volume by the key in an address; Missing says the same of a closed one as of none."""
+    found = visible(connection, actor).get(names.key(key))
+    if found is None:
+        raise Missing(
+            "There is no volume at this address, or it is closed to you. Look in the list of volumes, or sign in.",
+            code="volume_missing",
+        )
+    return found
+
+
+def check(actor: Actor, act: Act, volume: Volume) -> None:
+    """Forbidden, with what to do, unless the actor may do this in a volume that can be read."""
+    if policy.may(actor, act, volume.id, closed=volume.closed):
+        return
+    if not actor.signed_in:
+        raise Forbidden(f"Sign in to change something in “{volume.title}”.", code="sign_in")
+    raise Forbidden(
+        f"You may read “{volume.title}”, but not change it. An owner of the volume can make you a writer.",
+    )
+
+
+_HEAD = text(
+    """SELECT id, volume, key, title, revision FROM page WHERE volume = :volume AND key = :key COLLATE "C" """
+)
+
+
+def find_head(connection: Connection, volume: Volume, page_key: str) -> PageHead | None:
+    """A page by the key in an address (hyphens or spaces), without its text."""
+    row = connection.execute(_HEAD, {"volume": volume.id, "key": names.key(page_key)}).first()
+    return PageHead(*row) if row else None
+
+
+def need_head(connection: Connection, volume: Volume, page_key: str) -> PageHead:
+    """As ``find_head``; Missing if there is no page."""
+    head = find_head(connection, volume, page_key)
+    if head is None:
+        raise Missing(f"“{volume.title}” has no page of this name.", code="page_missing")
+    return head

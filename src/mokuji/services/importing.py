@@ -1,0 +1,83 @@
+"""Bringing a folder of page files into the wiki as new volumes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from sqlalchemy import Connection, text
+
+from mokuji.core import names
+from mokuji.core.errors import Conflict, Missing
+from mokuji.core.policy import Role
+from mokuji.core.wiki import Page, PageHead
+from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, order_of, read
+from mokuji.services.desk import Desk
+from mokuji.store import lists, people, writing
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import load_volumes
+from mokuji.store.writing import Signature
+
+MOST_BYTES = 8_000_000
+"""A larger file is not opened: no page can be that long."""
+
+Signer = Callable[[FolderVolume, FolderPage, int], Signature]
+
+
+def read_folder(folder: Path) -> FolderWiki:
+    """The wiki in a folder; links that lead out of it are not followed."""
+    if not folder.is_dir():
+        raise Missing(f"{folder} is no folder. Give a folder of .md files, or of such folders.")
+    return read(_files(folder), name=folder.resolve().name)
+
+
+def _files(folder: Path) -> Iterator[tuple[str, bytes]]:
+    root = folder.resolve()
+    for path in sorted(folder.rglob("*")):
+        inside = path.resolve().is_relative_to(root)
+        if path.suffix in {".md", ".yaml"} and path.is_file() and inside and path.stat().st_size <= MOST_BYTES:
+            yield path.relative_to(folder).as_posix(), path.read_bytes()
+
+
+def import_wiki(desk: Desk, wiki: FolderWiki, sign: Signer, *, owner: int | None = None) -> list[int]:
+    """Writes all volumes of a folder, or none; Conflict if a volume of such a name is there."""
+    with writing_transaction(desk.engine, alone=True) as connection:
+        ids = [_import_volume(connection, volume, sign) for volume in wiki.volumes]
+        known = load_volumes(connection)
+        for id_, volume in zip(ids, wiki.volumes, strict=True):
+            libraries = [known[names.key(each)].id for each in volume.libraries if names.key(each) in known]
+            connection.execute(
+                text("UPDATE volume SET libraries = :libraries WHERE id = :id"), {"libraries": libraries, "id": id_}
+            )
+            if owner is not None:
+                people.set_role(connection, owner, id_, Role.OWNER)
+        return ids
+
+
+def _import_volume(connection: Connection, volume: FolderVolume, sign: Signer) -> int:
+    title = names.check_volume_title(volume.title)
+    if names.key(title) in load_volumes(connection):
+        raise Conflict(f"There is a volume “{title}” already. Rename the folder's volume in its volume.yaml.")
+    id_ = int(
+        connection.execute(
+            text(
+                """INSERT INTO volume (key, title, summary, closed, front)
+                VALUES (:key, :title, :summary, :closed, :front) RETURNING id"""
+            ),
+            {
+                "key": names.key(title),
+                "title": title,
+                "summary": volume.summary,
+                "closed": volume.closed,
+                "front": names.key(volume.front) if volume.front else None,
+            },
+        ).scalar_one()
+    )
+    lists.write_contents(connection, id_, [(depth, each, names.key(each)) for depth, each in volume.contents])
+    for nth, page in enumerate(order_of(volume)):
+        by = sign(volume, page, nth)
+        change_set = writing.open_change_set(connection, "create", id_, None, by)
+        content = Page(PageHead(0, id_, names.key(page.title), page.title), page.text).content
+        made = writing.create_page(connection, id_, page.title, content, page.text, change_set, by)
+        writing.set_page(connection, change_set, made)
+    return id_

@@ -1,0 +1,134 @@
+"""What the references of a page lead to, for one who reads it.
+
+Everything is asked of the volumes that the actor may read, so a closed page
+and one that is not written look the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import Connection
+
+from mokuji.core import names
+from mokuji.core.names import Name
+from mokuji.core.references import Resolution, Resolver, Sections, lookups
+from mokuji.core.text.headings import shown
+from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.wiki import Page, Volume
+from mokuji.services.desk import Desk
+from mokuji.store.snapshot import StoredWiki
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A reference as it is shown.
+
+    ``state`` is page, unwritten or broken (the page is there, its section is
+    not). ``label`` is Markdown and empty when there is none; ``words`` are
+    what is shown then. ``volume`` and ``key`` make the address, ``title`` is
+    the title that the page has, or would get.
+    """
+
+    state: str
+    kind: Kind
+    words: str
+    label: str
+    volume: str
+    key: str
+    title: str
+    anchor: str = ""
+    summary: str = ""
+
+
+def links(connection: Connection, desk: Desk, home: Volume, page: Page, volumes: dict[str, Volume]) -> list[Link]:
+    """All references of a page, in order, as they are to be shown."""
+    wiki = StoredWiki(connection, volumes)
+    uses = [(home, reference) for reference in page.content.references]
+    resolver = Resolver.of(wiki, uses)
+    targets = _targets(wiki, desk, page, home, resolver, frozenset(volumes))
+    return [_link(page, reference, home, resolver, targets, volumes) for reference in page.content.references]
+
+
+def _targets(
+    wiki: StoredWiki, desk: Desk, page: Page, home: Volume, resolver: Resolver, keys: frozenset[str]
+) -> dict[int, tuple[Sections, tuple[str, ...]]]:
+    """The sections of every page that a section is asked of, the own one included."""
+    ids: set[int] = set()
+    for reference in page.content.references:
+        if reference.section and reference.name is not None:
+            found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT).page
+            if found is not None:
+                ids.add(found.id)
+    pages = dict(wiki.pages(ids)) if ids else {}
+    pages[page.head.id] = page
+    found_sections: dict[int, tuple[Sections, tuple[str, ...]]] = {}
+    for id_, each in pages.items():
+        ready = desk.cache.get(each.head) if id_ != page.head.id else None
+        sections = ready.sections if ready else Sections.of(each, keys)
+        found_sections[id_] = (sections, sections.anchors())
+    return found_sections
+
+
+def _link(
+    page: Page,
+    reference: Reference,
+    home: Volume,
+    resolver: Resolver,
+    targets: dict[int, tuple[Sections, tuple[str, ...]]],
+    volumes: dict[str, Volume],
+) -> Link:
+    words = shown(reference, page.text, volumes)
+    label = reference.label(page.text) if reference.kind is Kind.LINK else ""
+    if reference.kind is Kind.LISTING:
+        return Link("listing", reference.kind, words, label, home.key, "", "")
+    if reference.name is None:
+        state, anchor = _section(reference.section, targets.get(page.head.id))
+        return Link(state, reference.kind, words, label, home.key, page.head.key, page.head.title, anchor)
+    found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
+    by_id = {volume.id: volume for volume in volumes.values()}
+    if found.page is None:
+        return _unwritten(reference, found, page, home, by_id, words, label)
+    state, anchor = "page", ""
+    if reference.section:
+        state, anchor = _section(reference.section, targets.get(found.page.id))
+    volume = by_id[found.page.volume]
+    return Link(state, reference.kind, words, label, volume.key, found.page.key, found.page.title, anchor)
+
+
+def _section(section: str | None, target: tuple[Sections, tuple[str, ...]] | None) -> tuple[str, str]:
+    if target is None or not section:
+        return "page", ""
+    at = target[0].find(section)
+    return ("broken", "") if at is None else ("page", target[1][at])
+
+
+def _unwritten(
+    reference: Reference,
+    found: Resolution,
+    page: Page,
+    home: Volume,
+    by_id: dict[int, Volume],
+    words: str,
+    label: str,
+) -> Link:
+    volume_id, key = found.place
+    volume = by_id.get(volume_id, home)
+    in_volume = volume_id != home.id or (reference.name is not None and reference.name.key != key)
+    span = reference.title_span if in_volume else reference.name_span
+    title = names.unescape(span.of(page.text)).lstrip("/")
+    return Link("unwritten", reference.kind, words, label, volume.key, names.key(title), title)
+
+
+def written(connection: Connection, home: Volume, volumes: dict[str, Volume], typed: Sequence[Name]) -> list[bool]:
+    """Whether there are pages of these names, for the editor's colouring."""
+    wiki = StoredWiki(connection, volumes)
+    places = set(_all_places(typed, home, volumes))
+    resolver = Resolver(volumes, wiki.titles(places), wiki.aliases(places))
+    return [resolver.resolve(name, home).written for name in typed]
+
+
+def _all_places(typed: Iterable[Name], home: Volume, volumes: dict[str, Volume]) -> Iterable[tuple[int, str]]:
+    for name in typed:
+        yield from lookups(name, home, volumes)

@@ -1,0 +1,255 @@
+"""Reading: the list of volumes, a volume's start, a page with its contents and margin."""
+
+from __future__ import annotations
+
+import html as entities
+import re
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, text
+
+from mokuji.core import names, policy
+from mokuji.core.findings import Problem
+from mokuji.core.policy import Act, Actor
+from mokuji.core.spans import Lines
+from mokuji.core.wiki import PageHead, Volume
+from mokuji.services.desk import Desk, Ready, find_head, find_volume, need_head, visible
+from mokuji.services.linking import Link, links
+from mokuji.store import lists
+from mokuji.store.database import reading
+from mokuji.store.lists import Backlinks, Contents, Entry, VolumeRow
+from mokuji.store.people import names_of
+from mokuji.store.snapshot import StoredWiki
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeView:
+    """A volume as an actor sees it: its contents, and what may be done in it."""
+
+    volume: Volume
+    summary: str
+    front: str | None
+    contents: Contents
+    may_write: bool
+    others: tuple[Volume, ...]
+    unwritten: int
+
+    @property
+    def pages(self) -> int:
+        """How many pages stand in the contents that were loaded."""
+        return sum(entry.page is not None for entry in self.contents.entries)
+
+    @property
+    def orphans(self) -> int:
+        """How many pages no other page leads to."""
+        return sum(entry.page is not None and not entry.led_to_by for entry in self.contents.entries)
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """When, by whom and why a page was changed last."""
+
+    at: datetime
+    author: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedProblem:
+    """A problem with its line in the text."""
+
+    problem: Problem
+    line: int
+
+
+@dataclass(frozen=True)
+class PageView:
+    """A page as an actor sees it."""
+
+    place: VolumeView
+    head: PageHead
+    change: Change
+    ready: Ready
+    links: list[Link]
+    backlinks: Backlinks
+    problems: tuple[PlacedProblem, ...]
+    entry: Entry | None
+    path: tuple[Entry, ...]
+    previous: Entry | None
+    following: Entry | None
+
+
+@dataclass(frozen=True, slots=True)
+class UnwrittenView:
+    """A name without a page, in a volume that can be read."""
+
+    place: VolumeView
+    title: str
+    key: str
+    led_from: tuple[PageHead, ...]
+
+
+def start(desk: Desk, actor: Actor) -> list[tuple[VolumeRow, bool]]:
+    """The volumes that the actor may read, each with whether it may be written in."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        rows = lists.volume_rows(connection, [volume.id for volume in volumes.values()])
+        return [(row, policy.may(actor, Act.WRITE, row.id, closed=row.closed)) for row in rows]
+
+
+def volume_view(
+    connection: Connection, actor: Actor, volume: Volume, volumes: dict[str, Volume], path_to: str | None = None
+) -> VolumeView:
+    """A volume with its contents."""
+    seen = [each.id for each in volumes.values()]
+    row = connection.execute(text("SELECT summary, front FROM volume WHERE id = :id"), {"id": volume.id}).one()
+    contents = lists.contents(connection, volume.id, volume.key, seen, path_to=path_to)
+    return VolumeView(
+        volume,
+        row.summary,
+        row.front,
+        contents,
+        policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
+        tuple(volumes.values()),
+        lists.unwritten_count(connection, volume, volumes) if contents.whole else 0,
+    )
+
+
+def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageView:
+    """A volume's start: its front page, or its bare contents when it has none."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        front = connection.execute(text("SELECT front FROM volume WHERE id = :id"), {"id": volume.id}).scalar()
+        head = find_head(connection, volume, front) if front else None
+        if head is None:
+            return volume_view(connection, actor, volume, volumes)
+        return _page_view(desk, connection, actor, volume, volumes, head)
+
+
+def open_page(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> PageView | UnwrittenView:
+    """A page at its address; a name without a page gives what is known of it."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        head = find_head(connection, volume, page_key)
+        if head is None:
+            return unwritten_view(connection, actor, volume, volumes, page_key)
+        return _page_view(desk, connection, actor, volume, volumes, head)
+
+
+def unwritten_view(
+    connection: Connection, actor: Actor, volume: Volume, volumes: dict[str, Volume], name: str
+) -> UnwrittenView:
+    """What is known of a name that has no page: how it is typed elsewhere, and by whom."""
+    key = names.key(name)
+    view = volume_view(connection, actor, volume, volumes)
+    placed = view.contents.of(key)
+    led_from = lists.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
+    title = placed.title if placed else lists.typed_title(connection, (volume.id, key), led_from)
+    return UnwrittenView(view, title or name.replace("-", " ").strip().capitalize(), key, tuple(led_from))
+
+
+def _page_view(
+    desk: Desk,
+    connection: Connection,
+    actor: Actor,
+    volume: Volume,
+    volumes: dict[str, Volume],
+    head: PageHead,
+) -> PageView:
+    ready = load_ready(desk, connection, head, volumes)
+    place = volume_view(connection, actor, volume, volumes, path_to=head.key)
+    row = connection.execute(text("SELECT changed, author, note FROM page WHERE id = :id"), {"id": head.id}).one()
+    change = Change(row.changed, names_of(connection, [row.author]).get(row.author, "Mokuji"), row.note)
+    entries = place.contents.entries
+    at = next((n for n, entry in enumerate(entries) if entry.key == head.key), None)
+    lines = Lines(ready.page.text) if ready.page.content.problems else None
+    problems = tuple(
+        PlacedProblem(problem, lines.position(problem.span.start).line)
+        for problem in ready.page.content.problems
+        if lines is not None
+    )
+    return PageView(
+        place,
+        head,
+        change,
+        ready,
+        links(connection, desk, volume, ready.page, volumes),
+        lists.backlinks(connection, head, [each.id for each in volumes.values()], most=6),
+        problems,
+        entries[at] if at is not None else None,
+        _path(entries, at),
+        _beside(entries, at, -1),
+        _beside(entries, at, +1),
+    )
+
+
+def load_ready(desk: Desk, connection: Connection, head: PageHead, volumes: dict[str, Volume]) -> Ready:
+    """The compiled page; its text is only read when its revision is not in the cache."""
+    found = desk.cache.get(head)
+    if found is not None:
+        return found
+    page = StoredWiki(connection).pages([head.id])[head.id]
+    return desk.ready(page, frozenset(volumes))
+
+
+def _path(entries: tuple[Entry, ...], at: int | None) -> tuple[Entry, ...]:
+    if at is None:
+        return ()
+    by_id = {entry.id: entry for entry in entries}
+    path: list[Entry] = []
+    parent = entries[at].parent
+    while parent is not None and parent in by_id:
+        path.append(by_id[parent])
+        parent = by_id[parent].parent
+    return tuple(reversed(path))
+
+
+def _beside(entries: tuple[Entry, ...], at: int | None, step: int) -> Entry | None:
+    if at is None:
+        return None
+    at += step
+    while 0 <= at < len(entries):
+        if entries[at].page is not None:
+            return entries[at]
+        at += step
+    return None
+
+
+def all_backlinks(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, after: int = 0
+) -> tuple[VolumeView, PageHead, Backlinks, dict[int, Volume]]:
+    """The whole list of pages that lead to one, a screen at a time."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        head = need_head(connection, volume, page_key)
+        view = volume_view(connection, actor, volume, volumes, path_to=head.key)
+        seen = [each.id for each in volumes.values()]
+        found = lists.backlinks(connection, head, seen, after=after, most=40, sentences=12)
+        return view, head, found, {each.id: each for each in volumes.values()}
+
+
+def card(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[Volume, PageHead | None, str, list[PageHead]]:
+    """What the card of a reference says: the first words of a page, or who refers to an unwritten name."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        head = find_head(connection, volume, page_key)
+        if head is None:
+            seen = [each.id for each in volumes.values()]
+            return volume, None, "", lists.led_from(connection, (volume.id, names.key(page_key)), seen, 5)
+        ready = load_ready(desk, connection, head, volumes)
+        found = links(connection, desk, volume, ready.page, volumes)
+        html = ready.compiled.fill(lambda place: found[place.index].label or found[place.index].words)
+        return volume, head, first_words(html), []
+
+
+def first_words(html: str, most: int = 240) -> str:
+    """The first words of a page, as plain text."""
+    head = re.sub(r"<(h[2-6])\b[^>]*>.*?</\1>", " ", html[:20_000], flags=re.DOTALL)
+    words = " ".join(entities.unescape(re.sub(r"<[^>]*>", " ", head)).split())
+    words = re.sub(r"\s+([.,;:!?)])", r"\1", words)
+    return words if len(words) <= most else words[:most].rpartition(" ")[0] + " …"

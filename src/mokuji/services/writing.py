@@ -1,0 +1,191 @@
+"""Writing: open a page for editing, preview, save, create."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import Connection
+
+from mokuji.core import names
+from mokuji.core.errors import Conflict
+from mokuji.core.line_ends import restore
+from mokuji.core.names import Name
+from mokuji.core.plans.create import create
+from mokuji.core.policy import Act, Actor
+from mokuji.core.spans import Lines
+from mokuji.core.text.html import Compiled
+from mokuji.core.text.reference import Reference, read
+from mokuji.core.text.scan import check as check_text
+from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.services.desk import Desk, check, find_head, find_volume, make_ready, visible
+from mokuji.services.linking import Link, links, written
+from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
+from mokuji.store import lists, writing
+from mokuji.store.database import reading
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import StoredWiki
+from mokuji.store.writing import Signature
+
+LONGEST_NOTE = 500
+
+
+@dataclass(frozen=True, slots=True)
+class EditView:
+    """A page as it is opened for writing. ``revision`` is 0 for one that is not there yet;
+    ``under`` is the key of the page that led here, which will be its place in the contents."""
+
+    place: VolumeView
+    key: str
+    title: str
+    text: str
+    revision: int
+    number: str
+    under: str
+    under_title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Saved:
+    """A save: the page as it is now, and the pages in which references were kept where they led."""
+
+    volume: Volume
+    head: PageHead
+    created: bool
+    unchanged: bool
+    kept: tuple[str, ...]
+
+
+def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, under: str = "") -> EditView:
+    """A page, or an unwritten name, ready to be written."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        check(actor, Act.WRITE, volume)
+        head = find_head(connection, volume, page_key)
+        place = volume_view(connection, actor, volume, volumes, path_to=head.key if head else None)
+        key = names.key(page_key)
+        entry = place.contents.of(key)
+        number = entry.number if entry else ""
+        if head is not None:
+            text = StoredWiki(connection).pages([head.id])[head.id].text
+            return EditView(place, head.key, head.title, text, head.revision, number, "", "")
+        led_from = lists.led_from(connection, (volume.id, key), [volume.id])
+        if not under and led_from:
+            under = next((each.key for each in led_from if each.volume == volume.id), "")
+        parent = find_head(connection, volume, under) if under and not entry else None
+        title = entry.title if entry else lists.typed_title(connection, (volume.id, key), led_from)
+        title = title or page_key.replace("-", " ").strip()
+        title = title[:1].upper() + title[1:]
+        return EditView(
+            place, key, title, "", 0, number, parent.key if parent else "", parent.title if parent else ""
+        )
+
+
+def save(
+    desk: Desk,
+    actor: Actor,
+    volume_key: str,
+    title: str,
+    text: str,
+    *,
+    revision: int,
+    note: str = "",
+    under: str = "",
+    browser: bool = False,
+) -> Saved:
+    """Saves a page; ``revision`` is the one the writer began with, 0 for a new page.
+
+    BadText or BadName say what cannot be kept; Conflict says that somebody else
+    saved meanwhile. ``browser`` gives a text from a form its line ends back.
+    """
+    note = " ".join(note.split())[:LONGEST_NOTE]
+    check_text(text)
+    check_text(note)
+    with writing_transaction(desk.engine) as connection:
+        volume = find_volume(connection, actor, volume_key)
+        check(actor, Act.WRITE, volume)
+        head = find_head(connection, volume, title)
+        by = Signature(actor.person, desk.clock(), note)
+        if head is None and revision == 0:
+            if browser:
+                text = restore("", text)
+            return _create(connection, volume, title, text, under, by)
+        if head is None:
+            raise Conflict(
+                "The page was renamed or deleted while you were writing. Your text is still here; look for the "
+                "page under its new name, or save it as a new one.",
+                code="gone_meanwhile",
+            )
+        if revision != head.revision:
+            raise Conflict(
+                f"“{head.title}” was saved by somebody else while you were writing. Your text is still here: "
+                "look at the newest revision, bring the two together, then save again.",
+                code="edited_meanwhile",
+            )
+        page = StoredWiki(connection).pages([head.id])[head.id]
+        if browser:
+            text = restore(page.text, text)
+        if text == page.text:
+            return Saved(volume, head, False, True, ())
+        content = Page(head, text).content
+        change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
+        number = writing.save_page(connection, head, content, text, change_set, by)
+        return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
+
+
+def _create(
+    connection: Connection, volume: Volume, title: str, text: str, under: str, by: Signature
+) -> Saved:
+    plan = create(StoredWiki(connection), volume.id, title)
+    change_set = writing.open_change_set(connection, "create", volume.id, None, by)
+    content = Page(plan.page, text).content
+    id_ = writing.create_page(connection, volume.id, plan.page.title, content, text, change_set, by)
+    writing.set_page(connection, change_set, id_)
+    writing.apply_changes(connection, plan.change_set.changes, change_set, by)
+    lists.place_in_contents(connection, volume.id, plan.page.title, plan.page.key, names.key(under) or None)
+    head = PageHead(id_, volume.id, plan.page.key, plan.page.title)
+    kept = tuple(change.head.title for change in plan.change_set.changes if change.head.volume == volume.id)
+    return Saved(volume, head, True, False, kept)
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """A text as it would be read, with its problems and how many references it has."""
+
+    volume: Volume
+    page: Page
+    compiled: Compiled
+    links: tuple[Link, ...]
+    problems: tuple[PlacedProblem, ...]
+    words: int
+
+
+def preview(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Preview:
+    """A text as it would be read if it were saved now. Nothing is kept."""
+    check_text(text)
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        head = find_head(connection, volume, page_key) or PageHead(0, volume.id, names.key(page_key), page_key)
+        page = Page(head, text)
+        ready = make_ready(page, frozenset(volumes), desk.secret)
+        found = tuple(links(connection, desk, volume, page, volumes))
+        lines = Lines(text)
+        problems = tuple(
+            PlacedProblem(problem, lines.position(problem.span.start).line) for problem in page.content.problems
+        )
+        return Preview(volume, page, ready.compiled, found, problems, ready.compiled.words)
+
+
+def which_are_written(desk: Desk, actor: Actor, volume_key: str, typed: list[str]) -> dict[str, bool]:
+    """For targets as typed between brackets (up to 400): whether a page is there."""
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        volume = find_volume(connection, actor, volume_key)
+        read_names: dict[str, Name] = {}
+        for each in typed[:400]:
+            reference = read(f"[[{each}]]", 0)
+            if isinstance(reference, Reference) and reference.name is not None:
+                read_names[each] = reference.name
+        states = written(connection, volume, volumes, list(read_names.values()))
+        return dict(zip(read_names, states, strict=True))

@@ -1,0 +1,34 @@
+"""Settings, read once from the environment. Each is described in the README."""
+
+from __future__ import annotations
+
+import secrets
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """What Mokuji reads from ``MOKUJI_…``."""
+
+    model_config = SettingsConfigDict(env_prefix="MOKUJI_", env_file=None)
+
+    home: Path = Field(default=Path(".mokuji"), description="folder of the private cluster and its secrets")
+    port: int = Field(default=8700, ge=1, le=65535, description="port of the web server")
+    host: str = Field(default="127.0.0.1", description="address that the web server listens on")
+    database_url: str | None = Field(default=None, description="postgresql://… of a server of your own")
+    secret: str | None = Field(default=None, min_length=16, description="key of sessions and form tokens")
+
+    def secret_key(self) -> bytes:
+        """The key that is set, or one made at the first start and kept in ``home``."""
+        if self.secret is not None:
+            return self.secret.encode()
+        path = self.home / "secret"
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            fresh = path.with_suffix(".new")
+            fresh.write_text(secrets.token_urlsafe(48))
+            fresh.chmod(0o600)
+            fresh.rename(path)
+        return path.read_text().strip().encode()
