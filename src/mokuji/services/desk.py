@@ -14,6 +14,7 @@ from mokuji.core import names, policy
 from mokuji.core.errors import Forbidden, Missing
 from mokuji.core.policy import Act, Actor
 from mokuji.core.references import Sections
+from mokuji.core.text.headings import words
 from mokuji.core.text.html import Compiled, compile_page
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.store.snapshot import load_volumes
@@ -27,6 +28,16 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
+@dataclass(frozen=True, slots=True)
+class Outlined:
+    """A heading in the list of a page's headings; ``depth`` from 0."""
+
+    number: str
+    words: str
+    anchor: str
+    depth: int
+
+
 @dataclass(frozen=True)
 class Ready:
     """A page compiled once per revision."""
@@ -35,6 +46,7 @@ class Ready:
     sections: Sections
     anchors: tuple[str, ...]
     compiled: Compiled
+    outline: tuple[Outlined, ...]
 
 
 class Cache:
@@ -92,7 +104,27 @@ def make_ready(page: Page, volume_keys: frozenset[str], secret: bytes) -> Ready:
     """Compiles a page."""
     sections = Sections.of(page, volume_keys)
     anchors = sections.anchors()
-    return Ready(page, sections, anchors, compile_page(page, anchors, secret))
+    outline = _outline(page, volume_keys, anchors)
+    return Ready(page, sections, anchors, compile_page(page, anchors, secret), outline)
+
+
+def _outline(page: Page, volume_keys: frozenset[str], anchors: tuple[str, ...]) -> tuple[Outlined, ...]:
+    """The headings, numbered 1, 1.1 … by their levels; a level that is skipped counts as one step."""
+    found: list[Outlined] = []
+    levels: list[int] = []
+    counts: list[int] = []
+    for heading, anchor in zip(page.content.headings, anchors, strict=True):
+        level = max(2, heading.level)
+        while levels and levels[-1] > level:
+            levels.pop()
+            counts.pop()
+        if not levels or levels[-1] < level:
+            levels.append(level)
+            counts.append(0)
+        counts[-1] += 1
+        shown = words(heading, page.text, page.content.references, volume_keys)
+        found.append(Outlined(".".join(map(str, counts)), shown, anchor, len(levels) - 1))
+    return tuple(found)
 
 
 def visible(connection: Connection, actor: Actor) -> dict[str, Volume]:

@@ -15,13 +15,14 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import nh3
 
 from mokuji.core.text.headings import shown
 from mokuji.core.text.lift import lift, prefix
 from mokuji.core.text.parser import events
-from mokuji.core.text.writer import Writer
+from mokuji.core.text.writer import Rules, Writer
 from mokuji.core.wiki import Page
 
 _TAGS = set(
@@ -120,3 +121,15 @@ def _divide(clean: str, writer: Writer, outer: Sequence[int]) -> tuple[str | Ope
         at = found.end()
     pieces.append(whole[at:])
     return tuple(piece for piece in pieces if piece != "")
+
+
+_INLINE_TAGS = set("b bdi code del em i kbd mark q s samp small span strong sub sup u var".split())
+
+
+@lru_cache(maxsize=16384)
+def inline(markdown: str) -> str:
+    """A label as safe HTML: inline markup only, and no links, since it stands inside one."""
+    if markdown.isalnum():
+        return markdown
+    written = Writer(rules=Rules(decorate=False, addresses=False)).write(list(events(markdown)))
+    return nh3.clean(written, tags=_INLINE_TAGS, attributes={}, link_rel=None).strip()

@@ -1,0 +1,360 @@
+"""Routes of the JSON interface. Reading takes a session's token or the browser's cookie; changing takes
+the token only, since a cookie would come along with a form of another site."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import HTMLResponse, Response
+
+from mokuji.api import schemas
+from mokuji.core.diff import Piece, changed_lines
+from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.policy import Actor
+from mokuji.core.text.headings import words
+from mokuji.services import finding, history, people, reading, refactor, writing
+from mokuji.services.desk import Desk
+from mokuji.web.pages import SESSION, Who, get_desk
+from mokuji.web.show import page_html
+
+_FAULTS: dict[int | str, dict[str, Any]] = {
+    status: {"model": schemas.Problem, "description": said, "content": {"application/problem+json": {}}}
+    for status, said in (
+        (403, "Not signed in, or not allowed"),
+        (404, "Not there, or not to be known of"),
+        (409, "Refused, or changed meanwhile; nothing was done"),
+        (413, "Too large"),
+        (422, "Cannot be understood or kept"),
+    )
+}
+router = APIRouter(prefix="/api/v1", responses=_FAULTS, tags=["Mokuji"])
+
+
+def _bearer(request: Request) -> str:
+    scheme, _, token = request.headers.get("authorization", "").partition(" ")
+    return token.strip() if scheme.lower() == "bearer" else ""
+
+
+def reader(request: Request) -> Actor:
+    """Who reads: by token, else by the browser's session."""
+    return people.actor_of(get_desk(request), _bearer(request) or request.cookies.get(SESSION, ""))
+
+
+def changer(request: Request) -> Actor:
+    """Who changes something: by token only."""
+    actor = people.actor_of(get_desk(request), _bearer(request))
+    if not actor.signed_in:
+        raise Forbidden(
+            "Send “Authorization: Bearer …” with the token of a session (POST /api/v1/session).", code="sign_in"
+        )
+    return actor
+
+
+Reader = Annotated[Actor, Depends(reader)]
+Changer = Annotated[Actor, Depends(changer)]
+TheDesk = Annotated[Desk, Depends(get_desk)]
+
+
+@router.post("/session", status_code=201)
+def open_session(desk: TheDesk, body: schemas.SignIn) -> schemas.Session:
+    """Sign in."""
+    token = people.sign_in(desk, body.handle, body.password)
+    if token is None:
+        raise Forbidden("Handle and password do not belong together.", code="sign_in")
+    return schemas.Session(token=token)
+
+
+@router.delete("/session", status_code=204)
+def close_session(desk: TheDesk, request: Request, _: Changer) -> Response:
+    """Sign out."""
+    people.sign_out(desk, _bearer(request))
+    return Response(status_code=204)
+
+
+@router.get("/volumes")
+def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
+    """The volumes you may read."""
+    return [
+        schemas.Volume(
+            key=row.key, title=row.title, summary=row.summary, closed=row.closed, pages=row.pages, may_write=may
+        )
+        for row, may in reading.start(desk, actor)
+    ]
+
+
+@router.get("/volumes/{volume}")
+def contents(desk: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
+    """The contents of a volume."""
+    view = reading.open_volume(desk, actor, volume)
+    place = view.place if isinstance(view, reading.PageView) else view
+    entries = [
+        schemas.Entry(
+            number=e.number, title=e.title, key=e.key, written=e.page is not None, led_to_by=e.led_to_by
+        )
+        for e in place.contents.entries
+    ]
+    return schemas.Contents(
+        volume=place.volume.key, title=place.volume.title, entries=entries, whole=place.contents.whole
+    )
+
+
+@router.get("/volumes/{volume}/pages/{page:path}")
+def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
+    """A page: its text, its HTML, its references and what each leads to."""
+    view = reading.open_page(desk, actor, volume, page)
+    if isinstance(view, reading.UnwrittenView):
+        raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
+    text, content = view.ready.page.text, view.ready.page.content
+    keys = {each.key for each in view.place.others}
+    references = [
+        schemas.Reference(
+            start=reference.span.start,
+            end=reference.span.end,
+            kind=reference.kind.value,
+            state=link.state,  # type: ignore[arg-type]
+            volume=link.volume,
+            title=link.title,
+            section=reference.section,
+        )
+        for reference, link in zip(content.references, view.links, strict=True)
+    ]
+    problems = [
+        schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message) for p in view.problems
+    ]
+    return schemas.Page(
+        volume=view.place.volume.key,
+        key=view.head.key,
+        title=view.head.title,
+        revision=view.head.revision,
+        changed=view.change.at,
+        author=view.change.author,
+        note=view.change.note,
+        text=text,
+        html=str(page_html(view.ready.compiled, view.links, may_write=False, under=view.head.key)),
+        references=references,
+        headings=[words(heading, text, content.references, keys) for heading in content.headings],
+        problems=problems,
+    )
+
+
+@router.put("/volumes/{volume}/pages/{page:path}")
+def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Save) -> schemas.Saved:
+    """Save a page, or write a new one (revision 0)."""
+    saved = writing.save(
+        desk,
+        actor,
+        volume,
+        body.title if body.revision == 0 else page,
+        body.text,
+        revision=body.revision,
+        note=body.note,
+        under=body.under,
+    )
+    head = saved.head
+    return schemas.Saved(
+        volume=saved.volume.key,
+        key=head.key,
+        title=head.title,
+        revision=head.revision,
+        created=saved.created,
+        unchanged=saved.unchanged,
+    )
+
+
+@router.post("/volumes/{volume}/rename-plan/{page:path}")
+def plan_rename(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Wish) -> schemas.Plan:
+    """What a rename would change."""
+    view = refactor.plan_rename(desk, actor, volume, page, body.title, present_words=body.present_words)
+    if view.refusal is not None:
+        raise view.refusal
+    return _plan(view)
+
+
+def _said(pieces: tuple[Piece, ...]) -> str:
+    return "".join(piece.words for piece in pieces)
+
+
+def _changed(view: refactor.RenameView | refactor.UndoView) -> list[schemas.ChangedPage]:
+    return [
+        schemas.ChangedPage(
+            volume=view.volumes[change.head.volume].key,
+            title=change.head.title,
+            lines=[
+                schemas.ChangedLine(line=line.line, before=_said(line.before), after=_said(line.after))
+                for line in changed_lines(change.before, change.edits)
+            ],
+        )
+        for change in view.changes
+    ]
+
+
+def _plan(view: refactor.RenameView) -> schemas.Plan:
+    return schemas.Plan(
+        digest=view.digest,
+        references=view.references,
+        pages=_changed(view),
+        captured=[
+            schemas.Captured(
+                volume=view.volumes[each.page.volume].key, title=each.page.title, line=each.line, words=each.words
+            )
+            for each in view.captured
+        ],
+    )
+
+
+@router.post("/volumes/{volume}/rename/{page:path}")
+def rename(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.ApplyRename) -> schemas.Done:
+    """Do the rename whose plan was seen; 409 if the plan is another one by now."""
+    done = refactor.apply_rename(
+        desk, actor, volume, page, body.title, body.digest, present_words=body.present_words, note=body.note
+    )
+    return _done(done)
+
+
+def _done(done: refactor.Applied | refactor.RenameView | refactor.UndoView) -> schemas.Done:
+    if not isinstance(done, refactor.Applied):
+        if done.refusal is not None:
+            raise done.refusal
+        raise Refused(
+            "The wiki has changed since the plan was made, so nothing was done. Ask for the plan again.",
+            code="plan_stale",
+        )
+    return schemas.Done(
+        change_set=done.change_set, volume=done.volume.key, key=done.head.key, title=done.head.title
+    )
+
+
+@router.get("/volumes/{volume}/backlinks/{page:path}")
+def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: int = 0) -> schemas.Backlinks:
+    """The pages that lead to one, each with its sentences."""
+    _, _, found, by_id = reading.all_backlinks(desk, actor, volume, page, after)
+    return schemas.Backlinks(
+        pages=found.pages,
+        places=found.places,
+        entries=[
+            schemas.Backlink(
+                volume=by_id[entry.page.volume].key,
+                key=entry.page.key,
+                title=entry.page.title,
+                places=entry.places,
+                sentences=[
+                    schemas.Sentence(before=s.excerpt.before, words=s.excerpt.words, after=s.excerpt.after)
+                    for s in entry.sentences
+                ],
+            )
+            for entry in found.entries
+        ],
+        more_after=found.more_after,
+    )
+
+
+@router.get("/volumes/{volume}/revisions/{page:path}")
+def revisions(
+    desk: TheDesk, actor: Reader, volume: str, page: str, before: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
+) -> schemas.Revisions:
+    """The revisions of a page, newest first."""
+    view = history.revisions(desk, actor, volume, page, before)
+    entries = [
+        schemas.Revision(
+            number=r.number, author=r.author, at=r.at, note=r.note, title=r.title, size=r.size, act=r.act
+        )
+        for r in view.revisions
+    ]
+    return schemas.Revisions(entries=entries, more_before=view.more_before)
+
+
+@router.get("/volumes/{volume}/comparison/{page:path}")
+def comparison(
+    desk: TheDesk,
+    actor: Reader,
+    volume: str,
+    page: str,
+    older: Annotated[int, Query(ge=1, le=2**31 - 1)],
+    newer: Annotated[int, Query(ge=1, le=2**31 - 1)],
+) -> schemas.Comparison:
+    """Two revisions of a page and what differs."""
+    view = history.compare_revisions(desk, actor, volume, page, older, newer)
+    passages = [
+        schemas.Passage(
+            kind="same" if p.kind == "same" else "changed",
+            line=p.line,
+            before=[_said(line) for line in p.before],
+            after=[_said(line) for line in p.after],
+        )
+        for p in view.passages
+    ]
+    return schemas.Comparison(older=view.older.number, newer=view.newer.number, passages=passages)
+
+
+@router.get("/find")
+def find(
+    desk: TheDesk, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
+) -> schemas.Found:
+    """Find pages by name and by words; ``volume`` narrows it to one."""
+    found = finding.find(desk, actor, words, volume, page)
+    pages = [
+        schemas.FoundPage(
+            volume=found.volumes[each.volume].key,
+            key=each.key,
+            title=each.title,
+            by="near" if each.near else "alias" if each.alias else "name",
+            sentences=each.summary,
+        )
+        for each in found.named
+    ]
+    pages += [
+        schemas.FoundPage(
+            volume=found.volumes[hit.volume].key,
+            key=hit.key,
+            title=hit.title,
+            by="words",
+            sentences=hit.sentences.replace("\x02", "").replace("\x03", ""),
+        )
+        for hit in found.hits
+    ]
+    return schemas.Found(pages=pages, more=found.more)
+
+
+@router.get("/changes")
+def changes(
+    desk: TheDesk, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+) -> schemas.Acts:
+    """What was done lately in the volumes you may read."""
+    acts, by_id, more = history.acts(desk, actor, before)
+    entries = [
+        schemas.Act(
+            change_set=a.id,
+            act=a.act,
+            volume=by_id[a.volume].key,
+            title=a.page_title,
+            author=a.author,
+            at=a.at,
+            note=a.note,
+            undone=a.undone_by is not None,
+        )
+        for a in acts
+    ]
+    return schemas.Acts(entries=entries, more_before=more)
+
+
+@router.post("/changes/{number}/undo-plan")
+def plan_undo(desk: TheDesk, actor: Changer, number: int) -> schemas.Plan:
+    """What undoing a rename would change."""
+    view = refactor.plan_undo(desk, actor, number)
+    if view.refusal is not None:
+        raise view.refusal
+    return schemas.Plan(digest=view.digest, references=0, pages=_changed(view), captured=[])
+
+
+@router.post("/changes/{number}/undo")
+def undo(desk: TheDesk, actor: Changer, number: int, body: schemas.Undo) -> schemas.Done:
+    """Undo the act whose undoing was seen; 409 if it would be another one by now."""
+    return _done(refactor.apply_undo(desk, actor, number, body.digest))
+
+
+@router.get("/docs", include_in_schema=False)
+def documentation(who: Who, request: Request) -> HTMLResponse:
+    """This interface, described for people, from the same description as for programs."""
+    described = request.app.openapi()
+    return who.page("api.html", described=described, lit="")

@@ -1,0 +1,288 @@
+"""What goes in and out of the JSON interface."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Schema(BaseModel):
+    """Unknown fields are refused, so that a misspelt one is noticed."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Problem(BaseModel):
+    """A fault, as RFC 9457 has it."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    code: str
+
+
+class SignIn(Schema):
+    """Who signs in."""
+
+    handle: str
+    password: str
+
+
+class Session(Schema):
+    """A session: send ``Authorization: Bearer`` with its token."""
+
+    token: str
+
+
+class Volume(Schema):
+    """A volume that may be read."""
+
+    key: str
+    title: str
+    summary: str
+    closed: bool
+    pages: int
+    may_write: bool
+
+
+class Entry(Schema):
+    """A row of the contents."""
+
+    number: str
+    title: str
+    key: str
+    written: bool
+    led_to_by: int
+
+
+class Contents(Schema):
+    """The contents of a volume, in order."""
+
+    volume: str
+    title: str
+    entries: list[Entry]
+    whole: bool = Field(description="False when folded branches of a large volume were left out")
+
+
+class Reference(Schema):
+    """A reference as it stands in the text; offsets in code points."""
+
+    start: int
+    end: int
+    kind: Literal["link", "insert", "listing"]
+    state: Literal["page", "unwritten", "broken", "listing"]
+    volume: str
+    title: str
+    section: str | None
+
+
+class TextProblem(Schema):
+    """Something on the page that could not be understood."""
+
+    line: int
+    code: str
+    message: str
+
+
+class Page(Schema):
+    """A page with its text and what was read from it."""
+
+    volume: str
+    key: str
+    title: str
+    revision: int
+    changed: datetime
+    author: str
+    note: str
+    text: str
+    html: str
+    references: list[Reference]
+    headings: list[str]
+    problems: list[TextProblem]
+
+
+class Save(Schema):
+    """A text to be saved. ``revision`` is the one you began with; 0 for a new page."""
+
+    title: str = Field(description="Title of a new page; the title of a page is changed by a rename")
+    text: str
+    revision: int = Field(ge=0)
+    note: str = ""
+    under: str = Field(default="", description="For a new page: the page below which it stands in the contents")
+
+
+class Saved(Schema):
+    """What a save came to."""
+
+    volume: str
+    key: str
+    title: str
+    revision: int
+    created: bool
+    unchanged: bool
+
+
+class Wish(Schema):
+    """A rename that is wished for."""
+
+    title: str
+    present_words: bool = False
+
+
+class ApplyRename(Wish):
+    """A rename whose plan was seen: ``digest`` is that plan's."""
+
+    digest: str
+    note: str = ""
+
+
+class ChangedLine(Schema):
+    """A line before and after."""
+
+    line: int
+    before: str
+    after: str
+
+
+class ChangedPage(Schema):
+    """A page that a plan changes."""
+
+    volume: str
+    title: str
+    lines: list[ChangedLine]
+
+
+class Captured(Schema):
+    """A reference that is unwritten and would lead to the page."""
+
+    volume: str
+    title: str
+    line: int
+    words: str
+
+
+class Plan(Schema):
+    """What an act will change. Send its digest to have exactly this done."""
+
+    digest: str
+    references: int
+    pages: list[ChangedPage]
+    captured: list[Captured]
+
+
+class Undo(Schema):
+    """An undoing whose plan was seen."""
+
+    digest: str
+
+
+class Done(Schema):
+    """An act that was done; it can be undone by its number."""
+
+    change_set: int
+    volume: str
+    key: str
+    title: str
+
+
+class Sentence(Schema):
+    """A place that leads to a page, in its sentence."""
+
+    before: str
+    words: str
+    after: str
+
+
+class Backlink(Schema):
+    """A page that leads to one."""
+
+    volume: str
+    key: str
+    title: str
+    places: int
+    sentences: list[Sentence]
+
+
+class Backlinks(Schema):
+    """The pages that lead to one; ask again with ``after`` = ``more_after`` for the next."""
+
+    pages: int
+    places: int
+    entries: list[Backlink]
+    more_after: int | None
+
+
+class Revision(Schema):
+    """A state of a page."""
+
+    number: int
+    author: str
+    at: datetime
+    note: str
+    title: str
+    size: int
+    act: str
+
+
+class Revisions(Schema):
+    """The revisions of a page, newest first."""
+
+    entries: list[Revision]
+    more_before: int | None
+
+
+class Passage(Schema):
+    """A run of lines that are the same or changed."""
+
+    kind: Literal["same", "changed"]
+    line: int
+    before: list[str]
+    after: list[str]
+
+
+class Comparison(Schema):
+    """Two revisions and what differs."""
+
+    older: int
+    newer: int
+    passages: list[Passage]
+
+
+class FoundPage(Schema):
+    """A page that was found."""
+
+    volume: str
+    key: str
+    title: str
+    by: Literal["name", "alias", "near", "words"]
+    sentences: str
+
+
+class Found(Schema):
+    """What a search found: names first, then words, best first."""
+
+    pages: list[FoundPage]
+    more: bool
+
+
+class Act(Schema):
+    """Something that was done."""
+
+    change_set: int
+    act: str
+    volume: str
+    title: str | None
+    author: str
+    at: datetime
+    note: str
+    undone: bool
+
+
+class Acts(Schema):
+    """What was done lately, newest first."""
+
+    entries: list[Act]
+    more_before: int | None

@@ -1,0 +1,48 @@
+"""The web addresses of everything, in one place.
+
+A page lies at ``/volume/page``, an act on it at ``/-/act/volume/page``. No
+volume can have the key ``-`` (hyphens become spaces and are trimmed), so the
+two never clash.
+"""
+
+from __future__ import annotations
+
+from urllib.parse import quote, urlencode
+
+from mokuji.core.names import address
+
+
+def page(volume_key: str, page_key: str | None = None, anchor: str = "") -> str:
+    """A volume, or a page in it, or a place on that page."""
+    fragment = f"#{quote(anchor, safe='')}" if anchor else ""
+    return address(volume_key, page_key) + fragment
+
+
+def act(name: str, volume_key: str, page_key: str, **query: object) -> str:
+    """An act on a page: edit, rename, history, compare, revision, backlinks, card."""
+    return _with(f"/-/{name}{address(volume_key, page_key)}", query)
+
+
+def change(number: int, what: str = "") -> str:
+    """A change set, or something done with it."""
+    return f"/-/changes/{number}" + (f"/{what}" if what else "")
+
+
+def find(words: str = "", volume_key: str = "", **query: object) -> str:
+    """The search."""
+    return _with("/-/find", {"words": words, "volume": volume_key, **query})
+
+
+def sign_in(back: str = "") -> str:
+    """The sign-in page, and where to go afterwards."""
+    return _with("/-/sign-in", {"back": back})
+
+
+def _with(path: str, query: dict[str, object]) -> str:
+    given = {name: value for name, value in query.items() if value not in ("", None)}
+    return f"{path}?{urlencode(given)}" if given else path
+
+
+def is_local(address_: str) -> bool:
+    """Whether an address leads to this site, so that signing in cannot send anybody elsewhere."""
+    return address_.startswith("/") and not address_.startswith(("//", "/\\")) and "\n" not in address_

@@ -1,0 +1,115 @@
+"""What every route of the web pages shares: the visitor, rendering, forms and their tokens."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from fastapi.responses import HTMLResponse, RedirectResponse
+from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
+
+from mokuji import __version__
+from mokuji.core.errors import Forbidden
+from mokuji.core.policy import Actor
+from mokuji.services import people
+from mokuji.services.desk import Desk
+from mokuji.web import addresses, show
+
+SESSION = "mokuji_session"
+VISIT = "mokuji_visit"
+
+environment = Environment(
+    loader=PackageLoader("mokuji.web", "templates"),
+    autoescape=select_autoescape(["html"]),
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
+environment.filters.update(
+    day=show.day, time=show.time, marked=show.marked, plural=show.plural, initials=show.initials
+)
+environment.globals.update(to=addresses, version=__version__)
+
+
+@dataclass(frozen=True)
+class Visitor:
+    """Who asks, with what a page and its forms need."""
+
+    desk: Desk
+    actor: Actor
+    request: Request
+    session: str
+    visit: str
+    new_visit: bool
+
+    @property
+    def token(self) -> str:
+        """What forms of this visitor bring back."""
+        return people.form_token(self.desk, self.session or self.visit)
+
+    def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
+        """A rendered page."""
+        values.setdefault("lit", "read")
+        rendered = environment.get_template(template).render(
+            actor=self.actor,
+            token=self.token,
+            here=self.request.url.path,
+            nonce=self.request.state.nonce,
+            demo=self.desk.demo,
+            **values,
+        )
+        response = HTMLResponse(rendered, status)
+        if self.new_visit:
+            set_cookie(self.request, response, VISIT, self.visit)
+        return response
+
+
+def set_cookie(request: Request, response: Any, name: str, value: str, max_age: int | None = None) -> None:
+    """A cookie that scripts cannot read and other sites cannot send along with a form."""
+    secure = request.url.scheme == "https"
+    response.set_cookie(name, value, max_age=max_age, httponly=True, samesite="lax", secure=secure, path="/")
+
+
+def get_desk(request: Request) -> Desk:
+    """The desk that the application was made with."""
+    desk: Desk = request.app.state.desk
+    return desk
+
+
+def get_visitor(request: Request) -> Visitor:
+    """The visitor of a request. An unknown or expired session is nobody's."""
+    desk = get_desk(request)
+    session = request.cookies.get(SESSION, "")
+    actor = people.actor_of(desk, session)
+    visit = request.cookies.get(VISIT, "")
+    fresh = visit or secrets.token_urlsafe(24)
+    return Visitor(desk, actor, request, session if actor.signed_in else "", fresh, not visit)
+
+
+async def checked_form(request: Request) -> dict[str, str]:
+    """The fields of a form, once its token is found to fit. Forbidden otherwise; what was typed stays in the browser."""
+    form = await request.form()
+    fields = {name: value for name, value in form.items() if isinstance(value, str)}
+    desk = get_desk(request)
+    fit = any(
+        value and people.form_token_fits(desk, value, fields.get("token", ""))
+        for value in (request.cookies.get(SESSION, ""), request.cookies.get(VISIT, ""))
+    )
+    if not fit:
+        raise Forbidden(
+            "This form was made before you signed in or out, or on another site, so nothing was done. "
+            "Go back, load the page again, and send it once more.",
+            code="form_token",
+        )
+    return fields
+
+
+Who = Annotated[Visitor, Depends(get_visitor)]
+Form = Annotated[dict[str, str], Depends(checked_form)]
+
+
+def see(address: str) -> RedirectResponse:
+    """Go on to another page after a form was taken."""
+    return RedirectResponse(address, 303)

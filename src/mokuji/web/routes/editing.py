@@ -1,0 +1,143 @@
+"""Writing a page: the desk, its preview, which names are written, saving."""
+
+from __future__ import annotations
+
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse, Response
+
+from mokuji.core import names
+from mokuji.core.errors import MokujiError
+from mokuji.services import reading, writing
+from mokuji.web import addresses
+from mokuji.web.errors import status_of
+from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.show import page_html
+
+router = APIRouter()
+
+
+@router.get("/-/edit/{volume}/{page:path}")
+def edit(who: Who, volume: str, page: str, under: str = "", title: str = "") -> Response:
+    """The desk, on a page or on a name that is not written yet."""
+    view = writing.open_for_edit(who.desk, who.actor, volume, page, under)
+    shown = title if view.revision == 0 and names.key(title) == view.key else view.title
+    return _desk(who, view, title=shown, text=view.text, note="", revision=view.revision)
+
+
+def _desk(
+    who: Visitor,
+    view: writing.EditView,
+    *,
+    title: str,
+    text: str,
+    note: str,
+    revision: int,
+    fault: MokujiError | None = None,
+) -> Response:
+    status = status_of(fault) if fault else 200
+    return who.page(
+        "edit.html", status, view=view, title=title, text=text, note=note, revision=revision, fault=fault
+    )
+
+
+@router.post("/-/edit/{volume}/{page:path}")
+def save(who: Who, form: Form, volume: str, page: str) -> Response:
+    """Saves. On any fault the desk comes back with everything that was typed."""
+    text, note, title = form.get("text", ""), form.get("note", ""), form.get("title", "")
+    revision = int(form.get("revision", "0")) if form.get("revision", "0").isdigit() else 0
+    try:
+        saved = writing.save(
+            who.desk,
+            who.actor,
+            volume,
+            title if revision == 0 else page,
+            text,
+            revision=revision,
+            note=note,
+            under=form.get("under", ""),
+            browser=True,
+        )
+    except MokujiError as fault:
+        if fault.code in {"volume_missing", "database_down"}:
+            raise
+        view = writing.open_for_edit(who.desk, who.actor, volume, page, form.get("under", ""))
+        return _desk(who, view, title=title or view.title, text=text, note=note, revision=revision, fault=fault)
+    if form.get("stay"):
+        return see(addresses.act("edit", saved.volume.key, saved.head.key))
+    return see(addresses.page(saved.volume.key, saved.head.key))
+
+
+@router.post("/-/save/{volume}/{page:path}")
+def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
+    """Saves for the desk's script, which stays where it is."""
+    revision = int(form.get("revision", "0")) if form.get("revision", "0").isdigit() else 0
+    try:
+        saved = writing.save(
+            who.desk,
+            who.actor,
+            volume,
+            form.get("title", "") if revision == 0 else page,
+            form.get("text", ""),
+            revision=revision,
+            note=form.get("note", ""),
+            under=form.get("under", ""),
+            browser=True,
+        )
+    except MokujiError as fault:
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    return JSONResponse(
+        {
+            "revision": saved.head.revision,
+            "unchanged": saved.unchanged,
+            "read": addresses.page(saved.volume.key, saved.head.key),
+            "edit": addresses.act("edit", saved.volume.key, saved.head.key),
+            "save": addresses.act("save", saved.volume.key, saved.head.key),
+            "kept": list(saved.kept),
+        }
+    )
+
+
+@router.post("/-/preview/{volume}/{page:path}")
+def preview(who: Who, form: Form, volume: str, page: str) -> Response:
+    """A text as it would be read, with its problems."""
+    try:
+        seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""))
+    except MokujiError as fault:
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    html = page_html(seen.compiled, seen.links, may_write=True, under=seen.page.head.key)
+    unwritten = [link.title for link in seen.links if link.state == "unwritten"]
+    return JSONResponse(
+        {
+            "html": str(html),
+            "problems": [
+                {"line": each.line, "message": each.problem.message, "at": each.problem.span.start}
+                for each in seen.problems
+            ],
+            "unwritten": list(dict.fromkeys(unwritten)),
+            "references": len(seen.links),
+            "words": seen.words,
+        }
+    )
+
+
+@router.post("/-/written/{volume}")
+def written(who: Who, volume: str, form: Form) -> Response:
+    """For the names in the editor: which are pages."""
+    typed = form.get("names", "").split("\n")
+    return JSONResponse(writing.which_are_written(who.desk, who.actor, volume, typed))
+
+
+@router.get("/-/card/{volume}/{page:path}")
+def card(who: Who, volume: str, page: str) -> Response:
+    """The card of a reference."""
+    place, head, words, led_from = reading.card(who.desk, who.actor, volume, page)
+    return JSONResponse(
+        {
+            "title": head.title if head else names.key(page),
+            "volume": place.title,
+            "written": head is not None,
+            "words": words,
+            "from": [each.title for each in led_from],
+        }
+    )

@@ -1,0 +1,47 @@
+"""Signing in and out."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from mokuji.services import people, reading
+from mokuji.web import addresses
+from mokuji.web.pages import SESSION, Form, Visitor, Who, see, set_cookie
+
+router = APIRouter()
+
+
+def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
+    volumes = reading.start(who.desk, who.actor)
+    shown = people.demo_people(who.desk)
+    status = 422 if wrong else 200
+    return who.page("sign_in.html", status, volumes=volumes, people=shown, back=back, wrong=wrong, lit="")
+
+
+@router.get("/-/sign-in")
+def show_sign_in(who: Who, back: str = "/") -> Response:
+    """The sign-in page."""
+    return _page(who, back)
+
+
+@router.post("/-/sign-in")
+def sign_in(who: Who, form: Form) -> Response:
+    """Signs in and goes on to where the person wanted to be."""
+    token = people.sign_in(who.desk, form.get("handle", ""), form.get("password", ""))
+    back = form.get("back", "/")
+    if token is None:
+        return _page(who, back, wrong=True)
+    response = see(back if addresses.is_local(back) else "/")
+    set_cookie(who.request, response, SESSION, token, int(people.SESSION.total_seconds()))
+    return response
+
+
+@router.post("/-/sign-out")
+def sign_out(who: Who, form: Form) -> Response:
+    """Signs out."""
+    if who.session:
+        people.sign_out(who.desk, who.session)
+    response = see("/")
+    response.delete_cookie(SESSION, path="/")
+    return response

@@ -1,0 +1,70 @@
+"""Reading: the start, a volume, a page, its backlinks. The last routes, since they take every address."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import RedirectResponse, Response
+
+from mokuji.core.names import address, key
+from mokuji.services import reading
+from mokuji.web import addresses
+from mokuji.web.pages import Visitor, Who
+from mokuji.web.show import page_html
+
+router = APIRouter()
+
+
+@router.get("/")
+def start(who: Who) -> Response:
+    """The list of volumes."""
+    return who.page("wiki.html", volumes=reading.start(who.desk, who.actor))
+
+
+@router.get("/-/backlinks/{volume}/{page:path}")
+def backlinks(who: Who, volume: str, page: str, after: int = 0) -> Response:
+    """All pages that lead to one, each with its sentences."""
+    place, head, found, volumes = reading.all_backlinks(who.desk, who.actor, volume, page, after)
+    return who.page("backlinks.html", place=place, head=head, found=found, volumes=volumes, after=after)
+
+
+@router.get("/{volume}")
+def open_volume(who: Who, volume: str) -> Response:
+    """A volume's start."""
+    if volume != volume_segment(volume):
+        return RedirectResponse(address(key(volume)), 308)
+    view = reading.open_volume(who.desk, who.actor, volume)
+    if isinstance(view, reading.PageView):
+        return _page(who, view, start=True)
+    return who.page("volume.html", place=view)
+
+
+def volume_segment(volume: str) -> str:
+    """The one way to write a volume in an address."""
+    return key(volume).replace(" ", "-")
+
+
+@router.get("/{volume}/{page:path}")
+def open_page(who: Who, volume: str, page: str) -> Response:
+    """A page, or what is known of a name without one."""
+    view = reading.open_page(who.desk, who.actor, volume, page)
+    if isinstance(view, reading.UnwrittenView):
+        return who.page("unwritten.html", 404, place=view.place, view=view)
+    if page != view.head.key.replace(" ", "-"):
+        return RedirectResponse(addresses.page(view.place.volume.key, view.head.key), 308)
+    return _page(who, view, start=False)
+
+
+def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
+    html = page_html(view.ready.compiled, view.links, may_write=view.place.may_write, under=view.head.key)
+    content = view.ready.page.content
+    return who.page(
+        "page.html",
+        place=view.place,
+        view=view,
+        html=html,
+        summary=content.front_matter.words("summary"),
+        categories=content.front_matter.names("categories"),
+        aliases=content.front_matter.names("aliases"),
+        start=start,
+        volumes={volume.id: volume for volume in view.place.others},
+    )
