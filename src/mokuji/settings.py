@@ -20,15 +20,20 @@ class Settings(BaseSettings):
     database_url: str | None = Field(default=None, description="postgresql://… of a server of your own")
     secret: str | None = Field(default=None, min_length=16, description="key of sessions and form tokens")
 
-    def secret_key(self) -> bytes:
+    @property
+    def home_chosen(self) -> bool:
+        """Whether ``MOKUJI_HOME`` is set, rather than left to us."""
+        return "home" in self.model_fields_set
+
+    def secret_key(self, home: Path) -> bytes:
         """The key that is set, or one made at the first start and kept in ``home``."""
         if self.secret is not None:
             return self.secret.encode()
-        path = self.home / "secret"
+        path = home / "secret"
         if not path.exists():
             path.parent.mkdir(parents=True, exist_ok=True)
             fresh = path.with_suffix(".new")
+            fresh.touch(mode=0o600)
             fresh.write_text(secrets.token_urlsafe(48))
-            fresh.chmod(0o600)
             fresh.rename(path)
         return path.read_text().strip().encode()

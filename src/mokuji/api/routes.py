@@ -1,12 +1,12 @@
-"""Routes of the JSON interface. Reading takes a session's token or the browser's cookie; changing takes
-the token only, since a cookie would come along with a form of another site."""
+"""Routes of the JSON interface. Who asks is known by a token that is sent along, never by a cookie,
+since a cookie would come along with a form of another site."""
 
 from __future__ import annotations
 
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import Response
 
 from mokuji.api import schemas
 from mokuji.core.diff import Piece, changed_lines
@@ -15,8 +15,7 @@ from mokuji.core.policy import Actor
 from mokuji.core.text.headings import words
 from mokuji.services import finding, history, people, reading, refactor, writing
 from mokuji.services.desk import Desk
-from mokuji.web.pages import SESSION, Who, get_desk
-from mokuji.web.show import page_html
+from mokuji.services.rendering import page_html
 
 _FAULTS: dict[int | str, dict[str, Any]] = {
     status: {"model": schemas.Problem, "description": said, "content": {"application/problem+json": {}}}
@@ -31,22 +30,29 @@ _FAULTS: dict[int | str, dict[str, Any]] = {
 router = APIRouter(prefix="/api/v1", responses=_FAULTS, tags=["Mokuji"])
 
 
+def get_desk(request: Request) -> Desk:
+    """The desk that the application was made with."""
+    desk: Desk = request.app.state.desk
+    return desk
+
+
 def _bearer(request: Request) -> str:
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     return token.strip() if scheme.lower() == "bearer" else ""
 
 
 def reader(request: Request) -> Actor:
-    """Who reads: by token, else by the browser's session."""
-    return people.actor_of(get_desk(request), _bearer(request) or request.cookies.get(SESSION, ""))
+    """Who reads; nobody without a token."""
+    return people.actor_of(get_desk(request), _bearer(request))
 
 
 def changer(request: Request) -> Actor:
-    """Who changes something: by token only."""
-    actor = people.actor_of(get_desk(request), _bearer(request))
+    """Who changes something; Forbidden without a token."""
+    actor = reader(request)
     if not actor.signed_in:
         raise Forbidden(
-            "Send “Authorization: Bearer …” with the token of a session (POST /api/v1/session).", code="sign_in"
+            "Send “Authorization: Bearer …” with the token of a session (POST /api/v1/session).",
+            code="sign_in",
         )
     return actor
 
@@ -77,7 +83,12 @@ def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
     """The volumes you may read."""
     return [
         schemas.Volume(
-            key=row.key, title=row.title, summary=row.summary, closed=row.closed, pages=row.pages, may_write=may
+            key=row.key,
+            title=row.title,
+            summary=row.summary,
+            closed=row.closed,
+            pages=row.pages,
+            may_write=may,
         )
         for row, may in reading.start(desk, actor)
     ]
@@ -120,7 +131,8 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
         for reference, link in zip(content.references, view.links, strict=True)
     ]
     problems = [
-        schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message) for p in view.problems
+        schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message)
+        for p in view.problems
     ]
     return schemas.Page(
         volume=view.place.volume.key,
@@ -131,7 +143,7 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
         author=view.change.author,
         note=view.change.note,
         text=text,
-        html=str(page_html(view.ready.compiled, view.links, may_write=False, under=view.head.key)),
+        html=page_html(view.ready.compiled, view.links),
         references=references,
         headings=[words(heading, text, content.references, keys) for heading in content.headings],
         problems=problems,
@@ -196,7 +208,10 @@ def _plan(view: refactor.RenameView) -> schemas.Plan:
         pages=_changed(view),
         captured=[
             schemas.Captured(
-                volume=view.volumes[each.page.volume].key, title=each.page.title, line=each.line, words=each.words
+                volume=view.volumes[each.page.volume].key,
+                title=each.page.title,
+                line=each.line,
+                words=each.words,
             )
             for each in view.captured
         ],
@@ -251,7 +266,11 @@ def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: int =
 
 @router.get("/volumes/{volume}/revisions/{page:path}")
 def revisions(
-    desk: TheDesk, actor: Reader, volume: str, page: str, before: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
+    desk: TheDesk,
+    actor: Reader,
+    volume: str,
+    page: str,
+    before: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
 ) -> schemas.Revisions:
     """The revisions of a page, newest first."""
     view = history.revisions(desk, actor, volume, page, before)
@@ -309,7 +328,7 @@ def find(
             key=hit.key,
             title=hit.title,
             by="words",
-            sentences=hit.sentences.replace("\x02", "").replace("\x03", ""),
+            sentences="".join(piece.words for piece in hit.pieces),
         )
         for hit in found.hits
     ]
@@ -351,10 +370,3 @@ def plan_undo(desk: TheDesk, actor: Changer, number: int) -> schemas.Plan:
 def undo(desk: TheDesk, actor: Changer, number: int, body: schemas.Undo) -> schemas.Done:
     """Undo the act whose undoing was seen; 409 if it would be another one by now."""
     return _done(refactor.apply_undo(desk, actor, number, body.digest))
-
-
-@router.get("/docs", include_in_schema=False)
-def documentation(who: Who, request: Request) -> HTMLResponse:
-    """This interface, described for people, from the same description as for programs."""
-    described = request.app.openapi()
-    return who.page("api.html", described=described, lit="")

@@ -111,7 +111,9 @@ class Save(Schema):
     text: str
     revision: int = Field(ge=0)
     note: str = ""
-    under: str = Field(default="", description="For a new page: the page below which it stands in the contents")
+    under: str = Field(
+        default="", description="For a new page: the page below which it stands in the contents"
+    )
 
 
 class Saved(Schema):

@@ -20,9 +20,8 @@ from mokuji import __version__
 from mokuji.core.errors import MokujiError, Refused
 from mokuji.services import demo as demo_service
 from mokuji.services import hosting, importing, people
-from mokuji.services.desk import Desk, now
+from mokuji.services.desk import Desk
 from mokuji.settings import Settings
-from mokuji.store.writing import Signature
 
 app = typer.Typer(
     name="mokuji",
@@ -61,8 +60,13 @@ def _sentences(command: Callable[P, R]) -> Callable[P, R]:
 
 @contextmanager
 def _desk(settings: Settings, name: str, *, fresh: bool = False, demo: bool = False) -> Iterator[Desk]:
-    with hosting.database(settings.home, settings.database_url, name, fresh=fresh) as engine:
-        yield Desk(engine, settings.secret_key(), demo=demo)
+    home = _home(settings)
+    with hosting.database(home, settings.database_url, name, fresh=fresh) as engine:
+        yield Desk(engine, settings.secret_key(home), demo=demo)
+
+
+def _home(settings: Settings) -> Path:
+    return hosting.home(settings.home, chosen=settings.home_chosen)
 
 
 def _check_port(host: str, port: int) -> None:
@@ -78,7 +82,7 @@ def _check_port(host: str, port: int) -> None:
 
 
 def _serve(desk: Desk, settings: Settings) -> None:
-    from mokuji.web.app import create_app, run
+    from mokuji.server import create_app, run
 
     typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
     sys.stdout.flush()
@@ -98,14 +102,16 @@ def serve() -> None:
 @app.command()
 @_sentences
 def demo(
-    fresh: Annotated[bool, typer.Option("--fresh", help="Throw the demo's data away and load it anew.")] = False,
+    fresh: Annotated[
+        bool, typer.Option("--fresh", help="Throw the demo's data away and load it anew.")
+    ] = False,
     load_only: Annotated[bool, typer.Option("--load-only", help="Load the data, do not serve.")] = False,
 ) -> None:
     """Serve the demo wiki, with data and people of its own."""
     settings = _settings()
     if not load_only:
         _check_port(settings.host, settings.port)
-    if settings.database_url is None and hosting.half_loaded(settings.home, demo_service.is_loaded):
+    if settings.database_url is None and hosting.half_loaded(_home(settings), demo_service.is_loaded):
         typer.echo("The demo was not loaded to its end last time: starting it over.")
         fresh = True
     with _desk(settings, "demo", fresh=fresh, demo=True) as desk:
@@ -119,8 +125,12 @@ def demo(
 @app.command("import")
 @_sentences
 def import_folder(
-    folder: Annotated[Path, typer.Argument(help="A folder of .md files, or of such folders: one volume each.")],
-    owner: Annotated[str, typer.Option("--owner", help="Handle of the person who will own the volumes.")] = "",
+    folder: Annotated[
+        Path, typer.Argument(help="A folder of .md files, or of such folders: one volume each.")
+    ],
+    owner: Annotated[
+        str, typer.Option("--owner", help="Handle of the person who will own the volumes.")
+    ] = "",
 ) -> None:
     """Bring a folder of page files into the wiki as new volumes."""
     with _desk(_settings(), "mokuji") as desk:
@@ -128,8 +138,7 @@ def import_folder(
         for problem in wiki.problems:
             typer.echo(problem, err=True)
         person = people.person_id(desk, owner) if owner else None
-        by = Signature(person, now(), f"Imported from {folder.name}")
-        importing.import_wiki(desk, wiki, lambda *_: by, owner=person)
+        importing.import_now(desk, wiki, f"Imported from {folder.name}", owner=person)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
         typer.echo(f"{len(wiki.volumes)} volumes with {pages} pages were imported.")
 
@@ -139,8 +148,12 @@ def import_folder(
 def add_person(
     handle: Annotated[str, typer.Argument(help="Short name for signing in: letters, digits, hyphens.")],
     name: Annotated[str, typer.Option("--name", help="The name that others see.")],
-    password: Annotated[str, typer.Option("--password", prompt=True, hide_input=True, confirmation_prompt=True)],
-    owner_of: Annotated[list[str] | None, typer.Option("--owner-of", help="A volume this person owns.")] = None,
+    password: Annotated[
+        str, typer.Option("--password", prompt=True, hide_input=True, confirmation_prompt=True)
+    ],
+    owner_of: Annotated[
+        list[str] | None, typer.Option("--owner-of", help="A volume this person owns.")
+    ] = None,
 ) -> None:
     """Let somebody sign in; with --owner-of also manage and write a volume."""
     with _desk(_settings(), "mokuji") as desk:

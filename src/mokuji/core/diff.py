@@ -24,10 +24,10 @@ _WORD = re.compile(r"\w+|\s+|[^\w\s]")
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """Some words of a line; ``changed`` marks those that are only on this side."""
+    """Some words of a line; ``marked`` ones are only on this side, or were looked for."""
 
     words: str
-    changed: bool
+    marked: bool
 
 
 @dataclass(frozen=True, slots=True)

@@ -94,7 +94,11 @@ class Following:
             ids.update(self._wiki.naming(place))
         self._load(ids)
         keys = frozenset(key for _, key in places)
-        uses = [(self._pages[i], use) for i in sorted(ids & self._pages.keys()) for use in self._pages[i].uses(keys)]
+        uses = [
+            (self._pages[i], use)
+            for i in sorted(ids & self._pages.keys())
+            for use in self._pages[i].uses(keys)
+        ]
         before = self._resolver(self._wiki, uses)
         after = self._resolver(self._after, uses)
         for page, use in uses:
@@ -171,7 +175,9 @@ class Following:
     def _resolve_after(self, name: Name, home: Volume, insert: bool) -> Resolution:
         key = (True, home.id, name, insert)
         if key not in self._resolved:
-            reference = Reference(Kind.INSERT if insert else Kind.LINK, Span(0, 0), name, Span(0, 0), Span(0, 0))
+            reference = Reference(
+                Kind.INSERT if insert else Kind.LINK, Span(0, 0), name, Span(0, 0), Span(0, 0)
+            )
             resolver = Resolver.of(self._after, [(home, reference)])
             self._resolved[key] = resolver.resolve(name, home, insert=insert)
         return self._resolved[key]

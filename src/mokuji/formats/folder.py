@@ -180,7 +180,9 @@ def _contents(reading: _Reading, path: str, data: bytes | None) -> list[tuple[in
             indents.pop()
         title = names.unescape(reference.name_span.of(text))
         if names.key(title) in seen:
-            reading.problems.append(f"{path}: “{title}” has two places in the contents; the first one counts.")
+            reading.problems.append(
+                f"{path}: “{title}” has two places in the contents; the first one counts."
+            )
             continue
         seen.add(names.key(title))
         found.append((len(indents), title))
@@ -190,7 +192,7 @@ def _contents(reading: _Reading, path: str, data: bytes | None) -> list[tuple[in
 
 def load_yaml(text: str) -> Any:
     """Plain YAML data (dates, numbers, lists), read safely."""
-    return yaml.load(text, yaml.CSafeLoader)  # noqa: S506 - the safe loader
+    return yaml.load(text, yaml.CSafeLoader)
 
 
 def order_of(volume: FolderVolume) -> Sequence[FolderPage]:

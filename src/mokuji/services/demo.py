@@ -11,8 +11,6 @@ from datetime import UTC, datetime, timedelta
 from importlib.resources import as_file, files
 from typing import Any
 
-from sqlalchemy import text
-
 from mokuji.core import names
 from mokuji.core.errors import MokujiError, Refused
 from mokuji.core.policy import Actor, Role
@@ -23,7 +21,7 @@ from mokuji.services.desk import Desk, find_volume, need_head
 from mokuji.services.importing import import_wiki, read_folder
 from mokuji.services.people import hash_password
 from mokuji.store import people, writing
-from mokuji.store.database import reading
+from mokuji.store.database import label_of, reading, set_label
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.store.writing import Signature
@@ -41,9 +39,9 @@ class DemoFault(MokujiError):
 def is_loaded(desk: Desk) -> bool | None:
     """True if the demo is there whole, None if the database is empty, False if it holds something else."""
     with reading(desk.engine) as connection:
-        if connection.execute(text("SELECT obj_description('volume'::regclass)")).scalar() == "demo":
+        if label_of(connection) == "demo":
             return True
-        return False if connection.execute(text("SELECT 1 FROM volume LIMIT 1")).scalar() else None
+        return False if load_volumes(connection) else None
 
 
 def load(desk: Desk) -> None:
@@ -60,16 +58,17 @@ def load(desk: Desk) -> None:
 
     def sign(volume: FolderVolume, page: FolderPage, nth: int) -> Signature:
         told = starts[names.key(volume.title)]
-        return Signature(ids[told["by"]], _time(told["from"]) + nth * timedelta(hours=31, minutes=17), "First text")
+        return Signature(
+            ids[told["by"]], _time(told["from"]) + nth * timedelta(hours=31, minutes=17), "First text"
+        )
 
     import_wiki(desk, wiki, sign)
     _roles(desk, story["people"], ids)
     actors = _actors(desk, ids)
     for act in story["acts"]:
         _act(desk, actors[act["by"]], act)
-    with desk.engine.begin() as connection:
-        connection.execute(text("COMMENT ON TABLE volume IS 'demo'"))
-        connection.execute(text("ANALYZE"))
+    with writing_transaction(desk.engine) as connection:
+        set_label(connection, "demo")
 
 
 def _time(value: Any) -> datetime:
@@ -111,7 +110,9 @@ def _act(desk: Desk, actor: Actor, told: Mapping[str, Any]) -> None:
         body = StoredWiki(connection).pages([head.id])[head.id].text
         for old, new in told["replace"]:
             if body.count(old) != 1:
-                raise DemoFault(f"“{old}” stands {body.count(old)} times on the demo's page “{told['page']}”.")
+                raise DemoFault(
+                    f"“{old}” stands {body.count(old)} times on the demo's page “{told['page']}”."
+                )
             body = body.replace(old, new)
         change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
         writing.save_page(connection, head, Page(head, body).content, body, change_set, by)

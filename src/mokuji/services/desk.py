@@ -8,8 +8,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from sqlalchemy import Connection, Engine, text
-
 from mokuji.core import names, policy
 from mokuji.core.errors import Forbidden, Missing
 from mokuji.core.policy import Act, Actor
@@ -17,6 +15,8 @@ from mokuji.core.references import Sections
 from mokuji.core.text.headings import words
 from mokuji.core.text.html import Compiled, compile_page
 from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.store import pages
+from mokuji.store.database import Connection, Engine
 from mokuji.store.snapshot import load_volumes
 
 CACHED_CHARACTERS = 48_000_000
@@ -158,15 +158,9 @@ def check(actor: Actor, act: Act, volume: Volume) -> None:
     )
 
 
-_HEAD = text(
-    """SELECT id, volume, key, title, revision FROM page WHERE volume = :volume AND key = :key COLLATE "C" """
-)
-
-
 def find_head(connection: Connection, volume: Volume, page_key: str) -> PageHead | None:
     """A page by the key in an address (hyphens or spaces), without its text."""
-    row = connection.execute(_HEAD, {"volume": volume.id, "key": names.key(page_key)}).first()
-    return PageHead(*row) if row else None
+    return pages.find_head(connection, volume.id, names.key(page_key))
 
 
 def need_head(connection: Connection, volume: Volume, page_key: str) -> PageHead:

@@ -45,7 +45,9 @@ def find(desk: Desk, actor: Actor, words: str, volume_key: str = "", page: int =
         key = names.key(words)
         named = search.jump(connection, key, seen, most=5) if page == 0 and key else []
         writable = _writable(actor, scope, volumes, named, key)
-        return Found(words, tuple(named), tuple(hits[:PAGE]), counts, by_id, scope, writable, len(hits) > PAGE)
+        return Found(
+            words, tuple(named), tuple(hits[:PAGE]), counts, by_id, scope, writable, len(hits) > PAGE
+        )
 
 
 def _writable(
@@ -75,5 +77,12 @@ def jump(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: in
         known = {each.page for each in named}
         hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
         return Found(
-            typed, tuple(named), tuple(hits), {}, by_id, scope, _writable(actor, scope, volumes, named, key), False
+            typed,
+            tuple(named),
+            tuple(hits),
+            {},
+            by_id,
+            scope,
+            _writable(actor, scope, volumes, named, key),
+            False,
         )

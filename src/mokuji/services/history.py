@@ -62,7 +62,9 @@ class ActView:
     may_undo: bool
 
 
-def revisions(desk: Desk, actor: Actor, volume_key: str, page_key: str, before: int | None = None) -> HistoryView:
+def revisions(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, before: int | None = None
+) -> HistoryView:
     """The revisions of a page."""
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)

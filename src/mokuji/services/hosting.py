@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
+import hashlib
+import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy import Engine, text
-
 from mokuji.core.errors import Refused
 from mokuji.services.desk import Desk
-from mokuji.store.cluster import Cluster, database_url
-from mokuji.store.database import connect, migrate
+from mokuji.store.cluster import Cluster, database_url, is_reachable
+from mokuji.store.database import Engine, answers, connect, create_database, migrate
+
+SHARED_HOME = Path("/var/lib/mokuji")
+"""Where data go when root starts Mokuji in a folder that PostgreSQL's own user cannot reach, such as /root."""
+
+
+def home(wished: Path, *, chosen: bool) -> Path:
+    """The folder for data. ``chosen`` folders are used as they are, another one only if it will do."""
+    wished = wished.resolve()
+    if chosen or os.geteuid() != 0 or is_reachable(wished):
+        return wished
+    return SHARED_HOME / hashlib.sha256(str(wished).encode()).hexdigest()[:12]
 
 
 @contextmanager
@@ -19,36 +30,24 @@ def database(home: Path, url: str | None, name: str, *, fresh: bool = False) -> 
     """An engine on a database in its newest form; a private cluster is stopped at the end."""
     if url is not None:
         if fresh:
-            raise Refused("--fresh is for the private cluster; empty the database of MOKUJI_DATABASE_URL yourself.")
-        yield from _migrated(url)
+            raise Refused(
+                "--fresh is for the private cluster; empty the database of MOKUJI_DATABASE_URL yourself."
+            )
+        with _migrated(url) as engine:
+            yield engine
         return
-    cluster = Cluster(home.resolve())
-    server = cluster.start()
-    try:
-        _make_database(server, name, fresh=fresh)
-        yield from _migrated(database_url(server, name))
-    finally:
-        cluster.stop()
+    with Cluster(home).running() as server:
+        create_database(server, name, fresh=fresh)
+        with _migrated(database_url(server, name)) as engine:
+            yield engine
 
 
+@contextmanager
 def _migrated(url: str) -> Iterator[Engine]:
     engine = connect(url)
     try:
         migrate(engine)
         yield engine
-    finally:
-        engine.dispose()
-
-
-def _make_database(server: str, name: str, *, fresh: bool) -> None:
-    engine = connect(server)
-    try:
-        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-            if fresh:
-                connection.execute(text(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)'))
-            there = connection.execute(text("SELECT 1 FROM pg_database WHERE datname = :name"), {"name": name}).scalar()
-            if not there:
-                connection.execute(text(f'CREATE DATABASE "{name}"'))
     finally:
         engine.dispose()
 
@@ -59,3 +58,8 @@ def half_loaded(home: Path, is_loaded: Callable[[Desk], bool | None]) -> bool:
         return False
     with database(home, None, "demo") as engine:
         return is_loaded(Desk(engine, b"")) is False
+
+
+def healthy(desk: Desk) -> bool:
+    """True if the database answers; DatabaseDown otherwise."""
+    return answers(desk.engine)

@@ -5,15 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from sqlalchemy import Connection, text
-
 from mokuji.core import names
 from mokuji.core.errors import Conflict, Missing
 from mokuji.core.policy import Role
 from mokuji.core.wiki import Page, PageHead
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, order_of, read
 from mokuji.services.desk import Desk
-from mokuji.store import lists, people, writing
+from mokuji.store import contents, people, volumes, writing
+from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import load_volumes
 from mokuji.store.writing import Signature
@@ -35,7 +34,12 @@ def _files(folder: Path) -> Iterator[tuple[str, bytes]]:
     root = folder.resolve()
     for path in sorted(folder.rglob("*")):
         inside = path.resolve().is_relative_to(root)
-        if path.suffix in {".md", ".yaml"} and path.is_file() and inside and path.stat().st_size <= MOST_BYTES:
+        if (
+            path.suffix in {".md", ".yaml"}
+            and path.is_file()
+            and inside
+            and path.stat().st_size <= MOST_BYTES
+        ):
             yield path.relative_to(folder).as_posix(), path.read_bytes()
 
 
@@ -46,34 +50,27 @@ def import_wiki(desk: Desk, wiki: FolderWiki, sign: Signer, *, owner: int | None
         known = load_volumes(connection)
         for id_, volume in zip(ids, wiki.volumes, strict=True):
             libraries = [known[names.key(each)].id for each in volume.libraries if names.key(each) in known]
-            connection.execute(
-                text("UPDATE volume SET libraries = :libraries WHERE id = :id"), {"libraries": libraries, "id": id_}
-            )
+            volumes.set_libraries(connection, id_, libraries)
             if owner is not None:
                 people.set_role(connection, owner, id_, Role.OWNER)
         return ids
+
+
+def import_now(desk: Desk, wiki: FolderWiki, note: str, *, owner: int | None = None) -> list[int]:
+    """As ``import_wiki``, all of it now and in the owner's name."""
+    by = Signature(owner, desk.clock(), note)
+    return import_wiki(desk, wiki, lambda *_: by, owner=owner)
 
 
 def _import_volume(connection: Connection, volume: FolderVolume, sign: Signer) -> int:
     title = names.check_volume_title(volume.title)
     if names.key(title) in load_volumes(connection):
         raise Conflict(f"There is a volume “{title}” already. Rename the folder's volume in its volume.yaml.")
-    id_ = int(
-        connection.execute(
-            text(
-                """INSERT INTO volume (key, title, summary, closed, front)
-                VALUES (:key, :title, :summary, :closed, :front) RETURNING id"""
-            ),
-            {
-                "key": names.key(title),
-                "title": title,
-                "summary": volume.summary,
-                "closed": volume.closed,
-                "front": names.key(volume.front) if volume.front else None,
-            },
-        ).scalar_one()
+    front = names.key(volume.front) if volume.front else None
+    id_ = volumes.add_volume(connection, title, summary=volume.summary, closed=volume.closed, front=front)
+    contents.write_contents(
+        connection, id_, [(depth, each, names.key(each)) for depth, each in volume.contents]
     )
-    lists.write_contents(connection, id_, [(depth, each, names.key(each)) for depth, each in volume.contents])
     for nth, page in enumerate(order_of(volume)):
         by = sign(volume, page, nth)
         change_set = writing.open_change_set(connection, "create", id_, None, by)

@@ -9,8 +9,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import Connection
-
 from mokuji.core import names
 from mokuji.core.names import Name
 from mokuji.core.references import Resolution, Resolver, Sections, lookups
@@ -18,6 +16,7 @@ from mokuji.core.text.headings import shown
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.wiki import Page, Volume
 from mokuji.services.desk import Desk
+from mokuji.store.database import Connection
 from mokuji.store.snapshot import StoredWiki
 
 
@@ -42,7 +41,9 @@ class Link:
     summary: str = ""
 
 
-def links(connection: Connection, desk: Desk, home: Volume, page: Page, volumes: dict[str, Volume]) -> list[Link]:
+def links(
+    connection: Connection, desk: Desk, home: Volume, page: Page, volumes: dict[str, Volume]
+) -> list[Link]:
     """All references of a page, in order, as they are to be shown."""
     wiki = StoredWiki(connection, volumes)
     uses = [(home, reference) for reference in page.content.references]
@@ -121,7 +122,9 @@ def _unwritten(
     return Link("unwritten", reference.kind, words, label, volume.key, names.key(title), title)
 
 
-def written(connection: Connection, home: Volume, volumes: dict[str, Volume], typed: Sequence[Name]) -> list[bool]:
+def written(
+    connection: Connection, home: Volume, volumes: dict[str, Volume], typed: Sequence[Name]
+) -> list[bool]:
     """Whether there are pages of these names, for the editor's colouring."""
     wiki = StoredWiki(connection, volumes)
     places = set(_all_places(typed, home, volumes))

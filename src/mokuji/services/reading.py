@@ -5,9 +5,6 @@ from __future__ import annotations
 import html as entities
 import re
 from dataclasses import dataclass
-from datetime import datetime
-
-from sqlalchemy import Connection, text
 
 from mokuji.core import names, policy
 from mokuji.core.findings import Problem
@@ -16,11 +13,14 @@ from mokuji.core.spans import Lines
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.desk import Desk, Ready, find_head, find_volume, need_head, visible
 from mokuji.services.linking import Link, links
-from mokuji.store import lists
-from mokuji.store.database import reading
-from mokuji.store.lists import Backlinks, Contents, Entry, VolumeRow
-from mokuji.store.people import names_of
+from mokuji.store import backlinks, contents, pages, unwritten
+from mokuji.store import volumes as stored_volumes
+from mokuji.store.backlinks import Backlinks
+from mokuji.store.contents import Contents, Entry
+from mokuji.store.database import Connection, reading
+from mokuji.store.pages import Change
 from mokuji.store.snapshot import StoredWiki
+from mokuji.store.volumes import VolumeRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,15 +44,6 @@ class VolumeView:
     def orphans(self) -> int:
         """How many pages no other page leads to."""
         return sum(entry.page is not None and not entry.led_to_by for entry in self.contents.entries)
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """When, by whom and why a page was changed last."""
-
-    at: datetime
-    author: str
-    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,25 +85,29 @@ def start(desk: Desk, actor: Actor) -> list[tuple[VolumeRow, bool]]:
     """The volumes that the actor may read, each with whether it may be written in."""
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
-        rows = lists.volume_rows(connection, [volume.id for volume in volumes.values()])
+        rows = stored_volumes.volume_rows(connection, [volume.id for volume in volumes.values()])
         return [(row, policy.may(actor, Act.WRITE, row.id, closed=row.closed)) for row in rows]
 
 
 def volume_view(
-    connection: Connection, actor: Actor, volume: Volume, volumes: dict[str, Volume], path_to: str | None = None
+    connection: Connection,
+    actor: Actor,
+    volume: Volume,
+    volumes: dict[str, Volume],
+    path_to: str | None = None,
 ) -> VolumeView:
     """A volume with its contents."""
     seen = [each.id for each in volumes.values()]
-    row = connection.execute(text("SELECT summary, front FROM volume WHERE id = :id"), {"id": volume.id}).one()
-    contents = lists.contents(connection, volume.id, volume.key, seen, path_to=path_to)
+    cover = stored_volumes.cover(connection, volume.id)
+    tree = contents.contents(connection, volume.id, volume.key, seen, path_to=path_to)
     return VolumeView(
         volume,
-        row.summary,
-        row.front,
-        contents,
+        cover.summary,
+        cover.front,
+        tree,
         policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
         tuple(volumes.values()),
-        lists.unwritten_count(connection, volume, volumes) if contents.whole else 0,
+        unwritten.unwritten_count(connection, volume, volumes) if tree.whole else 0,
     )
 
 
@@ -121,7 +116,7 @@ def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageV
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
         volume = find_volume(connection, actor, volume_key)
-        front = connection.execute(text("SELECT front FROM volume WHERE id = :id"), {"id": volume.id}).scalar()
+        front = stored_volumes.cover(connection, volume.id).front
         head = find_head(connection, volume, front) if front else None
         if head is None:
             return volume_view(connection, actor, volume, volumes)
@@ -146,8 +141,8 @@ def unwritten_view(
     key = names.key(name)
     view = volume_view(connection, actor, volume, volumes)
     placed = view.contents.of(key)
-    led_from = lists.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
-    title = placed.title if placed else lists.typed_title(connection, (volume.id, key), led_from)
+    led_from = unwritten.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
+    title = placed.title if placed else unwritten.typed_title(connection, (volume.id, key), led_from)
     return UnwrittenView(view, title or name.replace("-", " ").strip().capitalize(), key, tuple(led_from))
 
 
@@ -161,8 +156,6 @@ def _page_view(
 ) -> PageView:
     ready = load_ready(desk, connection, head, volumes)
     place = volume_view(connection, actor, volume, volumes, path_to=head.key)
-    row = connection.execute(text("SELECT changed, author, note FROM page WHERE id = :id"), {"id": head.id}).one()
-    change = Change(row.changed, names_of(connection, [row.author]).get(row.author, "Mokuji"), row.note)
     entries = place.contents.entries
     at = next((n for n, entry in enumerate(entries) if entry.key == head.key), None)
     lines = Lines(ready.page.text) if ready.page.content.problems else None
@@ -174,10 +167,10 @@ def _page_view(
     return PageView(
         place,
         head,
-        change,
+        pages.last_change(connection, head.id),
         ready,
         links(connection, desk, volume, ready.page, volumes),
-        lists.backlinks(connection, head, [each.id for each in volumes.values()], most=6),
+        backlinks.backlinks(connection, head, [each.id for each in volumes.values()], most=6),
         problems,
         entries[at] if at is not None else None,
         _path(entries, at),
@@ -228,11 +221,13 @@ def all_backlinks(
         head = need_head(connection, volume, page_key)
         view = volume_view(connection, actor, volume, volumes, path_to=head.key)
         seen = [each.id for each in volumes.values()]
-        found = lists.backlinks(connection, head, seen, after=after, most=40, sentences=12)
+        found = backlinks.backlinks(connection, head, seen, after=after, most=40, sentences=12)
         return view, head, found, {each.id: each for each in volumes.values()}
 
 
-def card(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[Volume, PageHead | None, str, list[PageHead]]:
+def card(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str
+) -> tuple[Volume, PageHead | None, str, list[PageHead]]:
     """What the card of a reference says: the first words of a page, or who refers to an unwritten name."""
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
@@ -240,7 +235,7 @@ def card(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[Volu
         head = find_head(connection, volume, page_key)
         if head is None:
             seen = [each.id for each in volumes.values()]
-            return volume, None, "", lists.led_from(connection, (volume.id, names.key(page_key)), seen, 5)
+            return volume, None, "", unwritten.led_from(connection, (volume.id, names.key(page_key)), seen, 5)
         ready = load_ready(desk, connection, head, volumes)
         found = links(connection, desk, volume, ready.page, volumes)
         html = ready.compiled.fill(lambda place: found[place.index].label or found[place.index].words)

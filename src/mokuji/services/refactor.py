@@ -11,8 +11,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import Connection
-
 from mokuji.core.changes import PageChange
 from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.following import Captured
@@ -23,8 +21,8 @@ from mokuji.core.spans import Lines, Span
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.desk import Desk, check, find_volume, need_head, visible
 from mokuji.services.reading import VolumeView, volume_view
-from mokuji.store import history, lists, writing
-from mokuji.store.database import reading
+from mokuji.store import contents, history, volumes, writing
+from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.writing import Signature
@@ -159,8 +157,8 @@ def _write_rename(connection: Connection, plan: RenamePlan, by: Signature) -> in
     change_set = writing.open_change_set(connection, "rename", plan.page.volume, plan.page.id, by, detail)
     writing.apply_changes(connection, plan.change_set.changes, change_set, by)
     new = plan.change_set.head_after(plan.page.id)
-    given = lists.rename_in_contents(connection, plan.page.volume, plan.page.key, new.key, plan.title)
-    lists.rename_front(connection, plan.page.volume, plan.page.key, new.key)
+    given = contents.rename_in_contents(connection, plan.page.volume, plan.page.key, new.key, plan.title)
+    volumes.rename_front(connection, plan.page.volume, plan.page.key, new.key)
     if given is not None:
         writing.set_detail(connection, change_set, {**detail, "contents": given})
     return change_set
@@ -210,7 +208,9 @@ def need_act(
     """A change set that the actor may know of; Missing otherwise."""
     act = history.act(connection, change_set, list(volumes))
     if act is None:
-        raise Missing("There is no such change, or it is in a volume that is closed to you.", code="act_missing")
+        raise Missing(
+            "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
+        )
     return act
 
 
@@ -249,11 +249,13 @@ def apply_undo(
         made = writing.open_change_set(connection, "undo", act.volume, act.page, by, detail)
         writing.apply_changes(connection, plan.change_set.changes, made, by)
         new = plan.change_set.head_after(plan.page.id)
-        given = lists.rename_in_contents(connection, act.volume, plan.page.key, new.key, plan.title)
+        given = contents.rename_in_contents(connection, act.volume, plan.page.key, new.key, plan.title)
         if act.detail.get("contents"):
-            lists.restore_in_contents(connection, act.volume, plan.page.key, new.key, act.detail["contents"])
+            contents.restore_in_contents(
+                connection, act.volume, plan.page.key, new.key, act.detail["contents"]
+            )
         if given is not None:
             writing.set_detail(connection, made, {**detail, "contents": given})
-        lists.rename_front(connection, act.volume, plan.page.key, new.key)
+        volumes.rename_front(connection, act.volume, plan.page.key, new.key)
         history.mark_undone(connection, act.id, made)
         return Applied(made, view.volumes[act.volume], new)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import Connection
-
 from mokuji.core import names
 from mokuji.core.errors import Conflict
 from mokuji.core.line_ends import restore
@@ -20,8 +18,8 @@ from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.desk import Desk, check, find_head, find_volume, make_ready, visible
 from mokuji.services.linking import Link, links, written
 from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
-from mokuji.store import lists, writing
-from mokuji.store.database import reading
+from mokuji.store import contents, unwritten, writing
+from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.writing import Signature
@@ -69,11 +67,11 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
         if head is not None:
             text = StoredWiki(connection).pages([head.id])[head.id].text
             return EditView(place, head.key, head.title, text, head.revision, number, "", "")
-        led_from = lists.led_from(connection, (volume.id, key), [volume.id])
+        led_from = unwritten.led_from(connection, (volume.id, key), [volume.id])
         if not under and led_from:
             under = next((each.key for each in led_from if each.volume == volume.id), "")
         parent = find_head(connection, volume, under) if under and not entry else None
-        title = entry.title if entry else lists.typed_title(connection, (volume.id, key), led_from)
+        title = entry.title if entry else unwritten.typed_title(connection, (volume.id, key), led_from)
         title = title or page_key.replace("-", " ").strip()
         title = title[:1].upper() + title[1:]
         return EditView(
@@ -142,7 +140,9 @@ def _create(
     id_ = writing.create_page(connection, volume.id, plan.page.title, content, text, change_set, by)
     writing.set_page(connection, change_set, id_)
     writing.apply_changes(connection, plan.change_set.changes, change_set, by)
-    lists.place_in_contents(connection, volume.id, plan.page.title, plan.page.key, names.key(under) or None)
+    contents.place_in_contents(
+        connection, volume.id, plan.page.title, plan.page.key, names.key(under) or None
+    )
     head = PageHead(id_, volume.id, plan.page.key, plan.page.title)
     kept = tuple(change.head.title for change in plan.change_set.changes if change.head.volume == volume.id)
     return Saved(volume, head, True, False, kept)
@@ -166,13 +166,16 @@ def preview(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str)
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
         volume = find_volume(connection, actor, volume_key)
-        head = find_head(connection, volume, page_key) or PageHead(0, volume.id, names.key(page_key), page_key)
+        head = find_head(connection, volume, page_key) or PageHead(
+            0, volume.id, names.key(page_key), page_key
+        )
         page = Page(head, text)
         ready = make_ready(page, frozenset(volumes), desk.secret)
         found = tuple(links(connection, desk, volume, page, volumes))
         lines = Lines(text)
         problems = tuple(
-            PlacedProblem(problem, lines.position(problem.span.start).line) for problem in page.content.problems
+            PlacedProblem(problem, lines.position(problem.span.start).line)
+            for problem in page.content.problems
         )
         return Preview(volume, page, ready.compiled, found, problems, ready.compiled.words)
 

@@ -13,7 +13,9 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection as Connection
+from sqlalchemy import Engine as Engine
+from sqlalchemy import create_engine, event, text
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 
 from mokuji.core.errors import Conflict, MokujiError
@@ -80,6 +82,43 @@ def _translated() -> Iterator[None]:
         if fault.connection_invalidated:
             raise DatabaseDown("The database broke off. Nothing was changed; try again.") from fault
         raise
+
+
+def create_database(server: str, name: str, *, fresh: bool = False) -> None:
+    """Makes a database on a server if it is missing; ``fresh`` throws an old one away first."""
+    engine = connect(server, pool_size=1)
+    quoted = engine.dialect.identifier_preparer.quote(name)
+    try:
+        with _translated(), engine.connect() as plain:
+            connection = plain.execution_options(isolation_level="AUTOCOMMIT")
+            if fresh:
+                connection.execute(text(f"DROP DATABASE IF EXISTS {quoted} WITH (FORCE)"))
+            found = connection.execute(
+                text("SELECT 1 FROM pg_database WHERE datname = :name"), {"name": name}
+            )
+            if found.scalar() is None:
+                connection.execute(text(f"CREATE DATABASE {quoted}"))
+    finally:
+        engine.dispose()
+
+
+def answers(engine: Engine) -> bool:
+    """True if the database answers; DatabaseDown otherwise."""
+    with reading(engine) as connection:
+        return connection.execute(text("SELECT true")).scalar_one() is True
+
+
+def set_label(connection: Connection, label: str) -> None:
+    """Writes on the database what it holds (once that is whole), and lets the planner look at it."""
+    quoted = label.replace("'", "''")
+    connection.execute(text(f"COMMENT ON TABLE volume IS '{quoted}'"))
+    connection.execute(text("ANALYZE"))
+
+
+def label_of(connection: Connection) -> str | None:
+    """What ``set_label`` wrote; None if it never did."""
+    found = connection.execute(text("SELECT obj_description('volume'::regclass)")).scalar()
+    return None if found is None else str(found)
 
 
 def _config() -> Config:

@@ -32,7 +32,9 @@ REVISIONS = text(f"{_REVISIONS} AND r.number < :before ORDER BY r.number DESC LI
 _ONE = text(f"{_REVISIONS} AND r.number = :number")
 
 
-def revisions(connection: Connection, page: int, *, before: int = 2**31 - 1, most: int = 50) -> list[Revision]:
+def revisions(
+    connection: Connection, page: int, *, before: int = 2**31 - 1, most: int = 50
+) -> list[Revision]:
     """The revisions of a page, newest first, from ``before`` on."""
     rows = connection.execute(REVISIONS, {"page": page, "before": before, "most": most})
     return [Revision(*row) for row in rows]
@@ -47,7 +49,8 @@ def revision(connection: Connection, page: int, number: int) -> Revision | None:
 def text_of(connection: Connection, page: int, number: int) -> str | None:
     """The text of a revision."""
     found = connection.execute(
-        text("SELECT text FROM revision WHERE page = :page AND number = :number"), {"page": page, "number": number}
+        text("SELECT text FROM revision WHERE page = :page AND number = :number"),
+        {"page": page, "number": number},
     ).scalar()
     return str(found) if found is not None else None
 
@@ -76,7 +79,9 @@ ACTS = text(f"{_ACTS} WHERE c.volume = ANY(:volumes) AND c.id < :before ORDER BY
 _ACT = text(f"{_ACTS} WHERE c.id = :id AND c.volume = ANY(:volumes)")
 
 
-def acts(connection: Connection, volumes: Collection[int], *, before: int = 2**62, most: int = 40) -> list[Act]:
+def acts(
+    connection: Connection, volumes: Collection[int], *, before: int = 2**62, most: int = 40
+) -> list[Act]:
     """The newest change sets of some volumes."""
     rows = connection.execute(ACTS, {"volumes": list(volumes), "before": before, "most": most})
     return [Act(*row) for row in rows]

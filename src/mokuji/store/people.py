@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from types import MappingProxyType
@@ -34,7 +33,9 @@ def account(connection: Connection, handle: str) -> Account | None:
 
 def accounts(connection: Connection) -> list[Account]:
     """All people, for the demo's sign-in page."""
-    rows = connection.execute(text("SELECT id, handle, name, work, password FROM person ORDER BY id LIMIT 50"))
+    rows = connection.execute(
+        text("SELECT id, handle, name, work, password FROM person ORDER BY id LIMIT 50")
+    )
     return [Account(*row) for row in rows]
 
 
@@ -97,10 +98,3 @@ def actor_by_id(connection: Connection, person: int) -> Actor:
     row = connection.execute(text("SELECT handle, name FROM person WHERE id = :id"), {"id": person}).one()
     roles = connection.execute(text("SELECT volume, role FROM membership WHERE person = :id"), {"id": person})
     return Actor(person, row.handle, row.name, MappingProxyType({r.volume: Role(r.role) for r in roles}))
-
-
-def names_of(connection: Connection, people: Iterable[int | None]) -> dict[int, str]:
-    """The names of people by id."""
-    wanted = [person for person in set(people) if person is not None]
-    rows = connection.execute(text("SELECT id, name FROM person WHERE id = ANY(:ids)"), {"ids": wanted})
-    return {row.id: row.name for row in rows}

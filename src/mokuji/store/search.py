@@ -6,11 +6,14 @@ volumes that the actor may read are looked at.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import Connection, text
+
+from mokuji.core.diff import Piece
 
 RANKED = 2000
 """Most hits that are ranked; the cost of ranking grows with them."""
@@ -20,14 +23,14 @@ START, STOP = "\x02", "\x03"
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """A page found by its words; ``sentences`` have START and STOP around what was found."""
+    """A page found by its words, with sentences in which the found words are marked as changed pieces."""
 
     page: int
     volume: int
     key: str
     title: str
     changed: datetime
-    sentences: str
+    pieces: tuple[Piece, ...]
 
 
 FIND = text(
@@ -56,7 +59,13 @@ def find(
 ) -> list[Hit]:
     """The pages whose text or title holds the words, best first. Quotes, ``or`` and ``-`` work."""
     values = {"words": words, "volumes": list(volumes), "most": most, "skip": skip, "ranked": RANKED}
-    return [Hit(*row) for row in connection.execute(FIND, values)]
+    rows = connection.execute(FIND, values)
+    return [Hit(r.id, r.volume, r.key, r.title, r.changed, _pieces(r.sentences)) for r in rows]
+
+
+def _pieces(sentences: str) -> tuple[Piece, ...]:
+    parts = re.split(f"[{START}{STOP}]", sentences)
+    return tuple(Piece(words, bool(nth % 2)) for nth, words in enumerate(parts) if words)
 
 
 def count(connection: Connection, words: str, volumes: Collection[int]) -> dict[int, int]:

@@ -137,7 +137,9 @@ class StoredWiki:
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
         rows = self._connection.execute(_PAGES, {"ids": list(ids)})
         return {
-            row.id: StoredPage(PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names)
+            row.id: StoredPage(
+                PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names
+            )
             for row in rows
         }
 

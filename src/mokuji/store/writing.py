@@ -69,7 +69,9 @@ def open_change_set(
 
 def set_page(connection: Connection, change_set: int, page: int) -> None:
     """Says of a change set which page it is about, once that has an id."""
-    connection.execute(text("UPDATE change_set SET page = :page WHERE id = :id"), {"page": page, "id": change_set})
+    connection.execute(
+        text("UPDATE change_set SET page = :page WHERE id = :id"), {"page": page, "id": change_set}
+    )
 
 
 def set_detail(connection: Connection, change_set: int, detail: Mapping[str, Any]) -> None:
@@ -81,7 +83,13 @@ def set_detail(connection: Connection, change_set: int, detail: Mapping[str, Any
 
 
 def create_page(
-    connection: Connection, volume: int, title: str, content: PageText, body: str, change_set: int, by: Signature
+    connection: Connection,
+    volume: int,
+    title: str,
+    content: PageText,
+    body: str,
+    change_set: int,
+    by: Signature,
 ) -> int:
     """Writes a page that is not there; Conflict (from the unique key) if somebody was quicker."""
     page = int(
@@ -189,7 +197,9 @@ def index_page(
         if names.is_key(key) and "\x00" not in each
     ]
     if rows:
-        connection.execute(text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows)
+        connection.execute(
+            text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
+        )
     index_words(connection, [(head.id, head.title, body)])
 
 
@@ -316,7 +326,8 @@ def apply_changes(
         if change.content is not None:
             index_page(connection, change.head, change.content, change.after)
     index_words(
-        connection, [(c.head.id, c.title, c.after) for c in changes if c.content is None or not c.text_changed]
+        connection,
+        [(c.head.id, c.title, c.after) for c in changes if c.content is None or not c.text_changed],
     )
 
 
@@ -357,7 +368,16 @@ def _copy_revisions(
         copy.set_types(["int8", "int4", "int8", "int4", "timestamptz", "text", "text", "text"])
         for change in changes:
             head = change.head
-            row = (head.id, head.revision + 1, change_set, by.author, by.at, by.note, change.title, change.after)
+            row = (
+                head.id,
+                head.revision + 1,
+                change_set,
+                by.author,
+                by.at,
+                by.note,
+                change.title,
+                change.after,
+            )
             copy.write_row(row)
 
 

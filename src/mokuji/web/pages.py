@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
@@ -17,6 +18,7 @@ from mokuji.services import people
 from mokuji.services.desk import Desk
 from mokuji.web import addresses, show
 
+STATIC = Path(__file__).parent / "static"
 SESSION = "mokuji_session"
 VISIT = "mokuji_visit"
 
@@ -27,9 +29,7 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
-environment.filters.update(
-    day=show.day, time=show.time, marked=show.marked, plural=show.plural, initials=show.initials
-)
+environment.filters.update(day=show.day, time=show.time, plural=show.plural, initials=show.initials)
 environment.globals.update(to=addresses, version=__version__)
 
 
@@ -89,7 +89,7 @@ def get_visitor(request: Request) -> Visitor:
 
 
 async def checked_form(request: Request) -> dict[str, str]:
-    """The fields of a form, once its token is found to fit. Forbidden otherwise; what was typed stays in the browser."""
+    """The fields of a form, once its token is found to fit; Forbidden otherwise (the browser keeps what was typed)."""
     form = await request.form()
     fields = {name: value for name, value in form.items() if isinstance(value, str)}
     desk = get_desk(request)

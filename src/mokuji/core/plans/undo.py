@@ -113,7 +113,9 @@ def _leads_alike(wiki: Wiki, after: Wiki, target: PageHead, now: Page, old: Page
         was = today.resolve(a.name, home, insert=a.kind is Kind.INSERT)
         will = then.resolve(b.name, home, insert=b.kind is Kind.INSERT)
         # What the rename had captured is released again.
-        released = was.page is not None and was.page.id == target.id and will.page is None and a.name == b.name
+        released = (
+            was.page is not None and was.page.id == target.id and will.page is None and a.name == b.name
+        )
         if (was.page and was.page.id) != (will.page and will.page.id) and not released:
             return False
     return True

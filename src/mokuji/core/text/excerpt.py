@@ -20,8 +20,12 @@ MOST = 150
 """How many code points of a sentence are shown on each side."""
 
 _REFERENCE = re.compile(r"\[\[[^\[\]\r\n]+(?:\[[^\[\]\r\n]*\][^\[\]\r\n]*)*\]\]")
-_LINE_HEAD = re.compile(r"[ \t]*(?:>[ \t]?|#{1,6}[ \t]+|[-*+][ \t]+(?:\[[ xX]\][ \t]+)?|\d{1,9}[.)][ \t]+|:[ \t]+)+")
-_BLOCK_BREAK = re.compile(r"(?:\r\n|\n|\r)[ \t]*(?:\r\n|\n|\r)|(?:\r\n|\n|\r)(?=[ \t]*(?:[-*+>|#]|\d{1,9}[.)]|```|~~~)[ \t]?)")
+_LINE_HEAD = re.compile(
+    r"[ \t]*(?:>[ \t]?|#{1,6}[ \t]+|[-*+][ \t]+(?:\[[ xX]\][ \t]+)?|\d{1,9}[.)][ \t]+|:[ \t]+)+"
+)
+_BLOCK_BREAK = re.compile(
+    r"(?:\r\n|\n|\r)[ \t]*(?:\r\n|\n|\r)|(?:\r\n|\n|\r)(?=[ \t]*(?:[-*+>|#]|\d{1,9}[.)]|```|~~~)[ \t]?)"
+)
 _SENTENCE_END = re.compile(r"[.!?…](?:[\"”’)\]*_]*)\s+(?=[\"“‘(\[*_]*[\w\[])")
 _LINK = re.compile(r"!?\[([^\[\]]*)\]\([^()\s]*\)")
 _MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")

@@ -88,7 +88,8 @@ def _load(inner: str, span: Span, offset: int) -> FrontMatter:
         at = offset + min(mark.index, len(inner)) if mark is not None else offset
         reason = getattr(fault, "problem", None) or str(fault)
         problem = Problem(
-            "front_matter_broken", f"The front matter is not YAML: {reason}. The page is kept as typed.",
+            "front_matter_broken",
+            f"The front matter is not YAML: {reason}. The page is kept as typed.",
             Span(at, at),
         )
         return FrontMatter(span, problems=(problem,))

@@ -122,5 +122,7 @@ def shown(reference: Reference, text: str, volumes: Collection[str]) -> str:
 
 def words(heading: Heading, text: str, references: Sequence[Reference], volumes: Collection[str]) -> str:
     """The words of a heading as a reader sees them."""
-    pieces = [part if isinstance(part, str) else shown(references[part], text, volumes) for part in heading.parts]
+    pieces = [
+        part if isinstance(part, str) else shown(references[part], text, volumes) for part in heading.parts
+    ]
     return " ".join("".join(pieces).split())

@@ -26,9 +26,11 @@ from mokuji.core.text.writer import Rules, Writer
 from mokuji.core.wiki import Page
 
 _TAGS = set(
-    "a abbr b bdi bdo blockquote br caption cite code col colgroup dd del details dfn div dl dt em "
-    "figcaption figure h2 h3 h4 h5 h6 hr i ins kbd li mark ol p pre q rp rt ruby s samp small span "
-    "strong sub summary sup table tbody td tfoot th thead time tr u ul var wbr".split()
+    (
+        "a abbr b bdi bdo blockquote br caption cite code col colgroup dd del details dfn div dl "
+        "dt em figcaption figure h2 h3 h4 h5 h6 hr i ins kbd li mark ol p pre q rp rt ruby s samp "
+        "small span strong sub summary sup table tbody td tfoot th thead time tr u ul var wbr"
+    ).split()
 )
 _ATTRIBUTES = {
     "*": {"title", "lang", "dir"},

@@ -21,7 +21,9 @@ _TAG = re.compile(
     r"\s*+(/?)>"
 )
 _COMMENT = re.compile(r"<!--.*?-->", re.DOTALL)
-_VOID = frozenset("area base br col embed hr img input link meta source track wbr".split())
+_VOID = frozenset(
+    ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"]
+)
 _INLINE = {"Emphasis", "Strong", "Strikethrough", "Superscript", "Subscript", "Link", "Image"}
 
 

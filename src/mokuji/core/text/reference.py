@@ -151,7 +151,8 @@ def _name(source: str, span: Span, slash: int) -> tuple[Name, Span] | Problem:
     if absolute:
         if volume is None:
             return Problem(
-                "reference_absolute", "After a leading “/” a volume and a title are needed: [[/Volume/Title]].",
+                "reference_absolute",
+                "After a leading “/” a volume and a title are needed: [[/Volume/Title]].",
                 whole,
             )
         return Name("", volume, title, True), title_span

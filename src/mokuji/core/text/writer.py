@@ -32,7 +32,13 @@ _BLOCKS = {
     "DefinitionListTitle": "dt",
     "DefinitionListDefinition": "dd",
 }
-_INLINES = {"Emphasis": "em", "Strong": "strong", "Strikethrough": "del", "Superscript": "sup", "Subscript": "sub"}
+_INLINES = {
+    "Emphasis": "em",
+    "Strong": "strong",
+    "Strikethrough": "del",
+    "Superscript": "sup",
+    "Subscript": "sub",
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,9 +17,13 @@ SHOWN_LINES = 6
 
 
 @router.get("/-/rename/{volume}/{page:path}")
-def plan_rename(who: Who, volume: str, page: str, title: str = "", words: str = "title", more: int = 0) -> Response:
+def plan_rename(
+    who: Who, volume: str, page: str, title: str = "", words: str = "title", more: int = 0
+) -> Response:
     """The plan of a rename; without a title, the question for one."""
-    view = refactor.plan_rename(who.desk, who.actor, volume, page, title or page, present_words=words == "present")
+    view = refactor.plan_rename(
+        who.desk, who.actor, volume, page, title or page, present_words=words == "present"
+    )
     return _rename_page(who, view, title, words, more, stale=False)
 
 
@@ -87,7 +91,14 @@ def _undo_page(who: Visitor, view: refactor.UndoView, *, stale: bool) -> Respons
     lines = {c.head.id: changed_lines(c.before, c.edits, SHOWN_LINES + 1) for c in shown}
     status = 409 if stale or view.refusal else 200
     return who.page(
-        "undo.html", status, view=view, shown=shown, lines=lines, most_lines=SHOWN_LINES, stale=stale, lit="changes"
+        "undo.html",
+        status,
+        view=view,
+        shown=shown,
+        lines=lines,
+        most_lines=SHOWN_LINES,
+        stale=stale,
+        lit="changes",
     )
 
 
@@ -109,7 +120,9 @@ def revisions(who: Who, volume: str, page: str, before: int | None = None) -> Re
 @router.get("/-/compare/{volume}/{page:path}")
 def compare(who: Who, volume: str, page: str, older: int = 1, newer: int = 1) -> Response:
     """Two revisions and what differs."""
-    return who.page("compare.html", view=history.compare_revisions(who.desk, who.actor, volume, page, older, newer))
+    return who.page(
+        "compare.html", view=history.compare_revisions(who.desk, who.actor, volume, page, older, newer)
+    )
 
 
 @router.get("/-/revision/{volume}/{page:path}")

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
 from mokuji.core import names
 from mokuji.core.errors import MokujiError
 from mokuji.services import reading, writing
+from mokuji.statuses import status_of
 from mokuji.web import addresses
-from mokuji.web.errors import status_of
 from mokuji.web.pages import Form, Visitor, Who, see
 from mokuji.web.show import page_html
 
@@ -62,7 +61,9 @@ def save(who: Who, form: Form, volume: str, page: str) -> Response:
         if fault.code in {"volume_missing", "database_down"}:
             raise
         view = writing.open_for_edit(who.desk, who.actor, volume, page, form.get("under", ""))
-        return _desk(who, view, title=title or view.title, text=text, note=note, revision=revision, fault=fault)
+        return _desk(
+            who, view, title=title or view.title, text=text, note=note, revision=revision, fault=fault
+        )
     if form.get("stay"):
         return see(addresses.act("edit", saved.volume.key, saved.head.key))
     return see(addresses.page(saved.volume.key, saved.head.key))

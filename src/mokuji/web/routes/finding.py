@@ -28,7 +28,9 @@ def jump(who: Who, typed: str = "", volume: str = "") -> Response:
         {
             "title": each.title,
             "place": found.volumes[each.volume].title,
-            "hint": f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else each.summary),
+            "hint": f"also “{each.alias}”"
+            if each.alias
+            else ("near spelling" if each.near else each.summary),
             "href": addresses.page(found.volumes[each.volume].key, each.key),
             "kind": "page",
         }
@@ -38,7 +40,7 @@ def jump(who: Who, typed: str = "", volume: str = "") -> Response:
         {
             "title": hit.title,
             "place": found.volumes[hit.volume].title,
-            "hint": hit.sentences.replace("\x02", "").replace("\x03", ""),
+            "hint": "".join(piece.words for piece in hit.pieces),
             "href": addresses.page(found.volumes[hit.volume].key, hit.key),
             "kind": "text",
         }

@@ -1,0 +1,49 @@
+"""The HTTP status and the heading of each kind of fault: what web pages and the JSON interface share."""
+
+from __future__ import annotations
+
+from http import HTTPStatus
+
+from mokuji.core.errors import MokujiError
+
+_STATUS = {
+    "missing": 404,
+    "volume_missing": 404,
+    "page_missing": 404,
+    "act_missing": 404,
+    "forbidden": 403,
+    "sign_in": 403,
+    "form_token": 403,
+    "conflict": 409,
+    "edited_meanwhile": 409,
+    "gone_meanwhile": 409,
+    "plan_stale": 409,
+    "collision": 409,
+    "refused": 409,
+    "text_large": 413,
+    "large": 413,
+    "database_down": 503,
+}
+_HEADINGS = {
+    400: "That could not be understood",
+    403: "This is not yours to change",
+    404: "There is nothing here",
+    405: "This address takes no such request",
+    409: "Nothing was changed",
+    413: "That is too large",
+    422: "Something is missing or wrong",
+    500: "Mokuji made a mistake",
+    503: "The database does not answer",
+}
+
+
+def status_of(fault: MokujiError) -> int:
+    """The HTTP status of a fault; 422 for words or texts that cannot be kept."""
+    return _STATUS.get(fault.code, 422 if fault.code.startswith("bad_") else 409)
+
+
+def heading_of(status: int, code: str) -> str:
+    """A few plain words for a status."""
+    if code == "sign_in":
+        return "Sign in first"
+    return _HEADINGS.get(status) or HTTPStatus(status).phrase

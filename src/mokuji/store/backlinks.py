@@ -1,0 +1,148 @@
+"""Who leads to a page, each with its sentence; paged by key.
+
+``visible`` are the volumes that the actor may read: what lies elsewhere is
+neither shown nor counted. Each query has its index (tested with EXPLAIN).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, text
+
+from mokuji.core.references import Resolver, volumes_by_id
+from mokuji.core.spans import Span
+from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
+from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.wiki import PageHead, Place
+from mokuji.store.snapshot import StoredWiki
+
+BACKLINK_PAGES = text(
+    """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[])) AS n(name), LATERAL (
+        SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page
+        WHERE pn.name = n.name AND pn.page > :after AND pn.page <> :page AND u.volume = ANY(:visible)
+        ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
+)
+BACKLINK_COUNT = text(
+    """SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places FROM page_name pn
+    JOIN page u ON u.id = pn.page
+    WHERE pn.name = ANY(:names) AND pn.page <> :page AND u.volume = ANY(:visible)"""
+)
+_RANGES = text(
+    """SELECT p.id, p.volume, p.key, p.title, p.revision, x.starts, x.ends, x.names FROM page p
+    JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:pages)"""
+)
+_WINDOWS = text(
+    """SELECT w.page, w.nth, substr(r.text, greatest(w.start - :reach, 0) + 1,
+        w.stop - greatest(w.start - :reach, 0) + :reach) AS words
+    FROM unnest(CAST(:pages AS bigint[]), CAST(:nths AS int[]), CAST(:starts AS int[]), CAST(:stops AS int[]))
+        AS w(page, nth, start, stop)
+    JOIN page p ON p.id = w.page JOIN revision r ON r.page = p.id AND r.number = p.revision"""
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Sentence:
+    """One place that leads to a page: the reference's index on its page, and its sentence."""
+
+    index: int
+    excerpt: Excerpt
+
+
+@dataclass(frozen=True, slots=True)
+class Backlink:
+    """A page that leads here, with how often, and the first of its sentences."""
+
+    page: PageHead
+    places: int
+    sentences: tuple[Sentence, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Backlinks:
+    """One page of the list; ``more_after`` is the key of the next one, if there is one."""
+
+    pages: int
+    places: int
+    entries: tuple[Backlink, ...]
+    more_after: int | None
+
+
+def names_leading_to(connection: Connection, page: PageHead) -> list[int]:
+    """The ids of all names in use that lead to a page, by title or alias."""
+    wiki = StoredWiki(connection)
+    aliases = connection.execute(text("SELECT key FROM alias WHERE page = :id"), {"id": page.id}).scalars()
+    return _leading(wiki, page, [(page.volume, page.key), *((page.volume, key) for key in aliases)])
+
+
+def _leading(wiki: StoredWiki, page: PageHead, places: Sequence[Place]) -> list[int]:
+    candidates = {id_: found for place in places for id_, found in wiki.meaning(place).items()}
+    homes = volumes_by_id(wiki)
+    nowhere = Span(0, 0)
+    uses = [
+        (homes[home], Reference(Kind.LINK, nowhere, name, nowhere, nowhere))
+        for home, name in candidates.values()
+    ]
+    resolver = Resolver.of(wiki, uses)
+    leading = []
+    for id_, (home, name) in candidates.items():
+        found = resolver.resolve(name, homes[home]).page
+        if found is not None and found.id == page.id:
+            leading.append(id_)
+    return leading
+
+
+def backlinks(
+    connection: Connection,
+    page: PageHead,
+    visible: Collection[int],
+    *,
+    after: int = 0,
+    most: int = 8,
+    sentences: int = 3,
+) -> Backlinks:
+    """The pages that lead to one, from key ``after`` on, each with its first sentences."""
+    leading = names_leading_to(connection, page)
+    if not leading:
+        return Backlinks(0, 0, (), None)
+    values: dict[str, Any] = {"names": leading, "page": page.id, "visible": list(visible), "after": after}
+    counts = connection.execute(BACKLINK_COUNT, values).one()
+    ids = connection.execute(BACKLINK_PAGES, {**values, "most": most + 1}).scalars().all()
+    entries = _with_sentences(connection, ids[:most], frozenset(leading), sentences)
+    return Backlinks(counts.pages, counts.places, entries, ids[most - 1] if len(ids) > most else None)
+
+
+def _with_sentences(
+    connection: Connection, ids: Sequence[int], leading: frozenset[int], most: int
+) -> tuple[Backlink, ...]:
+    rows = {row.id: row for row in connection.execute(_RANGES, {"pages": list(ids)})}
+    places = {
+        id_: [
+            (n, s, e)
+            for n, (s, e, name) in enumerate(zip(row.starts, row.ends, row.names, strict=True))
+            if name in leading
+        ]
+        for id_, row in rows.items()
+    }
+    wanted = [(id_, *place) for id_ in ids if id_ in rows for place in places[id_][:most]]
+    values = dict(
+        zip(("pages", "nths", "starts", "stops"), map(list, zip(*wanted, strict=True)), strict=False)
+    )
+    windows = (
+        {(row.page, row.nth): row.words for row in connection.execute(_WINDOWS, {**values, "reach": REACH})}
+        if wanted
+        else {}
+    )
+    found: list[Backlink] = []
+    for id_ in ids:
+        if id_ not in rows:
+            continue
+        sentences = []
+        for nth, start, end in places[id_][:most]:
+            lead = min(start, REACH)
+            window = windows.get((id_, nth), "")
+            sentences.append(Sentence(nth, excerpt(window, Span(lead, lead + end - start))))
+        found.append(Backlink(PageHead(*rows[id_][:5]), len(places[id_]), tuple(sentences)))
+    return tuple(found)

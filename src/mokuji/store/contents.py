@@ -1,0 +1,251 @@
+"""The contents of a volume: the ordered tree of its pages, numbered, with how many pages lead to each.
+
+A name may have a place before there is a page of it. Positions are
+fractional, so that moving a branch writes one row.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, text
+
+WHOLE_CONTENTS = 400
+"""Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
+LEVEL = 200
+"""Most entries of one level that are loaded at once."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A row of the contents. ``page`` is None for a name that is placed but unwritten;
+    ``led_to_by`` is how many other pages lead to it."""
+
+    id: int
+    parent: int | None
+    key: str
+    title: str
+    number: str
+    depth: int
+    page: int | None
+    led_to_by: int
+    has_more_below: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Contents:
+    """The contents of a volume, in order. ``whole`` is False when folded branches were left out."""
+
+    entries: tuple[Entry, ...]
+    whole: bool
+
+    def of(self, key: str) -> Entry | None:
+        """The entry with a key."""
+        return next((entry for entry in self.entries if entry.key == key), None)
+
+
+_CONTENTS = """SELECT c.id, c.parent, c.key, c.title, p.id AS page FROM contents c
+    LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key WHERE c.volume = :volume"""
+CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
+CONTENTS_TOP = text(f"{_CONTENTS} AND c.parent IS NULL ORDER BY c.position LIMIT :most")
+CONTENTS_BELOW = text(f"{_CONTENTS} AND c.parent = :parent ORDER BY c.position LIMIT :most")
+LED_TO_BY = text(
+    """SELECT x.id, count(DISTINCT x.page) AS pages FROM (
+        SELECT p.id, pn.page FROM page p JOIN name n ON n.home = p.volume AND n.key = p.key AND NOT n.absolute
+            JOIN page_name pn ON pn.name = n.id WHERE p.id = ANY(:pages)
+        UNION SELECT p.id, pn.page FROM page p JOIN name n ON n.vkey = :volume_key COLLATE "C" AND n.tkey = p.key
+            AND n.vkey IS NOT NULL JOIN page_name pn ON pn.name = n.id WHERE p.id = ANY(:pages)
+            AND NOT EXISTS (SELECT 1 FROM page q WHERE q.volume = n.home AND q.key = n.key AND NOT n.absolute)
+            AND NOT EXISTS (SELECT 1 FROM alias b WHERE b.volume = n.home AND b.key = n.key AND NOT n.absolute)
+        UNION SELECT a.page AS id, pn.page FROM alias a JOIN name n ON n.home = a.volume AND n.key = a.key
+            AND NOT n.absolute JOIN page_name pn ON pn.name = n.id WHERE a.page = ANY(:pages)
+            AND NOT EXISTS (SELECT 1 FROM page q WHERE q.volume = a.volume AND q.key = a.key)
+            AND NOT EXISTS (SELECT 1 FROM alias b JOIN page q ON q.id = b.page JOIN page me ON me.id = a.page
+                WHERE b.volume = a.volume AND b.key = a.key AND q.key < me.key)
+        UNION SELECT a.page AS id, pn.page FROM alias a JOIN name n ON n.vkey = :volume_key COLLATE "C"
+            AND n.tkey = a.key AND n.vkey IS NOT NULL JOIN page_name pn ON pn.name = n.id
+            WHERE a.page = ANY(:pages)
+            AND NOT EXISTS (SELECT 1 FROM page q WHERE q.volume = a.volume AND q.key = a.key)
+    ) x JOIN page u ON u.id = x.page AND u.volume = ANY(:visible) WHERE x.page <> x.id GROUP BY x.id"""
+)
+
+
+def contents(
+    connection: Connection,
+    volume: int,
+    volume_key: str,
+    visible: Collection[int],
+    *,
+    path_to: str | None = None,
+) -> Contents:
+    """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``."""
+    rows = connection.execute(CONTENTS_WHOLE, {"volume": volume, "most": WHOLE_CONTENTS + 1}).all()
+    whole = len(rows) <= WHOLE_CONTENTS
+    if not whole:
+        rows = _levels(connection, volume, path_to)
+    pages = [row.page for row in rows if row.page is not None]
+    values = {"pages": pages, "volume_key": volume_key, "visible": list(visible)}
+    counts = {row.id: row.pages for row in connection.execute(LED_TO_BY, values)} if pages else {}
+    return Contents(tuple(_numbered(rows, counts, whole)), whole)
+
+
+def _levels(connection: Connection, volume: int, path_to: str | None) -> list[Any]:
+    parents: list[int | None] = [None]
+    if path_to is not None:
+        parents += [
+            row.id
+            for row in connection.execute(
+                text(
+                    """WITH RECURSIVE up AS (SELECT id, parent FROM contents WHERE volume = :volume
+                        AND key = :key COLLATE "C"
+                    UNION ALL SELECT c.id, c.parent FROM contents c JOIN up ON c.id = up.parent)
+                    SELECT id FROM up"""
+                ),
+                {"volume": volume, "key": path_to},
+            )
+        ]
+    rows: list[Any] = []
+    for parent in parents:
+        query = CONTENTS_TOP if parent is None else CONTENTS_BELOW
+        values = {"volume": volume, "most": LEVEL, **({} if parent is None else {"parent": parent})}
+        rows += connection.execute(query, values).all()
+    return rows
+
+
+def _numbered(rows: Sequence[Any], counts: dict[int, int], whole: bool) -> list[Entry]:
+    below: dict[int | None, list[Any]] = {}
+    for row in rows:
+        below.setdefault(row.parent, []).append(row)
+    found: list[Entry] = []
+    pending = [(row, str(n), 0) for n, row in reversed(list(enumerate(below.get(None, ()), 1)))]
+    while pending:
+        row, number, depth = pending.pop()
+        led = counts.get(row.page, 0) if row.page is not None else 0
+        children = below.get(row.id, [])
+        found.append(
+            Entry(
+                row.id,
+                row.parent,
+                row.key,
+                row.title,
+                number,
+                depth,
+                row.page,
+                led,
+                not whole and not children,
+            )
+        )
+        pending += [
+            (child, f"{number}.{n}", depth + 1) for n, child in reversed(list(enumerate(children, 1)))
+        ]
+    return found
+
+
+def place_in_contents(connection: Connection, volume: int, title: str, key: str, under: str | None) -> None:
+    """Puts a name at the end of a branch (or of the volume), unless it has a place already."""
+    connection.execute(
+        text(
+            """INSERT INTO contents (volume, parent, key, title, position)
+            SELECT :volume, b.id, :key, :title, coalesce((SELECT max(position) FROM contents
+                WHERE volume = :volume AND parent IS NOT DISTINCT FROM b.id), 0) + 1
+            FROM (SELECT (SELECT id FROM contents WHERE volume = :volume AND key = :under COLLATE "C") AS id) b
+            ON CONFLICT (volume, key) DO NOTHING"""
+        ),
+        {"volume": volume, "key": key, "title": title, "under": under},
+    )
+
+
+def write_contents(connection: Connection, volume: int, entries: Sequence[tuple[int, str, str]]) -> None:
+    """Puts down the contents of a new volume: depth (from 0), title and key, in order."""
+    parents: list[int] = []
+    for nth, (depth, title, key) in enumerate(entries, 1):
+        del parents[depth:]
+        id_ = connection.execute(
+            text(
+                """INSERT INTO contents (volume, parent, key, title, position)
+                VALUES (:volume, :parent, :key, :title, :position)
+                ON CONFLICT (volume, key) DO UPDATE SET title = contents.title RETURNING id"""
+            ),
+            {
+                "volume": volume,
+                "parent": parents[-1] if parents else None,
+                "key": key,
+                "title": title,
+                "position": float(nth),
+            },
+        ).scalar_one()
+        parents.append(id_)
+
+
+def rename_in_contents(
+    connection: Connection, volume: int, old: str, key: str, title: str
+) -> dict[str, Any] | None:
+    """A page keeps its place under its new name.
+
+    A place that waited for that name gives its branch to the page and goes;
+    what ``restore_in_contents`` needs to bring it back is returned.
+    """
+    values: dict[str, Any] = {"volume": volume, "old": old, "key": key, "title": title}
+    find = 'SELECT id, parent, title, position FROM contents WHERE volume = :volume AND key = {} COLLATE "C"'
+    own = connection.execute(text(find.format(":old")), values).first()
+    waiting = connection.execute(text(find.format(":key")), values).first() if old != key else None
+    given = None
+    if own is not None and waiting is not None:
+        ids = {"own": own.id, "waiting": waiting.id, "parent": waiting.parent, "position": waiting.position}
+        moved = connection.execute(
+            text("UPDATE contents SET parent = :own WHERE parent = :waiting AND id <> :own RETURNING id"), ids
+        ).scalars()
+        given = {
+            "title": waiting.title,
+            "parent": waiting.parent,
+            "position": waiting.position,
+            "branch": list(moved),
+            "own": [own.parent, own.position],
+        }
+        if own.parent == waiting.id:
+            connection.execute(
+                text("UPDATE contents SET parent = :parent, position = :position WHERE id = :own"), ids
+            )
+        connection.execute(text("DELETE FROM contents WHERE id = :waiting"), ids)
+    connection.execute(
+        text(
+            'UPDATE contents SET key = :key, title = :title WHERE volume = :volume AND key = :old COLLATE "C"'
+        ),
+        values,
+    )
+    return given
+
+
+def restore_in_contents(
+    connection: Connection, volume: int, key: str, own_key: str, given: Mapping[str, Any]
+) -> None:
+    """Brings back a place that ``rename_in_contents`` took away, with the branch it had."""
+    own = connection.execute(
+        text('SELECT id, parent FROM contents WHERE volume = :volume AND key = :key COLLATE "C"'),
+        {"volume": volume, "key": own_key},
+    ).first()
+    made = connection.execute(
+        text(
+            """INSERT INTO contents (volume, parent, key, title, position)
+            SELECT :volume, (SELECT id FROM contents WHERE id = :parent), :key, :title, :position
+            ON CONFLICT (volume, key) DO NOTHING RETURNING id"""
+        ),
+        {**{name: given[name] for name in ("parent", "title", "position")}, "volume": volume, "key": key},
+    ).scalar()
+    if made is None or own is None:
+        return
+    connection.execute(
+        text("UPDATE contents SET parent = :made WHERE parent = :own AND id = ANY(:branch)"),
+        {"made": made, "own": own.id, "branch": list(given["branch"])},
+    )
+    if given["own"][0] is not None and own.parent == given["parent"]:
+        # The page itself stood below the place that waited.
+        connection.execute(
+            text(
+                """UPDATE contents SET parent = :made, position = :position WHERE id = :own
+                AND NOT EXISTS (SELECT 1 FROM contents WHERE id = :was)"""
+            ),
+            {"made": made, "own": own.id, "was": given["own"][0], "position": given["own"][1]},
+        )

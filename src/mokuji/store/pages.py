@@ -1,0 +1,41 @@
+"""A page by its address, and when and by whom it was changed last."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, text
+
+from mokuji.core.wiki import PageHead
+
+HEAD = text(
+    """SELECT id, volume, key, title, revision FROM page WHERE volume = :volume AND key = :key COLLATE "C" """
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """When, by whom and why a page was changed last."""
+
+    at: datetime
+    author: str
+    note: str
+
+
+def find_head(connection: Connection, volume: int, key: str) -> PageHead | None:
+    """The page of a volume that has this title key."""
+    row = connection.execute(HEAD, {"volume": volume, "key": key}).first()
+    return PageHead(*row) if row else None
+
+
+def last_change(connection: Connection, page: int) -> Change:
+    """The last change of a page that is there; what the program did by itself is Mokuji's."""
+    row = connection.execute(
+        text(
+            """SELECT p.changed, coalesce(w.name, 'Mokuji') AS author, p.note FROM page p
+            LEFT JOIN person w ON w.id = p.author WHERE p.id = :id"""
+        ),
+        {"id": page},
+    ).one()
+    return Change(row.changed, row.author, row.note)
