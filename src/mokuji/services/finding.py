@@ -86,3 +86,27 @@ def jump(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: in
             _writable(actor, scope, volumes, named, key),
             False,
         )
+
+
+@dataclass(frozen=True, slots=True)
+class NameFor:
+    """A page to refer to; ``insert`` is its target as it is typed in the volume in hand."""
+
+    title: str
+    place: str
+    insert: str
+
+
+def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
+    """Pages whose name matches what is typed, those of the volume in hand first."""
+    found = jump(desk, actor, typed, most=3 * most)
+    ordered = sorted(found.named, key=lambda each: found.volumes[each.volume].key != names.key(volume_key))
+    rows = []
+    for each in ordered[:most]:
+        volume = found.volumes[each.volume]
+        here = volume.key == names.key(volume_key)
+        written = names.escape(each.title)
+        insert = written if here else f"{names.escape(volume.title)}/{written}"
+        place = f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else "")
+        rows.append(NameFor(each.title, place if here else volume.title, insert))
+    return rows

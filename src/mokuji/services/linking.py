@@ -6,7 +6,7 @@ and one that is not written look the same.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mokuji.core import names
@@ -122,16 +122,11 @@ def _unwritten(
     return Link("unwritten", reference.kind, words, label, volume.key, names.key(title), title)
 
 
-def written(
+def resolve_names(
     connection: Connection, home: Volume, volumes: dict[str, Volume], typed: Sequence[Name]
-) -> list[bool]:
-    """Whether there are pages of these names, for the editor's colouring."""
+) -> list[Resolution]:
+    """Where names typed in a volume lead, for one who may read these volumes."""
     wiki = StoredWiki(connection, volumes)
-    places = set(_all_places(typed, home, volumes))
+    places = {place for name in typed for place in lookups(name, home, volumes)}
     resolver = Resolver(volumes, wiki.titles(places), wiki.aliases(places))
-    return [resolver.resolve(name, home).written for name in typed]
-
-
-def _all_places(typed: Iterable[Name], home: Volume, volumes: dict[str, Volume]) -> Iterable[tuple[int, str]]:
-    for name in typed:
-        yield from lookups(name, home, volumes)
+    return [resolver.resolve(name, home) for name in typed]

@@ -16,7 +16,7 @@ from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.desk import Desk, check, find_head, find_volume, make_ready, visible
-from mokuji.services.linking import Link, links, written
+from mokuji.services.linking import Link, links, resolve_names
 from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
 from mokuji.store import contents, unwritten, writing
 from mokuji.store.database import Connection, reading
@@ -149,6 +149,15 @@ def _create(
 
 
 @dataclass(frozen=True, slots=True)
+class Unwritten:
+    """A name in a text that has no page, where it stands first; ``at`` in code points."""
+
+    title: str
+    line: int
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
 class Preview:
     """A text as it would be read, with its problems and how many references it has."""
 
@@ -157,6 +166,7 @@ class Preview:
     compiled: Compiled
     links: tuple[Link, ...]
     problems: tuple[PlacedProblem, ...]
+    unwritten: tuple[Unwritten, ...]
     words: int
 
 
@@ -177,18 +187,45 @@ def preview(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str)
             PlacedProblem(problem, lines.position(problem.span.start).line)
             for problem in page.content.problems
         )
-        return Preview(volume, page, ready.compiled, found, problems, ready.compiled.words)
+        waiting: dict[tuple[str, str], Unwritten] = {}
+        for reference, link in zip(page.content.references, found, strict=True):
+            if link.state == "unwritten":
+                at = reference.span.start
+                here = Unwritten(link.title, lines.position(at).line, at)
+                waiting.setdefault((link.volume, link.key), here)
+        return Preview(
+            volume, page, ready.compiled, found, problems, tuple(waiting.values()), ready.compiled.words
+        )
 
 
-def which_are_written(desk: Desk, actor: Actor, volume_key: str, typed: list[str]) -> dict[str, bool]:
-    """For targets as typed between brackets (up to 400): whether a page is there."""
+@dataclass(frozen=True, slots=True)
+class Target:
+    """Where a name typed in a volume leads, or where it would be written."""
+
+    written: bool
+    volume: str
+    key: str
+    title: str
+
+
+def targets(desk: Desk, actor: Actor, volume_key: str, typed: list[str]) -> dict[str, Target]:
+    """For targets as typed between brackets (up to 400), where each leads; what names no page is left out."""
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
         volume = find_volume(connection, actor, volume_key)
-        read_names: dict[str, Name] = {}
+        by_id = {each.id: each for each in volumes.values()}
+        named: dict[str, Name] = {}
         for each in typed[:400]:
             reference = read(f"[[{each}]]", 0)
             if isinstance(reference, Reference) and reference.name is not None:
-                read_names[each] = reference.name
-        states = written(connection, volume, volumes, list(read_names.values()))
-        return dict(zip(read_names, states, strict=True))
+                named[each] = reference.name
+        found = resolve_names(connection, volume, volumes, list(named.values()))
+        return {
+            each: Target(
+                resolution.written,
+                by_id.get(resolution.place[0], volume).key,
+                resolution.page.key if resolution.page else names.key(resolution.place[1]),
+                resolution.page.title if resolution.page else each,
+            )
+            for each, resolution in zip(named, found, strict=True)
+        }

@@ -10,7 +10,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, TextClause, text
 
 WHOLE_CONTENTS = 400
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
@@ -20,8 +20,8 @@ LEVEL = 200
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """A row of the contents. ``page`` is None for a name that is placed but unwritten;
-    ``led_to_by`` is how many other pages lead to it."""
+    """A row of the contents. ``page`` is None for a name that is placed but unwritten; ``led_to_by`` is how
+    many other pages lead to it; ``branch`` says that entries stand below it, loaded or not."""
 
     id: int
     parent: int | None
@@ -31,12 +31,13 @@ class Entry:
     depth: int
     page: int | None
     led_to_by: int
-    has_more_below: bool = False
+    branch: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Contents:
-    """The contents of a volume, in order. ``whole`` is False when folded branches were left out."""
+    """The contents of a volume, in order. ``whole`` is False when only the levels that lead to a page were
+    loaded, and of each at most ``LEVEL`` entries around it."""
 
     entries: tuple[Entry, ...]
     whole: bool
@@ -46,11 +47,24 @@ class Contents:
         return next((entry for entry in self.entries if entry.key == key), None)
 
 
-_CONTENTS = """SELECT c.id, c.parent, c.key, c.title, p.id AS page FROM contents c
-    LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key WHERE c.volume = :volume"""
+_CONTENTS = """SELECT c.id, c.parent, c.key, c.title, c.position, p.id AS page,
+    EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id) AS branch
+    FROM contents c LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key WHERE c.volume = :volume"""
 CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
-CONTENTS_TOP = text(f"{_CONTENTS} AND c.parent IS NULL ORDER BY c.position LIMIT :most")
-CONTENTS_BELOW = text(f"{_CONTENTS} AND c.parent = :parent ORDER BY c.position LIMIT :most")
+
+
+def _level(parent: str) -> tuple[TextClause, TextClause]:
+    """The entries of one level around a position, and how many stand before a position."""
+    around = f"""(SELECT * FROM ({_CONTENTS} AND c.parent {parent} AND c.position < :at
+            ORDER BY c.position DESC LIMIT :half) b ORDER BY position)
+        UNION ALL ({_CONTENTS} AND c.parent {parent} AND c.position >= :at ORDER BY c.position LIMIT :half)"""  # noqa: S608
+    before = f"""SELECT count(*) FROM contents c
+        WHERE c.volume = :volume AND c.parent {parent} AND c.position < :at"""  # noqa: S608
+    return text(around), text(before)
+
+
+TOP_LEVEL, BEFORE_AT_TOP = _level("IS NULL")
+ONE_LEVEL, BEFORE_AT_LEVEL = _level("= :parent")
 LED_TO_BY = text(
     """SELECT x.id, count(DISTINCT x.page) AS pages FROM (
         SELECT p.id, pn.page FROM page p JOIN name n ON n.home = p.volume AND n.key = p.key AND NOT n.absolute
@@ -83,63 +97,61 @@ def contents(
     """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``."""
     rows = connection.execute(CONTENTS_WHOLE, {"volume": volume, "most": WHOLE_CONTENTS + 1}).all()
     whole = len(rows) <= WHOLE_CONTENTS
+    first: dict[int | None, int] = {}
     if not whole:
-        rows = _levels(connection, volume, path_to)
+        rows, first = _levels(connection, volume, path_to)
     pages = [row.page for row in rows if row.page is not None]
     values = {"pages": pages, "volume_key": volume_key, "visible": list(visible)}
     counts = {row.id: row.pages for row in connection.execute(LED_TO_BY, values)} if pages else {}
-    return Contents(tuple(_numbered(rows, counts, whole)), whole)
+    return Contents(tuple(_numbered(rows, counts, first)), whole)
 
 
-def _levels(connection: Connection, volume: int, path_to: str | None) -> list[Any]:
-    parents: list[int | None] = [None]
-    if path_to is not None:
-        parents += [
-            row.id
-            for row in connection.execute(
-                text(
-                    """WITH RECURSIVE up AS (SELECT id, parent FROM contents WHERE volume = :volume
-                        AND key = :key COLLATE "C"
-                    UNION ALL SELECT c.id, c.parent FROM contents c JOIN up ON c.id = up.parent)
-                    SELECT id FROM up"""
-                ),
-                {"volume": volume, "key": path_to},
-            )
-        ]
+_PATH = text(
+    """WITH RECURSIVE up AS (
+        SELECT id, parent, position, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
+        UNION ALL SELECT c.id, c.parent, c.position, up.step + 1 FROM contents c JOIN up ON c.id = up.parent
+        WHERE up.step < 100)
+    SELECT id, parent, position FROM up ORDER BY step DESC"""
+)
+
+
+def _levels(
+    connection: Connection, volume: int, path_to: str | None
+) -> tuple[list[Any], dict[int | None, int]]:
+    """The levels down to an entry and the one below it; and the ordinal of each level's first loaded entry."""
+    path = connection.execute(_PATH, {"volume": volume, "key": path_to or ""}).all()
+    wanted: list[tuple[int | None, float]] = [(step.parent, step.position) for step in path]
+    wanted.append((path[-1].id if path else None, float("-inf")))
     rows: list[Any] = []
-    for parent in parents:
-        query = CONTENTS_TOP if parent is None else CONTENTS_BELOW
-        values = {"volume": volume, "most": LEVEL, **({} if parent is None else {"parent": parent})}
-        rows += connection.execute(query, values).all()
-    return rows
+    first: dict[int | None, int] = {}
+    for parent, at in wanted:
+        level, before = (TOP_LEVEL, BEFORE_AT_TOP) if parent is None else (ONE_LEVEL, BEFORE_AT_LEVEL)
+        values = {"volume": volume, "parent": parent, "at": at, "half": LEVEL // 2}
+        found = connection.execute(level, values).all()
+        if found:
+            rows += found
+            values["at"] = found[0].position
+            first[parent] = connection.execute(before, values).scalar_one() + 1
+    return rows, first
 
 
-def _numbered(rows: Sequence[Any], counts: dict[int, int], whole: bool) -> list[Entry]:
+def _numbered(rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int | None, int]) -> list[Entry]:
     below: dict[int | None, list[Any]] = {}
     for row in rows:
         below.setdefault(row.parent, []).append(row)
+
+    def level(parent: int | None, lead: str, depth: int) -> list[tuple[Any, str, int]]:
+        start = first.get(parent, 1)
+        numbered = [(row, f"{lead}{n}", depth) for n, row in enumerate(below.get(parent, ()), start)]
+        return numbered[::-1]
+
     found: list[Entry] = []
-    pending = [(row, str(n), 0) for n, row in reversed(list(enumerate(below.get(None, ()), 1)))]
+    pending = level(None, "", 0)
     while pending:
         row, number, depth = pending.pop()
         led = counts.get(row.page, 0) if row.page is not None else 0
-        children = below.get(row.id, [])
-        found.append(
-            Entry(
-                row.id,
-                row.parent,
-                row.key,
-                row.title,
-                number,
-                depth,
-                row.page,
-                led,
-                not whole and not children,
-            )
-        )
-        pending += [
-            (child, f"{number}.{n}", depth + 1) for n, child in reversed(list(enumerate(children, 1)))
-        ]
+        found.append(Entry(row.id, row.parent, row.key, row.title, number, depth, row.page, led, row.branch))
+        pending += level(row.id, f"{number}.", depth + 1)
     return found
 
 

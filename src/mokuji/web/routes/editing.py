@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
 from mokuji.core import names
 from mokuji.core.errors import MokujiError
-from mokuji.services import reading, writing
+from mokuji.services import finding, reading, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -107,7 +109,6 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
     html = page_html(seen.compiled, seen.links, may_write=True, under=seen.page.head.key)
-    unwritten = [link.title for link in seen.links if link.state == "unwritten"]
     return JSONResponse(
         {
             "html": str(html),
@@ -115,18 +116,32 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
                 {"line": each.line, "message": each.problem.message, "at": each.problem.span.start}
                 for each in seen.problems
             ],
-            "unwritten": list(dict.fromkeys(unwritten)),
+            "unwritten": [{"title": each.title, "line": each.line, "at": each.at} for each in seen.unwritten],
             "references": len(seen.links),
             "words": seen.words,
         }
     )
 
 
-@router.post("/-/written/{volume}")
-def written(who: Who, volume: str, form: Form) -> Response:
-    """For the names in the editor: which are pages."""
-    typed = form.get("names", "").split("\n")
-    return JSONResponse(writing.which_are_written(who.desk, who.actor, volume, typed))
+@router.get("/-/written/{volume}")
+def written(who: Who, volume: str, names: str = "", under: str = "") -> Response:
+    """For names in the editor (one a line): which are pages, and where following them goes."""
+    found = writing.targets(who.desk, who.actor, volume, names.split("\n"))
+    return JSONResponse({typed: _target(target, under) for typed, target in found.items()})
+
+
+def _target(target: writing.Target, under: str) -> dict[str, Any]:
+    href = addresses.page(target.volume, target.key)
+    if not target.written:
+        href = addresses.act("edit", target.volume, target.key, under=under)
+    return {"written": target.written, "href": href}
+
+
+@router.get("/-/names")
+def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
+    """Pages to refer to, as the completion of names shows them; ``insert`` is what is written between brackets."""
+    found = finding.names_for(who.desk, who.actor, typed, volume)
+    return JSONResponse([{"title": each.title, "place": each.place, "insert": each.insert} for each in found])
 
 
 @router.get("/-/card/{volume}/{page:path}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fastapi import APIRouter
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 
 from mokuji.services import people, reading
 from mokuji.web import addresses
@@ -35,6 +35,12 @@ def sign_in(who: Who, form: Form) -> Response:
     response = see(back if addresses.is_local(back) else "/")
     set_cookie(who.request, response, SESSION, token, int(people.SESSION.total_seconds()))
     return response
+
+
+@router.get("/-/token")
+def fresh_token(who: Who) -> Response:
+    """The token for forms of a page that was open while its reader signed out and in again."""
+    return JSONResponse({"token": who.token, "signed_in": who.actor.signed_in})
 
 
 @router.post("/-/sign-out")

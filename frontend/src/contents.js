@@ -1,0 +1,66 @@
+// The contents of a volume: a filter that keeps the ancestors of what it finds, and folding of branches.
+const FOLDED = "mokuji folded";
+
+function load(volume) {
+  try {
+    return new Set(JSON.parse(sessionStorage.getItem(`${FOLDED} ${volume}`)) ?? []);
+  } catch {
+    return new Set();
+  }
+}
+
+export function contents() {
+  const volume = document.body.dataset.volume;
+  return {
+    wanted: "",
+    folded: load(volume),
+    rows: [],
+    init() {
+      this.rows = [...this.$el.querySelectorAll("[data-number]")];
+      const current = this.rows.find((row) => row.ariaCurrent);
+      if (current) {
+        // The page in hand is always in view.
+        for (const number of this.folded) {
+          if (current.dataset.number.startsWith(`${number}.`)) this.folded.delete(number);
+        }
+      }
+      this.draw();
+      current?.scrollIntoView({ block: "nearest" });
+    },
+    fold(event) {
+      const button = event.target.closest("[data-fold]");
+      if (!button) return;
+      event.preventDefault();
+      const number = button.dataset.fold;
+      if (!this.folded.delete(number)) this.folded.add(number);
+      try {
+        sessionStorage.setItem(`${FOLDED} ${volume}`, JSON.stringify([...this.folded]));
+      } catch {
+        // Without storage branches unfold at the next page.
+      }
+      this.draw();
+    },
+    filter() {
+      this.draw();
+    },
+    draw() {
+      const wanted = this.wanted.trim().toLowerCase();
+      const shown = new Set();
+      for (const row of this.rows) {
+        if (!wanted || !row.dataset.name.toLowerCase().includes(wanted)) continue;
+        const parts = row.dataset.number.split(".");
+        while (parts.length) {
+          shown.add(parts.join("."));
+          parts.pop();
+        }
+      }
+      for (const row of this.rows) {
+        const number = row.dataset.number;
+        const away = [...this.folded].some((folded) => number.startsWith(`${folded}.`));
+        row.parentElement.hidden = wanted ? !shown.has(number) : away;
+        row.parentElement.querySelector("[data-fold]")?.setAttribute("aria-expanded", String(!this.folded.has(number)));
+      }
+      this.$refs.none.hidden = !wanted || shown.size > 0;
+    },
+  };
+}

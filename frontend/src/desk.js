@@ -1,0 +1,273 @@
+// The writing desk: the editor in place of the plain text field, preview, findings, drafts, saving.
+import { drafts } from "./desk/drafts.js";
+import { editor, insertReference, referenceAt } from "./desk/editor.js";
+import { known } from "./desk/names.js";
+import { post } from "./desk/post.js";
+
+const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
+  createHTML: (html) => html,
+};
+const PREVIEW_WAIT = 140;
+const DRAFT_WAIT = 400;
+const ESCAPES = 700;
+
+function later(wait, act) {
+  let timer = 0;
+  return () => {
+    clearTimeout(timer);
+    timer = setTimeout(act, wait);
+  };
+}
+
+function desk() {
+  // The editor lives outside of what Alpine watches: proxies would break it.
+  let view = null;
+  let form = null;
+  let draft = null;
+  let names = null;
+  let savedText = "";
+  let asked = 0;
+  let escaped = 0;
+  return {
+    mode: innerWidth < 900 ? "text" : "both",
+    fault: "",
+    signedOut: false,
+    draftFound: false,
+    draftWords: "",
+    findings: [],
+    unfolded: false,
+    get textOnly() {
+      return this.mode === "text";
+    },
+    get seenOnly() {
+      return this.mode === "seen";
+    },
+    get both() {
+      return this.mode === "both";
+    },
+    get hasFindings() {
+      return this.findings.length > 0;
+    },
+    get signInHref() {
+      return `/-/sign-in?${new URLSearchParams({ back: location.pathname })}`;
+    },
+    get findingsWords() {
+      const unwritten = this.findings.filter((each) => each.kind === "unwritten").length;
+      const problems = this.findings.length - unwritten;
+      const said = [];
+      if (unwritten) said.push(`${unwritten} unwritten`);
+      if (problems) said.push(`${problems} ${problems === 1 ? "problem" : "problems"}`);
+      return said.join(", ");
+    },
+    init() {
+      form = this.$el;
+      const field = this.$refs.text;
+      const data = form.dataset;
+      savedText = field.defaultValue;
+      names = known(data.written, data.key, () => view.dispatch({}));
+      draft = drafts(`${data.volume}/${data.key}`);
+      const drafted = later(DRAFT_WAIT, () => this.keepDraft());
+      const previewed = later(PREVIEW_WAIT, () => this.preview());
+      view = editor({
+        text: field.value,
+        parent: field.parentElement,
+        nonce: document.querySelector('meta[name="style-nonce"]').content,
+        volume: data.volume,
+        names,
+        changed: () => {
+          drafted();
+          previewed();
+        },
+        keys: this.keys(),
+      });
+      field.hidden = true;
+      form.addEventListener("submit", () => this.sync());
+      form.addEventListener("formdata", (event) => event.formData.set("text", view.state.doc.toString()));
+      document.addEventListener("keydown", (event) => this.escape(event));
+      this.show(this.mode);
+      const kept = draft.load();
+      this.draftFound = Boolean(kept) && kept.text !== view.state.doc.toString();
+      this.goToStart();
+      this.preview();
+    },
+    goToStart() {
+      const found = /^#line-(\d+)$/.exec(location.hash);
+      const doc = view.state.doc;
+      const line = found ? doc.line(Math.min(Number(found[1]), doc.lines)) : null;
+      if (line) view.dispatch({ selection: { anchor: line.from }, scrollIntoView: true });
+      const title = form.querySelector('input[name="title"]:not([type="hidden"])');
+      if (title && !title.value) title.focus();
+      else view.focus();
+    },
+    keys() {
+      const run = (act) => () => {
+        act();
+        return true;
+      };
+      return [
+        { key: "Mod-s", run: run(() => this.save(true)) },
+        { key: "Mod-Shift-s", run: run(() => this.save(false)) },
+        { key: "Mod-Enter", run: run(() => this.follow()) },
+        { key: "Mod-.", run: run(() => this.leave()) },
+        { key: "Mod-Shift-l", run: run(() => insertReference(view)) },
+        { key: "F8", run: run(() => this.nextFinding()) },
+      ];
+    },
+    escape(event) {
+      const command = event.ctrlKey || event.metaKey;
+      if (command && event.key.toLowerCase() === "s" && !event.defaultPrevented) {
+        event.preventDefault();
+        this.save(!event.shiftKey);
+      }
+      if (event.key !== "Escape" || event.defaultPrevented || document.querySelector("dialog[open]")) return;
+      if (event.timeStamp - escaped < ESCAPES) this.leave();
+      escaped = event.timeStamp;
+    },
+    sync() {
+      this.$refs.text.value = view.state.doc.toString();
+    },
+    show(mode) {
+      this.mode = mode;
+      form.classList.toggle("text-only", mode === "text");
+      form.classList.toggle("seen-only", mode === "seen");
+      if (mode !== "text") this.preview();
+    },
+
+    // ---- drafts ------------------------------------------------------------
+    keepDraft() {
+      const text = view.state.doc.toString();
+      if (text === savedText) {
+        draft.drop();
+        this.draftWords = "";
+        return;
+      }
+      this.draftWords = draft.keep(text) ? " · draft kept" : " · this browser keeps no drafts";
+      this.draftFound = false;
+    },
+    takeDraft() {
+      const kept = draft.load();
+      if (kept) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: kept.text } });
+      this.draftFound = false;
+      view.focus();
+    },
+    dropDraft() {
+      draft.drop();
+      this.draftFound = false;
+      view.focus();
+    },
+    leave() {
+      this.keepDraft();
+      location.assign(this.$refs.close.href);
+    },
+
+    // ---- preview and findings -------------------------------------------------
+    async preview() {
+      const mine = ++asked;
+      const text = view.state.doc.toString();
+      const seen = await post(form.dataset.preview, { text }, form).catch(() => null);
+      if (mine !== asked || !seen) return;
+      if (!seen.ok) {
+        this.fault = seen.said.message ?? "";
+        return;
+      }
+      const { html, problems, unwritten, references, words } = seen.said;
+      if (this.mode !== "text") {
+        const empty = '<p class="text-slate">Nothing to see yet.</p>';
+        this.$refs.seen.innerHTML = policy.createHTML(html.trim() ? html : empty);
+      }
+      this.findings = [
+        ...unwritten.map((each) => ({
+          kind: "unwritten",
+          css: "text-ochre",
+          line: each.line,
+          at: each.at,
+          words: `“${each.title}” is not written yet`,
+        })),
+        ...problems.map((each) => ({ kind: "problem", css: "problem", line: each.line, at: each.at, words: each.message })),
+      ]
+        .sort((a, b) => a.at - b.at)
+        .map((each, id) => ({ ...each, id, where: `line ${each.line}` }));
+      const counted = (number, one) => `${number} ${number === 1 ? one : `${one}s`}`;
+      const foot = `${counted(references, "reference")} · ${counted(words, "word")}`;
+      document.getElementById("desk-foot").textContent = foot;
+    },
+    unfold() {
+      this.unfolded = !this.unfolded;
+    },
+    nextFinding() {
+      if (!this.findings.length) return;
+      this.unfolded = true;
+      const line = view.state.doc.lineAt(view.state.selection.main.head).number;
+      this.goTo(this.findings.find((each) => each.line > line) ?? this.findings[0]);
+    },
+    goTo(each) {
+      const doc = view.state.doc;
+      const line = doc.line(Math.min(each.line, doc.lines));
+      view.dispatch({ selection: { anchor: line.from }, scrollIntoView: true });
+      view.focus();
+    },
+
+    // ---- following and saving ---------------------------------------------------
+    follow() {
+      const typed = referenceAt(view);
+      if (typed === null) return;
+      this.keepDraft();
+      names.find(typed).then((found) => {
+        if (found?.href) location.assign(found.href);
+      });
+    },
+    adopt(event) {
+      this.$refs.revision.value = event.currentTarget.dataset.newest;
+      event.currentTarget.closest(".notice").remove();
+      view.focus();
+    },
+    async save(stay) {
+      this.fault = "";
+      this.signedOut = false;
+      this.sync();
+      const text = view.state.doc.toString();
+      const fields = Object.fromEntries(new FormData(form));
+      const answer = await post(form.dataset.save, fields, form).catch(() => null);
+      if (!answer) {
+        this.keepDraft();
+        this.fault = "The server does not answer. Your text is kept here as a draft; try again in a moment.";
+        return;
+      }
+      if (answer.ok) {
+        this.saved(answer.said, text, stay);
+        return;
+      }
+      this.keepDraft();
+      if (answer.said.code === "edited_meanwhile") {
+        // The page that comes back shows what the other saved, and keeps all that was typed.
+        form.submit();
+        return;
+      }
+      this.signedOut = answer.said.code === "sign_in" || answer.said.code === "form_token";
+      this.fault = this.signedOut
+        ? "You are signed out. Sign in again in another tab, then save once more; your text stays here."
+        : (answer.said.message ?? "Something went wrong. Your text is still here; try again.");
+    },
+    saved(said, text, stay) {
+      const unsaved = view.state.doc.toString() !== text;
+      savedText = text;
+      if (!unsaved) draft.drop();
+      if (!stay) {
+        location.assign(said.read);
+        return;
+      }
+      this.$refs.revision.value = said.revision;
+      if (form.dataset.revision === "0") {
+        // From now on it is a page like any other, with an address and buttons of its own.
+        location.replace(said.edit);
+        return;
+      }
+      const now = new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+      this.draftWords = said.unchanged ? " · nothing to save" : ` · saved as revision ${said.revision}, ${now}`;
+      form.querySelector("#note").value = "";
+      this.preview();
+    },
+  };
+}
+
+window.Alpine.data("desk", desk);

@@ -1,0 +1,216 @@
+// The editor: plain text with light colouring, references as what they are, completion of names.
+import {
+  acceptCompletion,
+  autocompletion,
+  closeBrackets,
+  closeBracketsKeymap,
+  completionKeymap,
+  completionStatus,
+  startCompletion,
+} from "@codemirror/autocomplete";
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+import { markdown, markdownLanguage } from "@codemirror/lang-markdown";
+import { HighlightStyle, syntaxHighlighting, syntaxTree } from "@codemirror/language";
+import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
+import { EditorState, Prec } from "@codemirror/state";
+import {
+  Decoration,
+  EditorView,
+  ViewPlugin,
+  drawSelection,
+  highlightActiveLine,
+  keymap,
+  lineNumbers,
+} from "@codemirror/view";
+import { tags } from "@lezer/highlight";
+import { visited } from "../lately.js";
+
+// A target, up to `#`, `|` or the end; escapes count as one character.
+const REFERENCE = /\[\[(=?)((?:\\[!-/:-@[-`{-~]|[^\\[\]|#\n])*)(#(?:\\[!-/:-@[-`{-~]|[^\\[\]|\n])*)?(\|(?:\\.|\[[^\]\n]*\]|[^\][\n])*)?\]\]/g;
+const LITERAL = /Code|HTML|Comment|URL|LinkReference|ProcessingInstruction/;
+
+const style = HighlightStyle.define([
+  { tag: tags.heading, fontWeight: "700" },
+  { tag: tags.strong, fontWeight: "700" },
+  { tag: tags.emphasis, fontStyle: "italic" },
+  { tag: tags.strikethrough, textDecoration: "line-through" },
+  { tag: tags.monospace, color: "var(--slate)" },
+  { tag: [tags.url, tags.link], color: "var(--slate)" },
+  { tag: [tags.processingInstruction, tags.contentSeparator, tags.meta], color: "var(--number)" },
+]);
+
+const theme = EditorView.theme({
+  "&": { fontSize: "14px", color: "var(--ink)", height: "100%" },
+  "&.cm-focused": { outline: "none" },
+  ".cm-scroller": { fontFamily: "var(--font-mono)", lineHeight: "1.62" },
+  ".cm-content": { padding: "14px 0", caretColor: "var(--pine)" },
+  ".cm-line": { padding: "0 16px 0 4px" },
+  ".cm-gutters": { background: "var(--editor)", color: "var(--number)", border: "0" },
+  ".cm-lineNumbers .cm-gutterElement": { minWidth: "44px", padding: "0 14px 0 0" },
+  ".cm-activeLine, .cm-activeLineGutter": { background: "color-mix(in srgb, var(--selection) 35%, transparent)" },
+  ".cm-selectionBackground, &.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground": {
+    background: "var(--selection)",
+  },
+  ".cm-cursor": { borderLeftColor: "var(--pine)", borderLeftWidth: "2px" },
+  ".cm-tooltip": {
+    border: "1px solid var(--leader)",
+    borderRadius: "4px",
+    background: "var(--paper)",
+    boxShadow: "0 6px 20px #0b3b3326",
+  },
+  ".cm-tooltip.cm-tooltip-autocomplete > ul": { fontFamily: "var(--font-sans)", maxHeight: "300px", minWidth: "300px" },
+  ".cm-tooltip.cm-tooltip-autocomplete > ul > li": { padding: "5px 10px", display: "flex", gap: "12px" },
+  ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": { background: "var(--selection)", color: "var(--ink)" },
+  ".cm-completionLabel": { fontWeight: "600", flex: "1" },
+  ".cm-completionDetail": { color: "var(--slate)", fontStyle: "normal", fontSize: "12.5px" },
+  ".cm-completionMatchedText": { textDecoration: "none" },
+  ".cm-panels": { background: "var(--panel)", color: "var(--ink)" },
+});
+
+// ---- references ------------------------------------------------------------
+
+const written = Decoration.mark({ class: "cm-ref" });
+const unwritten = Decoration.mark({ class: "cm-unwritten" });
+
+function references(names) {
+  const draw = (view) => {
+    const marks = [];
+    const tree = syntaxTree(view.state);
+    for (const { from, to } of view.visibleRanges) {
+      const start = view.state.doc.lineAt(from).from;
+      const text = view.state.doc.sliceString(start, to);
+      for (const found of text.matchAll(REFERENCE)) {
+        const at = start + found.index;
+        if (LITERAL.test(tree.resolveInner(at + 2, 1).name)) continue;
+        const target = found[2].trim();
+        const state = target ? names.state(target) : true;
+        if (state === undefined) continue;
+        marks.push((state ? written : unwritten).range(at, at + found[0].length));
+      }
+    }
+    return Decoration.set(marks, true);
+  };
+  return ViewPlugin.fromClass(
+    class {
+      constructor(view) {
+        this.decorations = draw(view);
+      }
+      update(update) {
+        // An update without a change is the news that more names are known.
+        this.decorations = draw(update.view);
+      }
+    },
+    { decorations: (plugin) => plugin.decorations },
+  );
+}
+
+/** What is typed as target of the reference under the caret; null if there is none. */
+export function referenceAt(view) {
+  const head = view.state.selection.main.head;
+  const line = view.state.doc.lineAt(head);
+  for (const found of line.text.matchAll(REFERENCE)) {
+    const at = line.from + found.index;
+    if (at <= head && head <= at + found[0].length && found[2].trim()) return found[2].trim();
+  }
+  return null;
+}
+
+/** Brackets around the selection, or an empty pair with the names to choose from. */
+export function insertReference(view) {
+  const { from, to } = view.state.selection.main;
+  const words = view.state.doc.sliceString(from, to);
+  const caret = from + 2 + words.length;
+  view.dispatch({ changes: { from, to, insert: `[[${words}]]` }, selection: { anchor: caret } });
+  view.focus();
+  startCompletion(view);
+}
+
+// ---- completion of names --------------------------------------------------------
+
+function completion(volume) {
+  return async (context) => {
+    const before = context.matchBefore(/\[\[=?[^[\]|#\n]*/);
+    if (!before) return null;
+    const lead = before.text.startsWith("[[=") ? 3 : 2;
+    const typed = before.text.slice(lead);
+    const options = typed.trim() ? await matching(typed, volume) : lately(volume);
+    if (context.aborted) return null;
+    return { from: before.from + lead, options, filter: false };
+  };
+}
+
+function option(page, boost) {
+  const apply = (view, _, from, to) => {
+    const closed = view.state.doc.sliceString(to, to + 2) === "]]";
+    const insert = closed ? page.insert : `${page.insert}]]`;
+    view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + page.insert.length + 2 } });
+  };
+  return { label: page.title, detail: page.place, apply, boost };
+}
+
+function lately(volume) {
+  const here = document.getElementById("desk").dataset.key;
+  return visited()
+    .filter((page) => !(page.volume === volume && page.href.endsWith(`/${here}`)))
+    .map((page, nth) => {
+      const title = page.title.replace(/[\\#|[\]/$`<]/g, "\\$&");
+      const insert = page.volume === volume ? title : `${page.volumeTitle}/${title}`;
+      return option({ title: page.title, place: `${page.number || page.volumeTitle} · lately`, insert }, -nth);
+    });
+}
+
+async function matching(typed, volume) {
+  const query = new URLSearchParams({ typed, volume, all: "1" });
+  const answer = await fetch(`/-/names?${query}`).catch(() => null);
+  if (!answer?.ok) return [];
+  return (await answer.json()).map((page, nth) => option(page, -nth));
+}
+
+// ---- all together ------------------------------------------------------------------
+
+const KEPT_BY_US = new Set(["Mod-Enter"]);
+
+/** An editor in `parent`; `changed` is called after each change of the text. */
+export function editor({ text, parent, nonce, volume, names, changed, keys }) {
+  return new EditorView({
+    parent,
+    state: EditorState.create({
+      doc: text,
+      extensions: [
+        EditorView.cspNonce.of(nonce),
+        Prec.highest(keymap.of(keys)),
+        Prec.highest(keymap.of([{ key: "Tab", run: acceptCompletion }])),
+        lineNumbers(),
+        history(),
+        drawSelection(),
+        highlightActiveLine(),
+        highlightSelectionMatches(),
+        EditorView.lineWrapping,
+        EditorView.contentAttributes.of({ spellcheck: "true", "aria-label": "Text of the page" }),
+        markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }),
+        syntaxHighlighting(style),
+        closeBrackets(),
+        autocompletion({ override: [completion(volume)], icons: false, activateOnTypingDelay: 40 }),
+        references(names),
+        theme,
+        keymap.of([
+          ...closeBracketsKeymap,
+          ...completionKeymap,
+          ...searchKeymap,
+          ...historyKeymap,
+          ...defaultKeymap.filter((binding) => !KEPT_BY_US.has(binding.key)),
+        ]),
+        EditorView.updateListener.of((update) => {
+          if (update.docChanged) changed();
+        }),
+        EditorView.domEventHandlers({
+          // Escape that closes a list of names is not one of the two that leave the desk.
+          keydown: (event, view) => {
+            if (event.key === "Escape" && completionStatus(view.state) === "active") event.stopPropagation();
+            return false;
+          },
+        }),
+      ],
+    }),
+  });
+}

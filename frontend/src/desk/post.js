@@ -1,0 +1,18 @@
+// Sends fields to the server as the form would, with the form's token; gets a fresh token after a new sign-in.
+async function send(address, fields, form) {
+  const body = new URLSearchParams({ ...fields, token: form.elements.token.value });
+  const answer = await fetch(address, { method: "POST", body });
+  const isJson = answer.headers.get("content-type")?.includes("json");
+  return { ok: answer.ok && isJson, said: isJson ? await answer.json() : { code: `http_${answer.status}` } };
+}
+
+/** `{ok, said}`; `said` is the JSON that came back. */
+export async function post(address, fields, form) {
+  const answer = await send(address, fields, form);
+  if (answer.ok || !["form_token", "http_403"].includes(answer.said.code)) return answer;
+  // Signed in again elsewhere: the token of this page belongs to the session that ended.
+  const fresh = await fetch("/-/token").then((found) => found.json());
+  if (!fresh.signed_in) return { ok: false, said: { code: "sign_in" } };
+  form.elements.token.value = fresh.token;
+  return send(address, fields, form);
+}

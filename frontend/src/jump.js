@@ -1,0 +1,94 @@
+// The jump box: type a part of a name, go there, or write the page that is not there.
+export function jump() {
+  const here = document.body.dataset.volume ?? "";
+  let asked = 0;
+  let answered = null;
+  return {
+    typed: "",
+    rows: [],
+    chosen: 0,
+    wide: !here,
+    scope: "",
+    get scopeWords() {
+      if (this.wide) return "Searches all volumes";
+      return this.scope ? `Searches “${this.scope}”` : "Searches this volume";
+    },
+    get otherScope() {
+      if (!here) return "";
+      return this.wide ? "this volume only" : "all volumes";
+    },
+    get canWiden() {
+      return Boolean(here);
+    },
+    init() {
+      document.addEventListener("mokuji:jump", () => this.open());
+      document.addEventListener("click", (event) => {
+        const plain = !event.ctrlKey && !event.metaKey && !event.shiftKey && event.button === 0;
+        if (plain && event.target.closest("[data-jump]")) {
+          event.preventDefault();
+          this.open();
+        }
+      });
+    },
+    open() {
+      if (this.$el.open) return;
+      this.$el.showModal();
+      this.$el.querySelector("input").select();
+      this.look();
+    },
+    async look() {
+      const mine = ++asked;
+      const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
+      const answer = await fetch(`/-/jump?${query}`).catch(() => null);
+      if (!answer?.ok || mine !== asked) return;
+      const found = await answer.json();
+      answered = query.toString();
+      this.scope = found.scope;
+      this.rows = [...found.rows, ...this.acts()].map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
+      // What writes a page stands last.
+      this.rows.sort((a, b) => Number(a.kind === "write") - Number(b.kind === "write"));
+      this.choose(0);
+    },
+    acts() {
+      const { edit, rename, history, title } = document.body.dataset;
+      const acts = [
+        [edit, "Edit this page"],
+        [rename, "Rename this page"],
+        [history, "History of this page"],
+      ];
+      const wanted = this.typed.trim().toLowerCase();
+      return acts
+        .filter(([href, words]) => href && (!wanted || (wanted.length > 1 && words.toLowerCase().includes(wanted))))
+        .map(([href, words]) => ({ href, title: words, place: "act", hint: title, kind: "act" }));
+    },
+    choose(at) {
+      this.chosen = this.rows.length ? (at + this.rows.length) % this.rows.length : 0;
+      this.rows.forEach((row, n) => {
+        row.chosen = n === this.chosen;
+      });
+      this.$nextTick(() => this.$el.querySelector('[aria-selected="true"]')?.scrollIntoView({ block: "nearest" }));
+    },
+    key(event) {
+      if (event.key === "ArrowDown") this.choose(this.chosen + 1);
+      else if (event.key === "ArrowUp") this.choose(this.chosen - 1);
+      else if (event.key === "Tab" && here && !event.shiftKey) {
+        this.wide = !this.wide;
+        this.look();
+      } else if (event.key === "Enter") this.go(event);
+      else return;
+      event.preventDefault();
+    },
+    async go(event) {
+      // Fast fingers press Enter before the last answer is here.
+      const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
+      if (answered !== query.toString()) await this.look();
+      const row = this.rows[this.chosen];
+      if (!row) return;
+      if (event.ctrlKey || event.metaKey) window.open(row.href, "_blank");
+      else location.assign(row.href);
+    },
+    outside(event) {
+      if (event.target === this.$el) this.$el.close();
+    },
+  };
+}

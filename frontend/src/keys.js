@@ -1,0 +1,75 @@
+// The keys that work outside of fields, and the list of all keys.
+import { visited } from "./lately.js";
+
+const isMac = /Mac|iP(hone|ad)/.test(navigator.platform);
+
+export function keys() {
+  return {
+    init() {
+      document.addEventListener("mokuji:keys", () => {
+        if (!this.$el.open) this.$el.showModal();
+      });
+    },
+  };
+}
+
+/** Whether the event comes from where text is typed. */
+function inField(event) {
+  return Boolean(event.target.closest?.("input, textarea, select, [contenteditable], .cm-editor"));
+}
+
+const go = (name) => () => {
+  const href = document.body.dataset[name];
+  if (href) location.assign(href);
+  return Boolean(href);
+};
+const focus = (selector) => () => {
+  const found = document.querySelector(selector);
+  found?.focus();
+  return Boolean(found);
+};
+const send = (name) => () => document.dispatchEvent(new CustomEvent(name));
+
+const PLAIN = {
+  e: go("edit"),
+  r: go("rename"),
+  h: go("history"),
+  c: focus(".contents [aria-current], .contents a"),
+  m: focus("#margin"),
+  "/": send("mokuji:jump"),
+  "?": send("mokuji:keys"),
+};
+const REGIONS = [".spine a", ".contents a[aria-current], .contents a", "#main", "#margin", ".strip a"];
+
+function nextRegion(back) {
+  const regions = REGIONS.map((selector) => document.querySelector(selector)).filter(Boolean);
+  const parents = regions.map((found) => found.closest("nav, main, aside, footer"));
+  const at = parents.findIndex((parent) => parent?.contains(document.activeElement));
+  const next = at < 0 ? (back ? -1 : 0) : at + (back ? -1 : 1);
+  regions[(next + regions.length) % regions.length].focus();
+}
+
+export function listenForKeys() {
+  document.addEventListener("keydown", (event) => {
+    const command = isMac ? event.metaKey : event.ctrlKey;
+    let done = false;
+    if (command && !event.altKey && !event.shiftKey && event.key.toLowerCase() === "k") {
+      send("mokuji:jump")();
+      done = true;
+    } else if (event.key === "F1") {
+      send("mokuji:keys")();
+      done = true;
+    } else if (event.key === "F6" && !command) {
+      nextRegion(event.shiftKey);
+      done = true;
+    } else if (event.altKey && !command && /^Digit[1-9]$/.test(event.code)) {
+      const page = visited()[Number(event.code.slice(5)) - 1];
+      if (page) location.assign(page.href);
+      done = Boolean(page);
+    } else if (!command && !event.metaKey && !event.ctrlKey && !event.altKey && !inField(event) && PLAIN[event.key]) {
+      if (document.querySelector("dialog[open]")) return;
+      done = PLAIN[event.key]() !== false;
+    }
+    if (done) event.preventDefault();
+  });
+}

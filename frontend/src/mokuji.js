@@ -1,0 +1,25 @@
+// What every page has: jump box, lately strip, cards of references, contents, keys.
+// Reading and a plain save work without any of it.
+import Alpine from "@alpinejs/csp";
+import { card } from "./card.js";
+import { contents } from "./contents.js";
+import { jump } from "./jump.js";
+import { keys, listenForKeys } from "./keys.js";
+import { lately, visit } from "./lately.js";
+import { lightUp } from "./lit.js";
+
+visit(document.body.dataset);
+Alpine.data("lately", lately);
+Alpine.data("jump", jump);
+Alpine.data("card", card);
+Alpine.data("contents", contents);
+Alpine.data("keys", keys);
+listenForKeys();
+
+// The desk's own script registers its part of the page before this.
+window.Alpine = Alpine;
+document.addEventListener("DOMContentLoaded", () => {
+  Alpine.start();
+  lightUp();
+});
+window.addEventListener("hashchange", lightUp);
