@@ -34,12 +34,12 @@ const PLAIN = {
   e: go("edit"),
   r: go("rename"),
   h: go("history"),
-  c: focus(".contents [aria-current], .contents a"),
+  c: focus(".panel [aria-current], .panel a"),
   m: focus("#margin"),
   "/": send("mokuji:jump"),
   "?": send("mokuji:keys"),
 };
-const REGIONS = [".spine a", ".contents a[aria-current], .contents a", "#main", "#margin", ".strip a"];
+const REGIONS = [".spine a", ".panel a[aria-current], .panel a", "#main", "#margin", ".strip a"];
 
 function nextRegion(back) {
   const regions = REGIONS.map((selector) => document.querySelector(selector)).filter(Boolean);

@@ -10,6 +10,7 @@ import {
 } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { markdown, markdownLanguage } from "@codemirror/lang-markdown";
+import { yamlFrontmatter } from "@codemirror/lang-yaml";
 import { HighlightStyle, syntaxHighlighting, syntaxTree } from "@codemirror/language";
 import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { EditorState, Prec } from "@codemirror/state";
@@ -34,6 +35,7 @@ const style = HighlightStyle.define([
   { tag: tags.strong, fontWeight: "700" },
   { tag: tags.emphasis, fontStyle: "italic" },
   { tag: tags.strikethrough, textDecoration: "line-through" },
+  { tag: tags.propertyName, color: "var(--slate)" },
   { tag: tags.monospace, color: "var(--slate)" },
   { tag: [tags.url, tags.link], color: "var(--slate)" },
   { tag: [tags.processingInstruction, tags.contentSeparator, tags.meta], color: "var(--number)" },
@@ -187,7 +189,7 @@ export function editor({ text, parent, nonce, volume, names, changed, keys }) {
         highlightSelectionMatches(),
         EditorView.lineWrapping,
         EditorView.contentAttributes.of({ spellcheck: "true", "aria-label": "Text of the page" }),
-        markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }),
+        yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
         autocompletion({ override: [completion(volume)], icons: false, activateOnTypingDelay: 40 }),

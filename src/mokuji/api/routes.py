@@ -241,7 +241,7 @@ def _done(done: refactor.Applied | refactor.RenameView | refactor.UndoView) -> s
 
 
 @router.get("/volumes/{volume}/backlinks/{page:path}")
-def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: int = 0) -> schemas.Backlinks:
+def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
     """The pages that lead to one, each with its sentences."""
     _, _, found, by_id = reading.all_backlinks(desk, actor, volume, page, after)
     return schemas.Backlinks(
@@ -260,7 +260,7 @@ def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: int =
             )
             for entry in found.entries
         ],
-        more_after=found.more_after,
+        more_after=f"{found.more_after.elsewhere:d}-{found.more_after.page}" if found.more_after else None,
     )
 
 

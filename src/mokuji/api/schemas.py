@@ -214,7 +214,7 @@ class Backlinks(Schema):
     pages: int
     places: int
     entries: list[Backlink]
-    more_after: int | None
+    more_after: str | None
 
 
 class Revision(Schema):

@@ -40,6 +40,21 @@ class ChangedLine:
     where: str
 
 
+def near(pieces: Sequence[Piece], reach: int = 56) -> tuple[Piece, ...]:
+    """A line cut down to its marked pieces with some words (``reach`` code points at most) beside each."""
+    found: list[Piece] = []
+    last = len(pieces) - 1
+    for nth, piece in enumerate(pieces):
+        words = piece.words
+        if piece.marked or len(words) <= (reach if nth in {0, last} else 2 * reach):
+            found.append(piece)
+            continue
+        head = "" if nth == 0 else words[:reach].rpartition(" ")[0]
+        tail = "" if nth == last else words[-reach:].partition(" ")[2]
+        found.append(Piece(f"{head} … {tail}" if head and tail else f"{head}…{tail}", False))
+    return tuple(found)
+
+
 def changed_lines(text: str, edits: Sequence[Edit], most: int | None = None) -> list[ChangedLine]:
     """The lines that edits touch, each once; an edit lies within one line."""
     lines = Lines(text)

@@ -22,7 +22,7 @@ from mokuji.core.text.reference import Kind
 from mokuji.core.text.scan import check, scan
 
 _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
-_ITEM = re.compile(r"^([ \t]*)(?:[-*+]|\d{1,9}[.)])[ \t]+")
+_ITEM = re.compile(r"([ \t]*)(?:[-*+]|\d{1,9}[.)])[ \t]+")
 
 
 @dataclass(frozen=True, slots=True)

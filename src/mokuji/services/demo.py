@@ -15,7 +15,7 @@ from mokuji.core import names
 from mokuji.core.errors import MokujiError, Refused
 from mokuji.core.policy import Actor, Role
 from mokuji.core.wiki import Page
-from mokuji.formats.folder import FolderPage, FolderVolume, load_yaml
+from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
 from mokuji.services import refactor
 from mokuji.services.desk import Desk, find_volume, need_head
 from mokuji.services.importing import import_wiki, read_folder
@@ -62,7 +62,9 @@ def load(desk: Desk) -> None:
             ids[told["by"]], _time(told["from"]) + nth * timedelta(hours=31, minutes=17), "First text"
         )
 
-    import_wiki(desk, wiki, sign)
+    order = list(starts)
+    told = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
+    import_wiki(desk, FolderWiki(tuple(told), ()), sign)
     _roles(desk, story["people"], ids)
     actors = _actors(desk, ids)
     for act in story["acts"]:

@@ -15,7 +15,7 @@ from mokuji.services.desk import Desk, Ready, find_head, find_volume, need_head,
 from mokuji.services.linking import Link, links
 from mokuji.store import backlinks, contents, pages, unwritten
 from mokuji.store import volumes as stored_volumes
-from mokuji.store.backlinks import Backlinks
+from mokuji.store.backlinks import Backlinks, Cursor
 from mokuji.store.contents import Contents, Entry
 from mokuji.store.database import Connection, reading
 from mokuji.store.pages import Change
@@ -211,8 +211,16 @@ def _beside(entries: tuple[Entry, ...], at: int | None, step: int) -> Entry | No
     return None
 
 
+def _cursor(written: str) -> Cursor:
+    """A place in a list of backlinks as it stands in an address: ``0-123`` or ``1-123``."""
+    elsewhere, _, page = written.partition("-")
+    if elsewhere in {"0", "1"} and page.isdecimal() and len(page) < 19:
+        return Cursor(elsewhere == "1", int(page))
+    return backlinks.START
+
+
 def all_backlinks(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, after: int = 0
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, after: str = ""
 ) -> tuple[VolumeView, PageHead, Backlinks, dict[int, Volume]]:
     """The whole list of pages that lead to one, a screen at a time."""
     with reading(desk.engine) as connection:
@@ -221,7 +229,8 @@ def all_backlinks(
         head = need_head(connection, volume, page_key)
         view = volume_view(connection, actor, volume, volumes, path_to=head.key)
         seen = [each.id for each in volumes.values()]
-        found = backlinks.backlinks(connection, head, seen, after=after, most=40, sentences=12)
+        start = _cursor(after)
+        found = backlinks.backlinks(connection, head, seen, after=start, most=40, sentences=12)
         return view, head, found, {each.id: each for each in volumes.values()}
 
 

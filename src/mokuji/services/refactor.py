@@ -8,7 +8,7 @@ added meanwhile can be missed.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 from mokuji.core.changes import PageChange
@@ -88,11 +88,17 @@ def _rename_view(
         plan = rename(wiki, head.id, title, present_words=present_words)
     except MokujiError as refusal:
         return RenameView(place, head, by_id, None, _discreet(refusal), (), (), 0, 0)
-    changes = tuple(change for change in plan.rewritten if change.head.volume in by_id)
+    changes = _seen(plan.rewritten, by_id, volume.id)
     captured = _captured(wiki, [each for each in plan.captured if each.page.volume in by_id])
     references = sum(len(change.renamed) for change in changes)
     labels = sum(len(change.labelled) for change in changes)
     return RenameView(place, head, by_id, plan, None, changes, captured, references, labels)
+
+
+def _seen(changes: Iterable[PageChange], readable: Collection[int], home: int) -> tuple[PageChange, ...]:
+    """The pages with another text that the actor may read, those of the volume in hand first."""
+    seen = [each for each in changes if each.text_changed and each.head.volume in readable]
+    return tuple(sorted(seen, key=lambda each: each.head.volume != home))
 
 
 def _discreet(refusal: MokujiError) -> MokujiError:
@@ -198,7 +204,7 @@ def _undo_view(connection: Connection, actor: Actor, change_set: int) -> UndoVie
         plan = _undo(connection, act)
     except MokujiError as refusal:
         return UndoView(act, by_id, None, _discreet(refusal), ())
-    changes = tuple(c for c in plan.change_set.changes if c.text_changed and c.head.volume in by_id)
+    changes = _seen(plan.change_set.changes, by_id, act.volume)
     return UndoView(act, by_id, plan, None, changes)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import NamedTuple
 
 from sqlalchemy import Connection, text
 
@@ -22,7 +22,7 @@ from mokuji.store.snapshot import StoredWiki
 BACKLINK_PAGES = text(
     """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[])) AS n(name), LATERAL (
         SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page
-        WHERE pn.name = n.name AND pn.page > :after AND pn.page <> :page AND u.volume = ANY(:visible)
+        WHERE pn.name = n.name AND pn.page > :after AND pn.page <> :page AND u.volume = ANY(:volumes)
         ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
 )
 BACKLINK_COUNT = text(
@@ -41,6 +41,16 @@ _WINDOWS = text(
         AS w(page, nth, start, stop)
     JOIN page p ON p.id = w.page JOIN revision r ON r.page = p.id AND r.number = p.revision"""
 )
+
+
+class Cursor(NamedTuple):
+    """A place in a list of backlinks: behind which page, and whether beyond the volume in hand."""
+
+    elsewhere: bool
+    page: int
+
+
+START = Cursor(False, 0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,12 +72,12 @@ class Backlink:
 
 @dataclass(frozen=True, slots=True)
 class Backlinks:
-    """One page of the list; ``more_after`` is the key of the next one, if there is one."""
+    """One page of the list, pages of the same volume first; ``more_after`` is where to go on, if there is more."""
 
     pages: int
     places: int
     entries: tuple[Backlink, ...]
-    more_after: int | None
+    more_after: Cursor | None
 
 
 def names_leading_to(connection: Connection, page: PageHead) -> list[int]:
@@ -99,19 +109,27 @@ def backlinks(
     page: PageHead,
     visible: Collection[int],
     *,
-    after: int = 0,
+    after: Cursor = START,
     most: int = 8,
     sentences: int = 3,
 ) -> Backlinks:
-    """The pages that lead to one, from key ``after`` on, each with its first sentences."""
+    """The pages that lead to one, from a place in the list on, each with its first sentences."""
     leading = names_leading_to(connection, page)
     if not leading:
         return Backlinks(0, 0, (), None)
-    values: dict[str, Any] = {"names": leading, "page": page.id, "visible": list(visible), "after": after}
+    values = {"names": leading, "page": page.id, "visible": list(visible)}
     counts = connection.execute(BACKLINK_COUNT, values).one()
-    ids = connection.execute(BACKLINK_PAGES, {**values, "most": most + 1}).scalars().all()
-    entries = _with_sentences(connection, ids[:most], frozenset(leading), sentences)
-    return Backlinks(counts.pages, counts.places, entries, ids[most - 1] if len(ids) > most else None)
+    found: list[Cursor] = []
+    for elsewhere in (False, True):
+        if elsewhere < after.elsewhere or len(found) > most:
+            continue
+        volumes = [each for each in visible if (each != page.volume) == elsewhere]
+        start = after.page if elsewhere == after.elsewhere else 0
+        more = {**values, "volumes": volumes, "after": start, "most": most + 1 - len(found)}
+        ids = connection.execute(BACKLINK_PAGES, more).scalars()
+        found += [Cursor(elsewhere, id_) for id_ in ids]
+    entries = _with_sentences(connection, [each.page for each in found[:most]], frozenset(leading), sentences)
+    return Backlinks(counts.pages, counts.places, entries, found[most - 1] if len(found) > most else None)
 
 
 def _with_sentences(

@@ -14,11 +14,12 @@ from datetime import datetime
 from sqlalchemy import Connection, text
 
 from mokuji.core.diff import Piece
+from mokuji.core.text.excerpt import fragment
 
 RANKED = 2000
 """Most hits that are ranked; the cost of ranking grows with them."""
-START, STOP = "\x02", "\x03"
-"""Marks around found words in a sentence; no stored text holds them by accident of typing."""
+START, STOP, BREAK = "\x02", "\x03", "\x04"
+"""Marks around found words, and between sentences; no stored text holds them by accident of typing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +44,7 @@ FIND = text(
     SELECT b.id, b.volume, b.key, b.title, b.changed, ts_headline('english',
         regexp_replace(left(r.text, 200000), '\\A---\\r?\\n.*?\\n---\\r?\\n', ''), q.query,
         'StartSel=' || chr(2) || ', StopSel=' || chr(3) ||
-        ', MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter=" … "') AS sentences
+        ', MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter=' || chr(4)) AS sentences
     FROM best b JOIN revision r ON r.page = b.id AND r.number = b.revision, q
     ORDER BY b.rank DESC, b.volume, b.key"""
 )
@@ -64,7 +65,8 @@ def find(
 
 
 def _pieces(sentences: str) -> tuple[Piece, ...]:
-    parts = re.split(f"[{START}{STOP}]", sentences)
+    shown = " … ".join(fragment(each) for each in sentences.split(BREAK))
+    parts = re.split(f"[{START}{STOP}]", shown)
     return tuple(Piece(words, bool(nth % 2)) for nth, words in enumerate(parts) if words)
 
 
@@ -100,7 +102,8 @@ JUMP_ALIAS = text(
 )
 JUMP_NEAR = text(
     """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, true AS near FROM page p
-    WHERE p.key % :key AND p.volume = ANY(:volumes) ORDER BY similarity(p.key, :key) DESC, p.key LIMIT :most"""
+    WHERE :key <% p.key AND p.volume = ANY(:volumes)
+    ORDER BY word_similarity(:key, p.key) DESC, length(p.key), p.key LIMIT :most"""
 )
 
 

@@ -19,7 +19,7 @@ def led_from(
     meaning = list(StoredWiki(connection).meaning(place))
     if not meaning:
         return []
-    values = {"names": meaning, "page": 0, "visible": list(visible), "after": 0, "most": most}
+    values = {"names": meaning, "page": 0, "volumes": list(visible), "after": 0, "most": most}
     ids = connection.execute(BACKLINK_PAGES, values).scalars().all()
     rows = connection.execute(
         text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"),

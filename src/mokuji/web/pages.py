@@ -12,6 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
 from mokuji import __version__
+from mokuji.core.diff import near
 from mokuji.core.errors import Forbidden
 from mokuji.core.policy import Actor
 from mokuji.services import people
@@ -29,7 +30,9 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
-environment.filters.update(day=show.day, time=show.time, plural=show.plural, initials=show.initials)
+environment.filters.update(
+    near=near, day=show.day, time=show.time, plural=show.plural, initials=show.initials
+)
 environment.globals.update(to=addresses, version=__version__)
 
 

@@ -21,14 +21,20 @@ MOST = 150
 
 _REFERENCE = re.compile(r"\[\[[^\[\]\r\n]+(?:\[[^\[\]\r\n]*\][^\[\]\r\n]*)*\]\]")
 _LINE_HEAD = re.compile(
-    r"[ \t]*(?:>[ \t]?|#{1,6}[ \t]+|[-*+][ \t]+(?:\[[ xX]\][ \t]+)?|\d{1,9}[.)][ \t]+|:[ \t]+)+"
+    r"\A[ \t]*(?:>[ \t]?|#{1,6}[ \t]+|[-*+][ \t]+(?:\[[ xX]\][ \t]+)?|\d{1,9}[.)][ \t]+|:[ \t]+)+"
 )
+_END = r"(?:\r\n|\n|\r)"
+# An empty line, a line of dashes or dots (a rule, the fence of a front matter), or the start of another block.
 _BLOCK_BREAK = re.compile(
-    r"(?:\r\n|\n|\r)[ \t]*(?:\r\n|\n|\r)|(?:\r\n|\n|\r)(?=[ \t]*(?:[-*+>|#]|\d{1,9}[.)]|```|~~~)[ \t]?)"
+    rf"{_END}[ \t]*{_END}|{_END}(?:-+|=+|\.\.\.)[ \t]*{_END}"
+    rf"|{_END}(?=[ \t]*(?:[-*+:][ \t]|[>|#]|\d{{1,9}}[.)][ \t]|```|~~~))"
 )
 _SENTENCE_END = re.compile(r"[.!?…](?:[\"”’)\]*_]*)\s+(?=[\"“‘(\[*_]*[\w\[])")
 _LINK = re.compile(r"!?\[([^\[\]]*)\]\([^()\s]*\)")
 _MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")
+_RULE_ROW = re.compile(r"\|?(?:\s*:?-{3,}:?\s*\|)+\s*(?::?-{3,}:?)?")
+# The end of a reference at the start of a fragment, when its beginning is cut off.
+_CUT_REFERENCE = re.compile(r"\A[^\[\]]*?(?=[^\[\]|]*\]\])")
 _ESCAPE = re.compile(r"\\([!-/:-@\[-`{-~])")
 
 
@@ -67,6 +73,18 @@ def excerpt(window: str, span: Span) -> Excerpt:
         _shorten_left(_clean(before), cut_left),
         _words(span.of(window)),
         _shorten_right(_clean(after), cut_right),
+    )
+
+
+def fragment(text: str) -> str:
+    """A piece cut anywhere from a text, as plain words on one line; what was cut in two stays readable."""
+    text = _CUT_REFERENCE.sub("", _RULE_ROW.sub(" ", text), count=1)
+    lines = (_LINE_HEAD.sub("", line) for line in text.splitlines())
+    return (
+        re.sub(r"(?:\s*·\s*)+", " · ", _clean("\n".join(lines)))
+        .strip(" ·")
+        .replace("[[", "")
+        .replace("]]", "")
     )
 
 

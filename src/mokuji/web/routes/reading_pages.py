@@ -21,10 +21,10 @@ def start(who: Who) -> Response:
 
 
 @router.get("/-/backlinks/{volume}/{page:path}")
-def backlinks(who: Who, volume: str, page: str, after: int = 0) -> Response:
+def backlinks(who: Who, volume: str, page: str, after: str = "") -> Response:
     """All pages that lead to one, each with its sentences."""
     place, head, found, volumes = reading.all_backlinks(who.desk, who.actor, volume, page, after)
-    return who.page("backlinks.html", place=place, head=head, found=found, volumes=volumes, after=after)
+    return who.page("backlinks.html", place=place, head=head, found=found, volumes=volumes)
 
 
 @router.get("/{volume}")
