@@ -153,8 +153,9 @@ class Following:
         written = names.escape(title)
         full = f"{names.escape(volume.title)}/{written}"
         typed_volume = reference.title_span != reference.name_span
-        forms = [(reference.title_span, written)] if typed_volume or volume.id == home.id else []
-        if typed_volume and volume.id == home.id:
+        bare = volume.id == home.id or (insert and volume.id in home.libraries)
+        forms = [(reference.title_span, written)] if typed_volume or bare else []
+        if typed_volume and bare:
             forms.append((reference.name_span, written))
         forms += [(reference.name_span, full), (reference.name_span, "/" + full)]
         for span, words in forms:

@@ -14,7 +14,7 @@ from functools import cached_property
 from typing import Protocol
 
 from mokuji.core import names
-from mokuji.core.text.reference import Reference
+from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.scan import PageText, scan
 
 Place = tuple[int, str]
@@ -106,8 +106,8 @@ class Wiki(Protocol):
         ...
 
     def naming(self, place: Place) -> Collection[int]:
-        """Ids of the pages with a reference whose name could mean this place:
-        typed in that volume with that key, or anywhere with the volume before it."""
+        """Ids of the pages with a reference whose name could mean this place: typed in that volume with that
+        key, inserted by it in a volume that has that one as a library, or anywhere with the volume before it."""
         ...
 
     def naming_sections(self, place: Place) -> Collection[int]:
@@ -144,15 +144,30 @@ class MemoryWiki:
     def _naming(self) -> dict[Place, dict[int, bool]]:
         """Place → pages whose references could mean it → whether one names a section."""
         found: dict[Place, dict[int, bool]] = {}
-        ids = {volume.key: volume.id for volume in self.volumes.values()}
         for page in self.pages_by_id.values():
             for reference in page.content.references:
                 if reference.name is None:
                     continue
-                for place in _places(page.head.volume, reference.name, ids):
+                for place in self._places(page.head.volume, reference):
                     users = found.setdefault(place, {})
                     users[page.head.id] = users.get(page.head.id, False) or reference.section is not None
         return found
+
+    @cached_property
+    def _by_id(self) -> dict[int, Volume]:
+        return {volume.id: volume for volume in self.volumes.values()}
+
+    def _places(self, home: int, reference: Reference) -> Iterator[Place]:
+        """The places that a reference typed in volume ``home`` could mean."""
+        name = reference.name
+        if name is None:
+            return
+        if not name.absolute:
+            yield home, name.key
+            if reference.kind is Kind.INSERT:
+                yield from ((library, name.key) for library in self._by_id[home].libraries)
+        if name.volume is not None and name.title is not None and name.volume in self.volumes:
+            yield self.volumes[name.volume].id, name.title
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         return {place: self._titles[place] for place in places if place in self._titles}
@@ -168,13 +183,6 @@ class MemoryWiki:
 
     def naming_sections(self, place: Place) -> Collection[int]:
         return [id_ for id_, sections in self._naming.get(place, {}).items() if sections]
-
-
-def _places(home: int, name: names.Name, volume_ids: Mapping[str, int]) -> Iterator[Place]:
-    if not name.absolute:
-        yield home, name.key
-    if name.volume is not None and name.title is not None and name.volume in volume_ids:
-        yield volume_ids[name.volume], name.title
 
 
 class Overlay:

@@ -19,7 +19,7 @@ from mokuji.store.backlinks import Backlinks, Cursor
 from mokuji.store.contents import Contents, Entry
 from mokuji.store.database import Connection, reading
 from mokuji.store.pages import Change
-from mokuji.store.snapshot import StoredWiki
+from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.store.volumes import VolumeRow
 
 
@@ -99,7 +99,7 @@ def volume_view(
     """A volume with its contents."""
     seen = [each.id for each in volumes.values()]
     cover = stored_volumes.cover(connection, volume.id)
-    tree = contents.contents(connection, volume.id, volume.key, seen, path_to=path_to)
+    tree = contents.contents(connection, volume.id, seen, path_to=path_to)
     return VolumeView(
         volume,
         cover.summary,
@@ -107,7 +107,7 @@ def volume_view(
         tree,
         policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
         tuple(volumes.values()),
-        unwritten.unwritten_count(connection, volume, volumes) if tree.whole else 0,
+        unwritten.unwritten_count(connection, volume, load_volumes(connection), seen) if tree.whole else 0,
     )
 
 

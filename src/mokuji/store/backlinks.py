@@ -12,26 +12,27 @@ from typing import NamedTuple
 
 from sqlalchemy import Connection, text
 
-from mokuji.core.references import Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
-from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import PageHead, Place
-from mokuji.store.snapshot import StoredWiki
+from mokuji.core.wiki import PageHead
+from mokuji.store.leading import NameUse, columns, leading_to
+from mokuji.store.snapshot import Flag, StoredWiki
 
 BACKLINK_PAGES = text(
-    """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[])) AS n(name), LATERAL (
-        SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page
-        WHERE pn.name = n.name AND pn.page > :after AND pn.page <> :page AND u.volume = ANY(:volumes)
+    """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind),
+    LATERAL (SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page
+        WHERE pn.name = n.name AND pn.kind = n.kind AND pn.page > :after AND pn.page <> :page
+            AND u.volume = ANY(:volumes)
         ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
 )
 BACKLINK_COUNT = text(
-    """SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places FROM page_name pn
-    JOIN page u ON u.id = pn.page
-    WHERE pn.name = ANY(:names) AND pn.page <> :page AND u.volume = ANY(:visible)"""
+    """SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places 
+    FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
+    JOIN page_name pn ON pn.name = n.name AND pn.kind = n.kind JOIN page u ON u.id = pn.page
+    WHERE pn.page <> :page AND u.volume = ANY(:visible)"""
 )
 _RANGES = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision, x.starts, x.ends, x.names FROM page p
+    """SELECT p.id, p.volume, p.key, p.title, p.revision, x.starts, x.ends, x.names, x.flags FROM page p
     JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:pages)"""
 )
 _WINDOWS = text(
@@ -80,30 +81,6 @@ class Backlinks:
     more_after: Cursor | None
 
 
-def names_leading_to(connection: Connection, page: PageHead) -> list[int]:
-    """The ids of all names in use that lead to a page, by title or alias."""
-    wiki = StoredWiki(connection)
-    aliases = connection.execute(text("SELECT key FROM alias WHERE page = :id"), {"id": page.id}).scalars()
-    return _leading(wiki, page, [(page.volume, page.key), *((page.volume, key) for key in aliases)])
-
-
-def _leading(wiki: StoredWiki, page: PageHead, places: Sequence[Place]) -> list[int]:
-    candidates = {id_: found for place in places for id_, found in wiki.meaning(place).items()}
-    homes = volumes_by_id(wiki)
-    nowhere = Span(0, 0)
-    uses = [
-        (homes[home], Reference(Kind.LINK, nowhere, name, nowhere, nowhere))
-        for home, name in candidates.values()
-    ]
-    resolver = Resolver.of(wiki, uses)
-    leading = []
-    for id_, (home, name) in candidates.items():
-        found = resolver.resolve(name, homes[home]).page
-        if found is not None and found.id == page.id:
-            leading.append(id_)
-    return leading
-
-
 def backlinks(
     connection: Connection,
     page: PageHead,
@@ -114,10 +91,10 @@ def backlinks(
     sentences: int = 3,
 ) -> Backlinks:
     """The pages that lead to one, from a place in the list on, each with its first sentences."""
-    leading = names_leading_to(connection, page)
+    leading = leading_to(StoredWiki(connection), [page])[page.id]
     if not leading:
         return Backlinks(0, 0, (), None)
-    values = {"names": leading, "page": page.id, "visible": list(visible)}
+    values = {**columns(leading), "page": page.id, "visible": list(visible)}
     counts = connection.execute(BACKLINK_COUNT, values).one()
     found: list[Cursor] = []
     for elsewhere in (False, True):
@@ -133,14 +110,16 @@ def backlinks(
 
 
 def _with_sentences(
-    connection: Connection, ids: Sequence[int], leading: frozenset[int], most: int
+    connection: Connection, ids: Sequence[int], leading: frozenset[NameUse], most: int
 ) -> tuple[Backlink, ...]:
     rows = {row.id: row for row in connection.execute(_RANGES, {"pages": list(ids)})}
     places = {
         id_: [
             (n, s, e)
-            for n, (s, e, name) in enumerate(zip(row.starts, row.ends, row.names, strict=True))
-            if name in leading
+            for n, (s, e, name, flag) in enumerate(
+                zip(row.starts, row.ends, row.names, row.flags, strict=True)
+            )
+            if NameUse(name, flag & Flag.INSERT) in leading
         ]
         for id_, row in rows.items()
     }

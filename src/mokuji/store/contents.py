@@ -12,6 +12,9 @@ from typing import Any
 
 from sqlalchemy import Connection, TextClause, text
 
+from mokuji.core.wiki import PageHead
+from mokuji.store.leading import led_to_by
+
 WHOLE_CONTENTS = 400
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
 LEVEL = 200
@@ -47,7 +50,8 @@ class Contents:
         return next((entry for entry in self.entries if entry.key == key), None)
 
 
-_CONTENTS = """SELECT c.id, c.parent, c.key, c.title, c.position, p.id AS page,
+_CONTENTS = """SELECT c.id, c.parent, c.key, c.title, c.position,
+    p.id AS page, p.key AS page_key, p.title AS page_title,
     EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id) AS branch
     FROM contents c LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key WHERE c.volume = :volume"""
 CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
@@ -65,31 +69,11 @@ def _level(parent: str) -> tuple[TextClause, TextClause]:
 
 TOP_LEVEL, BEFORE_AT_TOP = _level("IS NULL")
 ONE_LEVEL, BEFORE_AT_LEVEL = _level("= :parent")
-LED_TO_BY = text(
-    """SELECT x.id, count(DISTINCT x.page) AS pages FROM (
-        SELECT p.id, pn.page FROM page p JOIN name n ON n.home = p.volume AND n.key = p.key AND NOT n.absolute
-            JOIN page_name pn ON pn.name = n.id WHERE p.id = ANY(:pages)
-        UNION SELECT p.id, pn.page FROM page p JOIN name n ON n.vkey = :volume_key COLLATE "C" AND n.tkey = p.key
-            AND n.vkey IS NOT NULL JOIN page_name pn ON pn.name = n.id WHERE p.id = ANY(:pages)
-            AND NOT EXISTS (SELECT 1 FROM page q WHERE q.volume = n.home AND q.key = n.key AND NOT n.absolute)
-            AND NOT EXISTS (SELECT 1 FROM alias b WHERE b.volume = n.home AND b.key = n.key AND NOT n.absolute)
-        UNION SELECT a.page AS id, pn.page FROM alias a JOIN name n ON n.home = a.volume AND n.key = a.key
-            AND NOT n.absolute JOIN page_name pn ON pn.name = n.id WHERE a.page = ANY(:pages)
-            AND NOT EXISTS (SELECT 1 FROM page q WHERE q.volume = a.volume AND q.key = a.key)
-            AND NOT EXISTS (SELECT 1 FROM alias b JOIN page q ON q.id = b.page JOIN page me ON me.id = a.page
-                WHERE b.volume = a.volume AND b.key = a.key AND q.key < me.key)
-        UNION SELECT a.page AS id, pn.page FROM alias a JOIN name n ON n.vkey = :volume_key COLLATE "C"
-            AND n.tkey = a.key AND n.vkey IS NOT NULL JOIN page_name pn ON pn.name = n.id
-            WHERE a.page = ANY(:pages)
-            AND NOT EXISTS (SELECT 1 FROM page q WHERE q.volume = a.volume AND q.key = a.key)
-    ) x JOIN page u ON u.id = x.page AND u.volume = ANY(:visible) WHERE x.page <> x.id GROUP BY x.id"""
-)
 
 
 def contents(
     connection: Connection,
     volume: int,
-    volume_key: str,
     visible: Collection[int],
     *,
     path_to: str | None = None,
@@ -100,9 +84,8 @@ def contents(
     first: dict[int | None, int] = {}
     if not whole:
         rows, first = _levels(connection, volume, path_to)
-    pages = [row.page for row in rows if row.page is not None]
-    values = {"pages": pages, "volume_key": volume_key, "visible": list(visible)}
-    counts = {row.id: row.pages for row in connection.execute(LED_TO_BY, values)} if pages else {}
+    pages = [PageHead(row.page, volume, row.page_key, row.page_title) for row in rows if row.page is not None]
+    counts = led_to_by(connection, pages, visible)
     return Contents(tuple(_numbered(rows, counts, first)), whole)
 
 

@@ -87,10 +87,12 @@ _PAGES = text(
     JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:ids)"""  # noqa: S608
 )
 NAMES_MEANING = text(
-    """SELECT id, home, key, vkey, tkey, absolute FROM name
-       WHERE home = :volume AND key = :key COLLATE "C" AND NOT absolute
-    UNION SELECT id, home, key, vkey, tkey, absolute FROM name
-       WHERE vkey = :volume_key COLLATE "C" AND tkey = :key COLLATE "C" AND vkey IS NOT NULL"""
+    """SELECT n.id, n.home, n.key, n.vkey, n.tkey, n.absolute
+    FROM unnest(CAST(:homes AS int[]), CAST(:keys AS text[])) AS w(home, key)
+    JOIN name n ON n.home = w.home AND n.key = w.key COLLATE "C" AND NOT n.absolute
+    UNION SELECT n.id, n.home, n.key, n.vkey, n.tkey, n.absolute
+    FROM unnest(CAST(:vkeys AS text[]), CAST(:tkeys AS text[])) AS w(vkey, tkey)
+    JOIN name n ON n.vkey = w.vkey COLLATE "C" AND n.tkey = w.tkey COLLATE "C" AND n.vkey IS NOT NULL"""
 )
 _NAMING = text("SELECT DISTINCT page FROM page_name WHERE name = ANY(:names)")
 _NAMING_SECTIONS = text("SELECT DISTINCT page FROM section_ref WHERE name = ANY(:names)")
@@ -107,14 +109,14 @@ class StoredWiki:
     """The whole wiki, or only some volumes of it (what an actor may see) for showing pages."""
 
     def __init__(self, connection: Connection, only: Mapping[str, Volume] | None = None) -> None:
-        self._connection = connection
+        self.connection = connection
         self._only = only
         self._visible = None if only is None else frozenset(volume.id for volume in only.values())
         self._names: dict[int, Name] = {}
 
     @cached_property
     def volumes(self) -> Mapping[str, Volume]:
-        return load_volumes(self._connection) if self._only is None else self._only
+        return load_volumes(self.connection) if self._only is None else self._only
 
     def _places(self, places: Collection[Place]) -> dict[str, list[int] | list[str]]:
         shown = [p for p in places if self._visible is None or p[0] in self._visible]
@@ -123,19 +125,19 @@ class StoredWiki:
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         if not places:
             return {}
-        rows = self._connection.execute(_TITLES, self._places(places))
+        rows = self.connection.execute(_TITLES, self._places(places))
         return {(row.volume, row.key): PageHead(*row) for row in rows}
 
     def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
         if not places:
             return {}
         found: dict[Place, list[PageHead]] = {}
-        for row in self._connection.execute(_ALIASES, self._places(places)):
+        for row in self.connection.execute(_ALIASES, self._places(places)):
             found.setdefault((row.at_volume, row.at_key), []).append(PageHead(*row[2:]))
         return found
 
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
-        rows = self._connection.execute(_PAGES, {"ids": list(ids)})
+        rows = self.connection.execute(_PAGES, {"ids": list(ids)})
         return {
             row.id: StoredPage(
                 PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names
@@ -143,19 +145,41 @@ class StoredWiki:
             for row in rows
         }
 
-    def meaning(self, place: Place) -> dict[int, tuple[int, Name]]:
-        """The names in use that could mean a place: id → volume where it is typed, and name."""
-        keys = {volume.id: volume.key for volume in self.volumes.values()}
-        values = {"volume": place[0], "key": place[1], "volume_key": keys.get(place[0], "")}
-        rows = self._connection.execute(NAMES_MEANING, values)
+    def meaning(self, places: Collection[Place]) -> dict[int, tuple[int, Name]]:
+        """The names in use that could mean one of these places: id → volume where it is typed, and name.
+
+        Typed in that volume (or, for an insert, in one that has it as a library), or anywhere with the
+        volume before it.
+        """
+        by_id = {volume.id: volume for volume in self.volumes.values()}
+        typed = [
+            (home, key) for volume, key in places for home in (volume, *self._library_users.get(volume, ()))
+        ]
+        qualified = [(by_id[volume].key, key) for volume, key in places if volume in by_id]
+        values = {
+            "homes": [home for home, _ in typed],
+            "keys": [key for _, key in typed],
+            "vkeys": [volume for volume, _ in qualified],
+            "tkeys": [key for _, key in qualified],
+        }
+        rows = self.connection.execute(NAMES_MEANING, values)
         found = {r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute)) for r in rows}
         self._names.update({id_: name for id_, (_, name) in found.items()})
         return found
 
+    @cached_property
+    def _library_users(self) -> Mapping[int, Sequence[int]]:
+        """Volume → the volumes whose inserts look there after their own."""
+        users: dict[int, list[int]] = {}
+        for volume in self.volumes.values():
+            for library in volume.libraries:
+                users.setdefault(library, []).append(volume.id)
+        return users
+
     def naming(self, place: Place) -> Collection[int]:
-        names = list(self.meaning(place))
-        return self._connection.execute(_NAMING, {"names": names}).scalars().all() if names else ()
+        names = list(self.meaning([place]))
+        return self.connection.execute(_NAMING, {"names": names}).scalars().all() if names else ()
 
     def naming_sections(self, place: Place) -> Collection[int]:
-        names = list(self.meaning(place))
-        return self._connection.execute(_NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()
+        names = list(self.meaning([place]))
+        return self.connection.execute(_NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()

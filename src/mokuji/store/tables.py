@@ -153,8 +153,9 @@ page_name = Table(
     metadata,
     Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
     Column("name", ForeignKey("name.id"), primary_key=True),
+    Column("kind", SmallInteger, primary_key=True),  # 0 as link, 1 as insert: inserts look in libraries too
     Column("count", Integer, nullable=False),
-    Index("page_name_by_name", "name", "page"),
+    Index("page_name_by_name", "name", "kind", "page"),
 )
 
 page_refs = Table(

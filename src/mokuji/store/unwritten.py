@@ -9,17 +9,18 @@ from sqlalchemy import Connection, text
 from mokuji.core import names
 from mokuji.core.wiki import PageHead, Place, Volume
 from mokuji.store.backlinks import BACKLINK_PAGES
+from mokuji.store.leading import asking_for, columns
 from mokuji.store.snapshot import StoredWiki
 
 
 def led_from(
     connection: Connection, place: Place, visible: Collection[int], most: int = 20
 ) -> list[PageHead]:
-    """The pages that refer to a name, whether or not there is a page of it."""
-    meaning = list(StoredWiki(connection).meaning(place))
-    if not meaning:
+    """The pages that refer to a name that has no page."""
+    asking = asking_for(StoredWiki(connection), place)
+    if not asking:
         return []
-    values = {"names": meaning, "page": 0, "volumes": list(visible), "after": 0, "most": most}
+    values = {**columns(asking), "page": 0, "volumes": list(visible), "after": 0, "most": most}
     ids = connection.execute(BACKLINK_PAGES, values).scalars().all()
     rows = connection.execute(
         text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"),
@@ -31,7 +32,7 @@ def led_from(
 def typed_title(connection: Connection, place: Place, led_from: Sequence[PageHead]) -> str:
     """An unwritten name as the first page that refers to it types it; empty if none does."""
     wiki = StoredWiki(connection)
-    wiki.meaning(place)
+    wiki.meaning([place])
     for head in led_from[:1]:
         page = wiki.pages([head.id])[head.id]
         for use in page.uses({place[1]}):
@@ -41,16 +42,40 @@ def typed_title(connection: Connection, place: Place, led_from: Sequence[PageHea
     return ""
 
 
+# Typed in the volume itself, without a volume before it or with one that is none;
+# or anywhere with this volume before it, where no page has the whole as its name.
 UNWRITTEN = text(
-    """SELECT count(DISTINCT n.key) FROM name n WHERE n.home = :volume AND NOT n.absolute
-    AND (n.vkey IS NULL OR NOT n.vkey = ANY(:volume_keys))
-    AND EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id)
-    AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = n.home AND p.key = n.key)
-    AND NOT EXISTS (SELECT 1 FROM alias a WHERE a.volume = n.home AND a.key = n.key)"""
+    """SELECT count(*) FROM (
+        SELECT n.key FROM name n WHERE n.home = :volume AND NOT n.absolute
+            AND (n.vkey IS NULL OR NOT n.vkey = ANY(:volume_keys))
+            AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = n.home AND p.key = n.key)
+            AND NOT EXISTS (SELECT 1 FROM alias a WHERE a.volume = n.home AND a.key = n.key)
+            AND EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id AND (pn.kind = 0 OR NOT (
+                EXISTS (SELECT 1 FROM page p WHERE p.volume = ANY(:libraries) AND p.key = n.key)
+                OR EXISTS (SELECT 1 FROM alias a WHERE a.volume = ANY(:libraries) AND a.key = n.key))))
+        UNION SELECT n.tkey FROM name n WHERE n.vkey = :volume_key COLLATE "C" AND n.vkey IS NOT NULL
+            AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = :volume AND p.key = n.tkey)
+            AND NOT EXISTS (SELECT 1 FROM alias a WHERE a.volume = :volume AND a.key = n.tkey)
+            AND (n.absolute OR NOT (
+                EXISTS (SELECT 1 FROM page p WHERE p.volume = n.home AND p.key = n.key)
+                OR EXISTS (SELECT 1 FROM alias a WHERE a.volume = n.home AND a.key = n.key)))
+            AND EXISTS (SELECT 1 FROM page_name pn JOIN page u ON u.id = pn.page
+                WHERE pn.name = n.id AND u.volume = ANY(:visible))) names"""
 )
 
 
-def unwritten_count(connection: Connection, volume: Volume, volumes: Mapping[str, Volume]) -> int:
-    """How many names the pages of a volume refer to in it that have no page."""
-    values = {"volume": volume.id, "volume_keys": list(volumes)}
+def unwritten_count(
+    connection: Connection, volume: Volume, volumes: Mapping[str, Volume], visible: Collection[int]
+) -> int:
+    """How many names of a volume are referred to (by pages of the visible volumes) and have no page.
+
+    ``volumes`` are all there are: a slash behind the name of a closed one is a volume, too.
+    """
+    values = {
+        "volume": volume.id,
+        "volume_key": volume.key,
+        "volume_keys": list(volumes),
+        "libraries": list(volume.libraries),
+        "visible": list(visible),
+    }
     return int(connection.execute(UNWRITTEN, values).scalar_one())

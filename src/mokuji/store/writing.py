@@ -177,6 +177,11 @@ class _Use:
     flag: int
     section: str
 
+    @property
+    def as_named(self) -> tuple[int, int]:
+        """Name and kind, as ``page_name`` counts them."""
+        return self.name, self.flag & Flag.INSERT
+
 
 def index_page(
     connection: Connection, head: PageHead, content: PageText, body: str, *, new: bool = False
@@ -188,7 +193,7 @@ def index_page(
         for table in ("page_name", "section_ref", "alias"):
             connection.execute(text(f"DELETE FROM {table} WHERE page = :page"), {"page": head.id})  # noqa: S608
     _write_refs(connection, {head.id: uses})
-    _write_page_names(connection, head.id, Counter(use.name for use in uses if use.name))
+    _write_page_names(connection, Counter((head.id, *use.as_named) for use in uses if use.name))
     _write_sections(connection, head.id, uses)
     aliases = {names.key(each): each for each in content.front_matter.names("aliases")}
     rows = [
@@ -267,15 +272,20 @@ def _write_refs(connection: Connection, uses: Mapping[int, Sequence[_Use]]) -> N
     )
 
 
-def _write_page_names(connection: Connection, page: int, counts: Mapping[int, int]) -> None:
-    if counts:
-        connection.execute(
-            text(
-                """INSERT INTO page_name (page, name, count)
-                SELECT :page, * FROM unnest(CAST(:names AS bigint[]), CAST(:counts AS int[]))"""
-            ),
-            {"page": page, "names": sorted(counts), "counts": [counts[name] for name in sorted(counts)]},
-        )
+_PUT_NAMES = text(
+    """INSERT INTO page_name (page, name, kind, count)
+    SELECT * FROM unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]),
+        CAST(:counts AS int[])) ON CONFLICT (page, name, kind) DO UPDATE SET count = EXCLUDED.count"""
+)
+
+
+def _write_page_names(connection: Connection, counts: Mapping[tuple[int, int, int], int]) -> None:
+    """How often each page uses each name, and as what; keys are page, name and kind."""
+    ordered = sorted(counts)
+    if ordered:
+        columns = {"pages": 0, "names": 1, "kinds": 2}
+        values = {column: [key[at] for key in ordered] for column, at in columns.items()}
+        connection.execute(_PUT_NAMES, {**values, "counts": [counts[key] for key in ordered]})
 
 
 def _write_sections(connection: Connection, page: int, uses: Iterable[_Use]) -> None:
@@ -399,28 +409,20 @@ def _reindex(connection: Connection, changes: Sequence[PageChange]) -> None:
     stored = {row.page: row for row in rows}
     uses: dict[int, list[_Use]] = {}
     gone: set[tuple[int, int]] = set()
-    counts: dict[tuple[int, int], int] = {}
+    counts: Counter[tuple[int, int, int]] = Counter()
     for change in changes:
         page, row, shift = change.head.id, stored[change.head.id], Shift(change.edits)
         exchanged = {index: ids[change.head.volume][name] for index, name in change.renamed.items()}
-        now = [exchanged.get(index, name) for index, name in enumerate(row.names)]
-        count = Counter(now)
-        for name in {*exchanged.values(), *(row.names[index] for index in exchanged)}:
-            if count[name]:
-                counts[page, name] = count[name]
-            else:
-                gone.add((page, name))
         uses[page] = [
-            _Use(shift(start), shift(end), name, flag, "")
-            for start, end, name, flag in zip(row.starts, row.ends, now, row.flags, strict=True)
+            _Use(shift(start), shift(end), exchanged.get(index, name), flag, "")
+            for index, (start, end, name, flag) in enumerate(
+                zip(row.starts, row.ends, row.names, row.flags, strict=True)
+            )
         ]
+        touched = {*exchanged.values(), *(row.names[index] for index in exchanged)}
+        gone |= {(page, name) for name in touched}
+        counts.update((page, *use.as_named) for use in uses[page] if use.name in touched)
     _write_refs(connection, uses)
-    _exchange_names(connection, gone, counts)
-
-
-def _exchange_names(
-    connection: Connection, gone: Collection[tuple[int, int]], counts: Mapping[tuple[int, int], int]
-) -> None:
     connection.execute(
         text(
             """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))
@@ -428,16 +430,4 @@ def _exchange_names(
         ),
         {"pages": [page for page, _ in gone], "names": [name for _, name in gone]},
     )
-    ordered = sorted(counts)
-    connection.execute(
-        text(
-            """INSERT INTO page_name (page, name, count)
-            SELECT * FROM unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]), CAST(:counts AS int[]))
-            ON CONFLICT (page, name) DO UPDATE SET count = EXCLUDED.count"""
-        ),
-        {
-            "pages": [page for page, _ in ordered],
-            "names": [name for _, name in ordered],
-            "counts": [counts[pair] for pair in ordered],
-        },
-    )
+    _write_page_names(connection, counts)

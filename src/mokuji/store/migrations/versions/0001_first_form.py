@@ -117,12 +117,13 @@ CREATE INDEX alias_page ON alias (page);
 CREATE TABLE page_name (
     page BIGINT NOT NULL,
     name BIGINT NOT NULL,
+    kind SMALLINT NOT NULL,
     count INTEGER NOT NULL,
-    PRIMARY KEY (page, name),
+    PRIMARY KEY (page, name, kind),
     FOREIGN KEY(page) REFERENCES page (id) ON DELETE CASCADE,
     FOREIGN KEY(name) REFERENCES name (id)
 );
-CREATE INDEX page_name_by_name ON page_name (name, page);
+CREATE INDEX page_name_by_name ON page_name (name, kind, page);
 CREATE TABLE page_refs (
     page BIGINT NOT NULL,
     starts INTEGER[] NOT NULL,

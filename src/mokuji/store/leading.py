@@ -1,0 +1,101 @@
+"""Which names in use lead to a page, and how many pages that makes.
+
+The database finds the names that could; the core's own resolution says which
+do. A name is looked at twice, as link and as insert, since inserts look in
+libraries too.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+from sqlalchemy import Connection, text
+
+from mokuji.core.names import Name
+from mokuji.core.references import Resolution, Resolver, volumes_by_id
+from mokuji.core.spans import Span
+from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.wiki import PageHead, Place
+from mokuji.store.snapshot import StoredWiki
+
+
+class NameUse(NamedTuple):
+    """An interned name, as link (kind 0) or as insert (kind 1)."""
+
+    name: int
+    kind: int
+
+
+def columns(uses: Iterable[NameUse]) -> dict[str, list[int]]:
+    """Uses as the arrays that queries take."""
+    ordered = sorted(uses)
+    return {"names": [use.name for use in ordered], "kinds": [use.kind for use in ordered]}
+
+
+_ALIAS_KEYS = text("SELECT page, volume, key FROM alias WHERE page = ANY(:pages)")
+
+
+def leading_to(wiki: StoredWiki, pages: Sequence[PageHead]) -> dict[int, list[NameUse]]:
+    """The names in use that lead to each of these pages, by title or alias."""
+    places: list[Place] = [(page.volume, page.key) for page in pages]
+    rows = wiki.connection.execute(_ALIAS_KEYS, {"pages": [page.id for page in pages]})
+    places += [(row.volume, row.key) for row in rows]
+    found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
+    for use, resolution in _resolved(wiki, places):
+        if resolution.page is not None and resolution.page.id in found:
+            found[resolution.page.id].append(use)
+    return found
+
+
+def asking_for(wiki: StoredWiki, place: Place) -> list[NameUse]:
+    """The names in use that mean a place at which there is no page."""
+    return [
+        use
+        for use, resolution in _resolved(wiki, [place])
+        if not resolution.written and resolution.place == place
+    ]
+
+
+def _resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse, Resolution]]:
+    candidates = wiki.meaning(places)
+    homes = volumes_by_id(wiki)
+    kinds = (Kind.LINK, Kind.INSERT)
+    uses = [(homes[home], _bare(kind, name)) for home, name in candidates.values() for kind in kinds]
+    resolver = Resolver.of(wiki, uses)
+    return [
+        (NameUse(id_, nth), resolver.resolve(name, homes[home], insert=kind is Kind.INSERT))
+        for id_, (home, name) in candidates.items()
+        for nth, kind in enumerate(kinds)
+    ]
+
+
+def _bare(kind: Kind, name: Name) -> Reference:
+    nowhere = Span(0, 0)
+    return Reference(kind, nowhere, name, nowhere, nowhere)
+
+
+LED_TO_BY = text(
+    """SELECT w.target, count(DISTINCT pn.page) AS pages
+    FROM unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))
+        AS w(target, name, kind)
+    JOIN page_name pn ON pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target
+    JOIN page u ON u.id = pn.page AND u.volume = ANY(:visible) GROUP BY w.target"""
+)
+
+
+def led_to_by(
+    connection: Connection, pages: Sequence[PageHead], visible: Collection[int]
+) -> Mapping[int, int]:
+    """How many other pages (of these volumes) lead to each page; those that none leads to are left out."""
+    if not pages:
+        return {}
+    leading = leading_to(StoredWiki(connection), pages)
+    flat = [(target, *use) for target, uses in leading.items() for use in uses]
+    values = {
+        "targets": [target for target, _, _ in flat],
+        "names": [name for _, name, _ in flat],
+        "kinds": [kind for _, _, kind in flat],
+        "visible": list(visible),
+    }
+    return {row.target: row.pages for row in connection.execute(LED_TO_BY, values)}
