@@ -32,6 +32,8 @@ _BLOCK_BREAK = re.compile(
 _SENTENCE_END = re.compile(r"[.!?…](?:[\"”’)\]*_]*)\s+(?=[\"“‘(\[*_]*[\w\[])")
 _LINK = re.compile(r"!?\[([^\[\]]*)\]\([^()\s]*\)")
 _MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")
+# The bars at the ends of a table row part no cells.
+_ROW_START, _ROW_END = re.compile(r"\A\s*\|"), re.compile(r"\|\s*\Z")
 _RULE_ROW = re.compile(r"\|?(?:\s*:?-{3,}:?\s*\|)+\s*(?::?-{3,}:?)?")
 # The end of a reference at the start of a fragment, when its beginning is cut off.
 _CUT_REFERENCE = re.compile(r"\A[^\[\]]*?(?=[^\[\]|]*\]\])")
@@ -70,9 +72,9 @@ def excerpt(window: str, span: Span) -> Excerpt:
     if end is not None and end.start() <= len(after):
         after, cut_right = after[: end.start()] + after[end.start() : end.start() + 1], True
     return Excerpt(
-        _shorten_left(_clean(before), cut_left),
+        _shorten_left(_clean(_ROW_START.sub("", before)), cut_left),
         _words(span.of(window)),
-        _shorten_right(_clean(after), cut_right),
+        _shorten_right(_clean(_ROW_END.sub("", after)), cut_right),
     )
 
 
@@ -105,7 +107,6 @@ def _clean(piece: str) -> str:
     piece = _REFERENCE.sub(lambda found: _words(found[0]), piece)
     piece = _LINK.sub(r"\1", piece)
     piece = re.sub(r"(?:\r\n|\n|\r)[ \t]*>?[ \t]*", " ", piece)
-    piece = re.sub(r"^\s*\||\|\s*$", "", piece)
     piece = re.sub(r"\s*(?<!\\)\|\s*", " · ", piece)
     return re.sub(r"\s+", " ", _ESCAPE.sub(r"\1", _MARKUP.sub("", piece)))
 

@@ -34,6 +34,15 @@ LARGEST = 2_000_000
 """Most code points of a page."""
 
 
+_COMMENT = re.compile(rb"<!--.*?-->", re.DOTALL)
+_IN_HTML = re.compile(rb"\[\[[^\[\]\r\n]+\]\]")
+
+
+def _blank(found: re.Match[bytes]) -> bytes:
+    """Brackets in a comment are meant to be out of sight."""
+    return b" " * len(found[0])
+
+
 @dataclass(frozen=True, slots=True)
 class PageText:
     """What stands in a page's text. ``references`` are in the order of their start;
@@ -140,7 +149,7 @@ def _explain(
     in_html = [
         (low + found.start(), low + found.end())
         for low, high in cover.html
-        for found in re.finditer(rb"\[\[[^\[\]\r\n]+\]\]", data[low:high])
+        for found in _IN_HTML.finditer(_COMMENT.sub(_blank, data[low:high]))
     ]
     edges = {edge for pair in (*lost, *in_html) for edge in pair} | set(unclosed)
     places = code_points(data, edges)

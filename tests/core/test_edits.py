@@ -1,0 +1,70 @@
+"""Ranges and edits: exact, never overlapping, nothing else touched."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mokuji.core.edits import Edit, Shift, apply, arrange
+from mokuji.core.errors import Overlap
+from mokuji.core.spans import Lines, Position, Span, code_points
+
+
+@st.composite
+def texts_and_edits(draw: st.DrawFn) -> tuple[str, list[Edit]]:
+    text = draw(st.text(max_size=60))
+    edges = sorted(draw(st.lists(st.integers(0, len(text)), max_size=12)))
+    pairs = zip(edges[::2], edges[1::2], strict=False)
+    return text, [Edit(Span(a, b), draw(st.text(max_size=5))) for a, b in pairs]
+
+
+@given(texts_and_edits())
+def test_outside_the_edits_every_character_stays_where_it_belongs(made: tuple[str, list[Edit]]) -> None:
+    text, edits = made
+    ordered = arrange(edits)
+    after, shift = apply(text, edits), Shift(edits)
+    inside = {at for edit in ordered for at in range(*edit.span)}
+    for at, char in enumerate(text):
+        if at not in inside:
+            assert after[shift(at)] == char
+    assert len(after) == len(text) + sum(len(e.words) - len(e.span.of(text)) for e in ordered)
+
+
+def test_no_edit_is_the_identity() -> None:
+    assert apply("as it was", []) == "as it was"
+
+
+def test_edits_that_overlap_are_a_fault() -> None:
+    with pytest.raises(Overlap):
+        apply("abcdef", [Edit(Span(0, 3), "x"), Edit(Span(2, 4), "y")])
+
+
+def test_edits_that_touch_are_made_in_order() -> None:
+    assert apply("abcd", [Edit(Span(2, 4), "y"), Edit(Span(0, 2), "x")]) == "xy"
+
+
+@pytest.mark.parametrize(
+    ("text", "offset", "place"),
+    [
+        ("one\ntwo", 4, Position(2, 1)),
+        ("one\r\ntwo", 5, Position(2, 1)),
+        ("one\rtwo", 4, Position(2, 1)),
+        ("\n\n", 2, Position(3, 1)),
+        ("😀a", 1, Position(1, 2)),
+    ],
+)
+def test_lines_and_columns_count_from_one_in_code_points(text: str, offset: int, place: Position) -> None:
+    assert Lines(text).position(offset) == place
+
+
+def test_a_line_is_given_with_its_end() -> None:
+    lines = Lines("a\r\nbc")
+    assert [lines.line_span(n) for n in (1, 2)] == [Span(0, 3), Span(3, 5)]
+
+
+@given(st.text(st.characters(codec="utf-8")))
+def test_byte_offsets_become_code_points(text: str) -> None:
+    data = text.encode()
+    offsets = {len(text[:n].encode()): n for n in range(len(text) + 1)}
+    assert code_points(data, offsets) == offsets
