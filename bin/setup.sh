@@ -25,6 +25,11 @@ need_chromium() {
   command -v chromium >/dev/null || need_packages chromium fonts-liberation
 }
 
+# Published data of Unicode, against which the keys of names are checked.
+need_unicode() {
+  [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
+}
+
 need_python() {
   PYTHON=$(command -v python3.11 || command -v python3 || true)
   [ -n "$PYTHON" ] || { need_packages python3 python3-pip; PYTHON=$(command -v python3); }

@@ -127,8 +127,9 @@ class Writer:
         if self._raw is not None:
             self._raw.append(value)
             return
-        if self._links and self._stand_in is not None:
-            value = self._stand_in.sub(rf"{self.prefix}\1lq", value)
+        if self._links:
+            if self._stand_in is not None:
+                value = self._stand_in.sub(rf"{self.prefix}\1lq", value)
         elif self._rules.addresses and ("://" in value or "mailto:" in value):
             self._addresses(value)
             return

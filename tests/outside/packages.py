@@ -1,0 +1,26 @@
+"""Fetches published packages once, by name and version, with the ordinary clients."""
+
+from __future__ import annotations
+
+import fcntl
+import subprocess
+import tarfile
+from pathlib import Path
+
+KEPT = Path(__file__).parents[2] / ".tools" / "outside"
+
+
+def npm_file(name: str, version: str, path: str) -> Path:
+    """A file of a package of the npm registry. The test fails with what npm said if it cannot be had."""
+    folder = KEPT / f"{name}-{version}"
+    KEPT.mkdir(parents=True, exist_ok=True)
+    with (KEPT / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (folder / "package" / path).exists():
+            folder.mkdir(exist_ok=True)
+            command = ["npm", "pack", "--silent", f"{name}@{version}"]
+            done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+            assert done.returncode == 0, f"npm could not fetch {name} {version}: {done.stderr or done.stdout}"
+            with tarfile.open(next(folder.glob("*.tgz"))) as archive:
+                archive.extractall(folder, filter="data")
+    return folder / "package" / path
