@@ -1,13 +1,102 @@
-"""What all tests share: how hard the random ones try."""
+"""What all tests share: how hard the random ones try, and a real PostgreSQL for those that ask for one."""
 
 from __future__ import annotations
 
+import itertools
 import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, settings
+from sqlalchemy import Engine, text
+
+from mokuji.services import demo
+from mokuji.services.desk import Desk
+from mokuji.store.cluster import Cluster, database_url
+from mokuji.store.database import connect, create_database, migrate
 
 settings.register_profile(
     "usual", max_examples=150, deadline=None, suppress_health_check=list(HealthCheck), print_blob=True
 )
 settings.register_profile("thorough", parent=settings.get_profile("usual"), max_examples=5000)
 settings.load_profile(os.environ.get("MOKUJI_TEST_PROFILE", "usual"))
+
+_numbers = itertools.count(1)
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[str]:
+    """The address of a private server without durability, one for each process of tests."""
+    # pytest's own temporary folders are closed to PostgreSQL's user.
+    folder = Path(tempfile.mkdtemp(prefix="mokuji-test-"))
+    folder.chmod(0o755)
+    try:
+        with Cluster(folder, durable=False).running() as url:
+            create_database(url, "empty_wiki")
+            engine = connect(database_url(url, "empty_wiki"))
+            migrate(engine)
+            engine.dispose()
+            yield url
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _copy(server: str, template: str) -> Iterator[Engine]:
+    name = f"{template}_{next(_numbers)}"
+    admin = connect(server, pool_size=1)
+    try:
+        with admin.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.execute(text(f"CREATE DATABASE {name} TEMPLATE {template}"))
+            engine = connect(database_url(server, name))
+            try:
+                yield engine
+            finally:
+                engine.dispose()
+                connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
+    finally:
+        admin.dispose()
+
+
+@pytest.fixture
+def engine(server: str) -> Iterator[Engine]:
+    """A database of its own for each test, migrated and empty."""
+    yield from _copy(server, "empty_wiki")
+
+
+class Clock:
+    """A clock that moves on by a second each time it is asked."""
+
+    def __init__(self) -> None:
+        self.now = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
+
+    def __call__(self) -> datetime:
+        self.now += timedelta(seconds=1)
+        return self.now
+
+
+@pytest.fixture
+def desk(engine: Engine) -> Desk:
+    """A desk over an empty wiki."""
+    return Desk(engine, b"a key for tests only", clock=Clock())
+
+
+@pytest.fixture(scope="session")
+def demo_template(server: str) -> str:
+    """The name of a database that holds the demo."""
+    create_database(server, "demo_wiki")
+    engine = connect(database_url(server, "demo_wiki"))
+    migrate(engine)
+    demo.load(Desk(engine, b"a key for tests only", demo=True))
+    engine.dispose()
+    return "demo_wiki"
+
+
+@pytest.fixture
+def demo_desk(server: str, demo_template: str) -> Iterator[Desk]:
+    """A desk over a fresh copy of the demo wiki."""
+    for engine in _copy(server, demo_template):
+        yield Desk(engine, b"a key for tests only", clock=Clock(), demo=True)

@@ -168,7 +168,7 @@ def test_each_difference_is_the_one_of_its_rule(rule: str) -> None:
         "address": "addresses",
         "picture": "pictures",
     }
-    rules = Rules(**{name: name == switched[rule] for name in Rules.__slots__})  # type: ignore[arg-type]
+    rules = Rules(**{name: name == switched[rule] for name in Rules.__slots__})
     different = {
         number
         for number, text, expected in _examples()

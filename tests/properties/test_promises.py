@@ -7,13 +7,14 @@ from hypothesis import strategies as st
 
 from mokuji.core import names
 from mokuji.core.errors import MokujiError, Refused
+from mokuji.core.following import captured_after
 from mokuji.core.plans.create import NEW, create
 from mokuji.core.plans.rename import rename
 from mokuji.core.plans.undo import Before, undo_rename
 from mokuji.core.spans import Span
 from mokuji.core.wiki import MemoryWiki, Page, PageHead
-from tests.properties.promises import applied, check, words
-from tests.wikis import TITLES, wikis
+from tests.properties.promises import applied, check, leads, words
+from tests.wikis import TITLES, wikis, with_pages
 
 new_titles = st.one_of(st.sampled_from([*TITLES, "Battery compartment", "Pumpe", "Guide/New", "neu"]))
 
@@ -58,13 +59,7 @@ def test_undoing_a_rename_gives_the_same_bytes(wiki: MemoryWiki, present: bool, 
     plan = _rename(data, wiki, present)
     after = applied(wiki, plan.change_set.changes)
     before = {c.head.id: Before(c.head.revision + 1, c.before) for c in plan.change_set.changes}
-    captured: dict[int, tuple[int, frozenset[Span]]] = {}
-    for each in plan.captured:
-        # A page that the rename rewrote has another revision by now, so these count for the others only.
-        captured[each.page.id] = (
-            each.page.revision,
-            captured.get(each.page.id, (0, frozenset[Span]()))[1] | {each.span},
-        )
+    captured = captured_after(plan.change_set, plan.captured)
     undo = undo_rename(after, plan.page.id, plan.page.title, before, captured)
     back = applied(after, undo.change_set.changes)
     assert {id_: page.text for id_, page in back.pages_by_id.items()} == {
@@ -93,3 +88,31 @@ def test_a_plan_of_the_same_wiki_has_the_same_digest(
     plan = _rename(data, wiki, present)
     again = rename(wiki, plan.page.id, plan.title, present_words=present)
     assert plan.digest == again.digest
+
+
+@given(wikis(), st.data())
+def test_an_undo_after_other_edits_keeps_what_references_lead_to(
+    wiki: MemoryWiki, data: st.DataObject
+) -> None:
+    """Somebody has written a paragraph into one of the pages, and a new page, since."""
+    plan = _rename(data, wiki, False)
+    renamed = applied(wiki, plan.change_set.changes)
+    edited = data.draw(st.sampled_from(sorted(wiki.pages_by_id)))
+    page = renamed.pages_by_id[edited]
+    head = PageHead(edited, page.head.volume, page.head.key, page.head.title, page.head.revision + 1)
+    text = page.text + f"\n\nSince then [[{names.escape(plan.title)}]].\n"
+    now = with_pages(renamed, {edited: Page(head, text)})
+    before = {c.head.id: Before(c.head.revision + 1, c.before) for c in plan.change_set.changes}
+    captured = captured_after(plan.change_set, plan.captured)
+    try:
+        undo = undo_rename(now, plan.page.id, plan.page.title, before, captured)
+    except Refused as refusal:
+        event(f"refused: {refusal.code}")
+        return
+    back = applied(now, undo.change_set.changes)
+    assert back.pages_by_id[plan.page.id].head.title == plan.page.title
+    was, will = leads(now), leads(back)
+    for id_, references in was.items():
+        for (old, lead), (_, then) in zip(references, will[id_], strict=True):
+            released = old.span in captured.get(id_, (0, frozenset[Span]()))[1]
+            assert lead.page == then.page or (released and lead.page == plan.page.id and then.page is None)

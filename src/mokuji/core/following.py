@@ -18,8 +18,8 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 from mokuji.core import names
-from mokuji.core.changes import PageChange
-from mokuji.core.edits import Edit, apply, arrange
+from mokuji.core.changes import ChangeSet, PageChange
+from mokuji.core.edits import Edit, Shift, apply, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.names import Name
 from mokuji.core.references import By, Resolution, Resolver, Sections, volumes_by_id
@@ -63,14 +63,18 @@ class Following:
         *,
         present_words: bool = False,
         leave: Mapping[int, tuple[int, frozenset[Span]]] | None = None,
+        minimal: bool = False,
     ) -> None:
         """``heads`` are the new heads of the pages that the act changes. ``leave`` names references, by
-        page and the revision they were seen in, that are to stay as typed whatever they lead to."""
+        page and the revision they were seen in, that are to stay as typed whatever they lead to. With
+        ``minimal`` what leads to its page anyhow (by an alias, say) stays as typed; without it every
+        reference by title says the new one."""
         self._wiki = wiki
         self._after = after
         self._heads = heads
         self._present_words = present_words
         self._leave = leave or {}
+        self._minimal = minimal
         self._homes = volumes_by_id(wiki)
         self._volume_keys = frozenset(wiki.volumes)
         self._pages: dict[int, Page] = {}
@@ -126,7 +130,8 @@ class Following:
                 self._captured[page.head.id, reference.span] = Captured(page.head, reference.span)
             return
         renamed = was.page.id in self._heads and was.by is By.TITLE
-        if renamed or will.page is None or will.page.id != was.page.id:
+        still = will.page is not None and will.page.id == was.page.id
+        if not still or (renamed and not self._minimal):
             self._rewrite(page, use, was.page, renamed)
 
     def _rewrite(self, page: Page, use: Use, target: PageHead, renamed: bool) -> None:
@@ -327,6 +332,20 @@ class Following:
 
     def _verify(self, changes: Collection[PageChange]) -> None:
         verify(self._wiki, self._after, changes, self._heads, self._captured.keys())
+
+
+def captured_after(
+    change_set: ChangeSet, captured: Iterable[Captured]
+) -> dict[int, tuple[int, frozenset[Span]]]:
+    """Where captured references stand once an act is done: page → its revision then, and their ranges."""
+    changed = {change.head.id: Shift(change.edits) for change in change_set.changes}
+    found: dict[int, tuple[int, frozenset[Span]]] = {}
+    for each in captured:
+        page, shift = each.page.id, changed.get(each.page.id)
+        span = each.span if shift is None else Span(shift(each.span.start), shift(each.span.end))
+        revision = each.page.revision + (shift is not None)
+        found[page] = (revision, found.get(page, (0, frozenset[Span]()))[1] | {span})
+    return found
 
 
 def verify(

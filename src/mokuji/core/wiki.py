@@ -148,7 +148,7 @@ class MemoryWiki:
             for reference in page.content.references:
                 if reference.name is None:
                     continue
-                for place in self._places(page.head.volume, reference):
+                for place in self.places_of(page.head.volume, reference):
                     users = found.setdefault(place, {})
                     users[page.head.id] = users.get(page.head.id, False) or reference.section is not None
         return found
@@ -157,7 +157,7 @@ class MemoryWiki:
     def _by_id(self) -> dict[int, Volume]:
         return {volume.id: volume for volume in self.volumes.values()}
 
-    def _places(self, home: int, reference: Reference) -> Iterator[Place]:
+    def places_of(self, home: int, reference: Reference) -> Iterator[Place]:
         """The places that a reference typed in volume ``home`` could mean."""
         name = reference.name
         if name is None:

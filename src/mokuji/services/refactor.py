@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from mokuji.core.changes import PageChange
 from mokuji.core.errors import Missing, MokujiError, Refused
-from mokuji.core.following import Captured
+from mokuji.core.following import Captured, captured_after
 from mokuji.core.plans.rename import RenamePlan, rename
 from mokuji.core.plans.undo import Before, UndoPlan, undo_rename
 from mokuji.core.policy import Act, Actor
@@ -158,7 +158,11 @@ def _write_rename(connection: Connection, plan: RenamePlan, by: Signature) -> in
     detail = {
         "from": plan.page.title,
         "to": plan.title,
-        "captured": [[c.page.id, c.page.revision, c.span.start, c.span.end] for c in plan.captured],
+        "captured": [
+            [page, revision, span.start, span.end]
+            for page, (revision, spans) in captured_after(plan.change_set, plan.captured).items()
+            for span in sorted(spans)
+        ],
     }
     change_set = writing.open_change_set(connection, "rename", plan.page.volume, plan.page.id, by, detail)
     writing.apply_changes(connection, plan.change_set.changes, change_set, by)

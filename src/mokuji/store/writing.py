@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -334,7 +334,7 @@ def apply_changes(
     _reindex(connection, [change for change in rewritten if change.content is None])
     for change in rewritten:
         if change.content is not None:
-            index_page(connection, change.head, change.content, change.after)
+            index_page(connection, replace(change.head, title=change.title), change.content, change.after)
     index_words(
         connection,
         [(c.head.id, c.title, c.after) for c in changes if c.content is None or not c.text_changed],

@@ -71,7 +71,7 @@ def undo_rename(
         )
     heads = {page_id: head}
     after = Overlay(wiki, heads)
-    following = Following(wiki, after, heads, leave=captured)
+    following = Following(wiki, after, heads, leave=captured, minimal=True)
     shared = wiki.aliases([(head.volume, key) for key in page.alias_keys])
     following.names({place, (head.volume, page.head.key), *(p for p, h in shared.items() if len(h) > 1)})
     following.sections()
