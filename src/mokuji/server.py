@@ -78,6 +78,11 @@ class Guard:
         try:
             if length > LARGEST_BODY:
                 raise TooLarge
+            if b"%00" in scope.get("raw_path", b"") or b"%00" in scope.get("query_string", b""):
+                said = "This address holds a NUL character (%00), which no name can. Take it out."
+                refused = fault_response(Request(scope), 400, said, "nul")
+                await refused(scope, receive, guarded)
+                return
             await self.app(scope, bounded, guarded)
         except TooLarge:
             said = "A request holds at most 16 MB. Divide the page into several."

@@ -25,6 +25,7 @@ LONGEST = 200
 # White space, underscores and the hyphens U+002D, U+2010, U+2011.
 _SEPARATORS = re.compile(r"[\s_\-\u2010\u2011]+")
 _ESCAPE = re.compile(r"\\([!-/:-@\[-`{-~])")
+_UNSTORABLE = re.compile("[\\x00\\ud800-\\udfff]")
 _PLAIN = re.compile(r"[^\W_]+(?: [^\W_]+)*")
 # What would end or divide a reference, or start something literal, inside a target.
 _MUST_ESCAPE = re.compile(r"[\\#|\[\]/$`<]")
@@ -59,6 +60,11 @@ def key(name: str) -> str:
 def is_key(candidate: str) -> bool:
     """Whether a key may stand for a page: 1 to 200 code points, neither ``.`` nor ``..``."""
     return 0 < len(candidate) <= LONGEST and candidate not in {".", ".."}
+
+
+def is_storable(name: str) -> bool:
+    """Whether a database can be asked for it: it holds no NUL and no lone surrogate."""
+    return _UNSTORABLE.search(name) is None
 
 
 def check_title(title: str, *, what: str = "title") -> str:

@@ -14,11 +14,14 @@ from mokuji.core.policy import Act, Actor
 from mokuji.core.references import Sections
 from mokuji.core.text.headings import words
 from mokuji.core.text.html import Compiled, compile_page
+from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.store import pages
 from mokuji.store.database import Connection, Engine
 from mokuji.store.snapshot import load_volumes
 
+LONGEST_NOTE = 500
+"""Most code points of a note."""
 CACHED_CHARACTERS = 48_000_000
 """How many code points of page text may stand behind the cache of compiled pages."""
 
@@ -127,6 +130,13 @@ def _outline(page: Page, volume_keys: frozenset[str], anchors: tuple[str, ...]) 
     return tuple(found)
 
 
+def clean_note(note: str) -> str:
+    """A note as it is kept: one line, cut at ``LONGEST_NOTE``; BadText if it cannot be stored."""
+    kept = " ".join(note.split())[:LONGEST_NOTE]
+    check_text(kept)
+    return kept
+
+
 def visible(connection: Connection, actor: Actor) -> dict[str, Volume]:
     """The volumes that the actor may read, by key."""
     return {
@@ -160,7 +170,8 @@ def check(actor: Actor, act: Act, volume: Volume) -> None:
 
 def find_head(connection: Connection, volume: Volume, page_key: str) -> PageHead | None:
     """A page by the key in an address (hyphens or spaces), without its text."""
-    return pages.find_head(connection, volume.id, names.key(page_key))
+    key = names.key(page_key)
+    return pages.find_head(connection, volume.id, key) if names.is_storable(key) else None
 
 
 def need_head(connection: Connection, volume: Volume, page_key: str) -> PageHead:

@@ -19,7 +19,7 @@ from mokuji.core.plans.undo import Before, UndoPlan, undo_rename
 from mokuji.core.policy import Act, Actor
 from mokuji.core.spans import Lines, Span
 from mokuji.core.wiki import PageHead, Volume
-from mokuji.services.desk import Desk, check, find_volume, need_head, visible
+from mokuji.services.desk import Desk, check, clean_note, find_volume, need_head, visible
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import contents, history, volumes, writing
 from mokuji.store.database import Connection, reading
@@ -132,26 +132,32 @@ def apply_rename(
     *,
     present_words: bool = False,
     note: str = "",
-    signature: Signature | None = None,
 ) -> Applied | RenameView:
     """Does a rename whose plan was seen; gives the fresh plan back if it is no longer that one."""
-    by = signature or Signature(actor.person, desk.clock(), " ".join(note.split())[:500])
+    by = Signature(actor.person, desk.clock(), clean_note(note))
     with writing_transaction(desk.engine, alone=True) as connection:
-        volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.RENAME, volume)
-        head = need_head(connection, volume, page_key)
-        plan = rename(StoredWiki(connection), head.id, title, present_words=present_words)
+        volume, plan = _plan(connection, actor, volume_key, page_key, title, present_words)
         if plan.digest != seen or plan.nothing_to_do:
             return _rename_view(connection, actor, volume_key, page_key, title, present_words)
-        return Applied(_write_rename(connection, plan, by), volume, plan.change_set.head_after(head.id))
+        return Applied(_write_rename(connection, plan, by), volume, plan.change_set.head_after(plan.page.id))
 
 
 def rename_now(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, title: str, signature: Signature
-) -> Applied | RenameView:
-    """Plans and does a rename in one go, for the command line and the demo's history."""
-    view = plan_rename(desk, actor, volume_key, page_key, title)
-    return apply_rename(desk, actor, volume_key, page_key, title, view.digest, signature=signature)
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, title: str, by: Signature
+) -> Applied:
+    """Plans and does a rename in one go, whatever the plan is: for commands and the demo's history."""
+    with writing_transaction(desk.engine, alone=True) as connection:
+        volume, plan = _plan(connection, actor, volume_key, page_key, title, False)
+        return Applied(_write_rename(connection, plan, by), volume, plan.change_set.head_after(plan.page.id))
+
+
+def _plan(
+    connection: Connection, actor: Actor, volume_key: str, page_key: str, title: str, present_words: bool
+) -> tuple[Volume, RenamePlan]:
+    volume = find_volume(connection, actor, volume_key)
+    check(actor, Act.RENAME, volume)
+    head = need_head(connection, volume, page_key)
+    return volume, rename(StoredWiki(connection), head.id, title, present_words=present_words)
 
 
 def _write_rename(connection: Connection, plan: RenamePlan, by: Signature) -> int:

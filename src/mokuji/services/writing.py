@@ -15,7 +15,7 @@ from mokuji.core.text.html import Compiled
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
-from mokuji.services.desk import Desk, check, find_head, find_volume, make_ready, visible
+from mokuji.services.desk import Desk, check, clean_note, find_head, find_volume, make_ready, visible
 from mokuji.services.linking import Link, links, resolve_names
 from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
 from mokuji.store import contents, unwritten, writing
@@ -23,8 +23,6 @@ from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.writing import Signature
-
-LONGEST_NOTE = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,10 +94,10 @@ def save(
     BadText or BadName say what cannot be kept; Conflict says that somebody else
     saved meanwhile. ``browser`` gives a text from a form its line ends back.
     """
-    note = " ".join(note.split())[:LONGEST_NOTE]
+    note = clean_note(note)
     check_text(text)
-    check_text(note)
-    with writing_transaction(desk.engine) as connection:
+    # A new page may change others, to keep their references where they lead: then nobody else writes.
+    with writing_transaction(desk.engine, alone=revision == 0) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, title)

@@ -1,0 +1,47 @@
+"""Small wikis in the database, with people."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mokuji.core import names
+from mokuji.core.policy import Actor, Role
+from mokuji.services import writing
+from mokuji.services.desk import Desk
+from mokuji.store import people, volumes
+from mokuji.store.database import reading
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import StoredWiki
+
+
+def volume(desk: Desk, title: str, *, closed: bool = False) -> int:
+    """A new volume."""
+    with writing_transaction(desk.engine) as connection:
+        return volumes.add_volume(connection, title, closed=closed)
+
+
+def person(desk: Desk, handle: str, **roles: Role) -> Actor:
+    """Somebody new, with roles by volume key (hyphens for spaces)."""
+    with writing_transaction(desk.engine) as connection:
+        id_ = people.add_person(connection, handle, handle.title(), "", "no password")
+        from mokuji.store.snapshot import load_volumes
+
+        known = load_volumes(connection)
+        for key, role in roles.items():
+            people.set_role(connection, id_, known[names.key(key)].id, role)
+        return people.actor_by_id(connection, id_)
+
+
+def pages(desk: Desk, actor: Actor, volume_key: str, texts: Mapping[str, str]) -> None:
+    """New pages of a volume."""
+    for title, text in texts.items():
+        writing.save(desk, actor, volume_key, title, text, revision=0)
+
+
+def texts(desk: Desk) -> dict[str, str]:
+    """All texts by title."""
+    with reading(desk.engine) as connection:
+        from sqlalchemy import text
+
+        ids = connection.execute(text("SELECT id FROM page")).scalars().all()
+        return {page.head.title: page.text for page in StoredWiki(connection).pages(ids).values()}

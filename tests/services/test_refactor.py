@@ -1,0 +1,217 @@
+"""Renames as services do them: in one transaction, as seen, undone as one, also while others save."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+from sqlalchemy import text
+
+from mokuji.core.errors import Conflict, Forbidden, Missing, MokujiError
+from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.services import reading, refactor, writing
+from mokuji.services.desk import Desk
+from mokuji.services.refactor import Applied, RenameView, UndoView
+from mokuji.store.writing import Signature
+from tests.services.making import pages, person, texts, volume
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Data")
+    volume(desk, "Closed notes", closed=True)
+    return person(desk, "wenna", guide=Role.WRITER, data=Role.WRITER)
+
+
+def _rename(desk: Desk, actor: Actor, page: str, title: str, note: str = "") -> Applied:
+    seen = refactor.plan_rename(desk, actor, "guide", page, title)
+    done = refactor.apply_rename(desk, actor, "guide", page, title, seen.digest, note=note)
+    assert isinstance(done, Applied)
+    return done
+
+
+def _undo(desk: Desk, actor: Actor, change_set: int) -> Applied:
+    done = refactor.apply_undo(desk, actor, change_set, refactor.plan_undo(desk, actor, change_set).digest)
+    assert isinstance(done, Applied)
+    return done
+
+
+def test_a_rename_rewrites_all_volumes_at_once_and_undoing_gives_the_bytes_back(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(
+        desk,
+        writer,
+        "guide",
+        {"Pump": "## At the [[Pump]]\r\n", "Well": "see [[pump|x]] and [[Pump#At the Pump]]"},
+    )
+    pages(desk, writer, "data", {"Sheet": "| [[Guide/Pump]] |\n|---|\n"})
+    before = texts(desk)
+    done = _rename(desk, writer, "pump", "Cell")
+    assert texts(desk) == {
+        "Cell": "## At the [[Cell]]\r\n",
+        "Well": "see [[cell|x]] and [[Cell#At the Cell]]",
+        "Sheet": "| [[Guide/Cell]] |\n|---|\n",
+    }
+    undone = _undo(desk, writer, done.change_set)
+    assert texts(desk) == before
+    # And the undoing can be undone as well.
+    _undo(desk, writer, undone.change_set)
+    assert texts(desk)["Sheet"] == "| [[Guide/Cell]] |\n|---|\n"
+
+
+def test_what_was_captured_is_released_by_the_undo(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Cell]] and [[Pump]]", "Fault": "[[Cell]]"})
+    before = texts(desk)
+    done = _rename(desk, writer, "pump", "Cell")
+    assert texts(desk)["Well"] == "[[Cell]] and [[Cell]]"
+    _undo(desk, writer, done.change_set)
+    assert texts(desk) == before
+
+
+def test_pages_edited_since_keep_their_edits_and_their_references_follow_the_undo(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
+    done = _rename(desk, writer, "pump", "Cell")
+    writing.save(desk, writer, "guide", "well", "[[Cell]] is new: [[cell]]", revision=2)
+    writing.save(desk, writer, "guide", "Later", "[[Cell|made since]]", revision=0)
+    _undo(desk, writer, done.change_set)
+    assert texts(desk) == {
+        "Pump": "",
+        "Well": "[[Pump]] is new: [[pump]]",
+        "Later": "[[Pump|made since]]",
+    }
+
+
+def test_an_undo_is_refused_when_the_old_name_is_taken(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
+    done = _rename(desk, writer, "pump", "Cell")
+    pages(desk, writer, "guide", {"Pump": "another one"})
+    view = refactor.plan_undo(desk, writer, done.change_set)
+    assert view.refusal is not None and "another page by now" in view.refusal.message
+    with pytest.raises(MokujiError):
+        refactor.apply_undo(desk, writer, done.change_set, view.digest)
+
+
+def test_nothing_is_undone_twice(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": ""})
+    done = _rename(desk, writer, "pump", "Cell")
+    _undo(desk, writer, done.change_set)
+    assert refactor.plan_undo(desk, writer, done.change_set).refusal is not None
+
+
+def test_a_plan_that_is_no_longer_what_was_seen_is_given_back_and_nothing_is_done(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
+    seen = refactor.plan_rename(desk, writer, "guide", "pump", "Cell")
+    pages(desk, writer, "guide", {"Late": "made meanwhile, with [[Pump]]"})
+    fresh = refactor.apply_rename(desk, writer, "guide", "pump", "Cell", seen.digest)
+    assert isinstance(fresh, RenameView)
+    assert fresh.references == 2
+    assert texts(desk)["Well"] == "[[Pump]]"
+    done = refactor.apply_rename(desk, writer, "guide", "pump", "Cell", fresh.digest)
+    assert isinstance(done, Applied)
+    assert texts(desk)["Late"] == "made meanwhile, with [[Cell]]"
+
+
+def test_pages_that_the_actor_may_not_read_follow_and_are_told_to_nobody(desk: Desk, writer: Actor) -> None:
+    keeper = person(desk, "mirela", **{"closed-notes": Role.OWNER})
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
+    pages(desk, keeper, "closed-notes", {"Secret": "[[Guide/Pump]] [[Guide/Cell]]"})
+    view = refactor.plan_rename(desk, writer, "guide", "pump", "Cell")
+    assert view.references == 1 and view.captured == ()
+    assert [change.head.title for change in view.changes] == ["Well"]
+    done = refactor.apply_rename(desk, writer, "guide", "pump", "Cell", view.digest)
+    assert isinstance(done, Applied)
+    assert texts(desk)["Secret"] == "[[Guide/Cell]] [[Guide/Cell]]"
+    undo = refactor.plan_undo(desk, writer, done.change_set)
+    assert isinstance(undo, UndoView)
+    assert "Secret" not in {change.head.title for change in undo.changes}
+
+
+def test_who_may_only_read_cannot_plan_or_rename(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": ""})
+    reader = person(desk, "piet", guide=Role.READER)
+    for actor, fault in ((reader, Forbidden), (NOBODY, Forbidden)):
+        with pytest.raises(fault):
+            refactor.plan_rename(desk, actor, "guide", "pump", "Cell")
+        with pytest.raises(fault):
+            refactor.apply_rename(desk, actor, "guide", "pump", "Cell", "")
+    with pytest.raises(Missing):
+        refactor.plan_rename(desk, writer, "closed-notes", "pump", "Cell")
+
+
+def test_contents_and_front_page_go_along(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": ""})
+    with desk.engine.begin() as connection:
+        connection.execute(text("UPDATE volume SET front = 'pump' WHERE key = 'guide'"))
+    done = _rename(desk, writer, "pump", "Cell")
+    view = reading.open_volume(desk, writer, "guide")
+    assert isinstance(view, reading.PageView) and view.head.title == "Cell"
+    assert [entry.title for entry in view.place.contents.entries] == ["Cell", "Well"]
+    _undo(desk, writer, done.change_set)
+    view = reading.open_volume(desk, writer, "guide")
+    assert isinstance(view, reading.PageView) and view.head.title == "Pump"
+
+
+def test_no_page_saved_while_a_rename_runs_is_left_with_the_old_name(desk: Desk, writer: Actor) -> None:
+    """Four others save pages with the old name, new ones and old ones, while the page is renamed back and forth.
+
+    Who saved before a rename has the new name; who saves after it typed a name that is unwritten by then.
+    """
+    pages(desk, writer, "guide", {"Pump": "", **{f"Page {n}": "[[Pump]]" for n in range(12)}})
+    stop, faults = threading.Event(), []
+
+    def save(thread: int) -> None:
+        for turn in range(400):
+            if stop.is_set():
+                return
+            try:
+                writing.save(desk, writer, "guide", f"New {thread} {turn}", "made with [[Pump]]", revision=0)
+                view = reading.open_page(desk, writer, "guide", f"page-{thread}")
+                assert isinstance(view, reading.PageView)
+                writing.save(
+                    desk,
+                    writer,
+                    "guide",
+                    f"page-{thread}",
+                    f"turn {turn} [[Pump]]",
+                    revision=view.head.revision,
+                )
+            except Conflict:
+                pass  # a rename rewrote the page in between: nothing was overwritten
+            except Exception as fault:
+                faults.append(fault)
+                return
+
+    savers = [threading.Thread(target=save, args=(n,)) for n in range(4)]
+    for saver in savers:
+        saver.start()
+    renames = []
+    for old, new in (("pump", "Cell"), ("cell", "Pump"), ("pump", "Cell")):
+        time.sleep(0.4)
+        by = Signature(writer.person, desk.clock(), "")
+        renames.append(refactor.rename_now(desk, writer, "guide", old, new, by).change_set)
+    stop.set()
+    for saver in savers:
+        saver.join()
+    assert faults == []
+    assert len(renames) == 3
+    with desk.engine.connect() as connection:
+        rows = connection.execute(
+            text(
+                """SELECT p.title, r.change_set, r.text FROM page p
+                JOIN revision r ON r.page = p.id AND r.number = p.revision"""
+            )
+        ).all()
+    made = [row for row in rows if row.title.startswith(("New", "Page"))]
+    assert len(made) > 12
+    for row in made:
+        if row.change_set <= renames[-1]:
+            assert "[[Cell]]" in row.text, f"{row.title} was saved before the rename and missed by it"
+        else:
+            assert "[[Pump]]" in row.text

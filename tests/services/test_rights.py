@@ -1,0 +1,162 @@
+"""What a person may not read leaks nowhere: not into lists, counts, search, previews, plans or errors."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+
+from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.policy import NOBODY, Act, Actor, Role, may
+from mokuji.services import finding, history, reading, refactor, writing
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, volume
+
+SECRET = "Chlorine"
+
+
+@pytest.fixture
+def keeper(desk: Desk) -> Actor:
+    """An open and a closed volume that refer to each other; gives the owner of both."""
+    volume(desk, "Guide")
+    volume(desk, "Notes", closed=True)
+    keeper = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    pages(
+        desk, keeper, "guide", {"Pump": "See [[Well]], [[Notes/Chlorine trial]] and [[Gasket]].", "Well": ""}
+    )
+    pages(
+        desk,
+        keeper,
+        "notes",
+        {
+            "Chlorine trial": "In the [[Guide/Pump]] and a [[Guide/Chlorine seal]]; also [[Guide/Gasket]].",
+            "Pump": "---\naliases: [Chlorine pump]\n---\n[[Chlorine trial]]",
+        },
+    )
+    return keeper
+
+
+@pytest.fixture
+def outsider(desk: Desk, keeper: Actor) -> Actor:
+    return person(desk, "jonas", guide=Role.WRITER)
+
+
+def test_the_table_of_rights() -> None:
+    reader, writer = (Actor(1, roles={7: role}) for role in (Role.READER, Role.WRITER))
+    assert may(NOBODY, Act.READ, 7, closed=False) and not may(NOBODY, Act.READ, 7, closed=True)
+    assert may(reader, Act.READ, 7, closed=True) and not may(reader, Act.WRITE, 7, closed=False)
+    assert may(writer, Act.RENAME, 7, closed=True) and not may(writer, Act.MANAGE, 7, closed=False)
+    assert not may(writer, Act.READ, 8, closed=True)
+
+
+SEEN: list[Callable[[Desk, Actor], object]] = [
+    reading.start,
+    lambda desk, actor: reading.open_volume(desk, actor, "guide"),
+    lambda desk, actor: reading.open_page(desk, actor, "guide", "chlorine-seal"),
+    lambda desk, actor: reading.all_backlinks(desk, actor, "guide", "pump"),
+    lambda desk, actor: reading.card(desk, actor, "guide", "gasket"),
+    lambda desk, actor: finding.find(desk, actor, "trial seal pump"),
+    lambda desk, actor: finding.jump(desk, actor, "pump"),
+    lambda desk, actor: finding.names_for(desk, actor, "pump", "guide"),
+    history.acts,
+    lambda desk, actor: history.one_act(desk, actor, 1),
+    lambda desk, actor: writing.open_for_edit(desk, actor, "guide", "gasket"),
+]
+
+
+@pytest.mark.parametrize("look", SEEN)
+def test_no_view_of_an_outsider_holds_a_word_of_the_closed_volume(
+    desk: Desk, outsider: Actor, look: Callable[[Desk, Actor], object]
+) -> None:
+    said = repr(look(desk, outsider))
+    assert "trial" not in said.replace("'trial seal pump'", "").replace("trial seal pump", "")
+    assert "Notes" not in said and "'notes'" not in said
+
+
+def test_a_reference_into_a_closed_volume_looks_like_an_unwritten_name(desk: Desk, outsider: Actor) -> None:
+    view = reading.open_page(desk, outsider, "guide", "pump")
+    assert isinstance(view, reading.PageView)
+    closed, missing = view.links[1], view.links[2]
+    assert (closed.state, missing.state) == ("unwritten", "unwritten")
+    assert closed.volume == "guide", "for who does not know of the volume it is a name of this one"
+
+
+def test_backlinks_and_counts_leave_out_what_is_closed(desk: Desk, keeper: Actor, outsider: Actor) -> None:
+    for actor, pages_that_lead in ((keeper, 1), (outsider, 0), (NOBODY, 0)):
+        view = reading.open_page(desk, actor, "guide", "pump")
+        assert isinstance(view, reading.PageView)
+        assert view.backlinks.pages == pages_that_lead
+        entry = view.place.contents.of("pump")
+        assert entry is not None and entry.led_to_by == pages_that_lead
+        # Chlorine seal is asked for in the closed volume only.
+        assert view.place.unwritten == (2 if actor is keeper else 1)
+
+
+def test_search_finds_nothing_in_a_closed_volume(desk: Desk, keeper: Actor, outsider: Actor) -> None:
+    assert len(finding.find(desk, keeper, "chlorine").hits) == 3
+    for actor in (outsider, NOBODY):
+        found = finding.find(desk, actor, "chlorine")
+        assert [hit.title for hit in found.hits] == ["Pump"], "only the open page, which itself says the word"
+        assert found.counts.keys() <= found.volumes.keys()
+        assert finding.find(desk, actor, "chlorine", "notes").scope is None
+
+
+CLOSED: list[Callable[[Desk, Actor], object]] = [
+    lambda desk, actor: reading.open_volume(desk, actor, "notes"),
+    lambda desk, actor: reading.open_page(desk, actor, "notes", "chlorine-trial"),
+    lambda desk, actor: reading.open_page(desk, actor, "notes", "nothing-of-the-kind"),
+    lambda desk, actor: reading.all_backlinks(desk, actor, "notes", "pump"),
+    lambda desk, actor: reading.card(desk, actor, "notes", "pump"),
+    lambda desk, actor: history.revisions(desk, actor, "notes", "pump"),
+    lambda desk, actor: history.compare_revisions(desk, actor, "notes", "pump", 1, 1),
+    lambda desk, actor: writing.open_for_edit(desk, actor, "notes", "pump"),
+    lambda desk, actor: writing.preview(desk, actor, "notes", "pump", "x"),
+    lambda desk, actor: writing.save(desk, actor, "notes", "Pump", "x", revision=1),
+    lambda desk, actor: writing.targets(desk, actor, "notes", ["Pump"]),
+    lambda desk, actor: refactor.plan_rename(desk, actor, "notes", "pump", "Cell"),
+]
+
+
+@pytest.mark.parametrize("act", CLOSED)
+def test_a_closed_volume_and_one_that_is_not_there_look_the_same(
+    desk: Desk, outsider: Actor, act: Callable[[Desk, Actor], object]
+) -> None:
+    with pytest.raises(Missing) as closed:
+        act(desk, outsider)
+    with pytest.raises(Missing) as nothing:
+        reading.open_volume(desk, outsider, "no-such-volume")
+    assert closed.value.message == nothing.value.message
+
+
+def test_an_act_in_a_closed_volume_is_no_act_to_an_outsider(
+    desk: Desk, keeper: Actor, outsider: Actor
+) -> None:
+    secret = max(act.id for act in history.acts(desk, keeper)[0])
+    with pytest.raises(Missing) as closed:
+        history.one_act(desk, outsider, secret)
+    with pytest.raises(Missing) as nothing:
+        history.one_act(desk, outsider, 10**9)
+    assert closed.value.message == nothing.value.message
+
+
+def test_a_new_page_tells_nothing_of_what_it_changed_elsewhere(
+    desk: Desk, keeper: Actor, outsider: Actor
+) -> None:
+    pages(desk, keeper, "guide", {"Battery": "---\naliases: [Cell]\n---\n"})
+    pages(desk, keeper, "notes", {"Chlorine cell": "[[Guide/Cell]]"})
+    saved = writing.save(desk, outsider, "guide", "Cell", "", revision=0)
+    assert saved.kept == ()
+    view = reading.open_page(desk, keeper, "notes", "chlorine-cell")
+    assert isinstance(view, reading.PageView)
+    assert view.ready.page.text == "[[Guide/Battery|Cell]]"
+
+
+def test_a_reader_and_nobody_cannot_write(desk: Desk, keeper: Actor) -> None:
+    reader = person(desk, "piet", guide=Role.READER)
+    for actor in (reader, NOBODY):
+        with pytest.raises(Forbidden):
+            writing.save(desk, actor, "guide", "pump", "x", revision=1)
+        with pytest.raises(Forbidden):
+            writing.save(desk, actor, "guide", "New", "x", revision=0)
+        with pytest.raises(Forbidden):
+            writing.open_for_edit(desk, actor, "guide", "pump")
