@@ -331,7 +331,13 @@ class Following:
         return PageChange(page.head, head.title, page.text, after, edits, content, renamed, labelled)
 
     def _verify(self, changes: Collection[PageChange]) -> None:
-        verify(self._wiki, self._after, changes, self._heads, self._captured.keys())
+        released = {
+            (page, span)
+            for page, (revision, spans) in self._leave.items()
+            if page in self._pages and self._pages[page].head.revision == revision
+            for span in spans
+        }
+        verify(self._wiki, self._after, changes, self._heads, self._captured.keys() | released)
 
 
 def captured_after(
@@ -353,9 +359,12 @@ def verify(
     after: Wiki,
     changes: Collection[PageChange],
     heads: Mapping[int, PageHead],
-    captured: Collection[tuple[int, Span]],
+    listed: Collection[tuple[int, Span]],
 ) -> None:
-    """Reads changed pages again; Refused if a reference came, went, or leads elsewhere than before."""
+    """Reads changed pages again; Refused if a reference came, went, or leads elsewhere than before.
+
+    ``listed`` are those that are meant to: captured by the act, or released by its undoing.
+    """
     homes = volumes_by_id(wiki)
     pairs: list[tuple[PageChange, Reference, Reference]] = []
     for change in changes:
@@ -374,7 +383,7 @@ def verify(
         insert = a.kind is Kind.INSERT
         was = before_all.resolve(a.name, homes[change.head.volume], insert=insert)
         will = after_all.resolve(b.name, homes[heads.get(change.head.id, change.head).volume], insert=insert)
-        if was.page is None and (change.head.id, a.span) in captured:
+        if (change.head.id, a.span) in listed:
             continue
         same = (was.page and was.page.id) == (will.page and will.page.id)
         if not same or (was.page is None and was.place != will.place):

@@ -14,9 +14,11 @@ from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.refactor import need_act
 from mokuji.store import history
 from mokuji.store.database import reading
-from mokuji.store.history import Before, Revision
+from mokuji.store.history import Revision, Touched
 
 PAGE = 40
+LISTED = 500
+"""Most pages of one act that are listed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +60,8 @@ class ActView:
     act: history.Act
     volume: Volume
     volumes: Mapping[int, Volume]
-    pages: tuple[Before, ...]
+    pages: tuple[Touched, ...]
+    more: bool
     may_undo: bool
 
 
@@ -118,8 +121,8 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
     with reading(desk.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}
         act = need_act(connection, actor, change_set, by_id)
-        pages = history.pages_of(connection, act.id, list(by_id), most=500)
+        pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
         volume = by_id[act.volume]
         undoable = act.act in {"rename", "undo"} and act.undone_by is None
         may_undo = undoable and may(actor, Act.RENAME, volume.id, closed=volume.closed)
-        return ActView(act, volume, by_id, tuple(pages), may_undo)
+        return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo)

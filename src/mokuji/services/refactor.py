@@ -235,11 +235,7 @@ def _undo(connection: Connection, act: history.Act) -> UndoPlan:
         raise Refused("Only renames can be undone as one so far. Earlier texts stand in the page's history.")
     if act.undone_by is not None:
         raise Refused("This was undone already.", code="undone")
-    before = {
-        row.page: Before(row.number, row.text_before)
-        for row in history.pages_of(connection, act.id)
-        if row.text_before is not None
-    }
+    before = {row.page: Before(row.number, row.text) for row in history.before(connection, act.id)}
     captured: dict[int, tuple[int, frozenset[Span]]] = {}
     for page, revision, start, end in act.detail.get("captured", ()):
         spans = captured.get(page, (revision, frozenset[Span]()))[1]

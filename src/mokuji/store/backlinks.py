@@ -31,11 +31,11 @@ BACKLINK_COUNT = text(
     JOIN page_name pn ON pn.name = n.name AND pn.kind = n.kind JOIN page u ON u.id = pn.page
     WHERE pn.page <> :page AND u.volume = ANY(:visible)"""
 )
-_RANGES = text(
+RANGES = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision, x.starts, x.ends, x.names, x.flags FROM page p
     JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:pages)"""
 )
-_WINDOWS = text(
+WINDOWS = text(
     """SELECT w.page, w.nth, substr(r.text, greatest(w.start - :reach, 0) + 1,
         w.stop - greatest(w.start - :reach, 0) + :reach) AS words
     FROM unnest(CAST(:pages AS bigint[]), CAST(:nths AS int[]), CAST(:starts AS int[]), CAST(:stops AS int[]))
@@ -112,7 +112,7 @@ def backlinks(
 def _with_sentences(
     connection: Connection, ids: Sequence[int], leading: frozenset[NameUse], most: int
 ) -> tuple[Backlink, ...]:
-    rows = {row.id: row for row in connection.execute(_RANGES, {"pages": list(ids)})}
+    rows = {row.id: row for row in connection.execute(RANGES, {"pages": list(ids)})}
     places = {
         id_: [
             (n, s, e)
@@ -128,7 +128,7 @@ def _with_sentences(
         zip(("pages", "nths", "starts", "stops"), map(list, zip(*wanted, strict=True)), strict=False)
     )
     windows = (
-        {(row.page, row.nth): row.words for row in connection.execute(_WINDOWS, {**values, "reach": REACH})}
+        {(row.page, row.nth): row.words for row in connection.execute(WINDOWS, {**values, "reach": REACH})}
         if wanted
         else {}
     )

@@ -50,9 +50,10 @@ class Contents:
         return next((entry for entry in self.entries if entry.key == key), None)
 
 
+# OFFSET 0 keeps the question for a branch a look-up for each row: joined, it would read all contents.
 _CONTENTS = """SELECT c.id, c.parent, c.key, c.title, c.position,
     p.id AS page, p.key AS page_key, p.title AS page_title,
-    EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id) AS branch
+    EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id OFFSET 0) AS branch
     FROM contents c LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key WHERE c.volume = :volume"""
 CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
 
@@ -89,7 +90,7 @@ def contents(
     return Contents(tuple(_numbered(rows, counts, first)), whole)
 
 
-_PATH = text(
+PATH = text(
     """WITH RECURSIVE up AS (
         SELECT id, parent, position, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
         UNION ALL SELECT c.id, c.parent, c.position, up.step + 1 FROM contents c JOIN up ON c.id = up.parent
@@ -102,7 +103,7 @@ def _levels(
     connection: Connection, volume: int, path_to: str | None
 ) -> tuple[list[Any], dict[int | None, int]]:
     """The levels down to an entry and the one below it; and the ordinal of each level's first loaded entry."""
-    path = connection.execute(_PATH, {"volume": volume, "key": path_to or ""}).all()
+    path = connection.execute(PATH, {"volume": volume, "key": path_to or ""}).all()
     wanted: list[tuple[int | None, float]] = [(step.parent, step.position) for step in path]
     wanted.append((path[-1].id if path else None, float("-inf")))
     rows: list[Any] = []

@@ -94,33 +94,46 @@ def act(connection: Connection, id_: int, volumes: Collection[int]) -> Act | Non
 
 
 @dataclass(frozen=True, slots=True)
-class Before:
-    """A page of a change set: the revision it made, and the state before it (none for a new page)."""
+class Touched:
+    """A page that a change set wrote: as it is called now, and the revision that was made of it."""
 
     page: int
     number: int
     volume: int
     key: str
     title: str
-    title_before: str | None
-    text_before: str | None
 
 
-def pages_of(
-    connection: Connection, change_set: int, volumes: Collection[int] | None = None, most: int = 100_000
-) -> list[Before]:
-    """The pages that a change set wrote, with their states before; all volumes if none are named."""
-    rows = connection.execute(
-        text(
-            """SELECT r.page, r.number, p.volume, p.key, p.title, b.title AS title_before, b.text AS text_before
-            FROM revision r JOIN page p ON p.id = r.page
-            LEFT JOIN revision b ON b.page = r.page AND b.number = r.number - 1
-            WHERE r.change_set = :id AND (CAST(:volumes AS int[]) IS NULL OR p.volume = ANY(:volumes))
-            ORDER BY p.volume, p.key LIMIT :most"""
-        ),
-        {"id": change_set, "volumes": None if volumes is None else list(volumes), "most": most},
-    )
-    return [Before(*row) for row in rows]
+TOUCHED = text(
+    """SELECT r.page, r.number, p.volume, p.key, p.title FROM revision r JOIN page p ON p.id = r.page
+    WHERE r.change_set = :id AND p.volume = ANY(:volumes) ORDER BY p.volume, p.key LIMIT :most"""
+)
+
+
+def touched(connection: Connection, change_set: int, volumes: Collection[int], most: int) -> list[Touched]:
+    """The pages (of some volumes) that a change set wrote."""
+    rows = connection.execute(TOUCHED, {"id": change_set, "volumes": list(volumes), "most": most})
+    return [Touched(*row) for row in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class Before:
+    """A page of a change set: the revision it made, and the text before it."""
+
+    page: int
+    number: int
+    text: str
+
+
+BEFORE = text(
+    """SELECT r.page, r.number, b.text FROM revision r
+    JOIN revision b ON b.page = r.page AND b.number = r.number - 1 WHERE r.change_set = :id"""
+)
+
+
+def before(connection: Connection, change_set: int) -> list[Before]:
+    """All pages that a change set wrote and that were there before it, in all volumes."""
+    return [Before(*row) for row in connection.execute(BEFORE, {"id": change_set})]
 
 
 def mark_undone(connection: Connection, change_set: int, by: int) -> bool:

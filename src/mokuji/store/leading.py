@@ -33,13 +33,13 @@ def columns(uses: Iterable[NameUse]) -> dict[str, list[int]]:
     return {"names": [use.name for use in ordered], "kinds": [use.kind for use in ordered]}
 
 
-_ALIAS_KEYS = text("SELECT page, volume, key FROM alias WHERE page = ANY(:pages)")
+ALIAS_KEYS = text("SELECT page, volume, key FROM alias WHERE page = ANY(:pages)")
 
 
 def leading_to(wiki: StoredWiki, pages: Sequence[PageHead]) -> dict[int, list[NameUse]]:
     """The names in use that lead to each of these pages, by title or alias."""
     places: list[Place] = [(page.volume, page.key) for page in pages]
-    rows = wiki.connection.execute(_ALIAS_KEYS, {"pages": [page.id for page in pages]})
+    rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]})
     places += [(row.volume, row.key) for row in rows]
     found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
     for use, resolution in _resolved(wiki, places):

@@ -71,17 +71,17 @@ class StoredPage(Page):
 
 
 _HEAD = "p.id, p.volume, p.key, p.title, p.revision"
-_TITLES = text(
+TITLES = text(
     f"""SELECT {_HEAD} FROM unnest(CAST(:volumes AS int[]), CAST(:keys AS text[])) AS w(volume, key)
     JOIN page p ON p.volume = w.volume AND p.key = w.key COLLATE "C" """  # noqa: S608
 )
-_ALIASES = text(
+ALIASES = text(
     f"""SELECT a.volume AS at_volume, a.key AS at_key, {_HEAD}
     FROM unnest(CAST(:volumes AS int[]), CAST(:keys AS text[])) AS w(volume, key)
     JOIN alias a ON a.volume = w.volume AND a.key = w.key COLLATE "C"
     JOIN page p ON p.id = a.page ORDER BY p.key"""  # noqa: S608
 )
-_PAGES = text(
+PAGES = text(
     f"""SELECT {_HEAD}, r.text, x.starts, x.ends, x.names, x.flags FROM page p
     JOIN revision r ON r.page = p.id AND r.number = p.revision
     JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:ids)"""  # noqa: S608
@@ -94,8 +94,8 @@ NAMES_MEANING = text(
     FROM unnest(CAST(:vkeys AS text[]), CAST(:tkeys AS text[])) AS w(vkey, tkey)
     JOIN name n ON n.vkey = w.vkey COLLATE "C" AND n.tkey = w.tkey COLLATE "C" AND n.vkey IS NOT NULL"""
 )
-_NAMING = text("SELECT DISTINCT page FROM page_name WHERE name = ANY(:names)")
-_NAMING_SECTIONS = text("SELECT DISTINCT page FROM section_ref WHERE name = ANY(:names)")
+NAMING = text("SELECT DISTINCT page FROM page_name WHERE name = ANY(:names)")
+NAMING_SECTIONS = text("SELECT DISTINCT page FROM section_ref WHERE name = ANY(:names)")
 _VOLUMES = text("SELECT id, key, title, closed, libraries FROM volume ORDER BY id")
 
 
@@ -125,19 +125,19 @@ class StoredWiki:
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         if not places:
             return {}
-        rows = self.connection.execute(_TITLES, self._places(places))
+        rows = self.connection.execute(TITLES, self._places(places))
         return {(row.volume, row.key): PageHead(*row) for row in rows}
 
     def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
         if not places:
             return {}
         found: dict[Place, list[PageHead]] = {}
-        for row in self.connection.execute(_ALIASES, self._places(places)):
+        for row in self.connection.execute(ALIASES, self._places(places)):
             found.setdefault((row.at_volume, row.at_key), []).append(PageHead(*row[2:]))
         return found
 
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
-        rows = self.connection.execute(_PAGES, {"ids": list(ids)})
+        rows = self.connection.execute(PAGES, {"ids": list(ids)})
         return {
             row.id: StoredPage(
                 PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names
@@ -178,8 +178,8 @@ class StoredWiki:
 
     def naming(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
-        return self.connection.execute(_NAMING, {"names": names}).scalars().all() if names else ()
+        return self.connection.execute(NAMING, {"names": names}).scalars().all() if names else ()
 
     def naming_sections(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
-        return self.connection.execute(_NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()
+        return self.connection.execute(NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()

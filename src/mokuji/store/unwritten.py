@@ -44,23 +44,25 @@ def typed_title(connection: Connection, place: Place, led_from: Sequence[PageHea
 
 # Typed in the volume itself, without a volume before it or with one that is none;
 # or anywhere with this volume before it, where no page has the whole as its name.
+# OFFSET 0 keeps a condition a look-up of its own: joined, it would read all uses of all names.
 UNWRITTEN = text(
     """SELECT count(*) FROM (
         SELECT n.key FROM name n WHERE n.home = :volume AND NOT n.absolute
             AND (n.vkey IS NULL OR NOT n.vkey = ANY(:volume_keys))
             AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = n.home AND p.key = n.key)
             AND NOT EXISTS (SELECT 1 FROM alias a WHERE a.volume = n.home AND a.key = n.key)
-            AND EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id AND (pn.kind = 0 OR NOT (
-                EXISTS (SELECT 1 FROM page p WHERE p.volume = ANY(:libraries) AND p.key = n.key)
-                OR EXISTS (SELECT 1 FROM alias a WHERE a.volume = ANY(:libraries) AND a.key = n.key))))
+            AND EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id
+                AND NOT EXISTS (SELECT 1 FROM page p
+                    WHERE pn.kind = 1 AND p.volume = ANY(:libraries) AND p.key = n.key OFFSET 0)
+                AND NOT EXISTS (SELECT 1 FROM alias a
+                    WHERE pn.kind = 1 AND a.volume = ANY(:libraries) AND a.key = n.key OFFSET 0) OFFSET 0)
         UNION SELECT n.tkey FROM name n WHERE n.vkey = :volume_key COLLATE "C" AND n.vkey IS NOT NULL
             AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = :volume AND p.key = n.tkey)
             AND NOT EXISTS (SELECT 1 FROM alias a WHERE a.volume = :volume AND a.key = n.tkey)
-            AND (n.absolute OR NOT (
-                EXISTS (SELECT 1 FROM page p WHERE p.volume = n.home AND p.key = n.key)
-                OR EXISTS (SELECT 1 FROM alias a WHERE a.volume = n.home AND a.key = n.key)))
+            AND NOT EXISTS (SELECT 1 FROM page p WHERE NOT n.absolute AND p.volume = n.home AND p.key = n.key)
+            AND NOT EXISTS (SELECT 1 FROM alias a WHERE NOT n.absolute AND a.volume = n.home AND a.key = n.key)
             AND EXISTS (SELECT 1 FROM page_name pn JOIN page u ON u.id = pn.page
-                WHERE pn.name = n.id AND u.volume = ANY(:visible))) names"""
+                WHERE pn.name = n.id AND u.volume = ANY(:visible) OFFSET 0)) names"""
 )
 
 

@@ -76,14 +76,18 @@ def undo_rename(
     following.names({place, (head.volume, page.head.key), *(p for p, h in shared.items() if len(h) > 1)})
     following.sections()
     changes = {change.head.id: change for change in following.finish().changes}
-    restored = _restore(wiki, after, page.head, heads, before)
+    restored = _restore(wiki, after, heads, before, captured)
     changes.update(restored)
     ordered = tuple(sorted(changes.values(), key=lambda c: (c.head.volume, c.head.key)))
     return UndoPlan(page.head, title, ChangeSet("undo", ordered), len(restored), len(changes) - len(restored))
 
 
 def _restore(
-    wiki: Wiki, after: Wiki, target: PageHead, heads: Mapping[int, PageHead], before: Mapping[int, Before]
+    wiki: Wiki,
+    after: Wiki,
+    heads: Mapping[int, PageHead],
+    before: Mapping[int, Before],
+    captured: Mapping[int, tuple[int, frozenset[Span]]],
 ) -> dict[int, PageChange]:
     """The pages that can get their bytes back: not edited since, and every reference leads where it led."""
     restored: dict[int, PageChange] = {}
@@ -91,14 +95,17 @@ def _restore(
         if page.head.revision != before[id_].made:
             continue
         old = Page(page.head, before[id_].text)
-        if _leads_alike(wiki, after, target, page, old):
+        revision, spans = captured.get(id_, (0, frozenset[Span]()))
+        released = spans if revision == page.head.revision else frozenset[Span]()
+        if _leads_alike(wiki, after, page, old, released):
             edits = _whole_edit(page.text, old.text)
             title = heads.get(id_, page.head).title
             restored[id_] = PageChange(page.head, title, page.text, old.text, edits, old.content, {})
     return restored
 
 
-def _leads_alike(wiki: Wiki, after: Wiki, target: PageHead, now: Page, old: Page) -> bool:
+def _leads_alike(wiki: Wiki, after: Wiki, now: Page, old: Page, released: frozenset[Span]) -> bool:
+    """Whether every reference of the text before leads where it leads now, but for what is released again."""
     home = volumes_by_id(wiki)[now.head.volume]
     pairs = list(zip(now.content.references, old.content.references, strict=False))
     if len(now.content.references) != len(old.content.references):
@@ -112,11 +119,7 @@ def _leads_alike(wiki: Wiki, after: Wiki, target: PageHead, now: Page, old: Page
             continue
         was = today.resolve(a.name, home, insert=a.kind is Kind.INSERT)
         will = then.resolve(b.name, home, insert=b.kind is Kind.INSERT)
-        # What the rename had captured is released again.
-        released = (
-            was.page is not None and was.page.id == target.id and will.page is None and a.name == b.name
-        )
-        if (was.page and was.page.id) != (will.page and will.page.id) and not released:
+        if (was.page and was.page.id) != (will.page and will.page.id) and a.span not in released:
             return False
     return True
 

@@ -24,7 +24,7 @@ DEEPEST = 20
 """Most levels of nesting in a front matter that is read."""
 
 _OPENING = re.compile(r"\ufeff?---[ \t]*(?:\r\n|\n|\r)")
-_CLOSING = re.compile(r"^(?:---|\.\.\.)[ \t]*(?:\r\n|\n|\r|\Z)", re.MULTILINE)
+_CLOSING = re.compile(r"(?<=[\r\n])(?:---|\.\.\.)[ \t]*(?:\r\n|\n|\r|\Z)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,9 +60,7 @@ def read(text: str) -> FrontMatter:
     if opening is None:
         bom = 1 if text.startswith("\ufeff") else 0
         return FrontMatter(Span(0, bom) if bom else Span(0, 0))
-    lone_cr = "\r" in text and "\n" not in text
-    # MULTILINE knows LF alone as a line end; a text of lone CRs keeps its offsets when replaced.
-    closing = _CLOSING.search(text.replace("\r", "\n") if lone_cr else text, opening.end())
+    closing = _CLOSING.search(text, opening.end())
     if closing is None:
         return FrontMatter(Span(0, 0))
     span = Span(0, closing.end())

@@ -1,0 +1,187 @@
+"""The database's own form: migrations, indexes for every query, locks, faults in plain words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import Engine, TextClause, text
+from sqlalchemy.exc import IntegrityError
+
+from mokuji.core.errors import Conflict
+from mokuji.store import backlinks, contents, history, leading, pages, search, snapshot, unwritten
+from mokuji.store.cluster import database_url
+from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
+from mokuji.store.tables import metadata
+
+
+def test_the_migrations_make_exactly_the_tables_that_are_described(engine: Engine) -> None:
+    with engine.connect() as connection:
+        context = MigrationContext.configure(
+            connection, opts={"compare_type": True, "compare_server_default": False}
+        )
+        assert compare_metadata(context, metadata) == []
+
+
+def test_migrating_twice_changes_nothing(engine: Engine) -> None:
+    migrate(engine)
+    migrate(engine)
+
+
+ARRAYS: dict[str, Any] = {"names": [1, 2], "kinds": [0, 1], "targets": [1, 2], "volumes": [1, 2]}
+PART = {"key": "pump", "start": "pump%", "word": "% pump%", "part": "%pump%", "volumes": [1], "most": 8}
+
+# Each query that a request makes, with the index conditions that it must be answered by.
+QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
+    (pages.HEAD, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
+    (snapshot.TITLES, {"volumes": [1], "keys": ["pump"]}, ["volume = w.volume", "key = w.key"]),
+    (snapshot.ALIASES, {"volumes": [1], "keys": ["pump"]}, ["volume = w.volume", "key = w.key"]),
+    (snapshot.PAGES, {"ids": [1, 2]}, ["id = ANY", "page = p.id", "number = p.revision"]),
+    (
+        snapshot.NAMES_MEANING,
+        {"homes": [1], "keys": ["pump"], "vkeys": ["guide 7"], "tkeys": ["pump"]},
+        ["home = w.home", "key = w.key", "vkey = w.vkey", "tkey = w.tkey"],
+    ),
+    (snapshot.NAMING, {"names": [1, 2]}, ["name = ANY"]),
+    (snapshot.NAMING_SECTIONS, {"names": [1, 2]}, ["name = ANY"]),
+    (leading.ALIAS_KEYS, {"pages": [1, 2]}, ["page = ANY"]),
+    (leading.LED_TO_BY, {**ARRAYS, "visible": [1]}, ["name = w.name", "kind = w.kind"]),
+    (
+        backlinks.BACKLINK_PAGES,
+        {**ARRAYS, "page": 7, "after": 0, "most": 9},
+        ["name = n.name", "kind = n.kind", "page > 0"],
+    ),
+    (backlinks.BACKLINK_COUNT, {**ARRAYS, "page": 7, "visible": [1]}, ["name = n.name", "kind = n.kind"]),
+    (backlinks.RANGES, {"pages": [1, 2]}, ["id = ANY", "page = p.id"]),
+    (
+        unwritten.UNWRITTEN,
+        {"volume": 1, "volume_key": "guide 7", "volume_keys": ["guide 7"], "libraries": [2], "visible": [1]},
+        ["home = 1", "vkey = 'guide 7'", "name = n.id"],
+    ),
+    (contents.CONTENTS_WHOLE, {"volume": 1, "most": 401}, ["volume = 1"]),
+    (
+        contents.TOP_LEVEL,
+        {"volume": 1, "at": 2.0, "half": 100},
+        ["parent IS NULL", "position < ", "position >= "],
+    ),
+    (
+        contents.ONE_LEVEL,
+        {"volume": 1, "parent": 3, "at": 2.0, "half": 100},
+        ["parent = 3", "position < ", "position >= "],
+    ),
+    (contents.BEFORE_AT_LEVEL, {"volume": 1, "parent": 3, "at": 2.0}, ["parent = 3", "position < "]),
+    (contents.PATH, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'", "id = up.parent"]),
+    (history.REVISIONS, {"page": 1, "before": 9, "most": 50}, ["page = 1", "number < 9"]),
+    (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),
+    (history.BEFORE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
+    (history.ACTS, {"volumes": [1, 2], "before": 99, "most": 41}, ["id < "]),
+    (search.FIND, {"words": "pump", "volumes": [1], "most": 20, "skip": 0, "ranked": 2000}, ["words @@"]),
+    (search.COUNT, {"words": "pump", "volumes": [1], "ranked": 2000}, ["words @@"]),
+    (search.JUMP_PART, PART, ["key ~~"]),
+    (search.JUMP_ALIAS, {"part": "%pump%", "volumes": [1], "most": 8}, ["key ~~"]),
+    (search.JUMP_NEAR, {"key": "pump", "volumes": [1], "most": 8}, ["%> "]),
+]
+
+
+def _name(query: TextClause) -> str:
+    for module in (pages, snapshot, leading, backlinks, unwritten, contents, history, search):
+        for name, value in vars(module).items():
+            if value is query:
+                return f"{module.__name__.rpartition('.')[2]}.{name}"
+    return "?"
+
+
+FILL = """
+INSERT INTO volume (key, title, libraries)
+    SELECT 'guide ' || v, 'Guide ' || v, ARRAY[1] FROM generate_series(1, 40) v;
+INSERT INTO person (handle, name, password) VALUES ('wenna', 'Wenna', 'x');
+INSERT INTO change_set (act, volume, at) SELECT 'edit', 1 + c % 40, now() FROM generate_series(1, 8000) c;
+INSERT INTO page (volume, key, title, revision, changed)
+    SELECT 1 + p % 40, 'page ' || md5(p::text), 'Page', 1, now() FROM generate_series(1, 12000) p;
+INSERT INTO revision (page, number, change_set, at, title, text)
+    SELECT p, n, 1 + p % 8000, now(), 'Page', 'pump ' || p FROM generate_series(1, 12000) p, generate_series(1, 2) n;
+INSERT INTO alias (volume, key, page, name)
+    SELECT 1 + p % 40, 'also ' || md5(p::text), p, 'Also' FROM generate_series(1, 12000) p;
+INSERT INTO name (home, key, vkey, tkey, absolute)
+    SELECT 1 + n % 40, 'page ' || md5(n::text), CASE WHEN n % 3 = 0 THEN 'guide ' || n % 40 END,
+    CASE WHEN n % 3 = 0 THEN md5(n::text) END, false FROM generate_series(1, 12000) n;
+INSERT INTO page_name (page, name, kind, count)
+    SELECT 1 + (u * 7) % 12000, 1 + u % 12000, 0, 1 FROM generate_series(1, 30000) u ON CONFLICT DO NOTHING;
+INSERT INTO section_ref (name, section, page) SELECT n, 'limits', n FROM generate_series(1, 12000) n;
+INSERT INTO page_refs (page, starts, ends, names, flags)
+    SELECT p, '{}', '{}', '{}', '{}' FROM generate_series(1, 12000) p;
+INSERT INTO page_search (page, words)
+    SELECT p, to_tsvector('english', 'word' || p % 3000) FROM generate_series(1, 12000) p;
+INSERT INTO contents (volume, parent, key, title, position)
+    SELECT 1 + p % 40, CASE WHEN p > 400 THEN 1 + p % 400 END, 'page ' || md5(p::text), 'Page', p
+    FROM generate_series(1, 12000) p;
+"""
+
+
+@pytest.fixture(scope="module")
+def large(server: str) -> Iterator[Engine]:
+    """A wiki large enough for PostgreSQL to choose as it would in earnest: 40 volumes, 12,000 pages."""
+    create_database(server, "large_wiki", fresh=True)
+    engine = connect(database_url(server, "large_wiki"))
+    migrate(engine)
+    with engine.begin() as connection:
+        for statement in FILL.strip().removesuffix(";").split(";\n"):
+            connection.exec_driver_sql(statement.replace("%", "%%"))
+    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text("VACUUM ANALYZE"))
+    yield engine
+    engine.dispose()
+
+
+@pytest.mark.parametrize(
+    ("query", "values", "conditions"), QUERIES, ids=[_name(query) for query, _, _ in QUERIES]
+)
+def test_every_query_is_answered_by_an_index(
+    large: Engine, query: TextClause, values: dict[str, Any], conditions: list[str]
+) -> None:
+    """Not a filter: with a wrong collation or a cast, an index is read whole and most of it thrown away."""
+    with large.connect() as connection:
+        plan = "\n".join(connection.execute(text(f"EXPLAIN (COSTS OFF) {query.text}"), values).scalars())
+    indexed = _bare(" ".join(re.findall(r"(?:Index Cond|Recheck Cond): (.*)", plan)))
+    for condition in conditions:
+        assert _bare(condition) in indexed, f"{condition} is no index condition of\n{plan}"
+    # Volumes and people are few.
+    assert set(re.findall(r"Seq Scan on (\w+)", plan)) <= {"volume", "person"}, plan
+
+
+def _bare(condition: str) -> str:
+    """A condition without casts, brackets, quotes and numbered names."""
+    return re.sub(r"::[a-z]+(\[\])?|[()'\"]|_\d+(?=\.)", "", condition)
+
+
+def test_two_pages_of_one_name_cannot_be(engine: Engine) -> None:
+    with pytest.raises(IntegrityError), engine.begin() as connection:
+        connection.execute(text("INSERT INTO volume (key, title) VALUES ('guide', 'Guide')"))
+        for _ in range(2):
+            connection.execute(
+                text(
+                    "INSERT INTO page (volume, key, title, revision, changed) VALUES (1, 'a', 'A', 1, now())"
+                )
+            )
+
+
+def test_a_clash_of_names_comes_out_as_a_sentence(engine: Engine) -> None:
+    with pytest.raises(Conflict, match="at the same moment"), writing(engine) as connection:
+        for _ in range(2):
+            connection.execute(text("INSERT INTO volume (key, title) VALUES ('guide', 'Guide')"))
+
+
+def test_a_server_that_is_not_there_comes_out_as_a_sentence() -> None:
+    engine = connect("postgresql://nobody@127.0.0.1:1/none")
+    with pytest.raises(DatabaseDown, match="cannot be reached"), reading(engine):
+        pass
+    engine.dispose()
+
+
+def test_a_reading_transaction_cannot_write(engine: Engine) -> None:
+    with pytest.raises(Exception, match="read-only"), reading(engine) as connection:
+        connection.execute(text("INSERT INTO volume (key, title) VALUES ('guide', 'Guide')"))
