@@ -140,6 +140,14 @@ def anchor(section: str) -> str:
     return key(section).replace(" ", "-")
 
 
+def as_title(name: str) -> str:
+    """A name as the title of a page to be written: with a capital, unless its first word has one elsewhere."""
+    name = name.strip()
+    if any(char.isupper() for char in name.split(" ", 1)[0][1:]):
+        return name
+    return name[:1].upper() + name[1:]
+
+
 def like_typed(typed: str, old_title: str, new_title: str) -> str:
     """The new title as this writer would have typed it.
 

@@ -150,7 +150,9 @@ class MemoryWiki:
                     continue
                 for place in self.places_of(page.head.volume, reference):
                     users = found.setdefault(place, {})
-                    users[page.head.id] = users.get(page.head.id, False) or reference.section is not None
+                    users[page.head.id] = users.get(page.head.id, False) or bool(
+                        names.key(reference.section or "")
+                    )
         return found
 
     @cached_property

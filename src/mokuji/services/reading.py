@@ -143,7 +143,7 @@ def unwritten_view(
     placed = view.contents.of(key)
     led_from = unwritten.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
     title = placed.title if placed else unwritten.typed_title(connection, (volume.id, key), led_from)
-    return UnwrittenView(view, title or name.replace("-", " ").strip().capitalize(), key, tuple(led_from))
+    return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from))
 
 
 def _page_view(

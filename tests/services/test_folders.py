@@ -1,0 +1,141 @@
+"""Folders of page files: read as the language says, imported whole or not at all."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from mokuji.core.errors import BadName, Conflict, Missing
+from mokuji.core.policy import Role
+from mokuji.formats.folder import read
+from mokuji.services import importing, people, reading
+from mokuji.services.desk import Desk
+from tests.services.making import texts
+
+
+def _bytes(**files: str) -> list[tuple[str, bytes]]:
+    return [(path.replace("__", "/"), text.encode()) for path, text in files.items()]
+
+
+def test_a_folder_with_page_files_at_its_top_is_one_volume() -> None:
+    wiki = read(
+        [("Pump.md", b"x"), ("deep/in/Well.md", b"y"), ("files/no.md", b"z"), (".git/no.md", b"z")], "Guide"
+    )
+    (volume,) = wiki.volumes
+    assert volume.title == "Guide"
+    assert [page.title for page in volume.pages] == ["Pump", "Well"]
+
+
+def test_otherwise_each_folder_is_a_volume_named_by_its_settings() -> None:
+    files = [
+        (
+            "a/volume.yaml",
+            b"title: Field guide\nclosed: true\nfront: Pump\nlibraries: [Data]\nsummary: At sea",
+        ),
+        ("a/Pump.md", b""),
+        ("b/Well.md", b""),
+        ("loose.txt", b""),
+    ]
+    one, other = read(files).volumes
+    assert (one.title, one.closed, one.front, one.libraries) == ("Field guide", True, "Pump", ("Data",))
+    assert other.title == "b"
+
+
+def test_the_title_is_in_the_front_matter_or_the_name_of_the_file() -> None:
+    files = [
+        ("a/x.md", b"---\ntitle: C# / notes\nsummary: s\n---\ntext"),
+        ("a/y.md", b"---\ntitle: Only\n---\ntext"),
+    ]
+    (volume,) = read(files).volumes
+    assert [(page.title, page.text) for page in volume.pages] == [
+        ("C# / notes", "---\nsummary: s\n---\ntext"),
+        ("Only", "text"),
+    ]
+
+
+def test_contents_give_order_and_depth_and_what_they_leave_out_comes_after() -> None:
+    contents = (
+        "Some words.\n\n- [[Well]]\n  - [[Pump]]\n    - [[Not written]]\n- [[Last]]\n- no name\n- [[well]]\n"
+    )
+    files = [
+        ("a/contents.md", contents.encode()),
+        *((f"a/{n}.md", b"") for n in ("Pump", "Well", "Last", "Extra")),
+    ]
+    wiki = read(files)
+    assert wiki.volumes[0].contents == (
+        (0, "Well"),
+        (1, "Pump"),
+        (2, "Not written"),
+        (0, "Last"),
+        (0, "Extra"),
+    )
+    assert "two places" in wiki.problems[0]
+
+
+def test_what_cannot_be_read_is_said_with_its_path_and_the_rest_is_read() -> None:
+    files = [
+        ("a/bad.md", b"\xff\xfe"),
+        ("a/nul.md", b"x\x00"),
+        ("a/good.md", b""),
+        ("a/GOOD.md", b""),
+        ("a/...md", b""),
+    ]
+    wiki = read(files)
+    assert [page.title for page in wiki.volumes[0].pages] == ["GOOD"]
+    assert len(wiki.problems) >= 3
+    assert all(problem.startswith("a/") for problem in wiki.problems)
+
+
+def test_an_import_brings_volumes_with_contents_and_owner(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "guide").mkdir()
+    (tmp_path / "guide" / "volume.yaml").write_text("title: Field guide\nfront: Pump\n")
+    (tmp_path / "guide" / "contents.md").write_text("- [[Pump]]\n  - [[Well]]\n")
+    (tmp_path / "guide" / "Pump.md").write_bytes(b"see [[Well]]\r\n")
+    (tmp_path / "guide" / "Well.md").write_text("")
+    people.add(desk, "Wenna", "Wenna Carrow", "long enough", [])
+    owner = people.person_id(desk, "wenna")
+    importing.import_now(desk, importing.read_folder(tmp_path), "note", owner=owner)
+    token = people.sign_in(desk, "wenna", "long enough")
+    actor = people.actor_of(desk, token)
+    assert list(actor.roles.values()) == [Role.OWNER]
+    view = reading.open_volume(desk, actor, "field-guide")
+    assert isinstance(view, reading.PageView)
+    assert [(entry.number, entry.title) for entry in view.place.contents.entries] == [
+        ("1", "Pump"),
+        ("1.1", "Well"),
+    ]
+    assert texts(desk)["Pump"] == "see [[Well]]\r\n"
+    with pytest.raises(Conflict):
+        importing.import_now(desk, importing.read_folder(tmp_path), "again")
+
+
+def test_an_import_is_done_whole_or_not_at_all(desk: Desk) -> None:
+    wiki = read([("good/Pump.md", b""), ("a／b/Well.md", b"")])
+    with pytest.raises(BadName):
+        importing.import_now(desk, wiki, "note")
+    assert texts(desk) == {}
+
+
+def test_a_folder_that_is_not_there_is_said(tmp_path: Path) -> None:
+    with pytest.raises(Missing, match="no folder"):
+        importing.read_folder(tmp_path / "nothing")
+
+
+def test_passwords_are_checked_and_sessions_end(desk: Desk) -> None:
+    people.add(desk, "piet", "Piet", "long enough", [])
+    assert people.sign_in(desk, "piet", "wrong") is None
+    assert people.sign_in(desk, "nobody", "long enough") is None
+    token = people.sign_in(desk, "PIET", "long enough")
+    assert token is not None
+    assert people.actor_of(desk, token).handle == "piet"
+    assert not people.actor_of(desk, token + "x").signed_in
+    people.sign_out(desk, token)
+    assert not people.actor_of(desk, token).signed_in
+
+
+def test_a_session_runs_out(desk: Desk) -> None:
+    people.add(desk, "piet", "Piet", "long enough", [])
+    token = people.sign_in(desk, "piet", "long enough")
+    desk.clock.now += people.SESSION * 2  # type: ignore[attr-defined]
+    assert not people.actor_of(desk, token).signed_in

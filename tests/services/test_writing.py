@@ -1,0 +1,210 @@
+"""Writing: what is typed is kept to the byte, nothing is overwritten, hostile texts are said to be such."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import BadName, BadText, Conflict
+from mokuji.core.policy import Actor, Role
+from mokuji.services import finding, history, reading, writing
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, texts, volume
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Data")
+    return person(desk, "wenna", guide=Role.WRITER, data=Role.WRITER)
+
+
+@pytest.mark.parametrize(
+    "text", ["", "no last line end", "a\r\nb\rc\nd\t \n", "\ufeff---\nx: 1\n---\n", "😀 e\u0301 \u2028"]
+)
+def test_a_text_is_kept_to_the_byte(desk: Desk, writer: Actor, text: str) -> None:
+    pages(desk, writer, "guide", {"Pump": text})
+    assert texts(desk)["Pump"] == text
+
+
+def test_a_text_from_a_form_keeps_the_line_ends_of_the_page(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Unix": "a\nb\n", "Dos": "a\r\nb\r\n", "Mixed": "a\nb\r\nc"})
+    for title, submitted, kept in (
+        ("unix", "a\r\nnew\r\nb\r\n", "a\nnew\nb\n"),
+        ("dos", "a\r\nnew\r\nb\r\n", "a\r\nnew\r\nb\r\n"),
+        ("mixed", "a\r\nb\r\nc\r\nd", "a\nb\r\nc\nd"),
+    ):
+        writing.save(desk, writer, "guide", title, submitted, revision=1, browser=True)
+        assert texts(desk)[title.title()] == kept
+
+
+def test_a_page_is_found_the_moment_it_is_saved(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "the impeller turns"})
+    assert [hit.title for hit in finding.find(desk, writer, "impellers").hits] == ["Pump"]
+    writing.save(desk, writer, "guide", "pump", "the rotor turns", revision=1)
+    assert finding.find(desk, writer, "impeller").hits == ()
+    assert [hit.title for hit in finding.find(desk, writer, '"rotor turns"').hits] == ["Pump"]
+
+
+def test_a_new_page_stands_under_the_page_that_led_to_it(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "[[Lid gasket]]", "Last": ""})
+    opened = writing.open_for_edit(desk, writer, "guide", "lid-gasket")
+    assert (opened.title, opened.under_title, opened.revision) == ("Lid gasket", "Pump", 0)
+    writing.save(desk, writer, "guide", opened.title, "x", revision=0, under=opened.under)
+    view = reading.open_page(desk, writer, "guide", "lid-gasket")
+    assert isinstance(view, reading.PageView) and view.entry is not None
+    assert view.entry.number == "1.1"
+
+
+def test_an_unwritten_name_is_offered_as_it_was_typed(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "see [[ROV bay]] and [[Data/pH meter]]"})
+    assert writing.open_for_edit(desk, writer, "guide", "rov-bay").title == "ROV bay"
+    assert writing.open_for_edit(desk, writer, "data", "ph-meter").title == "pH meter"
+
+
+def test_a_page_saved_meanwhile_is_never_overwritten(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "first"})
+    writing.save(desk, writer, "guide", "pump", "second", revision=1)
+    with pytest.raises(Conflict) as fault:
+        writing.save(desk, writer, "guide", "pump", "mine", revision=1)
+    assert fault.value.code == "edited_meanwhile"
+    with pytest.raises(Conflict):
+        writing.save(desk, writer, "guide", "Pump", "a new page of the same name", revision=0)
+    with pytest.raises(Conflict) as fault:
+        writing.save(desk, writer, "guide", "gone", "mine", revision=3)
+    assert fault.value.code == "gone_meanwhile"
+    assert texts(desk) == {"Pump": "second"}
+
+
+def test_saving_the_same_text_makes_no_revision(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "same"})
+    assert writing.save(desk, writer, "guide", "pump", "same", revision=1).unchanged
+    assert len(history.revisions(desk, writer, "guide", "pump").revisions) == 1
+
+
+def test_revisions_say_who_when_and_why_and_can_be_compared(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "one\ntwo\n"})
+    writing.save(desk, writer, "guide", "pump", "one\nthree\n", revision=1, note="  new\n number ")
+    newest, first = history.revisions(desk, writer, "guide", "pump").revisions
+    assert (newest.number, newest.author, newest.note) == (2, "Wenna", "new number")
+    assert newest.at > first.at
+    view = history.compare_revisions(desk, writer, "guide", "pump", 2, 1)
+    assert [passage.kind for passage in view.passages] == ["same", "changed"]
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("one\ntwo \x00", "Line 2, column 5 holds a NUL"),
+        ("\ud800", r"U\+D800"),
+        ("x" * 2_000_001, "2,000,000 is the most"),
+    ],
+)
+def test_what_cannot_be_kept_is_refused_with_its_place(
+    desk: Desk, writer: Actor, text: str, said: str
+) -> None:
+    with pytest.raises(BadText, match=said):
+        writing.save(desk, writer, "guide", "Pump", text, revision=0)
+    assert texts(desk) == {}
+
+
+@pytest.mark.parametrize("title", ["", "a\x00b", "\ud800", "x" * 201, ".."])
+def test_what_cannot_be_a_title_is_refused(desk: Desk, writer: Actor, title: str) -> None:
+    with pytest.raises(BadName):
+        writing.save(desk, writer, "guide", title, "x", revision=0)
+
+
+HOSTILE = {
+    "brackets": "[" * 100_000,
+    "open references": "[[" * 50_000,
+    "closed brackets": "]" * 100_000,
+    "references": "[[a]]" * 20_000,
+    "nested labels": "[[a|" * 25_000 + "]]" * 25_000,
+    "nested inserts": "[[=a|b: " * 12_000 + "]]" * 12_000,
+    "quotes": ">" * 100_000 + "x",
+    "lists": "- " * 50_000 + "x",
+    "emphasis": "*a **b " * 15_000,
+    "backquotes": " ".join("`" * n for n in range(1, 400)),
+    "tags": "<b>" * 30_000,
+    "blocks of HTML": "<div>\n" * 20_000,
+    "table": "|" * 50_000 + "\n" + "|-" * 50_000,
+    "footnotes": "".join(f"[^{n}]" for n in range(5000))
+    + "\n\n"
+    + "".join(f"[^{n}]: x\n\n" for n in range(5000)),
+    "headings": "## [[a]]\n" * 10_000,
+    "broken YAML": "---\na: [" + "[" * 5000 + "\n---\nx",
+    "YAML of many lines": "---\n" + "a: b\n" * 10_000 + "---\nx",
+    "many aliases": "---\naliases: [" + ", ".join(f"n{n}" for n in range(8000)) + "]\n---\nx",
+    "one long word": "x" * 1_900_000,
+    "many different words": " ".join(f"w{n}" for n in range(250_000)),
+    "control characters": "".join(map(chr, range(1, 32))) * 50,
+}
+
+
+@pytest.mark.parametrize("text", HOSTILE.values(), ids=HOSTILE.keys())
+def test_a_hostile_text_is_saved_read_and_renamed_around(desk: Desk, writer: Actor, text: str) -> None:
+    pages(desk, writer, "guide", {"Hostile": text, "Other": "[[Hostile]]"})
+    assert texts(desk)["Hostile"] == text
+    view = reading.open_page(desk, writer, "guide", "hostile")
+    assert isinstance(view, reading.PageView)
+    writing.preview(desk, writer, "guide", "hostile", text)
+    writing.save(desk, writer, "guide", "hostile", text + "\nmore", revision=1)
+    finding.find(desk, writer, "more")
+    history.compare_revisions(desk, writer, "guide", "hostile", 1, 2)
+
+
+def test_the_preview_lists_problems_and_unwritten_names_with_their_lines(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": ""})
+    seen = writing.preview(
+        desk, writer, "guide", "new", "[[Pump]]\n\n[[Gasket]] and [[gasket]]\n\n# First\n\n[[open"
+    )
+    assert [(each.title, each.line) for each in seen.unwritten] == [("Gasket", 3)]
+    assert [(each.problem.code, each.line) for each in seen.problems] == [
+        ("heading_first_level", 5),
+        ("reference_unclosed", 7),
+    ]
+
+
+def test_the_editor_learns_which_names_are_written_and_where_they_lead(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "---\naliases: [Bilge]\n---\n"})
+    pages(desk, writer, "data", {"Sheet": ""})
+    found = writing.targets(
+        desk, writer, "guide", ["pump", "bilge", "Data/Sheet", "Gasket", "Data/New", "", "a\nb"]
+    )
+    assert {typed: (target.written, target.volume, target.key) for typed, target in found.items()} == {
+        "pump": (True, "guide", "pump"),
+        "bilge": (True, "guide", "pump"),
+        "Data/Sheet": (True, "data", "sheet"),
+        "Gasket": (False, "guide", "gasket"),
+        "Data/New": (False, "data", "new"),
+    }
+
+
+@pytest.mark.parametrize(
+    ("typed", "titles"),
+    [
+        ("batt", ["Battery", "Battery well", "Cold battery"]),
+        ("well", ["Battery well"]),
+        ("batery", ["Battery", "Battery well", "Cold battery"]),
+        ("bilge", ["Pump"]),
+        ("zzz", []),
+        ("%", []),
+        ("_", []),
+    ],
+)
+def test_the_jump_box_knows_parts_of_names_aliases_and_near_spellings(
+    desk: Desk, writer: Actor, typed: str, titles: list[str]
+) -> None:
+    texts_ = {"Pump": "---\naliases: [Bilge]\n---\n", "Battery": "", "Battery well": "", "Cold battery": ""}
+    pages(desk, writer, "guide", texts_)
+    found = finding.jump(desk, writer, typed, "guide")
+    assert sorted(each.title for each in found.named) == titles
+
+
+def test_a_name_that_is_not_there_can_be_written_from_the_jump_box(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": ""})
+    missing, there = (
+        finding.jump(desk, writer, "Gasket", "guide"),
+        finding.jump(desk, writer, "pump", "guide"),
+    )
+    assert missing.writable is not None and missing.writable.title == "Guide"
+    assert there.writable is None
