@@ -24,11 +24,8 @@ from mokuji.services.desk import Desk
 from mokuji.services.hosting import healthy
 from mokuji.statuses import status_of
 from mokuji.web import errors as web_errors
-from mokuji.web.pages import STATIC
+from mokuji.web.pages import LARGEST_BODY, STATIC
 from mokuji.web.routes import acts, documentation, editing, finding, people, reading_pages
-
-LARGEST_BODY = 16_000_000
-"""Most bytes of a request: a page of the largest size, encoded by a form."""
 
 log = structlog.get_logger("mokuji")
 
@@ -43,7 +40,8 @@ class TooLarge(Exception):
 
 
 class Guard:
-    """Bounds the size of requests, sets the headers that keep pages safe, and logs each request.
+    """Bounds the size of requests, sets the headers that keep pages safe, answers for faults of the program,
+    and logs each request.
 
     Written against ASGI itself, so that a body without a length is bounded while it comes in.
     """
@@ -57,7 +55,7 @@ class Guard:
             return
         nonce = secrets.token_urlsafe(16)
         scope.setdefault("state", {})["nonce"] = nonce
-        started, status, size = time.perf_counter(), 500, 0
+        started, status, size = time.perf_counter(), 0, 0
 
         async def bounded() -> Message:
             nonlocal size
@@ -88,6 +86,15 @@ class Guard:
             said = "A request holds at most 16 MB. Divide the page into several."
             refused = fault_response(Request(scope), 413, said, "large")
             await refused(scope, receive, guarded)
+        except Exception as fault:
+            log.exception("server_fault", path=scope["path"], exc_info=fault)
+            if status:
+                raise  # half an answer is out: the connection has to break off
+            said = (
+                "It is written down in the server's log, and nothing was changed. Go back and try again; "
+                "your text is still in the page you came from."
+            )
+            await fault_response(Request(scope), 500, said, "server_fault")(scope, receive, guarded)
         finally:
             took = round((time.perf_counter() - started) * 1000, 1)
             log.info("request", method=scope["method"], path=scope["path"], status=status, ms=took)
@@ -176,17 +183,6 @@ def _install_faults(app: FastAPI) -> None:
             for error in fault.errors()
         )
         return fault_response(request, 422, f"{said}.", "request")
-
-    @app.exception_handler(Exception)
-    def unforeseen(request: Request, fault: Exception) -> Response:
-        log.exception("server_fault", path=request.url.path, exc_info=fault)
-        return fault_response(
-            request,
-            500,
-            "It is written down in the server's log, and nothing was changed. Go back and try again; "
-            "your text is still in the page you came from.",
-            "server_fault",
-        )
 
 
 def run(app: FastAPI, host: str, port: int) -> None:

@@ -74,14 +74,8 @@ def test_contents_give_order_and_depth_and_what_they_leave_out_comes_after() -> 
 
 
 def test_what_cannot_be_read_is_said_with_its_path_and_the_rest_is_read() -> None:
-    files = [
-        ("a/bad.md", b"\xff\xfe"),
-        ("a/nul.md", b"x\x00"),
-        ("a/good.md", b""),
-        ("a/GOOD.md", b""),
-        ("a/...md", b""),
-    ]
-    wiki = read(files)
+    named = {"bad": b"\xff\xfe", "nul": b"x\x00", "good": b"", "GOOD": b"", "..": b""}
+    wiki = read([(f"a/{name}.md", data) for name, data in named.items()])
     assert [page.title for page in wiki.volumes[0].pages] == ["GOOD"]
     assert len(wiki.problems) >= 3
     assert all(problem.startswith("a/") for problem in wiki.problems)

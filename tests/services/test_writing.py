@@ -18,9 +18,10 @@ def writer(desk: Desk) -> Actor:
     return person(desk, "wenna", guide=Role.WRITER, data=Role.WRITER)
 
 
-@pytest.mark.parametrize(
-    "text", ["", "no last line end", "a\r\nb\rc\nd\t \n", "\ufeff---\nx: 1\n---\n", "😀 e\u0301 \u2028"]
-)
+TEXTS = ["", "no last line end", "a\r\nb\rc\nd\t \n", "\ufeff---\nx: 1\n---\n", "😀 e\u0301 \u2028"]
+
+
+@pytest.mark.parametrize("text", TEXTS)
 def test_a_text_is_kept_to_the_byte(desk: Desk, writer: Actor, text: str) -> None:
     pages(desk, writer, "guide", {"Pump": text})
     assert texts(desk)["Pump"] == text

@@ -20,6 +20,8 @@ from mokuji.services.desk import Desk
 from mokuji.web import addresses, show
 
 STATIC = Path(__file__).parent / "static"
+LARGEST_BODY = 16_000_000
+"""Most bytes of a request: a page of the largest size, encoded by a form."""
 SESSION = "mokuji_session"
 VISIT = "mokuji_visit"
 
@@ -93,7 +95,8 @@ def get_visitor(request: Request) -> Visitor:
 
 async def checked_form(request: Request) -> dict[str, str]:
     """The fields of a form, once its token is found to fit; Forbidden otherwise (the browser keeps what was typed)."""
-    form = await request.form()
+    # What is too large for a page is said by the page that it came from.
+    form = await request.form(max_part_size=LARGEST_BODY)
     fields = {name: value for name, value in form.items() if isinstance(value, str)}
     desk = get_desk(request)
     fit = any(

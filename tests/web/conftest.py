@@ -1,0 +1,38 @@
+"""Browsers without a screen: clients of the whole application, over a copy of the demo."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+import pytest
+from starlette.testclient import TestClient
+
+from mokuji.server import create_app
+from mokuji.services.desk import Desk
+
+Browser = Callable[..., TestClient]
+
+
+@pytest.fixture
+def browser(demo_desk: Desk) -> Browser:
+    """Makes a client; with a handle, one who has signed in."""
+    app = create_app(demo_desk)
+
+    def make(handle: str = "") -> TestClient:
+        client = TestClient(app, raise_server_exceptions=False, base_url="http://mokuji.test")
+        if handle:
+            done = client.post(
+                "/-/sign-in", data={"token": token(client), "handle": handle, "password": "buoy"}
+            )
+            assert done.status_code == 200
+        return client
+
+    return make
+
+
+def token(client: TestClient) -> str:
+    """The token that this visitor's forms carry."""
+    found = re.search(r'name="token" value="([0-9a-f]+)"', client.get("/-/sign-in").text)
+    assert found is not None
+    return found[1]

@@ -1,0 +1,216 @@
+"""The pages people see: the steps of the work without scripts, and faults in plain words."""
+
+from __future__ import annotations
+
+import html
+import re
+
+import pytest
+from starlette.testclient import TestClient
+
+from tests.web.conftest import Browser, token
+
+WELL = "/tern-4-service-manual/battery-well"
+EDIT = "/-/edit" + WELL
+
+
+def _field(page: str, name: str) -> str:
+    found = re.search(rf'name="{name}"[^>]*value="([^"]*)"', page)
+    assert found is not None, name
+    return html.unescape(found[1])
+
+
+def _post(client: TestClient, address: str, **fields: str) -> tuple[int, str]:
+    done = client.post(address, data={"token": token(client), **fields})
+    return done.status_code, done.text
+
+
+def test_reading_is_open_and_a_page_stands_beside_contents_and_margin(browser: Browser) -> None:
+    page = browser().get(WELL).text
+    assert "<h1>Battery well</h1>" in page
+    assert re.search(r'aria-current="page">\s*<span class="no">2.3.1</span>', page)
+    assert "Backlinks · 26 pages" in page
+    assert 'class="ref"' in page and 'class="unwritten"' in page
+
+
+def test_each_backlink_leads_to_the_very_sentence(browser: Browser) -> None:
+    client = browser()
+    page = client.get(WELL).text
+    links = re.findall(r'class="said" href="([^"#]+)#(ref-\d+)"', page)
+    assert len(links) >= 5
+    for address, place in links:
+        target = client.get(html.unescape(address)).text
+        assert re.search(rf'<a class="ref" id="{place}" href="{WELL}', target), address
+
+
+def test_a_page_has_one_address_and_others_lead_to_it(browser: Browser) -> None:
+    client = browser()
+    for other in ("/Tern-4-Service-Manual/Battery%20well", "/tern-4-service-manual/battery_well"):
+        done = client.get(other, follow_redirects=True)
+        assert done.url.path == WELL and done.status_code == 200
+
+
+def test_writing_without_scripts(browser: Browser) -> None:
+    client = browser("wenna")
+    desk = client.get("/-/edit" + WELL).text
+    assert html.unescape(desk).count("Hydrogen gathers") == 1
+    status, page = _post(
+        client,
+        "/-/edit" + WELL,
+        revision=_field(desk, "revision"),
+        title="Battery well",
+        text="New [[hull]].",
+        note="why",
+    )
+    assert status == 200 and "“why”" in page and "New <a" in page
+
+
+def test_a_save_over_a_newer_revision_keeps_what_was_typed_and_shows_both(browser: Browser) -> None:
+    wenna, mirela = browser("wenna"), browser("mirela")
+    revision = _field(wenna.get("/-/edit" + WELL).text, "revision")
+    _post(mirela, "/-/edit" + WELL, revision=revision, title="Battery well", text="Mirela's text.")
+    status, page = _post(
+        wenna, "/-/edit" + WELL, revision=revision, title="Battery well", text="Wenna's text.", note="n"
+    )
+    assert status == 409
+    assert "Wenna&#39;s text." in page and 'value="n"' in page and "See what the other saved" in page
+    assert "Mirela's text" in html.unescape(wenna.get(WELL).text)
+
+
+def test_a_faulty_title_brings_the_desk_back_with_everything_that_was_typed(browser: Browser) -> None:
+    client = browser("wenna")
+    fields = {"revision": "0", "title": "..", "text": "kept text", "note": "kept note"}
+    status, page = _post(client, "/-/edit/tern-4-service-manual/new-page", **fields)
+    assert status == 422
+    assert "kept text" in page and "kept note" in page and "cannot be a title" in page
+
+
+def test_following_an_unwritten_name_leads_straight_into_writing_it(browser: Browser) -> None:
+    client = browser("wenna")
+    found = re.search(r'<a class="unwritten" id="ref-\d+" href="([^"]+)"', client.get(WELL).text)
+    assert found is not None
+    desk = client.get(html.unescape(found[1])).text
+    assert 'value="Lid gasket"' in desk and "will stand under “Battery well”" in desk
+    status, page = _post(
+        client,
+        "/-/edit/tern-4-service-manual/lid-gasket",
+        revision="0",
+        title="Lid gasket",
+        text="A ring.",
+        under=_field(desk, "under"),
+    )
+    assert status == 200 and "<h1>Lid gasket</h1>" in page and "2.3.1.1" in page
+
+
+def test_a_rename_is_planned_shown_done_and_undone(browser: Browser) -> None:
+    client = browser("wenna")
+    plan = client.get("/-/rename" + WELL, params={"title": "Battery compartment"}).text
+    said = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", plan))
+    assert "43 references in 28 pages of 4 volumes will say “Battery compartment”" in said
+    assert "was unwritten: 1 reference to it will lead here" in said
+    status, page = _post(
+        client, "/-/rename" + WELL, title="Battery compartment", words="title", digest=_field(plan, "digest")
+    )
+    assert status == 200 and "“Battery well” is now “Battery compartment”" in html.unescape(page)
+    assert client.get("/tern-4-service-manual/battery-compartment").status_code == 200
+    assert client.get(WELL).status_code == 404
+    undo = re.search(r'href="(/-/changes/\d+/undo)"', page)
+    assert undo is not None
+    status, page = _post(client, undo[1], digest=_field(client.get(undo[1]).text, "digest"))
+    assert status == 200
+    assert client.get(WELL).status_code == 200
+
+
+def test_a_stale_plan_is_shown_again_and_nothing_is_done(browser: Browser) -> None:
+    client = browser("wenna")
+    status, page = _post(
+        client, "/-/rename" + WELL, title="Battery compartment", words="title", digest="stale"
+    )
+    assert status == 409 and "Nothing was done yet" in page
+    assert client.get(WELL).status_code == 200
+
+
+def test_a_collision_is_said_and_another_title_can_be_tried(browser: Browser) -> None:
+    page = browser("wenna").get("/-/rename" + WELL, params={"title": "mast head"})
+    assert page.status_code == 409
+    assert "has a page “Mast head” already" in page.text and 'name="title"' in page.text
+
+
+def test_history_lists_revisions_and_compares_two(browser: Browser) -> None:
+    client = browser()
+    page = client.get("/-/history" + WELL).text
+    assert "new gasket part number" in page and "Wenna Carrow" in page and "21 Nov 2026, 14:05" in page
+    compared = client.get("/-/compare" + WELL, params={"older": 1, "newer": 3}).text
+    assert "<ins>(K-GA-0104) </ins>" in compared or "<ins>(K-GA-0104)</ins>" in compared
+    assert client.get("/-/revision" + WELL, params={"number": 1}).status_code == 200
+    assert client.get("/-/revision" + WELL, params={"number": 99}).status_code == 404
+
+
+def test_finding_ranks_and_marks_sentences_and_offers_to_write(browser: Browser) -> None:
+    page = browser("wenna").get("/-/find", params={"words": "chlorine"}).text
+    assert "<mark>chlorine</mark>" in page
+    nothing = browser("wenna").get("/-/find", params={"words": "zeppelin mast"}).text
+    assert "Write a new page “zeppelin mast”" in nothing
+
+
+def test_the_people_of_the_demo_are_shown_in_the_demo_only(browser: Browser, demo_desk) -> None:  # type: ignore[no-untyped-def]
+    assert "Jonas Thole" in browser().get("/-/sign-in").text
+    from dataclasses import replace
+
+    from mokuji.server import create_app
+
+    client = TestClient(create_app(replace(demo_desk, demo=False)), base_url="http://mokuji.test")
+    assert "Jonas Thole" not in client.get("/-/sign-in").text
+
+
+@pytest.mark.parametrize(
+    ("address", "status", "said"),
+    [
+        ("/no-such-volume", 404, "There is nothing here"),
+        ("/tern-4-service-manual/no-such-page", 404, "There is no page of this name"),
+        ("/bench-notes", 404, "There is nothing here"),
+        ("/bench-notes/returns", 404, "There is nothing here"),
+        ("/-/nothing/of/this", 404, "There is nothing here"),
+        ("/-/changes/999999", 404, "There is nothing here"),
+        ("/-/edit/tern-4-service-manual/battery-well", 403, "Sign in first"),
+        ("/-/rename/tern-4-service-manual/battery-well", 403, "Sign in first"),
+        ("/-/find?page=x", 422, "Something is missing or wrong"),
+        ("/tern-4-service-manual/a%00b", 400, "NUL"),
+        ("/-/find?words=%00", 400, "NUL"),
+    ],
+)
+def test_a_fault_is_a_page_in_plain_words(browser: Browser, address: str, status: int, said: str) -> None:
+    done = browser().get(address)
+    assert done.status_code == status
+    assert said in done.text and done.text.lstrip().startswith("<!doctype html>")
+
+
+def test_who_may_only_read_is_told_so(browser: Browser) -> None:
+    done = browser("jonas").get("/-/edit/parts-and-data/anodes")
+    assert done.status_code == 403 and "An owner of the volume can make you a writer" in done.text
+
+
+def test_a_request_that_is_too_large_is_refused_before_it_is_read(browser: Browser) -> None:
+    done = browser().post("/-/sign-in", content=b"x" * 16_000_001)
+    assert done.status_code == 413 and "16 MB" in done.text
+
+
+def test_a_text_too_large_for_a_page_is_refused_and_kept_on_the_desk(browser: Browser) -> None:
+    client = browser("wenna")
+    big = "five megabytes " * 350_000
+    status, page = _post(client, "/-/edit/field-guide/big", revision="0", title="Big", text=big)
+    assert status == 413 and "2,000,000 is the most" in page and "five megabytes five" in page
+
+
+def test_a_server_fault_is_a_plain_page_and_shows_nothing_of_the_inside(
+    browser: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from mokuji.services import finding
+
+    def broken(*_: object, **__: object) -> None:
+        raise RuntimeError("secret inside")
+
+    monkeypatch.setattr(finding, "find", broken)
+    done = browser().get("/-/find?words=x")
+    assert done.status_code == 500
+    assert "Mokuji made a mistake" in done.text and "secret inside" not in done.text
