@@ -370,3 +370,9 @@ def plan_undo(desk: TheDesk, actor: Changer, number: int) -> schemas.Plan:
 def undo(desk: TheDesk, actor: Changer, number: int, body: schemas.Undo) -> schemas.Done:
     """Undo the act whose undoing was seen; 409 if it would be another one by now."""
     return _done(refactor.apply_undo(desk, actor, number, body.digest))
+
+
+@router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
+def nothing_here(rest: str) -> None:
+    """Any other address of the JSON interface."""
+    raise Missing("The JSON interface has nothing at this address. Its addresses stand at /api/v1/docs.")

@@ -1,0 +1,176 @@
+"""The JSON interface: the same use cases, described by OpenAPI, faults as problem+json."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from openapi_spec_validator import validate
+from starlette.testclient import TestClient
+
+from mokuji.server import create_app
+from mokuji.services.desk import Desk
+from tests.web.conftest import Browser
+
+WELL = "/api/v1/volumes/tern-4-service-manual/pages/battery-well"
+MANUAL = "/api/v1/volumes/tern-4-service-manual"
+
+
+@pytest.fixture
+def wenna(browser: Browser) -> TestClient:
+    client = browser()
+    done = client.post("/api/v1/session", json={"handle": "wenna", "password": "buoy"})
+    assert done.status_code == 201
+    client.headers["Authorization"] = f"Bearer {done.json()['token']}"
+    return client
+
+
+def test_the_description_is_valid_openapi_and_has_a_page_of_its_own(browser: Browser) -> None:
+    client = browser()
+    described = client.get("/api/v1/openapi.json").json()
+    validate(described)
+    page = client.get("/api/v1/docs").text
+    for path in described["paths"]:
+        assert path.startswith("/api/v1/") and path in page
+
+
+def test_reading_is_open(browser: Browser) -> None:
+    client = browser()
+    assert [each["title"] for each in client.get("/api/v1/volumes").json()] == [
+        "Field guide",
+        "Tern 4 service manual",
+        "Parts and data",
+    ]
+    entries = client.get(MANUAL).json()["entries"]
+    assert entries[0] == {
+        "number": "1",
+        "title": "About this manual",
+        "key": "about this manual",
+        "written": True,
+        "led_to_by": 2,
+    }
+    page = client.get(WELL).json()
+    first = page["references"][0]
+    assert page["text"][first["start"] : first["end"]] == "[[hull]]"
+    assert (first["state"], first["title"]) == ("page", "Hull and keel")
+    assert "Open the well" in page["headings"] and '<a class="ref"' in page["html"]
+
+
+def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_desk: Desk) -> None:
+    client = browser()
+    found = client.get(MANUAL + "/backlinks/battery-well").json()
+    assert found["pages"] == len(found["entries"]) == 26
+    assert found["more_after"] is None
+
+
+def test_a_page_is_saved_with_the_revision_it_was_read_in(wenna: TestClient) -> None:
+    page = wenna.get(WELL).json()
+    body = {"title": "", "text": page["text"] + "\nMore.", "revision": page["revision"], "note": "why"}
+    saved = wenna.put(WELL, json=body)
+    assert saved.status_code == 200 and saved.json()["revision"] == page["revision"] + 1
+    again = wenna.put(WELL, json=body)
+    assert again.status_code == 409 and again.json()["code"] == "edited_meanwhile"
+    revisions = wenna.get(MANUAL + "/revisions/battery-well").json()["entries"]
+    assert revisions[0]["note"] == "why"
+    compared = wenna.get(MANUAL + "/comparison/battery-well", params={"older": 3, "newer": 4}).json()
+    assert [each["kind"] for each in compared["passages"]] == ["same", "changed"]
+
+
+def test_a_new_page_is_written_under_another(wenna: TestClient) -> None:
+    body = {"title": "Lid gasket", "text": "A ring.", "revision": 0, "under": "battery well"}
+    done = wenna.put(MANUAL + "/pages/lid-gasket", json=body)
+    assert done.json()["created"] is True
+    numbers = {each["title"]: each["number"] for each in wenna.get(MANUAL).json()["entries"]}
+    assert numbers["Lid gasket"] == "2.3.1.1"
+
+
+def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
+    plan = wenna.post(MANUAL + "/rename-plan/battery-well", json={"title": "Battery compartment"}).json()
+    assert plan["references"] == 43 and len(plan["pages"]) == 28 and len(plan["captured"]) == 1
+    line = next(page for page in plan["pages"] if page["title"] == "Bilge switch")["lines"][0]
+    assert "[[battery well]]" in line["before"] and "[[battery compartment]]" in line["after"]
+    stale = wenna.post(MANUAL + "/rename/battery-well", json={"title": "Battery compartment", "digest": "x"})
+    assert stale.status_code == 409 and stale.json()["code"] == "plan_stale"
+    body = {"title": "Battery compartment", "digest": plan["digest"], "note": "new name"}
+    done = wenna.post(MANUAL + "/rename/battery-well", json=body).json()
+    assert done["key"] == "battery compartment"
+    assert wenna.get("/api/v1/changes").json()["entries"][0]["note"] == "new name"
+    change = f"/api/v1/changes/{done['change_set']}"
+    undo = wenna.post(change + "/undo-plan").json()
+    assert wenna.post(change + "/undo", json={"digest": undo["digest"]}).json()["key"] == "battery well"
+
+
+@pytest.mark.parametrize(
+    ("method", "address", "body", "status", "code"),
+    [
+        ("GET", "/api/v1/volumes/none", None, 404, "volume_missing"),
+        ("GET", MANUAL + "/pages/none", None, 404, "page_missing"),
+        ("GET", "/api/v1/volumes/bench-notes", None, 404, "volume_missing"),
+        ("GET", "/api/v1/nothing", None, 404, "missing"),
+        ("GET", "/api/v1/find?words=x&page=99", None, 422, "request"),
+        ("PUT", WELL, {"title": "", "text": "a\x00", "revision": 3}, 422, "bad_text"),
+        ("PUT", WELL, {"title": "", "text": "x", "revision": 3, "note": "\x00"}, 422, "bad_text"),
+        ("PUT", WELL, {"title": "", "text": "x", "revision": 3, "naught": 1}, 422, "request"),
+        ("PUT", MANUAL + "/pages/new", {"title": "a\x00", "text": "", "revision": 0}, 422, "bad_name"),
+        ("POST", MANUAL + "/rename-plan/battery-well", {"title": "mast head"}, 409, "collision"),
+        ("POST", "/api/v1/changes/1/undo-plan", None, 409, "refused"),
+        ("POST", "/api/v1/changes/99999/undo-plan", None, 404, "act_missing"),
+    ],
+)
+def test_a_fault_is_problem_json(
+    wenna: TestClient, method: str, address: str, body: Any, status: int, code: str
+) -> None:
+    if "bench-notes" in address:
+        wenna.headers.pop("Authorization")
+    done = wenna.request(method, address, json=body)
+    assert (done.status_code, done.json()["code"]) == (status, code)
+    assert done.headers["content-type"] == "application/problem+json"
+    assert done.json()["detail"].endswith(".")
+
+
+def test_changing_needs_a_token_a_cookie_does_not_do(browser: Browser) -> None:
+    client = browser("wenna")
+    done = client.put(WELL, json={"title": "", "text": "x", "revision": 3})
+    assert done.status_code == 403 and done.json()["code"] == "sign_in"
+    assert client.post("/api/v1/session", json={"handle": "wenna", "password": "no"}).status_code == 403
+
+
+def test_a_token_ends_with_its_session(wenna: TestClient) -> None:
+    assert wenna.delete("/api/v1/session").status_code == 204
+    assert wenna.delete("/api/v1/session").status_code == 403
+
+
+_any = st.characters(exclude_categories=())
+_words = st.text(_any, max_size=30)
+_typed = st.text(min_size=1, max_size=30)
+_json = st.fixed_dictionaries(
+    {
+        "title": _words,
+        "text": st.text(_any, max_size=200),
+        "revision": st.integers(-1, 5),
+        "note": _words,
+        "under": _words,
+    }
+)
+
+
+@given(_json, _typed)
+@settings(max_examples=60)
+def test_no_words_in_any_field_are_a_server_fault(demo_desk: Desk, body: dict[str, Any], name: str) -> None:
+    """Lone surrogates, NUL, control characters, empty and overlong names: each gets an answer in words."""
+    client = TestClient(create_app(demo_desk), raise_server_exceptions=False, base_url="http://mokuji.test")
+    token = client.post("/api/v1/session", json={"handle": "wenna", "password": "buoy"}).json()["token"]
+    client.headers["Authorization"] = f"Bearer {token}"
+    answers = [
+        client.put(MANUAL + "/pages/new", json=body),
+        client.put(WELL, json={**body, "revision": 3}),
+        client.post(MANUAL + "/rename-plan/battery-well", json={"title": body["title"]}),
+        client.post("/api/v1/session", json={"handle": name, "password": name}),
+        client.get("/api/v1/find", params={"words": name, "volume": name}),
+        client.get("/-/jump", params={"typed": name, "volume": name}),
+        client.get("/-/written/field-guide", params={"names": name, "under": name}),
+    ]
+    for answer in answers:
+        assert answer.status_code < 500, answer.text
