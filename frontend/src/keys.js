@@ -23,8 +23,9 @@ const go = (name) => () => {
   if (href) location.assign(href);
   return Boolean(href);
 };
-const focus = (selector) => () => {
-  const found = document.querySelector(selector);
+const first = (...selectors) => selectors.map((selector) => document.querySelector(selector)).find(Boolean);
+const focus = (...selectors) => () => {
+  const found = first(...selectors);
   found?.focus();
   return Boolean(found);
 };
@@ -34,15 +35,15 @@ const PLAIN = {
   e: go("edit"),
   r: go("rename"),
   h: go("history"),
-  c: focus(".panel [aria-current], .panel a"),
+  c: focus(".tree [aria-current]", ".tree a"),
   m: focus("#margin"),
   "/": send("mokuji:jump"),
   "?": send("mokuji:keys"),
 };
-const REGIONS = [".spine a", ".panel a[aria-current], .panel a", "#main", "#margin", ".strip a"];
+const REGIONS = [[".spine a"], [".tree [aria-current]", ".tree a"], ["#main"], ["#margin"], [".strip a"]];
 
 function nextRegion(back) {
-  const regions = REGIONS.map((selector) => document.querySelector(selector)).filter(Boolean);
+  const regions = REGIONS.map((selectors) => first(...selectors)).filter(Boolean);
   const parents = regions.map((found) => found.closest("nav, main, aside, footer"));
   const at = parents.findIndex((parent) => parent?.contains(document.activeElement));
   const next = at < 0 ? (back ? -1 : 0) : at + (back ? -1 : 1);

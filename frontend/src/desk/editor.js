@@ -38,7 +38,7 @@ const style = HighlightStyle.define([
   { tag: tags.propertyName, color: "var(--slate)" },
   { tag: tags.monospace, color: "var(--slate)" },
   { tag: [tags.url, tags.link], color: "var(--slate)" },
-  { tag: [tags.processingInstruction, tags.contentSeparator, tags.meta], color: "var(--number)" },
+  { tag: [tags.processingInstruction, tags.contentSeparator, tags.meta], color: "var(--slate)" },
 ]);
 
 const theme = EditorView.theme({

@@ -1,0 +1,118 @@
+"""A real server over a copy of the demo, and a real browser without a screen (Debian's Chromium)."""
+
+from __future__ import annotations
+
+import re
+import threading
+from collections.abc import Callable, Generator, Iterator
+from pathlib import Path
+
+import pytest
+import uvicorn
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+
+from mokuji.server import create_app
+from mokuji.services.desk import Desk
+
+PICTURES = Path(__file__).parents[2] / "tmp" / "end_to_end"
+ARGUMENTS = [
+    "--disable-gpu",
+    "--disable-quic",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", chromium_sandbox=False, args=ARGUMENTS
+        )
+        yield browser
+        browser.close()
+
+
+class Site:
+    """The application on a free port, in a thread of its own; can be stopped and started again."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.port = 0
+        self.start()
+
+    def start(self) -> None:
+        config = uvicorn.Config(create_app(self.desk), port=self.port, log_level="error", access_log=False)
+        self._server = uvicorn.Server(config)
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+        self._thread.start()
+        while not self._server.started:
+            assert self._thread.is_alive(), "the server did not start"
+        self.port = self._server.servers[0].sockets[0].getsockname()[1]
+
+    def stop(self) -> None:
+        self._server.should_exit = True
+        self._server.force_exit = True
+        self._thread.join()
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+
+@pytest.fixture
+def site(demo_desk: Desk) -> Iterator[Site]:
+    running = Site(demo_desk)
+    yield running
+    running.stop()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(
+    item: pytest.Item, call: pytest.CallInfo[None]
+) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    report = yield
+    item.stash[FAILED] = item.stash.get(FAILED, False) or (report.when == "call" and report.failed)
+    return report
+
+
+FAILED = pytest.StashKey[bool]()
+Open = Callable[..., Page]
+
+
+@pytest.fixture
+def open_page(chromium: Browser, site: Site, request: pytest.FixtureRequest) -> Iterator[Open]:
+    """Opens an address in a browser of its own, as somebody. At the end no console may hold an error;
+    a picture is kept of every page of a test that failed."""
+    contexts: list[BrowserContext] = []
+    said: list[str] = []
+
+    def open_(address: str, who: str = "", **options: object) -> Page:
+        context = chromium.new_context(
+            base_url=site.address,
+            **{"viewport": {"width": 1280, "height": 800}, **options},  # type: ignore[arg-type]
+        )
+        context.set_default_timeout(8000)
+        contexts.append(context)
+        page = context.new_page()
+        page.on("console", lambda message: said.append(message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: said.append(str(error)))
+        if who:
+            page.goto("/-/sign-in")
+            page.get_by_role("button", name=who).click()
+            page.wait_for_url(re.compile(r"/$"))
+        page.goto(address)
+        return page
+
+    yield open_
+    if request.node.stash.get(FAILED, False):
+        PICTURES.mkdir(parents=True, exist_ok=True)
+        for nth, page in enumerate(page for context in contexts for page in context.pages):
+            page.screenshot(path=PICTURES / f"{request.node.name}-{nth}.png")
+    for context in contexts:
+        context.close()
+    # Refusals, and a server that a test has stopped, show up in the console as such.
+    meant = ("the server responded with a status of 4", "ERR_CONNECTION_REFUSED")
+    assert [words for words in said if not any(each in words for each in meant)] == []

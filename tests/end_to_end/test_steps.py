@@ -1,0 +1,276 @@
+"""The eight steps of a writer's work, in a browser, by mouse and by keyboard."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.end_to_end.conftest import Open, Site
+
+WELL = "/tern-4-service-manual/battery-well"
+EDIT = "/-/edit" + WELL
+
+
+def _type_at_end(page: Page, text: str) -> None:
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.type(text)
+
+
+def test_1_open_a_volume_and_read_a_page_beside_contents_and_margin(open_page: Open) -> None:
+    page = open_page("/")
+    page.get_by_role("link", name="Tern 4 service manual").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("About this manual")
+    contents = page.get_by_role("navigation", name="Contents of Tern 4 service manual")
+    contents.get_by_role("link", name="Battery well").click()
+    expect(page).to_have_url(re.compile(":[0-9]+" + WELL + "$"))
+    current = contents.locator('[aria-current="page"]')
+    expect(current).to_contain_text("2.3.1")
+    expect(current).to_be_in_viewport()
+    margin = page.get_by_role("complementary", name="Margin")
+    expect(margin).to_contain_text("Backlinks · 26 pages")
+    margin.get_by_role("link", name="Torque and sealant").click()
+    expect(page).to_have_url(re.compile("#torque-and-sealant$"))
+    # The filter keeps the ancestors of what it finds.
+    page.get_by_label("Filter the contents").fill("collar")
+    expect(contents.locator(".line:visible")).to_have_count(3)
+    page.get_by_label("Filter the contents").fill("nothing like it")
+    expect(contents).to_contain_text("Nothing in the contents is called so.")
+
+
+def test_1_branches_fold_and_stay_folded(open_page: Open) -> None:
+    page = open_page(WELL)
+    contents = page.get_by_role("navigation", name="Contents of Tern 4 service manual")
+    before = contents.locator(".line:visible").count()
+    contents.get_by_role("button", name="Pages below Fault finding").click()
+    expect(contents.locator(".line:visible")).to_have_count(before - 3)
+    contents.get_by_role("link", name="Main isolator").click()
+    expect(contents.locator(".line:visible")).to_have_count(before - 3)
+
+
+def test_2_write_and_save_with_a_note_by_keyboard(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.keyboard.press("e")
+    expect(page).to_have_url(re.compile(EDIT))
+    _type_at_end(page, "\n\nMind the vent.")
+    expect(page.locator(".seen")).to_contain_text("Mind the vent.")
+    page.get_by_label("Note").fill("a warning more")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("saved as revision 4")).to_be_visible()
+    expect(page.get_by_label("Note")).to_have_value("")
+    _type_at_end(page, " Twice.")
+    page.keyboard.press("Control+Shift+S")
+    expect(page).to_have_url(re.compile(":[0-9]+" + WELL + "$"))
+    expect(page.locator(".text")).to_contain_text("Mind the vent. Twice.")
+    page.get_by_role("link", name="History").click()
+    expect(page.get_by_role("cell", name="a warning more")).to_be_visible()
+
+
+def test_2_nothing_is_lost_when_the_server_is_away(open_page: Open, site: Site) -> None:
+    page = open_page(EDIT, who="Wenna")
+    _type_at_end(page, "\n\nTyped while the line was down.")
+    site.stop()
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("The server does not answer")).to_be_visible()
+    site.start()
+    page.reload()
+    page.get_by_role("button", name="Take the draft").click()
+    expect(page.locator(".cm-content")).to_contain_text("Typed while the line was down.")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("saved as revision 4")).to_be_visible()
+    page.goto(WELL)
+    expect(page.locator(".text")).to_contain_text("Typed while the line was down.")
+
+
+def test_2_a_save_over_somebody_elses_is_brought_together(open_page: Open) -> None:
+    page, other = open_page(EDIT, who="Wenna"), open_page(EDIT, who="Mirela")
+    _type_at_end(other, "\n\nMirela was here.")
+    other.keyboard.press("Control+Shift+S")
+    expect(other.locator(".text")).to_contain_text("Mirela was here.")
+    _type_at_end(page, "\n\nWenna was here.")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_role("alert").first).to_contain_text("was saved by somebody else")
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    expect(page.locator(".cm-content")).to_contain_text("Wenna was here.")
+    with page.context.expect_page() as opened:
+        page.get_by_role("link", name="See what the other saved").click()
+    expect(opened.value.locator("ins", has_text="Mirela was here.")).to_be_visible()
+    _type_at_end(page, " So was Mirela.")
+    page.get_by_role("button", name="I have brought them together").click()
+    page.keyboard.press("Control+Shift+S")
+    expect(page.locator(".text")).to_contain_text("Wenna was here. So was Mirela.")
+
+
+def test_2_an_ended_login_loses_nothing(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    _type_at_end(page, "\n\nStill here.")
+    page.context.clear_cookies()
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("You are signed out")).to_be_visible()
+    again = page.context.new_page()
+    again.goto("/-/sign-in")
+    again.get_by_role("button", name="Wenna").click()
+    again.wait_for_url(re.compile(r"/$"))
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("saved as revision 4")).to_be_visible()
+
+
+def test_3_see_which_names_are_written_and_follow_one_that_is_not(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    gasket = page.get_by_role("link", name="lid gasket")
+    expect(gasket).to_have_class(re.compile("unwritten"))
+    gasket.click()
+    expect(page.get_by_label("Title")).to_have_value("Lid gasket")
+    expect(page.get_by_text("will stand under “Battery well”")).to_be_visible()
+    _type_at_end(page, "A ring of EPDM for the [[hull]] and the [[groove]].")
+    expect(page.locator(".cm-ref")).to_have_text("[[hull]]")
+    expect(page.locator(".cm-unwritten")).to_have_text("[[groove]]")
+    expect(page.locator(".seen .ref")).to_have_text("hull")
+    expect(page.locator(".findings")).to_contain_text("1 unwritten")
+    page.keyboard.press("Control+Shift+S")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Lid gasket")
+    expect(page.locator('[aria-current="page"]').first).to_contain_text("2.3.1.1")
+    page.goto(WELL)
+    expect(page.get_by_role("link", name="lid gasket").first).to_have_class("ref")
+
+
+def test_3_names_are_completed_and_followed_from_the_text(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    _type_at_end(page, "\n\nSee [[renew")
+    option = page.locator(".cm-tooltip-autocomplete li").first
+    expect(option).to_contain_text("Renew the seals")
+    page.keyboard.press("Enter")
+    expect(page.locator(".cm-line").last).to_have_text("See [[Renew the seals]]")
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile("/renew-the-seals$"))
+    page.go_back()
+    page.get_by_role("button", name="Take the draft").click()
+    expect(page.locator(".cm-line").last).to_have_text("See [[Renew the seals]]")
+
+
+def test_3_a_name_of_another_volume_is_completed_with_it(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    _type_at_end(page, "\n\n[[storm moor")
+    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("Storm mooring")
+    page.keyboard.press("Enter")
+    expect(page.locator(".cm-line").last).to_have_text("[[Field guide/Storm mooring]]")
+
+
+def test_4_go_from_a_backlink_to_the_very_sentence_lit_up(open_page: Open) -> None:
+    page = open_page(WELL)
+    page.get_by_role("complementary", name="Margin").get_by_text("sits on the floor of the").first.click()
+    expect(page).to_have_url(re.compile(r"/bilge-switch#ref-\d+$"))
+    lit = page.evaluate("[...CSS.highlights.get('lit')].map((range) => range.toString())")
+    assert lit == ["The switch sits on the floor of the battery well, aft side."]
+    expect(page.locator(":target")).to_be_in_viewport()
+
+
+def test_4_all_backlinks_have_their_sentences(open_page: Open) -> None:
+    page = open_page(WELL)
+    page.get_by_role("link", name="more", exact=False).last.click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Pages that lead here")
+    assert page.locator(".backlink").count() == 26
+    assert page.locator(".backlink mark").count() >= 35
+
+
+def test_5_rename_through_a_plan_and_take_it_back(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.keyboard.press("r")
+    title = page.get_by_label("New title")
+    expect(title).to_be_focused()
+    title.fill("Mast head")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("has a page “Mast head” already")
+    title.fill("Battery compartment")
+    page.keyboard.press("Enter")
+    expect(page.locator(".plan-say")).to_contain_text("43 references in 28 pages of 4 volumes")
+    expect(page.get_by_text("Now unwritten, will lead to this page")).to_be_visible()
+    expect(page.locator(".was del").first).to_contain_text("[[Battery well]]")
+    expect(page.locator(".will ins").first).to_contain_text("[[Battery compartment]]")
+    page.get_by_role("button", name="Rename and update 43 references in 28 pages").click()
+    expect(page.get_by_role("status")).to_contain_text("29 pages were written as one change")
+    page.get_by_role("link", name="Go to the page").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Battery compartment")
+    page.go_back()
+    page.get_by_role("link", name="Undo").click()
+    expect(page.get_by_text("will be called “Battery well” again")).to_be_visible()
+    page.get_by_role("button", name="Undo the rename").click()
+    expect(page.get_by_role("status")).to_contain_text("Done.")
+    page.goto(WELL)
+    expect(page.get_by_role("heading", level=1)).to_have_text("Battery well")
+
+
+def test_6_see_revisions_and_compare_two(open_page: Open) -> None:
+    page = open_page(WELL)
+    page.keyboard.press("h")
+    rows = page.get_by_role("row")
+    expect(rows).to_have_count(4)
+    expect(rows.nth(1)).to_contain_text("Wenna Carrow")
+    expect(rows.nth(1)).to_contain_text("21 Nov 2026, 14:05")
+    expect(rows.nth(1)).to_contain_text("new gasket part number")
+    page.get_by_label("compare from revision 1").check()
+    page.get_by_role("button", name="Compare the two").click()
+    expect(page.locator("ins").first).to_contain_text("It has two vents.")
+
+
+def test_7_sign_in_by_choosing_a_person_of_the_demo_and_out_again(open_page: Open) -> None:
+    page = open_page(WELL)
+    expect(page.get_by_role("link", name="Edit", exact=True)).to_have_count(0)
+    page.get_by_role("link", name="Sign in to edit").click()
+    page.get_by_role("button", name="Jonas Thole").click()
+    expect(page).to_have_url(re.compile(":[0-9]+" + WELL + "$"))
+    expect(page.get_by_role("link", name="Edit", exact=True)).to_be_visible()
+    page.get_by_label("Jonas Thole").click()
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_role("link", name="Sign in", exact=True)).to_be_visible()
+
+
+def test_7_a_wrong_password_is_said(open_page: Open) -> None:
+    page = open_page("/-/sign-in")
+    page.get_by_label("Handle").fill("wenna")
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in", exact=True).click()
+    expect(page.get_by_role("alert")).to_contain_text("do not belong together")
+
+
+def test_8_jump_by_part_of_a_name_and_by_a_near_spelling(open_page: Open) -> None:
+    page = open_page(WELL)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("isol")
+    expect(page.get_by_role("option").first).to_contain_text("Main isolator")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/main-isolator$"))
+    page.keyboard.press("/")
+    page.keyboard.type("baterry dranes")
+    expect(page.get_by_role("option").first).to_contain_text("near spelling")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox").fill("storm")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("option").first).to_contain_text("Storm mooring")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/field-guide/storm-mooring$"))
+
+
+def test_8_find_by_words_at_once_after_saving(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    _type_at_end(page, "\n\nBeware of the zanzibar clamp.")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("saved as revision 4")).to_be_visible()
+    page.goto("/-/find")
+    page.get_by_label("Words to find").fill("zanzibar clamps")
+    page.keyboard.press("Enter")
+    expect(page.locator(".found mark").first).to_have_text("zanzibar")
+
+
+def test_8_write_the_page_that_is_not_there(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("Vent plug")
+    expect(page.get_by_role("option").last).to_contain_text("Write a new page “Vent plug”")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Title")).to_have_value("Vent plug")
