@@ -10,6 +10,8 @@ from tests.end_to_end.conftest import Open, Site
 
 WELL = "/tern-4-service-manual/battery-well"
 EDIT = "/-/edit" + WELL
+GRACE = 150
+"""Milliseconds: the editor takes no key for a list of names that has only just come up (75 ms)."""
 
 
 def _type_at_end(page: Page, text: str) -> None:
@@ -133,7 +135,7 @@ def test_3_see_which_names_are_written_and_follow_one_that_is_not(open_page: Ope
     expect(page.get_by_role("heading", level=1)).to_have_text("Lid gasket")
     expect(page.locator('[aria-current="page"]').first).to_contain_text("2.3.1.1")
     page.goto(WELL)
-    expect(page.get_by_role("link", name="lid gasket").first).to_have_class("ref")
+    expect(page.locator(".text").get_by_role("link", name="lid gasket")).to_have_class("ref")
 
 
 def test_3_names_are_completed_and_followed_from_the_text(open_page: Open) -> None:
@@ -141,6 +143,7 @@ def test_3_names_are_completed_and_followed_from_the_text(open_page: Open) -> No
     _type_at_end(page, "\n\nSee [[renew")
     option = page.locator(".cm-tooltip-autocomplete li").first
     expect(option).to_contain_text("Renew the seals")
+    page.wait_for_timeout(GRACE)
     page.keyboard.press("Enter")
     expect(page.locator(".cm-line").last).to_have_text("See [[Renew the seals]]")
     page.keyboard.press("ArrowLeft")
@@ -155,13 +158,16 @@ def test_3_a_name_of_another_volume_is_completed_with_it(open_page: Open) -> Non
     page = open_page(EDIT, who="Wenna")
     _type_at_end(page, "\n\n[[storm moor")
     expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("Storm mooring")
+    page.wait_for_timeout(GRACE)
     page.keyboard.press("Enter")
     expect(page.locator(".cm-line").last).to_have_text("[[Field guide/Storm mooring]]")
 
 
 def test_4_go_from_a_backlink_to_the_very_sentence_lit_up(open_page: Open) -> None:
     page = open_page(WELL)
-    page.get_by_role("complementary", name="Margin").get_by_text("sits on the floor of the").first.click()
+    margin = page.get_by_role("complementary", name="Margin")
+    margin.get_by_role("link", name="22 more").or_(margin.get_by_role("link", name="20 more")).click()
+    page.get_by_role("link", name="The switch sits on the floor").click()
     expect(page).to_have_url(re.compile(r"/bilge-switch#ref-\d+$"))
     lit = page.evaluate("[...CSS.highlights.get('lit')].map((range) => range.toString())")
     assert lit == ["The switch sits on the floor of the battery well, aft side."]
@@ -179,7 +185,7 @@ def test_4_all_backlinks_have_their_sentences(open_page: Open) -> None:
 def test_5_rename_through_a_plan_and_take_it_back(open_page: Open) -> None:
     page = open_page(WELL, who="Wenna")
     page.keyboard.press("r")
-    title = page.get_by_label("New title")
+    title = page.get_by_role("textbox", name="New title")
     expect(title).to_be_focused()
     title.fill("Mast head")
     page.keyboard.press("Enter")

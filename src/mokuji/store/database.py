@@ -42,7 +42,7 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
         connection.prepare_threshold = 2
         with connection.cursor() as cursor:
             # A generic plan may miss the indexes that a parameter's value would choose.
-            cursor.execute("SET statement_timeout = '60s'; SET pg_trgm.word_similarity_threshold = 0.45")
+            cursor.execute("SET statement_timeout = '60s'; SET pg_trgm.word_similarity_threshold = 0.4")
         connection.commit()
 
     return engine
