@@ -62,6 +62,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         {"volume": 1, "volume_key": "guide 7", "volume_keys": ["guide 7"], "libraries": [2], "visible": [1]},
         ["home = 1", "vkey = 'guide 7'", "name = n.id"],
     ),
+    (contents.CONTENTS_SIZE, {"volume": 1, "most": 401}, ["volume = 1"]),
     (contents.CONTENTS_WHOLE, {"volume": 1, "most": 401}, ["volume = 1"]),
     (
         contents.TOP_LEVEL,

@@ -55,6 +55,7 @@ _CONTENTS = """SELECT c.id, c.parent, c.key, c.title, c.position,
     p.id AS page, p.key AS page_key, p.title AS page_title,
     EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id OFFSET 0) AS branch
     FROM contents c LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key WHERE c.volume = :volume"""
+CONTENTS_SIZE = text("SELECT count(*) FROM (SELECT 1 FROM contents WHERE volume = :volume LIMIT :most) c")
 CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
 
 
@@ -80,10 +81,12 @@ def contents(
     path_to: str | None = None,
 ) -> Contents:
     """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``."""
-    rows = connection.execute(CONTENTS_WHOLE, {"volume": volume, "most": WHOLE_CONTENTS + 1}).all()
-    whole = len(rows) <= WHOLE_CONTENTS
+    values = {"volume": volume, "most": WHOLE_CONTENTS + 1}
+    whole = connection.execute(CONTENTS_SIZE, values).scalar_one() <= WHOLE_CONTENTS
     first: dict[int | None, int] = {}
-    if not whole:
+    if whole:
+        rows = list(connection.execute(CONTENTS_WHOLE, values))
+    else:
         rows, first = _levels(connection, volume, path_to)
     pages = [PageHead(row.page, volume, row.page_key, row.page_title) for row in rows if row.page is not None]
     counts = led_to_by(connection, pages, visible)

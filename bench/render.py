@@ -1,0 +1,82 @@
+"""Parse and render of a 9 KB page, against the bare parser; hostile texts, doubled."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import pyromark
+
+from bench.clock import in_turns, said, show
+from mokuji.core.references import Sections
+from mokuji.core.text.html import compile_page
+from mokuji.core.text.scan import scan
+from mokuji.core.wiki import Page, PageHead
+
+PARAGRAPH = (
+    "The well is the lowest *dry* space in the [[hull]]. It holds two [[gel battery|12 V gel batteries]] in series, "
+    "the **charge regulator** and the `bilge` switch; see <https://example.org/a> and table 3.\n\n"
+)
+TABLE = (
+    "| What | Normal | Act when |\n|---|---|---|\n"
+    + "| Voltage at rest | 25.2 V | see [[Bilge switch]] |\n" * 6
+    + "\n"
+)
+LIST = "1. Set the isolator to OFF.\n2. Loosen the bolts:\n   1. half a turn;\n   2. fully.\n\n"
+
+
+def _page() -> str:
+    parts: list[str] = []
+    while len("".join(parts)) < 9000:
+        parts += [f"## Part {len(parts)}\n\n", PARAGRAPH * 6, LIST, TABLE]
+    return "".join(parts)[:9000]
+
+
+def _render(text: str) -> str:
+    page = Page(PageHead(1, 1, "p", "P"), text)
+    compiled = compile_page(page, Sections.of(page, ()).anchors(), b"key")
+    return compiled.fill(lambda _: "x")
+
+
+def run() -> None:
+    """Prints the figures."""
+    text = _page()
+    markdown = pyromark.Markdown(options=pyromark.Options.ENABLE_TABLES)
+    references = len(scan(text).references)
+    print(f"  {'':<58} {'median':>11} {'95 in 100':>11}   ratio")
+    taken = in_turns(
+        {
+            f"pyromark, text to HTML ({len(text):,} characters)": lambda: markdown.html(text),
+            "pyromark, events with ranges": lambda: list(markdown.events_with_range(text)),
+            f"scan: front matter, {references} references, headings, problems": lambda: scan(text),
+            "scan and render, cleaned, references filled in": lambda: _render(text),
+        },
+        turns=60,
+    )
+    show(taken, next(iter(taken)))
+    print("\n  Hostile texts: scan and render of 50,000 and of 100,000 characters; linear is × 2")
+    for name, make in HOSTILE.items():
+        times = [_seconds(make(n)) for n in (50_000, 100_000)]
+        print(f"  {name:<58} {said(times[0]):>11} {said(times[1]):>11}   × {times[1] / times[0]:.2f}")
+
+
+HOSTILE: dict[str, Callable[[int], str]] = {
+    "[[[[[[…": lambda n: "[" * n,
+    "[[a|[[a|…]]]]": lambda n: "[[a|" * (n // 6) + "]]" * (n // 6),
+    "[[=a|b: [[=a|b: …": lambda n: "[[=a|b: " * (n // 10) + "]]" * (n // 10),
+    "[[a]][[a]]…": lambda n: "[[a]]" * (n // 5),
+    ">>>>>>…": lambda n: ">" * n,
+    "- - - -…": lambda n: "- " * (n // 2),
+    "*a **b *a **b…": lambda n: "*a **b " * (n // 7),
+    "<b><b><b>…": lambda n: "<b>" * (n // 3),
+    "## [[a]] on each line": lambda n: "## [[a]]\n" * (n // 9),
+}
+
+
+def _seconds(text: str) -> float:
+    best = float("inf")
+    for _ in range(3):
+        start = time.perf_counter()
+        _render(text)
+        best = min(best, time.perf_counter() - start)
+    return best

@@ -1,0 +1,130 @@
+"""Views and look-ups in a large wiki, against a bare route that reads one row."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+
+import httpx2
+import structlog
+import uvicorn
+from fastapi import FastAPI
+from fastapi.responses import Response
+from sqlalchemy import text
+
+from bench.clock import in_turns, show
+from bench.wiki import Built
+from mokuji.core import names
+from mokuji.core.policy import Actor, Role
+from mokuji.server import create_app
+from mokuji.services import people, refactor, writing
+from mokuji.services.desk import Desk
+from mokuji.store import people as stored_people
+from mokuji.store.database import writing as writing_transaction
+
+ROW = text(
+    """SELECT r.text FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
+    WHERE p.volume = 1 AND p.key = 'part 7'"""
+)
+
+
+def _serve(app: FastAPI) -> tuple[uvicorn.Server, str]:
+    server = uvicorn.Server(uvicorn.Config(app, port=0, log_level="error", access_log=False))
+    threading.Thread(target=server.run, daemon=True).start()
+    while not server.started:
+        pass
+    return server, f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
+
+
+def run(desk: Desk, wiki: Built) -> None:
+    """Prints the figures."""
+    structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.ERROR))
+    app = create_app(desk)
+
+    def bare() -> Response:
+        with desk.engine.connect() as connection:
+            return Response(connection.execute(ROW).scalar_one())
+
+    # In front of the routes that take every address.
+    app.add_api_route("/healthz/one-row", bare)
+    app.router.routes.insert(0, app.router.routes.pop())
+    server, address = _serve(app)
+    client = httpx2.Client(base_url=address)
+
+    def get(path: str) -> Callable[[], object]:
+        def ask() -> object:
+            done = client.get(path)
+            assert done.status_code == 200, (path, done.status_code)
+            return done
+
+        return ask
+
+    volume, page = wiki.page
+    hub_volume, hub = wiki.hub
+    taken = in_turns(
+        {
+            "a bare route that reads one row": get("/healthz/one-row"),
+            "view of a page of 9 KB with 60 references": get(names.address(volume, page)),
+            f"view of the hub that {min(1000, len(wiki.texts) - 1):,} pages refer to": get(
+                names.address(hub_volume, hub)
+            ),
+            "jump box: part of a name": get("/-/jump?typed=part+49&volume=manual-1"),
+            "jump box: near spelling": get("/-/jump?typed=batery+wel"),
+            "completion of a name in the editor": get("/-/names?typed=part+12&volume=manual-1"),
+            "find by two words, one rare": get("/-/find?words=battery+gauge"),
+            "find by a word that every page holds": get("/-/find?words=gauge"),
+            "plan of renaming the hub": _planned(desk, wiki),
+        },
+        turns=40,
+    )
+    show(taken, next(iter(taken)))
+    server.should_exit = True
+    _saves(desk, wiki)
+
+
+def _planned(desk: Desk, wiki: Built) -> Callable[[], object]:
+    actor = owner(desk)
+    volume, page = wiki.hub
+    return lambda: refactor.plan_rename(desk, actor, volume, page, "Battery compartment")
+
+
+def owner(desk: Desk) -> Actor:
+    """Somebody who may do everything."""
+    with writing_transaction(desk.engine) as connection:
+        account = stored_people.account(connection, "bench")
+        id_ = (
+            account.id
+            if account
+            else stored_people.add_person(connection, "bench", "Bench", "", people.hash_password("x"))
+        )
+        for volume in connection.execute(text("SELECT id FROM volume")).scalars().all():
+            stored_people.set_role(connection, id_, volume, Role.OWNER)
+        return stored_people.actor_by_id(connection, id_)
+
+
+def _saves(desk: Desk, wiki: Built) -> None:
+    actor = owner(desk)
+    volume, page = wiki.page
+    body = wiki.texts[len(wiki.volumes), "Part 5"]
+    state = {"revision": 1}
+
+    def save() -> None:
+        saved = writing.save(
+            desk, actor, volume, page, body + f"\n{state['revision']}", revision=state["revision"]
+        )
+        state["revision"] = saved.head.revision
+
+    def insert() -> None:
+        with desk.engine.begin() as connection:
+            connection.execute(text("CREATE TABLE IF NOT EXISTS bare (text text)"))
+            connection.execute(text("INSERT INTO bare VALUES (:text)"), {"text": body})
+
+    print()
+    show(
+        in_turns(
+            {"a bare INSERT of 9 KB, committed": insert, "save of a page of 9 KB with 60 references": save},
+            turns=40,
+        ),
+        "a bare INSERT of 9 KB, committed",
+    )

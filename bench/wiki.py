@@ -1,0 +1,152 @@
+"""A large wiki, written straight into the tables: 20 volumes (fewer for few pages), chapters of 70 pages, ten
+references a page, and one hub that 1,000 pages refer to once.
+
+The rows are those that saving each page would make; a sample is read again by the scanner to be sure.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from mokuji.core import names
+from mokuji.core.text.scan import scan
+from mokuji.store import volumes
+from mokuji.store.database import Connection, Engine, writing
+
+HUB = "Battery well"
+REFERRING = 1000
+WORDS = (
+    "Set the valve to its stop and wait until the gauge is still before the lid comes off; what is left in the "
+    "line drains by itself. Note the value with its unit. A value outside of the table is a fault, and two of "
+    "them in a row end the test. "
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """What was built: volume keys, and texts by volume and title (for writing the same pages as files)."""
+
+    volumes: tuple[str, ...]
+    texts: dict[tuple[int, str], str]
+    hub: tuple[str, str]
+    page: tuple[str, str]
+
+
+@dataclass(slots=True)
+class _Made:
+    page: int
+    volume: int
+    title: str
+    text: str
+    spans: list[tuple[int, int]]
+    names: list[str]
+
+
+def _text(rng: random.Random, targets: list[str]) -> tuple[str, list[tuple[int, int]]]:
+    pieces, spans, at = ["## Procedure\n\n"], [], len("## Procedure\n\n")
+    for nth, target in enumerate(targets):
+        lead = WORDS[: rng.randrange(60, len(WORDS))] + "See "
+        tail = ".\n\n" if nth % 3 == 2 else ". "
+        start = at + len(lead)
+        spans.append((start, start + len(target) + 4))
+        pieces += (lead, f"[[{target}]]", tail)
+        at = start + len(target) + 4 + len(tail)
+    return "".join(pieces), spans
+
+
+def _pages(count: int, per_volume: int) -> Iterator[_Made]:
+    rng = random.Random(7)
+    for id_ in range(1, count + 1):
+        volume = 1 + (id_ - 1) // per_volume
+        own = (id_ - 1) % per_volume
+        title = HUB if id_ == 1 else f"Part {own}"
+        # Zipf-like: small numbers are referred to often.
+        targets = [f"Part {1 + int((per_volume - 1) * rng.random() ** 3)}" for _ in range(10)]
+        if volume == 1 and 0 < own <= REFERRING:
+            targets[4] = HUB
+        if own == 5:
+            targets *= 6  # a page of 9 KB with 60 references, to be viewed
+        text, spans = _text(rng, targets)
+        yield _Made(id_, volume, title, text, spans, targets)
+
+
+def build(engine: Engine, count: int) -> Built:
+    """Fills an empty database."""
+    per_volume = max(2000, count // 20)
+    made = list(_pages(count, per_volume))
+    for each in made[:: max(1, count // 200)]:
+        assert [tuple(r.span) for r in scan(each.text).references] == each.spans
+    titles = [f"Manual {n}" for n in range(1, 2 + (count - 1) // per_volume)]
+    with writing(engine, alone=True) as connection:
+        for title in titles:
+            volumes.add_volume(connection, title)
+        _fill(connection, made, per_volume)
+    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.exec_driver_sql("VACUUM ANALYZE")
+    texts = {(each.volume, each.title): each.text for each in made}
+    keys = tuple(names.key(title) for title in titles)
+    return Built(keys, texts, (keys[0], names.key(HUB)), (keys[-1], "part 5"))
+
+
+def _copy(connection: Connection, into: str, rows: Iterator[tuple[Any, ...]]) -> None:
+    driver = connection.connection.driver_connection
+    assert driver is not None
+    with driver.cursor() as cursor, cursor.copy(f"COPY {into} FROM STDIN") as copy:
+        for row in rows:
+            copy.write_row(row)
+
+
+def _fill(connection: Connection, made: list[_Made], per_volume: int) -> None:
+    now = datetime.now(UTC)
+    interned: dict[tuple[int, str], int] = {}
+    for each in made:
+        for name in each.names:
+            interned.setdefault((each.volume, names.key(name)), len(interned) + 1)
+    connection.exec_driver_sql("INSERT INTO change_set (act, volume, at) SELECT 'create', 1, now()")
+    heads = ((m.page, m.volume, names.key(m.title), m.title, 1, now) for m in made)
+    _copy(connection, "page (id, volume, key, title, revision, changed)", heads)
+    revisions = ((m.page, 1, 1, now, m.title, m.text) for m in made)
+    _copy(connection, "revision (page, number, change_set, at, title, text)", revisions)
+    _copy(connection, "name (id, home, key, absolute)", ((n, v, k, False) for (v, k), n in interned.items()))
+    _copy(connection, "page_refs (page, starts, ends, names, flags)", (_refs(m, interned) for m in made))
+    uses = (
+        (m.page, interned[m.volume, names.key(name)], 0, m.names.count(name))
+        for m in made
+        for name in sorted(set(m.names))
+    )
+    _copy(connection, "page_name (page, name, kind, count)", uses)
+    _copy(
+        connection,
+        "contents (id, volume, parent, key, title, position)",
+        (_place(m, per_volume) for m in made),
+    )
+    for table in ("page", "name", "contents"):
+        connection.exec_driver_sql(
+            f"SELECT setval(pg_get_serial_sequence('{table}', 'id'), max(id)) FROM {table}"
+        )
+    connection.exec_driver_sql(
+        """INSERT INTO page_search SELECT page, setweight(to_tsvector('english', title), 'A')
+        || setweight(to_tsvector('english', text), 'D') FROM revision"""
+    )
+
+
+def _refs(made: _Made, interned: dict[tuple[int, str], int]) -> tuple[Any, ...]:
+    ids = [interned[made.volume, names.key(name)] for name in made.names]
+    return made.page, [s for s, _ in made.spans], [e for _, e in made.spans], ids, [0] * len(ids)
+
+
+def _place(made: _Made, per_volume: int) -> tuple[Any, ...]:
+    own = (made.page - 1) % per_volume
+    chapter = made.page - own % 70
+    return (
+        made.page,
+        made.volume,
+        None if chapter == made.page else chapter,
+        names.key(made.title),
+        made.title,
+        own,
+    )
