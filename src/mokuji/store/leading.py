@@ -75,19 +75,26 @@ def _bare(kind: Kind, name: Name) -> Reference:
     return Reference(kind, nowhere, name, nowhere, nowhere)
 
 
+COUNTED = 1000
+"""Up to so many uses of a name are counted: a number beside an entry is for the eye."""
+
 LED_TO_BY = text(
-    """SELECT w.target, count(DISTINCT pn.page) AS pages
+    """SELECT w.target, count(DISTINCT x.page) AS pages
     FROM unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))
-        AS w(target, name, kind)
-    JOIN page_name pn ON pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target
-    JOIN page u ON u.id = pn.page AND u.volume = ANY(:visible) GROUP BY w.target"""
+        AS w(target, name, kind),
+    LATERAL (SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page AND u.volume = ANY(:visible)
+        WHERE pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target LIMIT :most) x
+    GROUP BY w.target"""
 )
 
 
 def led_to_by(
     connection: Connection, pages: Sequence[PageHead], visible: Collection[int]
 ) -> Mapping[int, int]:
-    """How many other pages (of these volumes) lead to each page; those that none leads to are left out."""
+    """How many other pages (of these volumes) lead to each page; those that none leads to are left out.
+
+    Exact below ``COUNTED``; a larger number says that there are at least so many.
+    """
     if not pages:
         return {}
     leading = leading_to(StoredWiki(connection), pages)
@@ -97,5 +104,6 @@ def led_to_by(
         "names": [name for _, name, _ in flat],
         "kinds": [kind for _, _, kind in flat],
         "visible": list(visible),
+        "most": COUNTED,
     }
     return {row.target: row.pages for row in connection.execute(LED_TO_BY, values)}
