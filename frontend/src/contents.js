@@ -13,6 +13,7 @@ export function contents() {
   const volume = document.body.dataset.volume;
   return {
     wanted: "",
+    opened: false,
     folded: load(volume),
     rows: [],
     init() {
@@ -39,6 +40,12 @@ export function contents() {
         // Without storage branches unfold at the next page.
       }
       this.draw();
+    },
+    // On a phone the contents are folded away until they are asked for.
+    unfold() {
+      this.opened = !this.opened;
+      this.$root.classList.toggle("open", this.opened);
+      this.$root.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest" });
     },
     filter() {
       this.draw();

@@ -16,6 +16,8 @@ from sqlalchemy import Connection, text
 from mokuji.core.diff import Piece
 from mokuji.core.text.excerpt import fragment
 
+NEAR_FROM = 4
+"""Fewer letters are near to almost every name."""
 RANKED = 2000
 """Most hits that are ranked; the cost of ranking grows with them."""
 START, STOP, BREAK = "\x02", "\x03", "\x04"
@@ -119,7 +121,8 @@ def jump(connection: Connection, key: str, volumes: Collection[int], *, most: in
         "most": most,
     }
     found: dict[int, Named] = {}
-    for query in (JUMP_PART, JUMP_ALIAS, JUMP_NEAR):
+    near = (JUMP_NEAR,) if len(key) >= NEAR_FROM else ()
+    for query in (JUMP_PART, JUMP_ALIAS, *near):
         if len(found) < most:
             for row in connection.execute(query, values):
                 found.setdefault(row.id, Named(*row[:7]))
