@@ -44,7 +44,13 @@ class Site:
         self.start()
 
     def start(self) -> None:
-        config = uvicorn.Config(create_app(self.desk), port=self.port, log_level="error", access_log=False)
+        config = uvicorn.Config(
+            create_app(self.desk),
+            port=self.port,
+            log_level="error",
+            access_log=False,
+            timeout_graceful_shutdown=1,
+        )
         self._server = uvicorn.Server(config)
         self._thread = threading.Thread(target=self._server.run, daemon=True)
         self._thread.start()
@@ -54,7 +60,6 @@ class Site:
 
     def stop(self) -> None:
         self._server.should_exit = True
-        self._server.force_exit = True
         self._thread.join()
 
     @property

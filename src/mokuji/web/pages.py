@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,7 +12,6 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
-from mokuji import __version__
 from mokuji.core.diff import near
 from mokuji.core.errors import Forbidden
 from mokuji.core.policy import Actor
@@ -25,6 +25,15 @@ LARGEST_BODY = 16_000_000
 SESSION = "mokuji_session"
 VISIT = "mokuji_visit"
 
+
+def _static_version() -> str:
+    """What stands behind ``?v=`` of static files: another one whenever any of them changes."""
+    hasher = hashlib.blake2b(digest_size=6)
+    for path in sorted(STATIC.iterdir()):
+        hasher.update(path.read_bytes())
+    return hasher.hexdigest()
+
+
 environment = Environment(
     loader=PackageLoader("mokuji.web", "templates"),
     autoescape=select_autoescape(["html"]),
@@ -35,7 +44,7 @@ environment = Environment(
 environment.filters.update(
     near=near, day=show.day, time=show.time, plural=show.plural, initials=show.initials
 )
-environment.globals.update(to=addresses, version=__version__)
+environment.globals.update(to=addresses, version=_static_version())
 
 
 @dataclass(frozen=True)
