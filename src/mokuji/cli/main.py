@@ -5,6 +5,7 @@ Exit status 0 done, 1 refused or failed with a sentence, 2 wrong use.
 
 from __future__ import annotations
 
+import signal
 import socket
 import sys
 from collections.abc import Callable, Iterator
@@ -58,8 +59,14 @@ def _sentences(command: Callable[P, R]) -> Callable[P, R]:
     return run
 
 
+def _leave(_: int, __: object) -> None:
+    """Being told to end is no reason to leave the database running."""
+    raise SystemExit(0)
+
+
 @contextmanager
 def _desk(settings: Settings, name: str, *, fresh: bool = False, demo: bool = False) -> Iterator[Desk]:
+    signal.signal(signal.SIGTERM, _leave)
     home = _home(settings)
     with hosting.database(home, settings.database_url, name, fresh=fresh) as engine:
         yield Desk(engine, settings.secret_key(home), demo=demo)
@@ -140,7 +147,12 @@ def import_folder(
         person = people.person_id(desk, owner) if owner else None
         importing.import_now(desk, wiki, f"Imported from {folder.name}", owner=person)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
-        typer.echo(f"{len(wiki.volumes)} volumes with {pages} pages were imported.")
+        said = f"{_counted(len(wiki.volumes), 'volume')} with {_counted(pages, 'page')}"
+        typer.echo(f"{said} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
+
+
+def _counted(number: int, one: str) -> str:
+    return f"{number} {one if number == 1 else one + 's'}"
 
 
 @app.command("add-person")

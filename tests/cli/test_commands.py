@@ -1,0 +1,169 @@
+"""The commands as people start them: each of its own process, with a home of its own."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx2
+import pytest
+
+MOKUJI = Path(sys.executable).parent / "mokuji"
+
+
+@pytest.fixture
+def home() -> Iterator[Path]:
+    made = Path(tempfile.mkdtemp(prefix="mokuji-cli-"))
+    made.chmod(0o755)
+    yield made / "home"
+    shutil.rmtree(made, ignore_errors=True)
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def _environment(home: Path, **more: str) -> dict[str, str]:
+    kept = {name: value for name, value in os.environ.items() if not name.startswith("MOKUJI_")}
+    return {**kept, "MOKUJI_HOME": str(home), "COLUMNS": "120", **more}
+
+
+def _run(home: Path, *arguments: str, **more: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [str(MOKUJI), *arguments], env=_environment(home, **more), capture_output=True, text=True, check=False
+    )
+
+
+def _server_runs(home: Path) -> bool:
+    return (home / "postgres" / "postmaster.pid").exists()
+
+
+class Started:
+    """A running ``mokuji demo``; waits until it answers."""
+
+    def __init__(self, home: Path, *arguments: str, port: int) -> None:
+        self.port = port
+        self.process = subprocess.Popen(
+            [str(MOKUJI), "demo", *arguments],
+            env=_environment(home, MOKUJI_PORT=str(port)),
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        for _ in range(300):
+            assert self.process.poll() is None, "it ended by itself"
+            try:
+                if httpx2.get(f"http://127.0.0.1:{port}/healthz").status_code == 200:
+                    return
+            except httpx2.TransportError:
+                time.sleep(0.1)
+        raise AssertionError("it does not answer")
+
+    def end(self, by: signal.Signals) -> int:
+        self.process.send_signal(by)
+        return self.process.wait(30)
+
+
+def test_help_names_every_command(home: Path) -> None:
+    done = _run(home, "--help")
+    assert done.returncode == 0
+    for command in ("serve", "demo", "import", "add-person"):
+        assert command in done.stdout
+    assert not home.exists()
+
+
+def test_the_demo_is_loaded_served_stopped_by_ctrl_c_and_found_again(home: Path) -> None:
+    port = _free_port()
+    demo = Started(home, port=port)
+    assert "Battery well" in httpx2.get(f"http://127.0.0.1:{port}/tern-4-service-manual/battery-well").text
+    busy = _run(home, "demo", MOKUJI_PORT=str(port))
+    assert busy.returncode == 1
+    assert f"Port {port}" in busy.stderr and f"MOKUJI_PORT={port + 1}" in busy.stderr
+    assert _server_runs(home), "a second start that failed must not stop the first one's database"
+    demo.end(signal.SIGINT)
+    assert not _server_runs(home)
+    again = Started(home, port=port)
+    assert again.end(signal.SIGTERM) == 0
+    assert not _server_runs(home)
+
+
+def test_a_killed_run_leaves_nothing_in_the_way(home: Path) -> None:
+    port = _free_port()
+    Started(home, port=port).end(signal.SIGKILL)
+    assert _server_runs(home)
+    again = Started(home, port=port)
+    assert httpx2.get(f"http://127.0.0.1:{port}/field-guide").status_code == 200
+    again.end(signal.SIGINT)
+    assert not _server_runs(home)
+
+
+def test_fresh_throws_away_what_was_changed(home: Path) -> None:
+    assert _run(home, "demo", "--load-only").returncode == 0
+    folder = home.parent / "extra"
+    folder.mkdir()
+    (folder / "Page.md").write_text("text")
+    assert _run(home, "demo", "--load-only", "--fresh").returncode == 0
+
+
+def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path) -> None:
+    folder = home.parent / "manual"
+    folder.mkdir()
+    (folder / "Pump.md").write_text("See [[Well]].")
+    (folder / "bad.md").write_bytes(b"\xff")
+    done = _run(home, "import", str(folder))
+    assert done.returncode == 0
+    assert "bad.md: byte 1 is not UTF-8" in done.stderr
+    assert "1 volume with 1 page was imported" in done.stdout
+    again = _run(home, "import", str(folder))
+    assert again.returncode == 1 and "There is a volume “manual” already" in again.stderr
+    short = _run(home, "add-person", "ada", "--name", "Ada", "--password", "short", "--owner-of", "manual")
+    assert short.returncode == 1 and "at least 8 characters" in short.stderr
+    added = _run(
+        home, "add-person", "ada", "--name", "Ada", "--password", "long enough", "--owner-of", "manual"
+    )
+    assert added.returncode == 0
+    assert not _server_runs(home)
+
+
+@pytest.mark.parametrize(
+    ("setting", "value", "said"),
+    [
+        ("MOKUJI_PORT", "many", "MOKUJI_PORT cannot be used"),
+        ("MOKUJI_SECRET", "short", "MOKUJI_SECRET cannot be used"),
+    ],
+)
+def test_a_setting_that_cannot_be_used_is_said(home: Path, setting: str, value: str, said: str) -> None:
+    done = _run(home, "serve", **{setting: value})
+    assert done.returncode == 2 and said in done.stderr and "Traceback" not in done.stderr
+
+
+def test_a_database_that_does_not_answer_is_said(home: Path) -> None:
+    done = _run(
+        home,
+        "serve",
+        MOKUJI_DATABASE_URL="postgresql://nobody@127.0.0.1:1/none",
+        MOKUJI_PORT=str(_free_port()),
+    )
+    assert done.returncode == 1
+    assert "cannot be reached" in done.stderr and "Traceback" not in done.stderr
+
+
+def test_an_existing_server_can_be_used_in_place_of_the_private_one(home: Path, server: str) -> None:
+    from mokuji.store.cluster import database_url
+    from mokuji.store.database import create_database
+
+    create_database(server, "given", fresh=True)
+    done = _run(home, "demo", "--load-only", MOKUJI_DATABASE_URL=database_url(server, "given"))
+    assert done.returncode == 0, done.stderr
+    assert not (home / "postgres").exists()
+    refused = _run(home, "demo", "--fresh", "--load-only", MOKUJI_DATABASE_URL=database_url(server, "given"))
+    assert refused.returncode == 1 and "--fresh is for the private cluster" in refused.stderr
