@@ -22,5 +22,8 @@ def npm_file(name: str, version: str, path: str) -> Path:
             done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
             assert done.returncode == 0, f"npm could not fetch {name} {version}: {done.stderr or done.stdout}"
             with tarfile.open(next(folder.glob("*.tgz"))) as archive:
-                archive.extractall(folder, filter="data")
+                member = archive.extractfile(f"package/{path}")
+                assert member is not None, f"{name} {version} holds no {path}"
+                (folder / "package").mkdir(exist_ok=True)
+                (folder / "package" / path).write_bytes(member.read())
     return folder / "package" / path
