@@ -25,9 +25,10 @@ need_chromium() {
   command -v chromium >/dev/null || need_packages chromium fonts-liberation
 }
 
-# Published data of Unicode, against which the keys of names are checked.
-need_unicode() {
+# Published data of Unicode, and a real body of text that refers to itself: what the core is checked against.
+need_published_texts() {
   [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
+  [ -f /usr/share/dictd/jargon.index ] || need_packages dict-jargon
 }
 
 need_python() {
