@@ -22,7 +22,7 @@ from mokuji.store.database import connect, create_database, migrate
 settings.register_profile(
     "usual", max_examples=150, deadline=None, suppress_health_check=list(HealthCheck), print_blob=True
 )
-settings.register_profile("thorough", parent=settings.get_profile("usual"), max_examples=5000)
+settings.register_profile("thorough", parent=settings.get_profile("usual"), max_examples=1500)
 settings.load_profile(os.environ.get("MOKUJI_TEST_PROFILE", "usual"))
 
 _numbers = itertools.count(1)

@@ -116,3 +116,4 @@ def test_an_undo_after_other_edits_keeps_what_references_lead_to(
         for (old, lead), (_, then) in zip(references, will[id_], strict=True):
             released = old.span in captured.get(id_, (0, frozenset[Span]()))[1]
             assert lead.page == then.page or (released and lead.page == plan.page.id and then.page is None)
+            assert released or lead.section is None or then.section == lead.section

@@ -42,51 +42,53 @@ def _desk(
     )
 
 
+def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing.Saved:
+    """Saves what a form holds; the title of a page that is there is in its address."""
+    revision = _revision(form)
+    return writing.save(
+        who.desk,
+        who.actor,
+        volume,
+        form.get("title", "") if revision == 0 else page,
+        form.get("text", ""),
+        revision=revision,
+        note=form.get("note", ""),
+        under=form.get("under", ""),
+        browser=True,
+    )
+
+
+def _revision(form: dict[str, str]) -> int:
+    typed = form.get("revision", "")
+    return int(typed) if typed.isdecimal() and len(typed) < 10 else 0
+
+
 @router.post("/-/edit/{volume}/{page:path}")
 def save(who: Who, form: Form, volume: str, page: str) -> Response:
     """Saves. On any fault the desk comes back with everything that was typed."""
-    text, note, title = form.get("text", ""), form.get("note", ""), form.get("title", "")
-    revision = int(form.get("revision", "0")) if form.get("revision", "0").isdigit() else 0
     try:
-        saved = writing.save(
-            who.desk,
-            who.actor,
-            volume,
-            title if revision == 0 else page,
-            text,
-            revision=revision,
-            note=note,
-            under=form.get("under", ""),
-            browser=True,
-        )
+        saved = _save(who, form, volume, page)
     except MokujiError as fault:
         if fault.code in {"volume_missing", "database_down"}:
             raise
         view = writing.open_for_edit(who.desk, who.actor, volume, page, form.get("under", ""))
         return _desk(
-            who, view, title=title or view.title, text=text, note=note, revision=revision, fault=fault
+            who,
+            view,
+            title=form.get("title", "") or view.title,
+            text=form.get("text", ""),
+            note=form.get("note", ""),
+            revision=_revision(form),
+            fault=fault,
         )
-    if form.get("stay"):
-        return see(addresses.act("edit", saved.volume.key, saved.head.key))
     return see(addresses.page(saved.volume.key, saved.head.key))
 
 
 @router.post("/-/save/{volume}/{page:path}")
 def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
     """Saves for the desk's script, which stays where it is."""
-    revision = int(form.get("revision", "0")) if form.get("revision", "0").isdigit() else 0
     try:
-        saved = writing.save(
-            who.desk,
-            who.actor,
-            volume,
-            form.get("title", "") if revision == 0 else page,
-            form.get("text", ""),
-            revision=revision,
-            note=form.get("note", ""),
-            under=form.get("under", ""),
-            browser=True,
-        )
+        saved = _save(who, form, volume, page)
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
     return JSONResponse(
@@ -95,7 +97,6 @@ def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
             "unchanged": saved.unchanged,
             "read": addresses.page(saved.volume.key, saved.head.key),
             "edit": addresses.act("edit", saved.volume.key, saved.head.key),
-            "save": addresses.act("save", saved.volume.key, saved.head.key),
             "kept": list(saved.kept),
         }
     )
