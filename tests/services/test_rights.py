@@ -160,3 +160,5 @@ def test_a_reader_and_nobody_cannot_write(desk: Desk, keeper: Actor) -> None:
             writing.save(desk, actor, "guide", "New", "x", revision=0)
         with pytest.raises(Forbidden):
             writing.open_for_edit(desk, actor, "guide", "pump")
+        with pytest.raises(Forbidden):
+            writing.preview(desk, actor, "guide", "pump", "x")

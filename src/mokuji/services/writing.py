@@ -168,11 +168,12 @@ class Preview:
 
 
 def preview(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Preview:
-    """A text as it would be read if it were saved now. Nothing is kept."""
+    """A text as it would be read if it were saved now. Nothing is kept; only who may write may ask for it."""
     check_text(text)
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
         volume = find_volume(connection, actor, volume_key)
+        check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, page_key) or PageHead(
             0, volume.id, names.key(page_key), page_key
         )
