@@ -19,7 +19,7 @@ def main() -> None:
     """One run."""
     parser = argparse.ArgumentParser(prog="bench", description=__doc__)
     parser.add_argument("--pages", type=int, default=100_000, help="how many pages the wiki has")
-    wanted = parser.parse_args()
+    arguments = parser.parse_args()
     folder = Path(tempfile.mkdtemp(prefix="mokuji-bench-"))
     folder.chmod(0o755)
     try:
@@ -30,9 +30,9 @@ def main() -> None:
             create_database(server, "bench")
             engine = connect(database_url(server, "bench"))
             migrate(engine)
-            wiki = build(engine, wanted.pages)
+            wiki = build(engine, arguments.pages)
             desk = Desk(engine, b"a key for measures only")
-            print(f"\nA wiki of {wanted.pages:,} pages in {len(wiki.volumes)} volumes\n")
+            print(f"\nA wiki of {arguments.pages:,} pages in {len(wiki.volumes)} volumes\n")
             views.run(desk, wiki)
             rename.run(desk, wiki, folder / "files")
             engine.dispose()

@@ -34,6 +34,10 @@ function desk() {
     signedOut: false,
     draftFound: false,
     draftWords: "",
+    savedWords: "",
+    get stateWords() {
+      return this.draftWords || this.savedWords;
+    },
     findings: [],
     unfolded: false,
     get textOnly() {
@@ -75,6 +79,7 @@ function desk() {
         volume: data.volume,
         names,
         changed: () => {
+          this.savedWords = "";
           drafted();
           previewed();
         },
@@ -263,7 +268,8 @@ function desk() {
         return;
       }
       const now = new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
-      this.draftWords = said.unchanged ? " · nothing to save" : ` · saved as revision ${said.revision}, ${now}`;
+      this.draftWords = "";
+      this.savedWords = said.unchanged ? " · nothing to save" : ` · saved as revision ${said.revision}, ${now}`;
       form.querySelector("#note").value = "";
       this.preview();
     },
