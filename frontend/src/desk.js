@@ -172,7 +172,8 @@ function desk() {
       const seen = await post(form.dataset.preview, { text }, form).catch(() => null);
       if (mine !== asked || !seen) return;
       if (!seen.ok) {
-        this.fault = seen.said.message ?? "";
+        // What a text cannot hold is said at once; anything else is for the next save to say.
+        if (["bad_text", "text_large"].includes(seen.said.code)) this.fault = seen.said.message;
         return;
       }
       const { html, problems, unwritten, references, words } = seen.said;

@@ -9,11 +9,12 @@ from pathlib import Path
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from mokuji.server import create_app
 from mokuji.services.desk import Desk
 
+expect.set_options(timeout=10_000)
 PICTURES = Path(__file__).parents[2] / "tmp" / "end_to_end"
 ARGUMENTS = [
     "--disable-gpu",
@@ -99,7 +100,7 @@ def open_page(chromium: Browser, site: Site, request: pytest.FixtureRequest) -> 
             base_url=site.address,
             **{"viewport": {"width": 1280, "height": 800}, **options},  # type: ignore[arg-type]
         )
-        context.set_default_timeout(8000)
+        context.set_default_timeout(15_000)
         contexts.append(context)
         page = context.new_page()
         page.on("console", lambda message: said.append(message.text) if message.type == "error" else None)
