@@ -49,13 +49,13 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (snapshot.NAMING, {"names": [1, 2]}, ["name = ANY"]),
     (snapshot.NAMING_SECTIONS, {"names": [1, 2]}, ["name = ANY"]),
     (leading.ALIAS_KEYS, {"pages": [1, 2]}, ["page = ANY"]),
-    (leading.LED_TO_BY, {**ARRAYS, "visible": [1], "most": 1000}, ["name = w.name", "kind = w.kind"]),
+    (leading.LED_TO_BY, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
     (
         backlinks.BACKLINK_PAGES,
         {**ARRAYS, "page": 7, "after": 0, "most": 9},
         ["name = n.name", "kind = n.kind", "page > 0"],
     ),
-    (backlinks.BACKLINK_COUNT, {**ARRAYS, "page": 7, "visible": [1]}, ["name = n.name", "kind = n.kind"]),
+    (backlinks.BACKLINK_COUNT, {**ARRAYS, "page": 7}, ["name = n.name", "kind = n.kind"]),
     (backlinks.RANGES, {"pages": [1, 2]}, ["id = ANY", "page = p.id"]),
     (
         unwritten.UNWRITTEN,

@@ -15,21 +15,19 @@ from sqlalchemy import Connection, text
 from mokuji.core.spans import Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.wiki import PageHead
-from mokuji.store.leading import NameUse, columns, leading_to
+from mokuji.store.leading import columns, leading_to
 from mokuji.store.snapshot import Flag, StoredWiki
 
 BACKLINK_PAGES = text(
     """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind),
-    LATERAL (SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page
+    LATERAL (SELECT pn.page FROM page_name pn
         WHERE pn.name = n.name AND pn.kind = n.kind AND pn.page > :after AND pn.page <> :page
-            AND u.volume = ANY(:volumes)
         ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
 )
 BACKLINK_COUNT = text(
-    """SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places 
+    """SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places
     FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
-    JOIN page_name pn ON pn.name = n.name AND pn.kind = n.kind JOIN page u ON u.id = pn.page
-    WHERE pn.page <> :page AND u.volume = ANY(:visible)"""
+    JOIN page_name pn ON pn.name = n.name AND pn.kind = n.kind WHERE pn.page <> :page"""
 )
 RANGES = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision, x.starts, x.ends, x.names, x.flags FROM page p
@@ -94,23 +92,23 @@ def backlinks(
     leading = leading_to(StoredWiki(connection), [page])[page.id]
     if not leading:
         return Backlinks(0, 0, (), None)
-    values = {**columns(leading), "page": page.id, "visible": list(visible)}
-    counts = connection.execute(BACKLINK_COUNT, values).one()
+    counts = connection.execute(BACKLINK_COUNT, {**columns(leading, visible), "page": page.id}).one()
     found: list[Cursor] = []
     for elsewhere in (False, True):
         if elsewhere < after.elsewhere or len(found) > most:
             continue
         volumes = [each for each in visible if (each != page.volume) == elsewhere]
         start = after.page if elsewhere == after.elsewhere else 0
-        more = {**values, "volumes": volumes, "after": start, "most": most + 1 - len(found)}
-        ids = connection.execute(BACKLINK_PAGES, more).scalars()
+        more = {"page": page.id, "after": start, "most": most + 1 - len(found)}
+        ids = connection.execute(BACKLINK_PAGES, {**columns(leading, volumes), **more}).scalars()
         found += [Cursor(elsewhere, id_) for id_ in ids]
-    entries = _with_sentences(connection, [each.page for each in found[:most]], frozenset(leading), sentences)
+    leads = frozenset((use.name, use.kind) for use in leading)
+    entries = _with_sentences(connection, [each.page for each in found[:most]], leads, sentences)
     return Backlinks(counts.pages, counts.places, entries, found[most - 1] if len(found) > most else None)
 
 
 def _with_sentences(
-    connection: Connection, ids: Sequence[int], leading: frozenset[NameUse], most: int
+    connection: Connection, ids: Sequence[int], leading: frozenset[tuple[int, int]], most: int
 ) -> tuple[Backlink, ...]:
     rows = {row.id: row for row in connection.execute(RANGES, {"pages": list(ids)})}
     places = {
@@ -119,7 +117,7 @@ def _with_sentences(
             for n, (s, e, name, flag) in enumerate(
                 zip(row.starts, row.ends, row.names, row.flags, strict=True)
             )
-            if NameUse(name, flag & Flag.INSERT) in leading
+            if (name, flag & Flag.INSERT) in leading
         ]
         for id_, row in rows.items()
     }

@@ -21,15 +21,19 @@ from mokuji.store.snapshot import StoredWiki
 
 
 class NameUse(NamedTuple):
-    """An interned name, as link (kind 0) or as insert (kind 1)."""
+    """An interned name, as link (kind 0) or as insert (kind 1), and the volume of all pages that use it."""
 
     name: int
     kind: int
+    home: int
 
 
-def columns(uses: Iterable[NameUse]) -> dict[str, list[int]]:
-    """Uses as the arrays that queries take."""
-    ordered = sorted(uses)
+def columns(uses: Iterable[NameUse], volumes: Collection[int]) -> dict[str, list[int]]:
+    """The uses on pages of these volumes, as the arrays that queries take.
+
+    A name belongs to the volume it is typed in, so no page need be asked where it stands.
+    """
+    ordered = sorted(use for use in uses if use.home in volumes)
     return {"names": [use.name for use in ordered], "kinds": [use.kind for use in ordered]}
 
 
@@ -64,7 +68,7 @@ def _resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse
     uses = [(homes[home], _bare(kind, name)) for home, name in candidates.values() for kind in kinds]
     resolver = Resolver.of(wiki, uses)
     return [
-        (NameUse(id_, nth), resolver.resolve(name, homes[home], insert=kind is Kind.INSERT))
+        (NameUse(id_, nth, home), resolver.resolve(name, homes[home], insert=kind is Kind.INSERT))
         for id_, (home, name) in candidates.items()
         for nth, kind in enumerate(kinds)
     ]
@@ -82,7 +86,7 @@ LED_TO_BY = text(
     """SELECT w.target, count(DISTINCT x.page) AS pages
     FROM unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))
         AS w(target, name, kind),
-    LATERAL (SELECT pn.page FROM page_name pn JOIN page u ON u.id = pn.page AND u.volume = ANY(:visible)
+    LATERAL (SELECT pn.page FROM page_name pn
         WHERE pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target LIMIT :most) x
     GROUP BY w.target"""
 )
@@ -98,12 +102,11 @@ def led_to_by(
     if not pages:
         return {}
     leading = leading_to(StoredWiki(connection), pages)
-    flat = [(target, *use) for target, uses in leading.items() for use in uses]
+    flat = [(target, use) for target, uses in leading.items() for use in uses if use.home in visible]
     values = {
-        "targets": [target for target, _, _ in flat],
-        "names": [name for _, name, _ in flat],
-        "kinds": [kind for _, _, kind in flat],
-        "visible": list(visible),
+        "targets": [target for target, _ in flat],
+        "names": [use.name for _, use in flat],
+        "kinds": [use.kind for _, use in flat],
         "most": COUNTED,
     }
     return {row.target: row.pages for row in connection.execute(LED_TO_BY, values)}

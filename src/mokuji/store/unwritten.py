@@ -20,7 +20,7 @@ def led_from(
     asking = asking_for(StoredWiki(connection), place)
     if not asking:
         return []
-    values = {**columns(asking), "page": 0, "volumes": list(visible), "after": 0, "most": most}
+    values = {**columns(asking, visible), "page": 0, "after": 0, "most": most}
     ids = connection.execute(BACKLINK_PAGES, values).scalars().all()
     rows = connection.execute(
         text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"),
