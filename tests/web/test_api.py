@@ -79,6 +79,15 @@ def test_a_page_is_saved_with_the_revision_it_was_read_in(wenna: TestClient) -> 
     assert [each["kind"] for each in compared["passages"]] == ["same", "changed"]
 
 
+def test_an_earlier_text_can_be_read_and_a_text_previewed(wenna: TestClient) -> None:
+    first = wenna.get(MANUAL + "/revision/battery-well", params={"number": 1}).json()
+    assert first["note"] == "First text" and "K-GA-0104" not in first["text"]
+    seen = wenna.post(MANUAL + "/preview/battery-well", json={"text": "[[hull]]\n\n[[rim]] [[open"}).json()
+    assert seen["unwritten"] == [{"title": "rim", "line": 3}]
+    assert [each["code"] for each in seen["problems"]] == ["reference_unclosed"]
+    assert 'href="/tern-4-service-manual/hull-and-keel"' in seen["html"]
+
+
 def test_a_new_page_is_written_under_another(wenna: TestClient) -> None:
     body = {"title": "Lid gasket", "text": "A ring.", "revision": 0, "under": "battery well"}
     done = wenna.put(MANUAL + "/pages/lid-gasket", json=body)
@@ -99,6 +108,7 @@ def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
     assert done["key"] == "battery compartment"
     assert wenna.get("/api/v1/changes").json()["entries"][0]["note"] == "new name"
     change = f"/api/v1/changes/{done['change_set']}"
+    assert len(wenna.get(change).json()["pages"]) == 29
     undo = wenna.post(change + "/undo-plan").json()
     assert wenna.post(change + "/undo", json={"digest": undo["digest"]}).json()["key"] == "battery well"
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
+from fastapi import Path as PathParameter
 from fastapi.responses import Response
 
 from mokuji.api import schemas
@@ -15,6 +16,7 @@ from mokuji.core.policy import Actor
 from mokuji.core.text.headings import words
 from mokuji.services import finding, history, people, reading, refactor, writing
 from mokuji.services.desk import Desk
+from mokuji.services.history import LoggedAct, Revision
 from mokuji.services.rendering import page_html
 
 _FAULTS: dict[int | str, dict[str, Any]] = {
@@ -174,6 +176,22 @@ def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Sa
     )
 
 
+@router.post("/volumes/{volume}/preview/{page:path}")
+def preview(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
+    """A text as it would be read if it were saved now. Nothing is kept."""
+    seen = writing.preview(desk, actor, volume, page, body.text)
+    return schemas.Preview(
+        html=page_html(seen.compiled, seen.links),
+        problems=[
+            schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message)
+            for p in seen.problems
+        ],
+        unwritten=[schemas.Unwritten(title=each.title, line=each.line) for each in seen.unwritten],
+        references=len(seen.links),
+        words=seen.words,
+    )
+
+
 @router.post("/volumes/{volume}/rename-plan/{page:path}")
 def plan_rename(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Wish) -> schemas.Plan:
     """What a rename would change."""
@@ -274,13 +292,29 @@ def revisions(
 ) -> schemas.Revisions:
     """The revisions of a page, newest first."""
     view = history.revisions(desk, actor, volume, page, before)
-    entries = [
-        schemas.Revision(
-            number=r.number, author=r.author, at=r.at, note=r.note, title=r.title, size=r.size, act=r.act
-        )
-        for r in view.revisions
-    ]
+    entries = [_revision(each) for each in view.revisions]
     return schemas.Revisions(entries=entries, more_before=view.more_before)
+
+
+def _revision(found: Revision) -> schemas.Revision:
+    return schemas.Revision(
+        number=found.number,
+        author=found.author,
+        at=found.at,
+        note=found.note,
+        title=found.title,
+        size=found.size,
+        act=found.act,
+    )
+
+
+@router.get("/volumes/{volume}/revision/{page:path}")
+def revision(
+    desk: TheDesk, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
+) -> schemas.RevisionText:
+    """One revision of a page, with its text."""
+    view = history.one_revision(desk, actor, volume, page, number)
+    return schemas.RevisionText(**_revision(view.revision).model_dump(), text=view.text)
 
 
 @router.get("/volumes/{volume}/comparison/{page:path}")
@@ -341,20 +375,36 @@ def changes(
 ) -> schemas.Acts:
     """What was done lately in the volumes you may read."""
     acts, by_id, more = history.acts(desk, actor, before)
-    entries = [
-        schemas.Act(
-            change_set=a.id,
-            act=a.act,
-            volume=by_id[a.volume].key,
-            title=a.page_title,
-            author=a.author,
-            at=a.at,
-            note=a.note,
-            undone=a.undone_by is not None,
-        )
-        for a in acts
-    ]
+    entries = [_act(each, by_id[each.volume].key) for each in acts]
     return schemas.Acts(entries=entries, more_before=more)
+
+
+def _act(act: LoggedAct, volume: str) -> schemas.Act:
+    return schemas.Act(
+        change_set=act.id,
+        act=act.act,
+        volume=volume,
+        title=act.page_title,
+        author=act.author,
+        at=act.at,
+        note=act.note,
+        undone=act.undone_by is not None,
+    )
+
+
+@router.get("/changes/{number}")
+def change(
+    desk: TheDesk, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
+) -> schemas.ActPages:
+    """One act, with the pages it wrote."""
+    view = history.one_act(desk, actor, number)
+    pages = [
+        schemas.TouchedPage(
+            volume=view.volumes[each.volume].key, key=each.key, title=each.title, revision=each.number
+        )
+        for each in view.pages
+    ]
+    return schemas.ActPages(**_act(view.act, view.volume.key).model_dump(), pages=pages, more=view.more)
 
 
 @router.post("/changes/{number}/undo-plan")

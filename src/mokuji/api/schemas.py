@@ -236,6 +236,35 @@ class Revisions(Schema):
     more_before: int | None
 
 
+class RevisionText(Revision):
+    """A state of a page with its text."""
+
+    text: str
+
+
+class Text(Schema):
+    """A text as typed."""
+
+    text: str
+
+
+class Unwritten(Schema):
+    """A name in a text that has no page, where it stands first."""
+
+    title: str
+    line: int
+
+
+class Preview(Schema):
+    """A text as it would be read if it were saved now."""
+
+    html: str
+    problems: list[TextProblem]
+    unwritten: list[Unwritten]
+    references: int
+    words: int
+
+
 class Passage(Schema):
     """A run of lines that are the same or changed."""
 
@@ -288,3 +317,19 @@ class Acts(Schema):
 
     entries: list[Act]
     more_before: int | None
+
+
+class TouchedPage(Schema):
+    """A page that an act wrote, and the revision it made."""
+
+    volume: str
+    key: str
+    title: str
+    revision: int
+
+
+class ActPages(Act):
+    """An act with the pages it wrote that you may read."""
+
+    pages: list[TouchedPage]
+    more: bool = Field(description="True when there are more than are listed")

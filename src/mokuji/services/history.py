@@ -14,7 +14,9 @@ from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.refactor import need_act
 from mokuji.store import history
 from mokuji.store.database import reading
-from mokuji.store.history import Revision, Touched
+from mokuji.store.history import LoggedAct as LoggedAct
+from mokuji.store.history import Revision as Revision
+from mokuji.store.history import Touched
 
 PAGE = 40
 LISTED = 500
@@ -57,7 +59,7 @@ class RevisionView:
 class ActView:
     """A change set, with the pages it wrote that the actor may read."""
 
-    act: history.Act
+    act: history.LoggedAct
     volume: Volume
     volumes: Mapping[int, Volume]
     pages: tuple[Touched, ...]
@@ -108,7 +110,7 @@ def compare_revisions(
 
 def acts(
     desk: Desk, actor: Actor, before: int | None = None
-) -> tuple[list[history.Act], dict[int, Volume], int | None]:
+) -> tuple[list[history.LoggedAct], dict[int, Volume], int | None]:
     """The newest acts in all volumes that the actor may read."""
     with reading(desk.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}

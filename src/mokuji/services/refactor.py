@@ -187,7 +187,7 @@ def _write_rename(connection: Connection, plan: RenamePlan, by: Signature) -> in
 class UndoView:
     """What undoing an act would do, or why it cannot be done."""
 
-    act: history.Act
+    act: history.LoggedAct
     volumes: Mapping[int, Volume]
     plan: UndoPlan | None
     refusal: MokujiError | None
@@ -220,7 +220,7 @@ def _undo_view(connection: Connection, actor: Actor, change_set: int) -> UndoVie
 
 def need_act(
     connection: Connection, actor: Actor, change_set: int, volumes: Mapping[int, Volume]
-) -> history.Act:
+) -> history.LoggedAct:
     """A change set that the actor may know of; Missing otherwise."""
     act = history.act(connection, change_set, list(volumes))
     if act is None:
@@ -230,7 +230,7 @@ def need_act(
     return act
 
 
-def _undo(connection: Connection, act: history.Act) -> UndoPlan:
+def _undo(connection: Connection, act: history.LoggedAct) -> UndoPlan:
     if act.act not in {"rename", "undo"} or act.page is None:
         raise Refused("Only renames can be undone as one so far. Earlier texts stand in the page's history.")
     if act.undone_by is not None:

@@ -56,7 +56,7 @@ def text_of(connection: Connection, page: int, number: int) -> str | None:
 
 
 @dataclass(frozen=True, slots=True)
-class Act:
+class LoggedAct:
     """A change set as listed."""
 
     id: int
@@ -81,16 +81,16 @@ _ACT = text(f"{_ACTS} WHERE c.id = :id AND c.volume = ANY(:volumes)")
 
 def acts(
     connection: Connection, volumes: Collection[int], *, before: int = 2**62, most: int = 40
-) -> list[Act]:
+) -> list[LoggedAct]:
     """The newest change sets of some volumes."""
     rows = connection.execute(ACTS, {"volumes": list(volumes), "before": before, "most": most})
-    return [Act(*row) for row in rows]
+    return [LoggedAct(*row) for row in rows]
 
 
-def act(connection: Connection, id_: int, volumes: Collection[int]) -> Act | None:
+def act(connection: Connection, id_: int, volumes: Collection[int]) -> LoggedAct | None:
     """One change set, if its volume is among those."""
     row = connection.execute(_ACT, {"id": id_, "volumes": list(volumes)}).first()
-    return Act(*row) if row else None
+    return LoggedAct(*row) if row else None
 
 
 @dataclass(frozen=True, slots=True)
