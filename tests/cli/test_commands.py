@@ -15,6 +15,10 @@ from pathlib import Path
 
 import httpx2
 import pytest
+from sqlalchemy import text
+
+from mokuji.store.cluster import Cluster, database_url
+from mokuji.store.database import connect, create_database
 
 MOKUJI = Path(sys.executable).parent / "mokuji"
 
@@ -106,12 +110,32 @@ def test_a_killed_run_leaves_nothing_in_the_way(home: Path) -> None:
     assert not _server_runs(home)
 
 
-def test_fresh_throws_away_what_was_changed(home: Path) -> None:
+def _in_demo(home: Path, statement: str) -> object:
+    """Runs a statement in the demo's database, with its server started for that long."""
+    with Cluster(home).running() as url:
+        engine = connect(database_url(url, "demo"), pool_size=1)
+        with engine.begin() as connection:
+            done = connection.execute(text(statement))
+            found = done.scalar() if done.returns_rows else None
+        engine.dispose()
+        return found
+
+
+def test_fresh_throws_away_what_was_changed_and_a_plain_start_does_not(home: Path) -> None:
     assert _run(home, "demo", "--load-only").returncode == 0
-    folder = home.parent / "extra"
-    folder.mkdir()
-    (folder / "Page.md").write_text("text")
+    _in_demo(home, "INSERT INTO volume (key, title) VALUES ('mine', 'Mine')")
+    assert _run(home, "demo", "--load-only").returncode == 0
+    assert _in_demo(home, "SELECT count(*) FROM volume") == 5
     assert _run(home, "demo", "--load-only", "--fresh").returncode == 0
+    assert _in_demo(home, "SELECT count(*) FROM volume") == 4
+
+
+def test_a_demo_that_was_not_loaded_to_its_end_is_started_over(home: Path) -> None:
+    assert _run(home, "demo", "--load-only").returncode == 0
+    _in_demo(home, "COMMENT ON TABLE volume IS NULL")
+    again = _run(home, "demo", "--load-only")
+    assert again.returncode == 0
+    assert "starting it over" in again.stdout and "Loading the demo" in again.stdout
 
 
 def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path) -> None:
@@ -158,9 +182,6 @@ def test_a_database_that_does_not_answer_is_said(home: Path) -> None:
 
 
 def test_an_existing_server_can_be_used_in_place_of_the_private_one(home: Path, server: str) -> None:
-    from mokuji.store.cluster import database_url
-    from mokuji.store.database import create_database
-
     create_database(server, "given", fresh=True)
     done = _run(home, "demo", "--load-only", MOKUJI_DATABASE_URL=database_url(server, "given"))
     assert done.returncode == 0, done.stderr

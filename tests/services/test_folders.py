@@ -14,10 +14,6 @@ from mokuji.services.desk import Desk
 from tests.services.making import texts
 
 
-def _bytes(**files: str) -> list[tuple[str, bytes]]:
-    return [(path.replace("__", "/"), text.encode()) for path, text in files.items()]
-
-
 def test_a_folder_with_page_files_at_its_top_is_one_volume() -> None:
     wiki = read(
         [("Pump.md", b"x"), ("deep/in/Well.md", b"y"), ("files/no.md", b"z"), (".git/no.md", b"z")], "Guide"

@@ -12,8 +12,6 @@ from mokuji.services import finding, history, reading, refactor, writing
 from mokuji.services.desk import Desk
 from tests.services.making import pages, person, volume
 
-SECRET = "Chlorine"
-
 
 @pytest.fixture
 def keeper(desk: Desk) -> Actor:

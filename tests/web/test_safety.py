@@ -146,20 +146,7 @@ STARTS = [
 def _crawl(client: TestClient) -> dict[str, str]:
     """Every page that can be reached from the start by links, with what it says."""
     seen: dict[str, str] = {}
-    waiting = [
-        "/",
-        "/-/changes",
-        "/-/find?words=chlorine",
-        "/-/find?words=salinity",
-        "/-/jump?typed=lid",
-        "/api/v1/volumes",
-    ]
-    waiting += [
-        "/api/v1/changes",
-        "/api/v1/find?words=chlorine",
-        "/-/names?typed=chlorine",
-        "/-/card/tern-4-service-manual/battery-well",
-    ]
+    waiting = list(STARTS)
     while waiting:
         address = waiting.pop()
         if address in seen or len(seen) > 900:

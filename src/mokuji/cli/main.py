@@ -118,15 +118,23 @@ def demo(
     settings = _settings()
     if not load_only:
         _check_port(settings.host, settings.port)
-    if settings.database_url is None and hosting.half_loaded(_home(settings), demo_service.is_loaded):
-        typer.echo("The demo was not loaded to its end last time: starting it over.")
-        fresh = True
+    private = settings.database_url is None
     with _desk(settings, "demo", fresh=fresh, demo=True) as desk:
-        if not demo_service.is_loaded(desk):
-            typer.echo("Loading the demo …")
-            demo_service.load(desk)
-        if not load_only:
-            _serve(desk, settings)
+        half = private and demo_service.is_loaded(desk) is False
+        if not half:
+            _load_and_serve(desk, settings, load_only=load_only)
+            return
+    typer.echo("The demo was not loaded to its end last time: starting it over.")
+    with _desk(settings, "demo", fresh=True, demo=True) as desk:
+        _load_and_serve(desk, settings, load_only=load_only)
+
+
+def _load_and_serve(desk: Desk, settings: Settings, *, load_only: bool) -> None:
+    if not demo_service.is_loaded(desk):
+        typer.echo("Loading the demo …")
+        demo_service.load(desk)
+    if not load_only:
+        _serve(desk, settings)
 
 
 @app.command("import")

@@ -86,7 +86,6 @@ class Following:
         self._sections: set[tuple[int, int]] = set()
         self._labelled: dict[int, set[int]] = {}
         self._added = 0
-        self._ids: dict[tuple[int, int], str] = {}
         self._resolved: dict[tuple[bool, int, Name, bool], Resolution] = {}
 
     # ---- names -------------------------------------------------------------

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -50,14 +50,6 @@ def _migrated(url: str) -> Iterator[Engine]:
         yield engine
     finally:
         engine.dispose()
-
-
-def half_loaded(home: Path, is_loaded: Callable[[Desk], bool | None]) -> bool:
-    """Whether the demo's own database holds something that is not the whole demo."""
-    if not (home / "postgres" / "PG_VERSION").exists():
-        return False
-    with database(home, None, "demo") as engine:
-        return is_loaded(Desk(engine, b"")) is False
 
 
 def healthy(desk: Desk) -> bool:
