@@ -6,6 +6,7 @@ from hypothesis import assume, event, given
 from hypothesis import strategies as st
 
 from mokuji.core import names
+from mokuji.core.edits import apply
 from mokuji.core.errors import MokujiError, Refused
 from mokuji.core.following import captured_after
 from mokuji.core.plans.create import NEW, create
@@ -62,6 +63,8 @@ def test_undoing_a_rename_gives_the_same_bytes(wiki: MemoryWiki, present: bool, 
     captured = captured_after(plan.change_set, plan.captured)
     undo = undo_rename(after, plan.page.id, plan.page.title, before, captured)
     back = applied(after, undo.change_set.changes)
+    for change in undo.change_set.changes:
+        assert apply(change.before, change.edits) == change.after, "what is shown is what is done"
     assert {id_: page.text for id_, page in back.pages_by_id.items()} == {
         id_: page.text for id_, page in wiki.pages_by_id.items()
     }

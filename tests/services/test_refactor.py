@@ -8,6 +8,7 @@ import time
 import pytest
 from sqlalchemy import text
 
+from mokuji.core.diff import changed_lines
 from mokuji.core.errors import Conflict, Forbidden, Missing, MokujiError
 from mokuji.core.policy import NOBODY, Actor, Role
 from mokuji.services import reading, refactor, writing
@@ -60,6 +61,18 @@ def test_a_rename_rewrites_all_volumes_at_once_and_undoing_gives_the_bytes_back(
     # And the undoing can be undone as well.
     _undo(desk, writer, undone.change_set)
     assert texts(desk)["Sheet"] == "| [[Guide/Cell]] |\n|---|\n"
+
+
+def test_the_plan_of_an_undo_shows_each_reference_in_its_line(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "a [[Pump]] b [[Pump]]\n\nwords\n\n[[pump]] end"})
+    done = _rename(desk, writer, "pump", "Cell")
+    (change,) = (
+        c for c in refactor.plan_undo(desk, writer, done.change_set).changes if c.head.title == "Well"
+    )
+    lines = changed_lines(change.before, change.edits)
+    assert [line.line for line in lines] == [1, 5]
+    marked = [[piece.words for piece in line.after if piece.marked] for line in lines]
+    assert marked == [["[[Pump]]", "[[Pump]]"], ["[[pump]]"]]
 
 
 def test_what_was_captured_is_released_by_the_undo(desk: Desk, writer: Actor) -> None:

@@ -98,7 +98,7 @@ def _restore(
         revision, spans = captured.get(id_, (0, frozenset[Span]()))
         released = spans if revision == page.head.revision else frozenset[Span]()
         if _leads_alike(wiki, after, page, old, released):
-            edits = _whole_edit(page.text, old.text)
+            edits = _edits(page, old)
             title = heads.get(id_, page.head).title
             restored[id_] = PageChange(page.head, title, page.text, old.text, edits, old.content, {})
     return restored
@@ -124,11 +124,26 @@ def _leads_alike(wiki: Wiki, after: Wiki, now: Page, old: Page, released: frozen
     return True
 
 
-def _whole_edit(now: str, old: str) -> tuple[Edit, ...]:
-    """One edit from the first character that differs to the last."""
-    if now == old:
-        return ()
-    limit = min(len(now), len(old))
-    head = next((at for at in range(limit) if now[at] != old[at]), limit)
-    tail = next((at for at in range(limit - head) if now[-1 - at] != old[-1 - at]), limit - head)
-    return (Edit(Span(head, len(now) - tail), old[head : len(old) - tail]),)
+def _edits(now: Page, old: Page) -> tuple[Edit, ...]:
+    """What makes the text before of the text now, reference by reference, so that each can be shown in its line."""
+    edits: list[Edit] = []
+    at = then = 0
+    for a, b in zip(now.content.references, old.content.references, strict=True):
+        if a.span.start < at or b.span.start < then:
+            continue  # inside the values of an insert, which counts whole
+        edits += _differing(now.text, Span(at, a.span.start), old.text[then : b.span.start])
+        edits += _differing(now.text, a.span, b.span.of(old.text))
+        at, then = a.span.end, b.span.end
+    edits += _differing(now.text, Span(at, len(now.text)), old.text[then:])
+    return tuple(edits)
+
+
+def _differing(text: str, span: Span, words: str) -> list[Edit]:
+    """The edit that puts ``words`` in the place of ``span``, from the first character that differs to the last."""
+    now = span.of(text)
+    if now == words:
+        return []
+    limit = min(len(now), len(words))
+    head = next((at for at in range(limit) if now[at] != words[at]), limit)
+    tail = next((at for at in range(limit - head) if now[-1 - at] != words[-1 - at]), limit - head)
+    return [Edit(Span(span.start + head, span.end - tail), words[head : len(words) - tail])]
