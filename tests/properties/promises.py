@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 
-from mokuji.core import names
-from mokuji.core.changes import PageChange
+from mokuji.core.changes import Fate
 from mokuji.core.edits import apply
+from mokuji.core.plan import Plan
+from mokuji.core.plans.undo import Before, Past, Returning
 from mokuji.core.references import Resolver, Sections, volumes_by_id
-from mokuji.core.spans import Span
 from mokuji.core.text.headings import shown
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
-from tests.wikis import with_pages
+
+Spot = tuple[int, int]
+"""A reference or a heading: the id of its page, and its index there."""
 
 
 @dataclass(frozen=True)
@@ -56,61 +58,149 @@ def _lead(
         found = resolver.resolve(reference.name, homes[page.head.volume], insert=insert)
         target = found.page.id if found.page else None
         place = None if found.page else found.place
-    section = sections[target].find(reference.section) if target and reference.section else None
+    section = sections[target].find(reference.section) if target is not None and reference.section else None
     return Lead(target, place, section)
 
 
-def applied(wiki: MemoryWiki, changes: Collection[PageChange], new: Collection[Page] = ()) -> MemoryWiki:
-    """The wiki once a change set was done."""
-    changed = {}
-    for change in changes:
-        old = change.head
-        head = PageHead(old.id, old.volume, names.key(change.title), change.title, old.revision + 1)
-        changed[old.id] = Page(head, change.after)
-    return with_pages(wiki, changed | {page.head.id: page for page in new})
+def new_ids(wiki: MemoryWiki, plan: Plan) -> dict[int, int]:
+    """The ids that pages still to be written get: those behind the highest one known."""
+    highest = max([0, *wiki.pages_by_id, *(each.head.id for each in plan.change_set.removed)])
+    made = [each.head.id for each in plan.change_set.changes if each.fate is Fate.MADE]
+    return {id_: highest + 100 + n for n, id_ in enumerate(made)}
 
 
-def check(
-    before: MemoryWiki,
-    after: MemoryWiki,
-    changes: Collection[PageChange],
-    captured: Collection[tuple[int, Span]],
-) -> None:
+def applied(wiki: MemoryWiki, plan: Plan) -> MemoryWiki:
+    """The wiki once a plan was done."""
+    pages = dict(wiki.pages_by_id)
+    given = new_ids(wiki, plan)
+    for removed in plan.change_set.removed:
+        del pages[removed.head.id]
+    for change in plan.change_set.changes:
+        after = change.head_after
+        id_ = given.get(after.id, after.id)
+        pages[id_] = Page(PageHead(id_, after.volume, after.key, after.title, after.revision), change.after)
+    volumes = {volume.id: volume for volume in wiki.volumes.values()}
+    for each in plan.change_set.volumes:
+        if each.before is not None:
+            volumes.pop(each.before.id)
+        if each.after is not None:
+            id_ = each.after.id or max([0, *volumes]) + 1
+            volumes[id_] = Volume(id_, each.after.key, each.after.title, each.after.closed, each.after.libraries)
+    return MemoryWiki(list(volumes.values()), list(pages.values()))
+
+
+def past_of(wiki: MemoryWiki, plan: Plan) -> Past:
+    """What the log of an act keeps, from the wiki before it."""
+    given = new_ids(wiki, plan)
+    changes = plan.change_set.changes
+    return Past(
+        texts={
+            c.head.id: Before(c.head.revision + 1, c.before, c.after) for c in changes if c.fate is Fate.KEPT
+        },
+        heads={c.head.id: c.head for c in changes if c.fate is Fate.KEPT and c.moved},
+        made=frozenset(given.get(c.head.id, c.head.id) for c in changes if c.fate is not Fate.KEPT),
+        entries={given.get(id_, id_): entry for id_, entry in plan.entries.items()},
+        removed=tuple(
+            Returning(r.head, wiki.pages_by_id[r.head.id].text, r.leads, r.successor)
+            for r in plan.change_set.removed
+        ),
+        captured=plan.followed.landed,
+        volumes=plan.change_set.volumes,
+    )
+
+
+@dataclass(frozen=True)
+class Went:
+    """What became of the references, headings and pages of before: where each is now.
+
+    What is not named is where it was; None says that it is no more.
+    """
+
+    references: Mapping[Spot, Spot | None] = field(default_factory=dict)
+    headings: Mapping[Spot, Spot | int | None] = field(default_factory=dict)
+    """Of a heading that became a page: the id of that page alone."""
+    pages: Mapping[int, int | None] = field(default_factory=dict)
+    aims: Mapping[Spot, int] = field(default_factory=dict)
+
+
+def check(before: MemoryWiki, after: MemoryWiki, plan: Plan, went: Went | None = None) -> None:
     """Promises 1 to 4: everything leads where it led, and nothing else was touched."""
+    went = went or Went()
     was, will = leads(before), leads(after)
-    listed = set(captured)
+    captured = {(each.page.id, each.span) for each in plan.followed.captured}
+    lost = {(each.page.id, each.span) for each in plan.followed.lost}
+    lost_sections = {(each.page.id, each.span) for each in plan.followed.lost_sections}
     for id_, references in was.items():
-        assert len(will[id_]) == len(references), f"a reference came or went on page {id_}"
-        for (old, lead), (new, now) in zip(references, will[id_], strict=True):
-            assert old.kind is new.kind
-            if lead == now:
+        for index, (old, lead) in enumerate(references):
+            spot = went.references.get((id_, index), (id_, index))
+            if spot is None or (spot[0] not in will and went.pages.get(id_, id_) is None):
                 continue
-            assert (id_, old.span) in listed, f"{old} led to {lead}, now to {now}"
-            # Only what led nowhere may be captured.
-            assert lead.page is None or (lead.page == now.page and lead.section is None)
-    for change in changes:
-        _check_bytes(change)
+            assert spot[0] in will, f"page {spot[0]} is not there"
+            assert spot[1] < len(will[spot[0]]), f"{old} of page {id_} is gone"
+            new, now = will[spot[0]][spot[1]]
+            assert old.kind is new.kind
+            expected = _expected(lead, went, (id_, index))
+            if now == expected:
+                continue
+            at = (id_, old.span)
+            if at in lost:
+                assert now.page is None, f"{old} is said to be lost, and leads to {now}"
+                assert expected.page is None or expected.page not in will
+            elif at in lost_sections:
+                assert now.page == expected.page
+            elif at in captured:
+                # Only what led nowhere, or to what is gone, may be captured.
+                nowhere = lead.page is None or went.pages.get(lead.page, lead.page) is None
+                assert nowhere or (expected.page == now.page and lead.section is None)
+            elif lead.page is None and now.page is None and (plan.change_set.volumes):
+                continue  # unwritten before and after; where it would be written depends on the volumes
+            else:
+                raise AssertionError(f"{old} of page {id_} led to {lead}, now to {now} instead of {expected}")
+    for change in plan.change_set.changes:
+        assert apply(change.before, change.edits) == change.after, "what is shown is what is done"
 
 
-def _check_bytes(change: PageChange) -> None:
-    assert apply(change.before, change.edits) == change.after
-    page = Page(change.head, change.before)
-    allowed = set(_rewritable(page))
-    for edit in change.edits:
-        assert edit.span in allowed, f"{edit} touches more than a reference"
+def _expected(lead: Lead, went: Went, spot: Spot) -> Lead:
+    if spot in went.aims:
+        return Lead(went.aims[spot], None, None)
+    if lead.page is None:
+        return lead
+    if lead.section is not None:
+        there = went.headings.get((lead.page, lead.section), (lead.page, lead.section))
+        if isinstance(there, int):
+            return Lead(there, None, None)
+        if there is not None and there != (lead.page, lead.section):
+            return Lead(there[0], None, there[1])
+        if there is None:
+            return Lead(went.pages.get(lead.page, lead.page), None, None)
+    page = went.pages.get(lead.page, lead.page)
+    return Lead(page, None, lead.section if page == lead.page else None)
 
 
-def _rewritable(page: Page) -> Iterator[Span]:
+def check_spans(plan: Plan, allowed: Collection[int] = ()) -> None:
+    """Promise 4: outside names, sections, labels and identifiers no byte changes; ``allowed`` are pages whose
+    text the act itself changes."""
+    for change in plan.change_set.changes:
+        if change.head.id in allowed or change.fate is not Fate.KEPT:
+            continue
+        may = set(_rewritable(Page(change.head, change.before)))
+        for edit in change.edits:
+            assert edit.span in may, f"{edit} touches more than a reference"
+
+
+def _rewritable(page: Page) -> Iterator[tuple[int, int]]:
     for reference in page.content.references:
         yield reference.name_span
         yield reference.title_span
         if reference.section_span is not None:
             yield reference.section_span
+            yield (reference.name_span.start, reference.section_span.end)
+            yield (reference.title_span.start, reference.section_span.end)
         if reference.label_span is not None:
             yield reference.label_span
-        yield Span(reference.span.end - 2, reference.span.end - 2)
+        yield (reference.span.end - 2, reference.span.end - 2)
     for heading in page.content.headings:
-        yield Span(heading.end, heading.end)
+        yield (heading.end, heading.end)
 
 
 def words(wiki: MemoryWiki) -> dict[int, list[str]]:
@@ -123,3 +213,24 @@ def words(wiki: MemoryWiki) -> dict[int, list[str]]:
         ]
         for id_, page in wiki.pages_by_id.items()
     }
+
+
+def texts(wiki: MemoryWiki) -> dict[int, str]:
+    """All texts by page."""
+    return {id_: page.text for id_, page in wiki.pages_by_id.items()}
+
+
+def named(wiki: MemoryWiki) -> dict[int, tuple[int, str]]:
+    """All titles by page."""
+    return {id_: (page.head.volume, page.head.title) for id_, page in wiki.pages_by_id.items()}
+
+
+def appended(counts: Iterable[tuple[int, int]], to: int) -> dict[Spot, Spot]:
+    """Indexes of several pages one after the other on one page: (page, how many) in order."""
+    found: dict[Spot, Spot] = {}
+    at = 0
+    for page, count in counts:
+        for n in range(count):
+            found[page, n] = (to, at)
+            at += 1
+    return found

@@ -181,3 +181,66 @@ def _mark(old: str, new: str) -> tuple[tuple[Piece, ...], tuple[Piece, ...]]:
         before.append(Piece("".join(a[i1:i2]), tag != "equal"))
         after.append(Piece("".join(b[j1:j2]), tag != "equal"))
     return _tidy(before), _tidy(after)
+
+
+def as_edits(before: str, after: str) -> tuple[Edit, ...]:
+    """What makes one text of the other, line by line, each edit from the first character that differs to the last."""
+    if before == after:
+        return ()
+    old, new = before.splitlines(keepends=True), after.splitlines(keepends=True)
+    head, tail = _common(old, new)
+    starts = [0]
+    for line in old:
+        starts.append(starts[-1] + len(line))
+    middle_old, middle_new = old[head : len(old) - tail], new[head : len(new) - tail]
+    if len(middle_old) * len(middle_new) > LARGEST_TABLE:
+        codes = [("replace", 0, len(middle_old), 0, len(middle_new))]
+    else:
+        matcher = difflib.SequenceMatcher(None, middle_old, middle_new, autojunk=False)
+        codes = list(matcher.get_opcodes())
+    found: list[Edit] = []
+    for tag, i1, i2, j1, j2 in codes:
+        if tag == "equal":
+            continue
+        lines = range(i2 - i1) if i2 - i1 == j2 - j1 else None
+        pairs = [(i1 + n, i1 + n + 1, j1 + n, j1 + n + 1) for n in lines] if lines else [(i1, i2, j1, j2)]
+        for a, b, c, d in pairs:
+            span = Span(starts[head + a], starts[head + b])
+            found += _differing(before, span, "".join(middle_new[c:d]))
+    return tuple(found)
+
+
+def _differing(text: str, span: Span, words: str) -> list[Edit]:
+    """The edit that puts ``words`` in the place of ``span``, from the first character that differs to the last."""
+    now = span.of(text)
+    if now == words:
+        return []
+    limit = min(len(now), len(words))
+    head = next((at for at in range(limit) if now[at] != words[at]), limit)
+    tail = next((at for at in range(limit - head) if now[-1 - at] != words[-1 - at]), limit - head)
+    return [Edit(Span(span.start + head, span.end - tail), words[head : len(words) - tail])]
+
+
+Mark = tuple[str | None, str, int]
+"""A heading to be compared: its identifier, the key of its words, its level."""
+
+
+def matching(old: Sequence[Mark], new: Sequence[Mark]) -> dict[int, int]:
+    """Which of the new headings the old ones are: those with the same identifier or words in the same order,
+    and between them as many that have other words at the same level."""
+    found: dict[int, int] = {}
+    a = [id_ or key for id_, key, _ in old]
+    b = [id_ or key for id_, key, _ in new]
+    for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, a, b, autojunk=False).get_opcodes():
+        if tag == "equal":
+            found.update(zip(range(i1, i2), range(j1, j2), strict=True))
+        elif tag == "replace" and i2 - i1 == j2 - j1:
+            found.update(
+                (i, j) for i, j in zip(range(i1, i2), range(j1, j2), strict=True) if old[i][2] == new[j][2]
+            )
+    # What was only moved: the same words, not yet spoken for on either side.
+    left = {b[n]: n for n in reversed(range(len(b))) if n not in found.values()}
+    for n, words in enumerate(a):
+        if n not in found and words in left:
+            found[n] = left.pop(words)
+    return found

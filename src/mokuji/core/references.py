@@ -8,7 +8,7 @@ nowhere is unwritten.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -16,7 +16,7 @@ from mokuji.core import names
 from mokuji.core.names import Name
 from mokuji.core.text.headings import words
 from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import Page, PageHead, Place, Volume, Wiki
+from mokuji.core.wiki import Page, PageHead, Place, Use, Volume, Wiki
 
 
 class By(Enum):
@@ -95,6 +95,20 @@ class Resolver:
             if holders:
                 return Resolution(holders[0], By.ALIAS, place)
         return Resolution(None, None, unwritten_place(name, home, self._volumes))
+
+
+def uses_of(wiki: Wiki, place: Place) -> Iterator[tuple[Page, Use]]:
+    """The references that find their page at this place, or would have it written there; page by page."""
+    pages = [page for _, page in sorted(wiki.pages(wiki.naming(place)).items())]
+    homes = volumes_by_id(wiki)
+    uses = [(page, use) for page in pages for use in page.uses({place[1]})]
+    resolver = Resolver.of(wiki, ((homes[page.head.volume], use.reference) for page, use in uses))
+    for page, use in uses:
+        name = use.reference.name
+        if name is not None:
+            insert = use.reference.kind is Kind.INSERT
+            if resolver.resolve(name, homes[page.head.volume], insert=insert).place == place:
+                yield page, use
 
 
 def volumes_by_id(wiki: Wiki) -> dict[int, Volume]:

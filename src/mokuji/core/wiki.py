@@ -3,7 +3,7 @@
 ``Wiki`` is the contract. ``MemoryWiki`` keeps it with plain dictionaries (for
 folders and tests); the store keeps it with queries inside one transaction.
 During a plan nothing of it changes. ``Overlay`` is the wiki as it will be
-once some pages have other titles, so that a plan can look at its own result.
+once an act is done, so that a plan can look at its own result.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Protocol
 
 from mokuji.core import names
+from mokuji.core.text import front_matter
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.scan import PageText, scan
 
@@ -78,11 +79,21 @@ class Page:
             if reference.section and (name is None or name.key in keys or name.title in keys):
                 yield Use(index, reference, index in self.content.in_heading)
 
+    def every_use(self) -> Iterator[Use]:
+        """All references, in order."""
+        for index, reference in enumerate(self.content.references):
+            yield Use(index, reference, index in self.content.in_heading)
+
     @property
     def alias_keys(self) -> tuple[str, ...]:
         """Keys of the aliases, those that can be keys, each once."""
-        keys = (names.key(alias) for alias in self.content.front_matter.names("aliases"))
-        return tuple(dict.fromkeys(key for key in keys if names.is_key(key)))
+        return alias_keys(self.text)
+
+
+def alias_keys(text: str) -> tuple[str, ...]:
+    """Keys of the aliases that a text's front matter gives, those that can be keys, each once."""
+    keys = (names.key(alias) for alias in front_matter.read(text).names("aliases"))
+    return tuple(dict.fromkeys(key for key in keys if names.is_key(key)))
 
 
 class Wiki(Protocol):
@@ -112,6 +123,14 @@ class Wiki(Protocol):
 
     def naming_sections(self, place: Place) -> Collection[int]:
         """As ``naming``, only pages whose reference names a section as well."""
+        ...
+
+    def naming_volume(self, key: str) -> Collection[int]:
+        """Ids of the pages with a reference that has this key before its ``/``, whether or not it is a volume."""
+        ...
+
+    def inserting(self, volume: int) -> Collection[int]:
+        """Ids of the pages of a volume that insert something."""
         ...
 
 
@@ -186,26 +205,71 @@ class MemoryWiki:
     def naming_sections(self, place: Place) -> Collection[int]:
         return [id_ for id_, sections in self._naming.get(place, {}).items() if sections]
 
+    def naming_volume(self, key: str) -> Collection[int]:
+        return [
+            page.head.id
+            for page in self.pages_by_id.values()
+            if any(r.name is not None and r.name.volume == key for r in page.content.references)
+        ]
+
+    def inserting(self, volume: int) -> Collection[int]:
+        return [
+            page.head.id
+            for page in self.pages_by_id.values()
+            if page.head.volume == volume and any(r.kind is Kind.INSERT for r in page.content.references)
+        ]
+
 
 class Overlay:
-    """A wiki as it will be when some pages have other heads or texts."""
+    """A wiki as it will be when some pages have other heads or aliases, came, or went.
 
-    def __init__(self, base: Wiki, heads: Mapping[int, PageHead]) -> None:
+    Texts and who names what are those of before: an act changes them only in
+    its result. ``aliases`` gives the alias keys of pages that have other ones,
+    or have moved to another volume, or are new.
+    """
+
+    def __init__(
+        self,
+        base: Wiki,
+        heads: Mapping[int, PageHead],
+        *,
+        gone: Collection[int] = (),
+        aliases: Mapping[int, Sequence[str]] | None = None,
+        volumes: Mapping[str, Volume] | None = None,
+    ) -> None:
         self._base = base
         self._heads = heads
+        self._gone = frozenset(gone)
+        self._other_aliases = aliases or {}
         self._by_place = {(head.volume, head.key): head for head in heads.values()}
-        self.volumes: Mapping[str, Volume] = base.volumes
+        self._by_alias: dict[Place, list[PageHead]] = {}
+        for id_, keys in self._other_aliases.items():
+            if id_ in heads and id_ not in self._gone:
+                for key in keys:
+                    self._by_alias.setdefault((heads[id_].volume, key), []).append(heads[id_])
+        self.volumes: Mapping[str, Volume] = base.volumes if volumes is None else volumes
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
-        found = {p: h for p, h in self._base.titles(places).items() if h.id not in self._heads}
+        found = {
+            place: head
+            for place, head in self._base.titles(places).items()
+            if head.id not in self._heads and head.id not in self._gone
+        }
         return found | {place: self._by_place[place] for place in places if place in self._by_place}
 
     def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
-        found = self._base.aliases(places)
-        return {
-            place: sorted((self._heads.get(h.id, h) for h in holders), key=lambda head: head.key)
-            for place, holders in found.items()
-        }
+        base = self._base.aliases(places)
+        found: dict[Place, Sequence[PageHead]] = {}
+        for place in places:
+            holders = [
+                self._heads.get(head.id, head)
+                for head in base.get(place, ())
+                if head.id not in self._gone and head.id not in self._other_aliases
+            ]
+            holders += self._by_alias.get(place, ())
+            if holders:
+                found[place] = sorted(holders, key=lambda head: head.key)
+        return found
 
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
         return self._base.pages(ids)
@@ -215,3 +279,9 @@ class Overlay:
 
     def naming_sections(self, place: Place) -> Collection[int]:
         return self._base.naming_sections(place)
+
+    def naming_volume(self, key: str) -> Collection[int]:
+        return self._base.naming_volume(key)
+
+    def inserting(self, volume: int) -> Collection[int]:
+        return self._base.inserting(volume)

@@ -1,116 +1,96 @@
 """Rename a page: its title changes, and every reference that led to it says the new one.
 
 Refused if the name belongs to another page of the volume. What was unwritten
-under the new name leads to the page afterwards, and is listed.
+under the new name leads to the page afterwards, and is listed. The old name
+can stay as an alias; words that say it without being a reference are offered
+as rows, and exchanged only if chosen.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping
+from dataclasses import replace
 
-from mokuji.core import names
-from mokuji.core.changes import ChangeSet, PageChange
-from mokuji.core.errors import Collision, Missing
-from mokuji.core.following import Captured, Following
-from mokuji.core.references import volumes_by_id
-from mokuji.core.wiki import Overlay, Page, PageHead, Place, Wiki
-
-
-@dataclass(frozen=True, slots=True)
-class RenamePlan:
-    """What a rename will do.
-
-    ``references`` are rewritten names in ``pages`` pages of ``volumes`` volumes,
-    ``sections`` rewritten sections; ``labels_kept`` of the references keep
-    words of their own, ``labels_added`` get the words they show now.
-    """
-
-    page: PageHead
-    title: str
-    present_words: bool
-    change_set: ChangeSet
-    captured: tuple[Captured, ...]
-    references: int
-    sections: int
-    labels_kept: int
-    labels_added: int
-
-    @property
-    def rewritten(self) -> tuple[PageChange, ...]:
-        """The pages whose text changes."""
-        return tuple(change for change in self.change_set.changes if change.text_changed)
-
-    @property
-    def pages(self) -> int:
-        """How many pages get another text."""
-        return len(self.rewritten)
-
-    @property
-    def volumes(self) -> int:
-        """How many volumes these pages stand in."""
-        return len({change.head.volume for change in self.rewritten})
-
-    @property
-    def nothing_to_do(self) -> bool:
-        """Whether the page has exactly this title, and nothing else would change."""
-        return self.title == self.page.title and not self.rewritten
-
-    @property
-    def digest(self) -> str:
-        """A short name for exactly this plan; it changes if anything that it consulted changes."""
-        listed = (f"{c.page.id} {c.page.revision} {c.span}" for c in self.captured)
-        return self.change_set.digest(self.title, str(self.present_words), *listed)
+from mokuji.core import mentions, names
+from mokuji.core.contents import Rekey
+from mokuji.core.edits import Edit, arrange
+from mokuji.core.following import Outcome
+from mokuji.core.plan import Plan, Row, check_free, make, need
+from mokuji.core.text import front_edit
+from mokuji.core.wiki import Page, Wiki
 
 
-def rename(wiki: Wiki, page_id: int, title: str, *, present_words: bool = False) -> RenamePlan:
+def rename(
+    wiki: Wiki,
+    page_id: int,
+    title: str,
+    *,
+    present_words: bool = False,
+    keep_alias: bool = False,
+    rows: Collection[str] = (),
+    offer: Collection[int] = (),
+) -> Plan:
     """The plan to give a page another title.
 
     With ``present_words`` readers go on seeing the words they see now: a label
-    is added where there is none. Raises BadName for words that cannot be a
+    is added where there is none. With ``keep_alias`` the old title becomes an
+    alias of the page. ``offer`` are the ids of pages that may say the old name
+    without a reference; what they say is listed as rows, of which those named
+    in ``rows`` are exchanged too. Raises BadName for words that cannot be a
     title, Collision if another page has the name, Missing if the page is gone,
     Refused if a reference cannot follow.
     """
     title = names.check_title(title)
-    page = wiki.pages([page_id]).get(page_id)
-    if page is None:
-        raise Missing("The page is not there any more.")
+    page = need(wiki, page_id)
     head = replace(page.head, key=names.key(title), title=title)
-    _check_free(wiki, page.head, head)
-    heads = {page_id: head}
-    after = Overlay(wiki, heads)
-    following = Following(wiki, after, heads, present_words=present_words)
-    following.names(_places(wiki, page, head))
-    following.sections()
-    followed = following.finish()
-    return RenamePlan(
+    check_free(wiki, head)
+    edits: dict[int, tuple[Edit, ...]] = {}
+    if head.key != page.head.key:
+        edits = _alias(page, head.key, keep_alias)
+    offered = _offered(wiki, page, title, offer)
+    for row, change in offered.items():
+        if row.id in rows:
+            edits[row.page.id] = arrange((*edits.get(row.page.id, ()), change))
+    outcome = Outcome(heads={page_id: head}, edits=edits)
+    placing = Rekey(head.volume, page.head.key, head.key, title)
+    return make(
+        wiki,
+        "rename",
         page.head,
-        title,
-        present_words,
-        ChangeSet("rename", followed.changes),
-        followed.captured,
-        followed.references,
-        followed.sections,
-        followed.labels_kept,
-        followed.labels_added,
+        outcome,
+        asked=(title, present_words, keep_alias, *sorted(rows)),
+        present_words=present_words,
+        contents=[placing] if title != page.head.title else [],
+        facts={"from": page.head.title, "to": title},
+        rows=tuple(offered),
     )
 
 
-def _check_free(wiki: Wiki, old: PageHead, new: PageHead) -> None:
-    place = (new.volume, new.key)
-    holder = wiki.titles([place]).get(place)
-    if holder is not None and holder.id != old.id:
-        volume = volumes_by_id(wiki)[new.volume]
-        raise Collision(
-            f"“{volume.title}” has a page “{holder.title}” already, and two pages of a volume cannot share a "
-            "name (capitals, spaces, hyphens and underscores make no difference). Choose another title."
-        )
+def _alias(page: Page, new_key: str, keep: bool) -> dict[int, tuple[Edit, ...]]:
+    """The old title added to the aliases; an alias that is now the title taken out."""
+    text = page.text
+    now = front_edit.names_of(text, "aliases")
+    wanted = [each for each in now if names.key(each) != new_key]
+    if keep and page.head.key not in {names.key(each) for each in wanted}:
+        wanted.append(page.head.title)
+    if not keep and len(wanted) < len(now):
+        # Without being asked nothing in a front matter that may not parse is touched: the alias is dead, no more.
+        wanted = list(now)
+    edits = front_edit.set_names(text, "aliases", wanted, page.head.title) if wanted != list(now) else ()
+    return {page.head.id: edits} if edits else {}
 
 
-def _places(wiki: Wiki, page: Page, head: PageHead) -> set[Place]:
-    """All places at which the rename can change what a name leads to."""
-    volume = head.volume
-    places: set[Place] = {(volume, page.head.key), (volume, head.key)}
-    shared = wiki.aliases([(volume, key) for key in page.alias_keys])
-    # Of two pages with one alias the first by key counts, and the key is changing.
-    places.update(place for place, holders in shared.items() if len(holders) > 1)
-    return places
+def _offered(wiki: Wiki, page: Page, title: str, offer: Collection[int]) -> Mapping[Row, Edit]:
+    found: dict[Row, Edit] = {}
+    for other in sorted(wiki.pages(offer).values(), key=lambda p: (p.head.volume, p.head.key)):
+        for mention in mentions.sayings(other, page.head.title, title):
+            row = Row(
+                f"{other.head.id}-{other.head.revision}-{mention.edit.span.start}",
+                mention.kind,
+                other.head,
+                mention.line,
+                mention.before,
+                mention.after,
+            )
+            found[row] = mention.edit
+    return found

@@ -1,149 +1,238 @@
-"""Undo a rename: planned like any act.
+"""Undo an act: planned like any other.
 
-The page gets its old title back and references follow, also those made since.
-Pages that nobody edited since get their very bytes back. Names that the
-rename had captured are left as they are, so they are unwritten again. Refused
-if the old name was taken meanwhile.
+Pages get their old names, volumes and places back, pages that the act removed
+come back, such as it made go. Texts that nobody edited since get their very
+bytes back; others are merged, three ways, and what both changed is a conflict
+that the writer must settle. References made since follow. Refused if a name is
+taken by now.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from mokuji.core import names
-from mokuji.core.changes import ChangeSet, PageChange
-from mokuji.core.edits import Edit
+from mokuji.core.changes import ChangeSet, Fate, Removed, VolumeChange
+from mokuji.core.composing import Carried, Composition, Words
+from mokuji.core.contents import Placing
 from mokuji.core.errors import Collision, Missing
-from mokuji.core.following import Following
+from mokuji.core.following import At, Entry, Outcome, follow, wiki_after
+from mokuji.core.merge import Conflict, Mine, merge3
+from mokuji.core.plan import Plan, leads_of
 from mokuji.core.references import Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind
-from mokuji.core.wiki import Overlay, Page, PageHead, Place, Wiki
+from mokuji.core.wiki import Page, PageHead, Volume, Wiki
 
 
 @dataclass(frozen=True, slots=True)
 class Before:
-    """A page as an act found it: its text, and the revision that the act made."""
+    """A page as an act found it: the revision that the act made, the text before and the text made."""
 
     made: int
     text: str
+    after: str
 
 
 @dataclass(frozen=True, slots=True)
-class UndoPlan:
-    """What undoing will do: ``restored`` pages get their bytes back, in ``followed`` only references change."""
+class Returning:
+    """A page that an act removed: its last head and text, what its references led to, who took its own."""
 
-    page: PageHead
-    title: str
-    change_set: ChangeSet
-    restored: int
-    followed: int
-
-    @property
-    def digest(self) -> str:
-        """A short name for exactly this plan."""
-        return self.change_set.digest("undo", self.title)
+    head: PageHead
+    text: str
+    leads: tuple[tuple[int, int], ...] = ()
+    successor: int | None = None
 
 
-def undo_rename(
-    wiki: Wiki,
-    page_id: int,
-    title: str,
-    before: Mapping[int, Before],
-    captured: Mapping[int, tuple[int, frozenset[Span]]],
-) -> UndoPlan:
-    """The plan to give a page its title of before back.
+@dataclass(frozen=True)
+class Past:
+    """What an act did.
 
-    ``before`` holds the pages of the act; ``captured`` says of pages, by the
-    revision they then had, which references began to lead to the page.
+    ``texts`` are the pages it wrote that were there before; ``heads`` what
+    pages were called that it renamed or moved. ``made`` are pages it made or
+    restored, ``entries`` where references to those lead once they go.
+    ``captured`` says of pages, by the revision they then had, which references
+    began to lead somewhere. ``contents`` takes its placings back, ``volumes``
+    are what it changed.
     """
-    page = wiki.pages([page_id]).get(page_id)
-    if page is None:
-        raise Missing("The page is not there any more, so its rename cannot be undone.")
-    head = replace(page.head, key=names.key(title), title=title)
-    place: Place = (head.volume, head.key)
-    holder = wiki.titles([place]).get(place)
-    if holder is not None and holder.id != page_id:
-        raise Collision(
-            f"“{title}” is the name of another page by now, so the rename cannot be undone. "
-            "Rename that page first, then undo."
-        )
-    heads = {page_id: head}
-    after = Overlay(wiki, heads)
-    following = Following(wiki, after, heads, leave=captured, minimal=True)
-    shared = wiki.aliases([(head.volume, key) for key in page.alias_keys])
-    following.names({place, (head.volume, page.head.key), *(p for p, h in shared.items() if len(h) > 1)})
-    following.sections()
-    changes = {change.head.id: change for change in following.finish().changes}
-    restored = _restore(wiki, after, heads, before, captured)
-    changes.update(restored)
-    ordered = tuple(sorted(changes.values(), key=lambda c: (c.head.volume, c.head.key)))
-    return UndoPlan(page.head, title, ChangeSet("undo", ordered), len(restored), len(changes) - len(restored))
+
+    texts: Mapping[int, Before] = field(default_factory=dict)
+    heads: Mapping[int, PageHead] = field(default_factory=dict)
+    made: frozenset[int] = frozenset()
+    entries: Mapping[int, Entry] = field(default_factory=dict)
+    removed: tuple[Returning, ...] = ()
+    captured: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
+    contents: tuple[Placing, ...] = ()
+    volumes: tuple[VolumeChange, ...] = ()
 
 
-def _restore(
-    wiki: Wiki,
-    after: Wiki,
-    heads: Mapping[int, PageHead],
-    before: Mapping[int, Before],
-    captured: Mapping[int, tuple[int, frozenset[Span]]],
-) -> dict[int, PageChange]:
-    """The pages that can get their bytes back: not edited since, and every reference leads where it led."""
-    restored: dict[int, PageChange] = {}
-    for id_, page in wiki.pages(list(before)).items():
-        if page.head.revision != before[id_].made:
+def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[int] = ()) -> Plan:
+    """The plan to take an act back. ``keep`` are pages (of those in conflict) whose text is to stay as it is."""
+    volumes = _volumes(wiki, past.volumes)
+    ids = [*past.texts, *past.heads, *past.made, *(each.head.id for each in past.removed)]
+    there = dict(wiki.pages(ids))
+    gone = frozenset(past.made & there.keys())
+    back = {each.head.id: each for each in past.removed if each.head.id not in there}
+    heads = {
+        id_: replace(there[id_].head, volume=was.volume, title=was.title, key=names.key(was.title))
+        for id_, was in past.heads.items()
+        if id_ in there and id_ not in gone
+    }
+    heads |= {id_: each.head for id_, each in back.items()}
+    _check_names(wiki, heads, gone, volumes)
+    texts, conflicts = _texts(there, gone, past, keep)
+    sources = {id_: Page(each.head, each.text) for id_, each in back.items()}
+    texts |= {id_: [Carried(id_, Span(0, len(each.text)))] for id_, each in sources.items()}
+    outcome = Outcome(
+        heads=heads,
+        gone=gone,
+        successors={id_: entry for id_, entry in past.entries.items() if id_ in gone},
+        texts=texts,
+        sources=sources,
+        aims=_aims(wiki, back, sources, heads),
+        volumes=volumes,
+        fates=dict.fromkeys(back, Fate.RESTORED),
+    )
+    outcome = _only_alike(wiki, outcome, there, past)
+    followed = follow(wiki, outcome, minimal=True, leave=past.captured)
+    removed = tuple(
+        Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
+    )
+    reversed_ = tuple(VolumeChange(each.after, each.before) for each in reversed(past.volumes))
+    change_set = ChangeSet("undo", followed.changes, removed, past.contents, reversed_)
+    hand = there[page].head if page in there else heads.get(page) if page is not None else None
+    restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
+    facts = {"restored": restored}
+    return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
+
+
+def _exact(outcome: Outcome, page: int) -> bool:
+    parts = outcome.texts.get(page, ())
+    return bool(parts) and all(isinstance(part, Words) for part in parts)
+
+
+def _page_of(outcome: Outcome, page: int) -> int | None:
+    entry = outcome.successors.get(page)
+    return None if entry is None else entry.page
+
+
+def _volumes(wiki: Wiki, changes: Sequence[VolumeChange]) -> dict[str, Volume] | None:
+    """The volumes once changes are taken back; None if none were made."""
+    if not changes:
+        return None
+    by_id = volumes_by_id(wiki)
+    for change in reversed(changes):
+        if change.after is not None and change.after.id not in by_id:
+            raise Missing(f"The volume “{change.after.title}” is not there any more.", code="volume_missing")
+        if change.after is not None:
+            del by_id[change.after.id]
+        if change.before is not None:
+            holder = next((v for v in by_id.values() if v.key == change.before.key), None)
+            if holder is not None:
+                raise Collision(
+                    f"“{change.before.title}” is the name of another volume by now. Rename that first."
+                )
+            by_id[change.before.id] = change.before
+    return {volume.key: volume for volume in by_id.values()}
+
+
+def _check_names(
+    wiki: Wiki, heads: Mapping[int, PageHead], gone: Collection[int], volumes: Mapping[str, Volume] | None
+) -> None:
+    places = {(head.volume, head.key): head for head in heads.values()}
+    known = {volume.id for volume in (wiki.volumes if volumes is None else volumes).values()}
+    for head in heads.values():
+        if head.volume not in known:
+            raise Missing(f"The volume of “{head.title}” is not there any more, so it cannot come back.")
+    for place, holder in wiki.titles(list(places)).items():
+        if holder.id not in heads and holder.id not in gone:
+            raise Collision(
+                f"“{places[place].title}” is the name of another page by now, so this cannot be undone. "
+                "Rename that page first, then undo."
+            )
+
+
+def _texts(
+    there: Mapping[int, Page], gone: Collection[int], past: Past, keep: Collection[int]
+) -> tuple[dict[int, Composition], tuple[PageHead, ...]]:
+    """What each text of the act becomes, and the pages whose text is in conflict."""
+    texts: dict[int, Composition] = {}
+    conflicts: list[PageHead] = []
+    for id_, before in past.texts.items():
+        page = there.get(id_)
+        if page is None or id_ in gone or id_ in keep or before.text == before.after:
             continue
-        old = Page(page.head, before[id_].text)
-        revision, spans = captured.get(id_, (0, frozenset[Span]()))
-        released = spans if revision == page.head.revision else frozenset[Span]()
-        if _leads_alike(wiki, after, page, old, released):
-            edits = _edits(page, old)
-            title = heads.get(id_, page.head).title
-            restored[id_] = PageChange(page.head, title, page.text, old.text, edits, old.content, {})
-    return restored
+        if page.text == before.after:
+            texts[id_] = [Words(before.text)]
+        elif _masked(before.text) != _masked(before.after):
+            parts = merge3(before.after, page.text, before.text)
+            if any(isinstance(part, Conflict) for part in parts):
+                conflicts.append(page.head)
+            else:
+                texts[id_] = [
+                    Carried(id_, part.span) if isinstance(part, Mine) else Words(getattr(part, "words", ""))
+                    for part in parts
+                ]
+    return texts, tuple(conflicts)
 
 
-def _leads_alike(wiki: Wiki, after: Wiki, now: Page, old: Page, released: frozenset[Span]) -> bool:
-    """Whether every reference of the text before leads where it leads now, but for what is released again."""
-    home = volumes_by_id(wiki)[now.head.volume]
-    pairs = list(zip(now.content.references, old.content.references, strict=False))
-    if len(now.content.references) != len(old.content.references):
-        return False
-    today = Resolver.of(wiki, ((home, a) for a, _ in pairs))
-    then = Resolver.of(after, ((home, b) for _, b in pairs))
-    for a, b in pairs:
-        if (a.name is None) != (b.name is None) or a.kind is not b.kind:
-            return False
-        if a.name is None or b.name is None:
+def _masked(text: str) -> tuple[str, ...]:
+    """A text without its references: if that is the same before and after, only references were rewritten."""
+    pieces: list[str] = []
+    at = 0
+    for reference in Page(PageHead(0, 0, "", ""), text).content.references:
+        if reference.span.start >= at:
+            pieces.append(text[at : reference.span.start])
+            at = reference.span.end
+    return (*pieces, text[at:])
+
+
+def _aims(
+    wiki: Wiki, back: Mapping[int, Returning], sources: Mapping[int, Page], heads: Mapping[int, PageHead]
+) -> dict[At, int]:
+    """What the references of returning pages led to when they went, as far as it is there."""
+    known = wiki.pages({page for each in back.values() for _, page in each.leads} - heads.keys())
+    aims: dict[At, int] = {}
+    for id_, each in back.items():
+        references = sources[id_].content.references
+        for index, page in each.leads:
+            if index < len(references) and (page in heads or page in known):
+                aims[id_, references[index].span] = page
+    return aims
+
+
+def _only_alike(wiki: Wiki, outcome: Outcome, there: Mapping[int, Page], past: Past) -> Outcome:
+    """Bytes come back only where every reference then leads where it leads now, or to what returns for it."""
+    after = wiki_after(wiki, outcome)
+    homes, homes_after = volumes_by_id(wiki), volumes_by_id(after)
+    stands_for = {each.head.id: each.successor for each in past.removed}
+    unlike: set[int] = set()
+    for id_, parts in outcome.texts.items():
+        if id_ not in there or not all(isinstance(part, Words) for part in parts):
             continue
-        was = today.resolve(a.name, home, insert=a.kind is Kind.INSERT)
-        will = then.resolve(b.name, home, insert=b.kind is Kind.INSERT)
-        if (was.page and was.page.id) != (will.page and will.page.id) and a.span not in released:
-            return False
-    return True
-
-
-def _edits(now: Page, old: Page) -> tuple[Edit, ...]:
-    """What makes the text before of the text now, reference by reference, so that each can be shown in its line."""
-    edits: list[Edit] = []
-    at = then = 0
-    for a, b in zip(now.content.references, old.content.references, strict=True):
-        if a.span.start < at or b.span.start < then:
-            continue  # inside the values of an insert, which counts whole
-        edits += _differing(now.text, Span(at, a.span.start), old.text[then : b.span.start])
-        edits += _differing(now.text, a.span, b.span.of(old.text))
-        at, then = a.span.end, b.span.end
-    edits += _differing(now.text, Span(at, len(now.text)), old.text[then:])
-    return tuple(edits)
-
-
-def _differing(text: str, span: Span, words: str) -> list[Edit]:
-    """The edit that puts ``words`` in the place of ``span``, from the first character that differs to the last."""
-    now = span.of(text)
-    if now == words:
-        return []
-    limit = min(len(now), len(words))
-    head = next((at for at in range(limit) if now[at] != words[at]), limit)
-    tail = next((at for at in range(limit - head) if now[-1 - at] != words[-1 - at]), limit - head)
-    return [Edit(Span(span.start + head, span.end - tail), words[head : len(words) - tail])]
+        now, old = there[id_], Page(there[id_].head, past.texts[id_].text)
+        home = homes[now.head.volume]
+        home_after = homes_after[outcome.heads.get(id_, now.head).volume]
+        revision, released = past.captured.get(id_, (0, frozenset[Span]()))
+        pairs = list(zip(now.content.references, old.content.references, strict=False))
+        if len(now.content.references) != len(old.content.references):
+            continue
+        if any((a.name is None) != (b.name is None) or a.kind is not b.kind for a, b in pairs):
+            continue
+        today = Resolver.of(wiki, ((home, a) for a, _ in pairs))
+        then = Resolver.of(after, ((home_after, b) for _, b in pairs))
+        for a, b in pairs:
+            if a.name is None or b.name is None or (revision == now.head.revision and a.span in released):
+                continue
+            was = today.resolve(a.name, home, insert=a.kind is Kind.INSERT).page
+            will = then.resolve(b.name, home_after, insert=b.kind is Kind.INSERT).page
+            same = (was and was.id) == (will and will.id)
+            returned = (
+                will is not None and will.id in stands_for and stands_for[will.id] in {None, was and was.id}
+            )
+            left = was is not None and will is None and was.id in outcome.gone
+            entered = was is not None and was.id in outcome.gone
+            if not (same or returned or left or entered):
+                unlike.add(id_)
+    return replace(outcome, texts={id_: parts for id_, parts in outcome.texts.items() if id_ not in unlike})

@@ -12,6 +12,9 @@ from mokuji.core.text.lift import Lifted
 from mokuji.core.text.parser import Event
 from mokuji.core.text.reference import Kind, Reference, plain
 
+_MARKS = re.compile(r"#{1,6}[ \t]+")
+# A heading's attributes, and the closing marks that may stand before them.
+_TAIL = re.compile(r"[ \t]*(?:[ \t]#+)?[ \t]*(?:\{[^{}\r\n]*\})?[ \t]*\Z")
 _LINE_END = re.compile(r"\r\n|\n|\r")
 
 
@@ -118,6 +121,27 @@ def shown(reference: Reference, text: str, volumes: Collection[str]) -> str:
     span = reference.title_span if in_volume else reference.name_span
     title = names.unescape(span.of(text))
     return f"{title} § {reference.section}" if reference.section else title
+
+
+def typed_span(text: str, heading: Heading) -> Span:
+    """The range of a heading's words as typed: without its marks, its underline and its ``{#id}``."""
+    start, end = heading.span.start, heading.end
+    line = text[start:end]
+    lead = _MARKS.match(line)
+    if lead is not None:
+        start += lead.end()
+    tail = _TAIL.search(text[start:end])
+    return Span(start, start + tail.start() if tail is not None else end)
+
+
+def section_end(text: str, all_headings: Sequence[Heading], index: int) -> int:
+    """Where the section under a heading ends: at the next heading that is no lower, or at the end."""
+    level = all_headings[index].level
+    for heading in all_headings[index + 1 :]:
+        if heading.level <= level:
+            start = heading.span.start
+            return max(text.rfind("\n", 0, start), text.rfind("\r", 0, start)) + 1
+    return len(text)
 
 
 def words(heading: Heading, text: str, references: Sequence[Reference], volumes: Collection[str]) -> str:

@@ -1,0 +1,24 @@
+"""Change the aliases of a page: its front matter is edited in place, and what an alias led to stays led to.
+
+``[[K]]`` led here by the alias K; once K is none, it is rewritten to the title
+with K as label. What led to another page with that alias still does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from mokuji.core import names
+from mokuji.core.following import Outcome
+from mokuji.core.plan import Plan, make, need
+from mokuji.core.text import front_edit
+from mokuji.core.wiki import Wiki
+
+
+def set_aliases(wiki: Wiki, page_id: int, aliases: Sequence[str]) -> Plan:
+    """The plan after which a page has exactly these aliases. BadName for one that cannot be a name."""
+    page = need(wiki, page_id)
+    wanted = list({names.key(each): names.check_title(each, what="alias") for each in aliases}.values())
+    edits = front_edit.set_names(page.text, "aliases", wanted, page.head.title)
+    outcome = Outcome(edits={page_id: edits} if edits else {})
+    return make(wiki, "aliases", page.head, outcome, asked=wanted, facts={"aliases": wanted})

@@ -1,0 +1,148 @@
+"""Merge a page into another: one page is left, with the texts as the writer chose, and all references lead to it.
+
+The name of the page that goes becomes an alias of the one that stays, with its
+own aliases and categories. References to its sections lead to where their
+headings went; such as went with the text are listed as lost.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import Literal
+
+from mokuji.core import names
+from mokuji.core.composing import Carried, Composition, Words
+from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
+from mokuji.core.edits import Edit
+from mokuji.core.errors import Refused
+from mokuji.core.following import Entry, Outcome
+from mokuji.core.plan import Plan, make, need
+from mokuji.core.spans import Span
+from mokuji.core.text import front_edit, front_matter
+from mokuji.core.wiki import Page, Wiki
+
+Texts = Literal["after", "before", "keep", "edited"]
+"""How the texts are joined: that of the page that goes after or before the other, not at all, or as edited."""
+EDITED = -1
+"""The id of a text that the writer made of both."""
+
+
+def merge(
+    wiki: Wiki,
+    page_id: int,
+    into_id: int,
+    *,
+    texts: Texts = "after",
+    edited: str | None = None,
+    present_words: bool = False,
+    alias: bool = True,
+    rows: tuple[Row, ...] = (),
+) -> Plan:
+    """The plan to merge page ``page_id`` into page ``into_id``.
+
+    ``edited`` is the whole text that the page will have, when ``texts`` is
+    “edited”. With ``alias`` the old title leads to the page from now on.
+    ``rows`` are the contents of the volume of the page that goes, to give the
+    branch below it to the other.
+    """
+    page, into = need(wiki, page_id), need(wiki, into_id)
+    if page_id == into_id:
+        raise Refused("A page cannot be merged into itself.", code="nothing_to_do")
+    base = _edited(into, edited) if texts == "edited" else into
+    edits = _front(wiki, page, base, alias)
+    outcome = Outcome(
+        gone=frozenset({page_id}),
+        successors={page_id: Entry(into_id)},
+        texts={} if texts == "keep" else {into_id: _parts(page, base, texts)},
+        sources={EDITED: base} if texts == "edited" else {},
+        edits={base.head.id: edits} if edits else {},
+    )
+    return make(
+        wiki,
+        "merge",
+        page.head,
+        outcome,
+        asked=(page_id, into_id, texts, edited, present_words, alias),
+        present_words=present_words,
+        contents=_placings(page, into, rows),
+        facts={"from": page.head.title, "to": into.head.title, "into": into_id},
+        headings={into_id: len(page.content.headings) + len(into.content.headings)}
+        if texts in {"after", "before"}
+        else {},
+    )
+
+
+def joined(page: Page, into: Page, texts: Texts) -> str:
+    """The text that the two make, for a writer to go on with; names and aliases are not yet united."""
+    pieces = []
+    sources = {page.head.id: page.text, into.head.id: into.text}
+    for part in _parts(page, into, texts):
+        pieces.append(part.words if isinstance(part, Words) else part.span.of(sources[part.source]))
+    return "".join(pieces)
+
+
+def _edited(into: Page, edited: str | None) -> Page:
+    if edited is None:
+        raise Refused("There is no text to put in the place of the two. Write it first.", code="text_missing")
+    return Page(replace(into.head, id=EDITED), edited)
+
+
+def _parts(page: Page, into: Page, texts: Texts) -> Composition:
+    if texts in {"edited", "keep"}:
+        return [Carried(into.head.id, Span(0, len(into.text)))]
+    head = front_matter.read(into.text).span.end
+    start = front_matter.read(page.text).span.end
+    end = front_edit.line_end(into.text)
+    body = Carried(page.head.id, Span(start, len(page.text)))
+    if not page.text[start:].strip():
+        return [Carried(into.head.id, Span(0, len(into.text)))]
+    if texts == "before":
+        rest = into.text[head:]
+        gap = [Words(_gap(page.text, end))] if rest.strip() else []
+        return [
+            Carried(into.head.id, Span(0, head)),
+            body,
+            *gap,
+            Carried(into.head.id, Span(head, len(into.text))),
+        ]
+    whole = Carried(into.head.id, Span(0, len(into.text)))
+    return [whole, Words(_gap(into.text, end)), body] if into.text[head:].strip() else [whole, body]
+
+
+def _gap(text: str, end: str) -> str:
+    """What makes an empty line behind a text."""
+    stripped = text.rstrip(" \t")
+    endings = len(re.findall(r"\r\n|\n|\r", stripped[len(stripped.rstrip("\r\n")) :]))
+    return end * max(0, 2 - endings)
+
+
+def _front(wiki: Wiki, page: Page, into: Page, alias: bool) -> tuple[Edit, ...]:
+    """Aliases and categories of both in one front matter."""
+    front = front_matter.read(page.text)
+    same = page.head.volume == into.head.volume
+    aliases = [*([page.head.title] if alias and same else ()), *(front.names("aliases") if same else ())]
+    taken = {into.head.key, *(names.key(each) for each in front_edit.names_of(into.text, "aliases"))}
+    places = wiki.titles([(into.head.volume, names.key(each)) for each in aliases])
+    taken |= {key for (_, key), head in places.items() if head.id != page.head.id}
+    aliases = [each for each in aliases if names.key(each) not in taken]
+    have = {names.key(each) for each in front_edit.names_of(into.text, "categories")}
+    categories = [each for each in front.names("categories") if names.key(each) not in have]
+    return front_edit.add_lists(into.text, {"aliases": aliases, "categories": categories}, into.head.title)
+
+
+def _placings(page: Page, into: Page, rows: tuple[Row, ...]) -> list[Placing]:
+    """The branch below the page that goes is given to the one that stays, if both are in one volume."""
+    volume = page.head.volume
+    placings: list[Placing] = []
+    at = index_of(rows, page.head.key)
+    if at is not None and into.head.volume == volume:
+        inside = range(at + 1, branch_end(rows, at))
+        if any(rows[n].key == into.head.key for n in inside):
+            return [Take(volume, page.head.key)]
+        placings += [
+            Put(volume, rows[n].key, rows[n].title, into.head.key, LAST)
+            for n in inside
+            if rows[n].depth == rows[at].depth + 1
+        ]
+    return [*placings, Take(volume, page.head.key)]

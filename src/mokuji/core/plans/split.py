@@ -1,0 +1,129 @@
+"""Split: a section of a page becomes a page of its own; join: a page becomes a section of another.
+
+References to the section, and to those inside it, lead to the page that
+received the text. In its place stays a link to that page, or its heading with
+an insert of it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import Literal
+
+from mokuji.core import names
+from mokuji.core.changes import Fate
+from mokuji.core.composing import Carried, Composition, Words
+from mokuji.core.contents import LAST, Put
+from mokuji.core.edits import Edit
+from mokuji.core.errors import Missing, Refused
+from mokuji.core.following import Entry, Outcome
+from mokuji.core.plan import Plan, check_free, make, need
+from mokuji.core.spans import Span
+from mokuji.core.text import front_edit
+from mokuji.core.text.headings import Heading, section_end, words
+from mokuji.core.wiki import Page, PageHead, Wiki
+
+Leave = Literal["link", "insert"]
+"""What stays in the place of the section."""
+
+
+def split(
+    wiki: Wiki,
+    page_id: int,
+    index: int,
+    title: str,
+    *,
+    leave: Leave = "link",
+    under: str | None = None,
+    present_words: bool = False,
+) -> Plan:
+    """The plan to make a page called ``title`` of the section under heading ``index`` (from 0).
+
+    The heading becomes the title; those below it move up as many levels.
+    ``under`` is where the page is placed in the contents, by default below the
+    page it comes from. Refused if the section ends in the middle of something.
+    """
+    page = need(wiki, page_id)
+    headings = page.content.headings
+    if not 0 <= index < len(headings):
+        raise Missing(f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.")
+    title = names.check_title(title)
+    new = PageHead(0, page.head.volume, names.key(title), title, 0)
+    check_free(wiki, new)
+    heading = headings[index]
+    if page.text[_line_start(page.text, heading.span.start) : heading.span.start].strip():
+        raise Refused("This heading stands inside a list or quotation. Move it out first.", code="nested")
+    start = _line_start(page.text, heading.span.start)
+    body = _skip_ends(page.text, heading.span.end)
+    end = section_end(page.text, headings, index)
+    inside = [n for n, h in enumerate(headings) if body <= h.span.start < end]
+    outcome = Outcome(
+        heads={0: new},
+        texts={
+            page_id: _left(page, new, start, body, end, leave, heading),
+            0: [Carried(page_id, Span(body, end))],
+        },
+        edits={page_id: edits}
+        if (edits := _raised(page, [headings[n] for n in inside], heading.level))
+        else {},
+        became={(page_id, index): 0},
+        fates={0: Fate.MADE},
+    )
+    section = words(heading, page.text, page.content.references, wiki.volumes)
+    place = Put(
+        page.head.volume, new.key, title, page.head.key if under is None else under, LAST, new_only=True
+    )
+    return make(
+        wiki,
+        "split",
+        page.head,
+        outcome,
+        asked=(index, title, leave, under, present_words),
+        present_words=present_words,
+        contents=[place],
+        facts={"from": page.head.title, "to": title, "section": section},
+        entries={0: Entry(page_id, section)},
+        headings={0: len(inside), page_id: len(headings) - len(inside) - (leave == "link")},
+    )
+
+
+def _left(
+    page: Page, new: PageHead, start: int, body: int, end: int, leave: Leave, heading: Heading
+) -> Composition:
+    """What the page consists of without its section."""
+    gap = front_edit.line_end(page.text)
+    target = names.escape(new.title)
+    rest = page.text[end:]
+    behind = gap * 2 if rest.strip() else gap
+    first = Span(0, start)
+    if leave == "insert":
+        first = Span(0, body)
+        lead = (
+            "" if page.text[:body].endswith(gap * 2) else (gap if page.text[:body].endswith(gap) else gap * 2)
+        )
+        words = f"{lead}[[={target}]]{behind}"
+    else:
+        words = f"[[{target}]]{behind}"
+    return [Carried(page.head.id, first), Words(words), Carried(page.head.id, Span(end, len(page.text)))]
+
+
+def _raised(page: Page, headings: Sequence[Heading], level: int) -> tuple[Edit, ...]:
+    """Headings below the one that becomes the title move up, so that the first ones are at level 2."""
+    by = level - 1
+    edits = []
+    for heading in headings:
+        marks = re.match(r"#+", page.text[heading.span.start :])
+        if marks is not None and by > 0 and heading.level - by >= 2:
+            edits.append(Edit(Span(heading.span.start, heading.span.start + by), ""))
+    return tuple(edits)
+
+
+def _line_start(text: str, at: int) -> int:
+    return max(text.rfind("\n", 0, at), text.rfind("\r", 0, at)) + 1
+
+
+def _skip_ends(text: str, at: int) -> int:
+    """Past the empty lines that follow a heading."""
+    found = re.compile(r"(?:[ \t]*(?:\r\n|\n|\r))*").match(text, at)
+    return found.end() if found else at
