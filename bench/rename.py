@@ -12,7 +12,7 @@ from bench.clock import once, show
 from bench.views import owner
 from bench.wiki import HUB, Built
 from mokuji.core import names
-from mokuji.services import refactor
+from mokuji.services import acts, wishes
 from mokuji.services.desk import Desk
 from mokuji.store.writing import Signature
 
@@ -55,7 +55,13 @@ def run(desk: Desk, wiki: Built, folder: Path) -> None:
     for _ in range(TURNS):
         by_files.append(once(partial(_replace, folder, old, new)))
         by = Signature(actor.person, desk.clock(), "")
-        by_mokuji.append(once(partial(refactor.rename_now, desk, actor, volume, names.key(old), new, by)))
+        by_mokuji.append(
+            once(
+                partial(
+                    acts.apply, desk, actor, wishes.Rename(volume, names.key(old), new), None, signature=by
+                )
+            )
+        )
         old, new = new, old
     with desk.engine.connect() as connection:
         count = connection.execute(COUNT, {"like": f"%[[{old}]]%"}).scalar_one()

@@ -18,7 +18,7 @@ from bench.wiki import Built
 from mokuji.core import names
 from mokuji.core.policy import Actor, Role
 from mokuji.server import create_app
-from mokuji.services import people, refactor, writing
+from mokuji.services import acts, people, writing
 from mokuji.services.desk import Desk
 from mokuji.store import people as stored_people
 from mokuji.store.database import writing as writing_transaction
@@ -86,7 +86,7 @@ def run(desk: Desk, wiki: Built) -> None:
 def _planned(desk: Desk, wiki: Built) -> Callable[[], object]:
     actor = owner(desk)
     volume, page = wiki.hub
-    return lambda: refactor.plan_rename(desk, actor, volume, page, "Battery compartment")
+    return lambda: acts.plan(desk, actor, wishes.Rename(volume, page, "Battery compartment"))
 
 
 def owner(desk: Desk) -> Actor:

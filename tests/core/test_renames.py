@@ -7,9 +7,11 @@ from pathlib import Path
 
 import pytest
 
+from mokuji.core.changes import Fate
 from mokuji.core.errors import BadName, Missing, Refused
+from mokuji.core.plan import Plan
 from mokuji.core.plans.create import create
-from mokuji.core.plans.rename import RenamePlan, rename
+from mokuji.core.plans.rename import rename
 from mokuji.core.wiki import MemoryWiki
 from tests.properties.promises import applied, check
 from tests.wikis import page_called, wiki_of
@@ -42,7 +44,7 @@ def _made(block: str) -> tuple[MemoryWiki, str, str, bool]:
     return wiki_of(_pages(pages), libraries), where.split("/", 1)[1], title, present
 
 
-def _outcome(wiki: MemoryWiki, plan: RenamePlan) -> str:
+def _outcome(wiki: MemoryWiki, plan: Plan) -> str:
     volumes = {volume.id: volume.title for volume in wiki.volumes.values()}
     said = []
     for change in plan.rewritten:
@@ -63,15 +65,20 @@ def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
         assert f"refused {refusal.code}" == expected.strip()
         return
     assert _outcome(wiki, plan) == expected.strip("\n"), said
-    after = applied(wiki, plan.change_set.changes)
-    check(wiki, after, plan.change_set.changes, [(c.page.id, c.span) for c in plan.captured])
+    check(wiki, applied(wiki, plan), plan)
 
 
 def test_the_plan_counts_references_labels_and_sections() -> None:
     texts = {"Pump": "", "Well": "[[Pump]] [[Pump|x]]\n\n## The [[pump]]", "Fault": "[[Well#The pump]]"}
     plan = rename(wiki_of({"Guide": texts}), 1, "Cell")
-    assert (plan.references, plan.labels_kept, plan.labels_added, plan.sections) == (3, 1, 0, 1)
-    assert (plan.pages, plan.volumes) == (2, 1)
+    followed = plan.followed
+    assert (followed.references, followed.labels_kept, followed.labels_added, followed.sections) == (
+        3,
+        1,
+        0,
+        1,
+    )
+    assert len(plan.rewritten) == 2
 
 
 def test_the_digest_is_another_when_anything_that_was_consulted_is() -> None:
@@ -104,12 +111,13 @@ def test_a_page_that_is_gone_cannot_be_renamed() -> None:
 def test_a_new_page_takes_no_alias_away() -> None:
     wiki = wiki_of({"Guide": {"Battery": "---\naliases: [Cell]\n---\n", "Well": "[[Cell]] [[cell|x]]"}})
     plan = create(wiki, 1, "Cell")
-    assert [change.after for change in plan.change_set.changes] == ["[[Battery|Cell]] [[Battery|x]]"]
+    kept = [change.after for change in plan.change_set.changes if change.fate is Fate.KEPT]
+    assert kept == ["[[Battery|Cell]] [[Battery|x]]"]
     assert plan.captured == ()
 
 
 def test_a_new_page_captures_what_was_unwritten_and_says_so() -> None:
     wiki = wiki_of({"Guide": {"Well": "[[Cell]]"}, "Data": {"Sheet": "[[Guide/Cell]]"}})
     plan = create(wiki, 1, "Cell")
-    assert plan.change_set.changes == ()
+    assert [change.fate for change in plan.change_set.changes] == [Fate.MADE]
     assert [each.page.title for each in plan.captured] == ["Well", "Sheet"]

@@ -100,8 +100,8 @@ def test_a_renamed_article_is_followed_by_every_page_that_names_it(nth: int) -> 
     titles = ["Entirely new words", "C# | [odd]", f"{old.title} (sense 1)", "path/like/name", "e\u0301tude"]
     title = chance.choice(titles)
     plan = rename(wiki, page, title)
-    after = applied(wiki, plan.change_set.changes)
-    check(wiki, after, plan.change_set.changes, [(each.page.id, each.span) for each in plan.captured])
+    after = applied(wiki, plan)
+    check(wiki, after, plan)
     assert {change.head.id for change in plan.rewritten} == _typed_on(wiki, old.key)
     assert _typed_on(after, old.key) == set() or names.key(title) == old.key
 

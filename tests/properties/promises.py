@@ -85,7 +85,9 @@ def applied(wiki: MemoryWiki, plan: Plan) -> MemoryWiki:
             volumes.pop(each.before.id)
         if each.after is not None:
             id_ = each.after.id or max([0, *volumes]) + 1
-            volumes[id_] = Volume(id_, each.after.key, each.after.title, each.after.closed, each.after.libraries)
+            volumes[id_] = Volume(
+                id_, each.after.key, each.after.title, each.after.closed, each.after.libraries
+            )
     return MemoryWiki(list(volumes.values()), list(pages.values()))
 
 

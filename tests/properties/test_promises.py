@@ -324,12 +324,12 @@ def test_volumes_can_come_change_and_go(wiki: MemoryWiki, how: str, data: st.Dat
     pages = sorted(id_ for id_, page in wiki.pages_by_id.items() if page.head.volume == volume)
     others = data.draw(st.lists(st.sampled_from(sorted(v.id for v in wiki.volumes.values())), unique=True))
     plan = planned(
-        lambda: {
+        {
             "create": lambda: create_volume(wiki, title),
             "rename": lambda: rename_volume(wiki, volume, title),
             "libraries": lambda: set_libraries(wiki, volume, others),
             "delete": lambda: delete_volume(wiki, volume, pages),
-        }[how]()
+        }[how]
     )
     went = Went(pages=dict.fromkeys(pages, None)) if how == "delete" else Went()
     check(wiki, applied(wiki, plan), plan, went)
@@ -428,4 +428,3 @@ def test_a_plan_of_the_same_wiki_has_the_same_digest(
     assert plan.page is not None
     again = rename(wiki, plan.page.id, str(plan.facts["to"]), present_words=present)
     assert plan.digest == again.digest
-

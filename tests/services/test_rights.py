@@ -8,7 +8,7 @@ import pytest
 
 from mokuji.core.errors import Forbidden, Missing
 from mokuji.core.policy import NOBODY, Act, Actor, Role, may
-from mokuji.services import finding, history, reading, refactor, writing
+from mokuji.services import acts, finding, history, reading, wishes, writing
 from mokuji.services.desk import Desk
 from tests.services.making import pages, person, volume
 
@@ -111,7 +111,7 @@ CLOSED: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: writing.preview(desk, actor, "notes", "pump", "x"),
     lambda desk, actor: writing.save(desk, actor, "notes", "Pump", "x", revision=1),
     lambda desk, actor: writing.targets(desk, actor, "notes", ["Pump"]),
-    lambda desk, actor: refactor.plan_rename(desk, actor, "notes", "pump", "Cell"),
+    lambda desk, actor: acts.plan(desk, actor, wishes.Rename("notes", "pump", "Cell")),
 ]
 
 

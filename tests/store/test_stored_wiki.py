@@ -115,7 +115,9 @@ def test_after_a_rename_all_indexes_are_those_of_a_wiki_written_anew(
             connection.rollback()
             return
         assert plan.digest == rename(wiki, page, title).digest, "the plan is that of the wiki in memory"
-        change_set = writing.open_change_set(connection, "rename", plan.page.volume, page, BY)
+        change_set = writing.open_change_set(
+            connection, "rename", wiki.pages_by_id[page].head.volume, page, BY
+        )
         writing.apply_changes(connection, plan.change_set.changes, change_set, BY)
         step_by_step, after = indexes(connection), read_back(connection)
         for change in plan.change_set.changes:

@@ -7,14 +7,13 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi import Path as PathParameter
-from fastapi.responses import Response
+from fastapi.responses import PlainTextResponse, Response
 
-from mokuji.api import schemas
-from mokuji.core.diff import Piece, changed_lines
+from mokuji.api import plan_schemas, schemas, wishing
 from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.policy import Actor
 from mokuji.core.text.headings import words
-from mokuji.services import finding, history, people, reading, refactor, writing
+from mokuji.services import acts, finding, history, people, reading, writing
 from mokuji.services.desk import Desk
 from mokuji.services.history import LoggedAct, Revision
 from mokuji.services.rendering import page_html
@@ -164,6 +163,7 @@ def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Sa
         revision=body.revision,
         note=body.note,
         under=body.under,
+        follow=body.follow,
     )
     head = saved.head
     return schemas.Saved(
@@ -173,6 +173,7 @@ def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Sa
         revision=head.revision,
         created=saved.created,
         unchanged=saved.unchanged,
+        followed=list(saved.kept),
     )
 
 
@@ -192,70 +193,66 @@ def preview(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas
     )
 
 
-@router.post("/volumes/{volume}/rename-plan/{page:path}")
-def plan_rename(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Wish) -> schemas.Plan:
-    """What a rename would change."""
-    view = refactor.plan_rename(desk, actor, volume, page, body.title, present_words=body.present_words)
+@router.post("/plans")
+def plan(desk: TheDesk, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
+    """What an act would change. Nothing is done."""
+    view = acts.plan(desk, actor, wishing.wish(body))
     if view.refusal is not None:
         raise view.refusal
-    return _plan(view)
+    return wishing.plan(view)
 
 
-def _said(pieces: tuple[Piece, ...]) -> str:
-    return "".join(piece.words for piece in pieces)
-
-
-def _changed(view: refactor.RenameView | refactor.UndoView) -> list[schemas.ChangedPage]:
-    return [
-        schemas.ChangedPage(
-            volume=view.volumes[change.head.volume].key,
-            title=change.head.title,
-            lines=[
-                schemas.ChangedLine(line=line.line, before=_said(line.before), after=_said(line.after))
-                for line in changed_lines(change.before, change.edits)
-            ],
-        )
-        for change in view.changes
-    ]
-
-
-def _plan(view: refactor.RenameView) -> schemas.Plan:
-    return schemas.Plan(
-        digest=view.digest,
-        references=view.references,
-        pages=_changed(view),
-        captured=[
-            schemas.Captured(
-                volume=view.volumes[each.page.volume].key,
-                title=each.page.title,
-                line=each.line,
-                words=each.words,
-            )
-            for each in view.captured
-        ],
-    )
-
-
-@router.post("/volumes/{volume}/rename/{page:path}")
-def rename(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.ApplyRename) -> schemas.Done:
-    """Do the rename whose plan was seen; 409 if the plan is another one by now."""
-    done = refactor.apply_rename(
-        desk, actor, volume, page, body.title, body.digest, present_words=body.present_words, note=body.note
-    )
-    return _done(done)
-
-
-def _done(done: refactor.Applied | refactor.RenameView | refactor.UndoView) -> schemas.Done:
-    if not isinstance(done, refactor.Applied):
+@router.post("/acts")
+def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
+    """Do the act whose plan was seen; 409 if the plan is another one by now."""
+    done = acts.apply(desk, actor, wishing.wish(body.wish), body.digest, note=body.note)
+    if isinstance(done, acts.PlanView):
         if done.refusal is not None:
             raise done.refusal
+        if done.conflicts:
+            raise Refused(
+                "Texts were changed by others in the same places. Ask for the plan.", code="conflict"
+            )
         raise Refused(
             "The wiki has changed since the plan was made, so nothing was done. Ask for the plan again.",
             code="plan_stale",
         )
+    head = done.head
+    volume = next((v for v in people.volumes_of(desk, actor) if head and v.id == head.volume), done.volume)
     return schemas.Done(
-        change_set=done.change_set, volume=done.volume.key, key=done.head.key, title=done.head.title
+        change_set=done.change_set,
+        volume=volume.key if volume else None,
+        key=head.key if head else None,
+        title=head.title if head else None,
     )
+
+
+@router.get("/volumes/{volume}/contents", response_class=PlainTextResponse)
+def contents_as_text(desk: TheDesk, actor: Reader, volume: str, page: str = "") -> PlainTextResponse:
+    """The contents of a volume, or of the branch of a page, as a list of “- [[Title]]” lines."""
+    return PlainTextResponse(reading.contents_text(desk, actor, volume, page))
+
+
+@router.get("/trash")
+def trash(
+    desk: TheDesk, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+) -> schemas.Trash:
+    """What lies in the trash of the volumes you may read."""
+    view = acts.trash_view(desk, actor, before)
+    entries = [
+        schemas.Trashed(
+            page=each.page,
+            volume=view.volumes[each.volume].key,
+            key=each.key,
+            title=each.title,
+            change_set=each.change_set,
+            at=each.at,
+            author=each.author,
+        )
+        for group in view.acts
+        for each in group
+    ]
+    return schemas.Trash(entries=entries, more_before=view.more_before, kept_days=view.kept_days)
 
 
 @router.get("/volumes/{volume}/backlinks/{page:path}")
@@ -332,8 +329,8 @@ def comparison(
         schemas.Passage(
             kind="same" if p.kind == "same" else "changed",
             line=p.line,
-            before=[_said(line) for line in p.before],
-            after=[_said(line) for line in p.after],
+            before=[wishing.said(line) for line in p.before],
+            after=[wishing.said(line) for line in p.after],
         )
         for p in view.passages
     ]
@@ -405,21 +402,6 @@ def change(
         for each in view.pages
     ]
     return schemas.ActPages(**_act(view.act, view.volume.key).model_dump(), pages=pages, more=view.more)
-
-
-@router.post("/changes/{number}/undo-plan")
-def plan_undo(desk: TheDesk, actor: Changer, number: int) -> schemas.Plan:
-    """What undoing a rename would change."""
-    view = refactor.plan_undo(desk, actor, number)
-    if view.refusal is not None:
-        raise view.refusal
-    return schemas.Plan(digest=view.digest, references=0, pages=_changed(view), captured=[])
-
-
-@router.post("/changes/{number}/undo")
-def undo(desk: TheDesk, actor: Changer, number: int, body: schemas.Undo) -> schemas.Done:
-    """Undo the act whose undoing was seen; 409 if it would be another one by now."""
-    return _done(refactor.apply_undo(desk, actor, number, body.digest))
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)

@@ -114,6 +114,9 @@ class Save(Schema):
     under: str = Field(
         default="", description="For a new page: the page below which it stands in the contents"
     )
+    follow: bool = Field(
+        True, description="References elsewhere that the text would take away from what they lead to follow"
+    )
 
 
 class Saved(Schema):
@@ -125,69 +128,36 @@ class Saved(Schema):
     revision: int
     created: bool
     unchanged: bool
-
-
-class Wish(Schema):
-    """A rename that is wished for."""
-
-    title: str
-    present_words: bool = False
-
-
-class ApplyRename(Wish):
-    """A rename whose plan was seen: ``digest`` is that plan's."""
-
-    digest: str
-    note: str = ""
-
-
-class ChangedLine(Schema):
-    """A line before and after."""
-
-    line: int
-    before: str
-    after: str
-
-
-class ChangedPage(Schema):
-    """A page that a plan changes."""
-
-    volume: str
-    title: str
-    lines: list[ChangedLine]
-
-
-class Captured(Schema):
-    """A reference that is unwritten and would lead to the page."""
-
-    volume: str
-    title: str
-    line: int
-    words: str
-
-
-class Plan(Schema):
-    """What an act will change. Send its digest to have exactly this done."""
-
-    digest: str
-    references: int
-    pages: list[ChangedPage]
-    captured: list[Captured]
-
-
-class Undo(Schema):
-    """An undoing whose plan was seen."""
-
-    digest: str
+    followed: list[str] = Field(description="Titles of pages of the volume in which references followed")
 
 
 class Done(Schema):
     """An act that was done; it can be undone by its number."""
 
     change_set: int
+    volume: str | None = Field(description="Where to go on; null where there is no such page")
+    key: str | None
+    title: str | None
+
+
+class Trashed(Schema):
+    """A page in the trash; restore it by its number."""
+
+    page: int
     volume: str
     key: str
     title: str
+    change_set: int
+    at: datetime
+    author: str
+
+
+class Trash(Schema):
+    """What lies in the trash, the newest act first."""
+
+    entries: list[Trashed]
+    more_before: int | None
+    kept_days: int
 
 
 class Sentence(Schema):

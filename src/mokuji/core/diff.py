@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
-from mokuji.core.edits import Edit
+from mokuji.core.edits import Edit, apply
 from mokuji.core.spans import Lines, Span
 
 LONGEST_WORDS = 4000
@@ -56,14 +56,46 @@ def near(pieces: Sequence[Piece], reach: int = 56) -> tuple[Piece, ...]:
 
 
 def changed_lines(text: str, edits: Sequence[Edit], most: int | None = None) -> list[ChangedLine]:
-    """The lines that edits touch, each once; an edit lies within one line."""
+    """The lines that edits touch, each once; where whole lines come or go, those that go and then those that
+    come, each with an empty other side."""
     lines = Lines(text)
     found: list[ChangedLine] = []
     for line, group in groupby(edits, key=lambda edit: lines.position(edit.span.start).line):
-        if most is not None and len(found) == most:
+        if most is not None and len(found) >= most:
             break
-        found.append(_changed_line(text, line, lines.line_span(line), list(group)))
-    return found
+        edits_here = list(group)
+        if any(
+            "\n" in e.words or "\r" in e.words or e.span.end > lines.line_span(line).end for e in edits_here
+        ):
+            found += _changed_block(text, line, lines, edits_here)
+        else:
+            found.append(_changed_line(text, line, lines.line_span(line), edits_here))
+    return found[:most]
+
+
+def _changed_block(text: str, line: int, lines: Lines, edits: list[Edit]) -> list[ChangedLine]:
+    """Edits that take or bring whole lines: first the lines that go, then those that come."""
+    start = lines.line_span(line).start
+    end = max(lines.line_span(lines.position(max(e.span.end - 1, e.span.start)).line).end for e in edits)
+    before = text[start:end]
+    moved = [Edit(edit.span.moved(-start), edit.words) for edit in edits]
+    old, new = before.splitlines(), apply(before, moved).splitlines()
+    head, tail = _common(old, new)
+    gone = [
+        ChangedLine(line + head + n, (Piece(each, True),), (), "")
+        for n, each in enumerate(_core(old, head, tail))
+    ]
+    come = [
+        ChangedLine(line + head + n, (), (Piece(each, True),), "")
+        for n, each in enumerate(_core(new, head, tail))
+    ]
+    return [
+        each for each in (*gone, *come) if any(piece.words.strip() for piece in (*each.before, *each.after))
+    ]
+
+
+def _core(lines: Sequence[str], head: int, tail: int) -> Sequence[str]:
+    return lines[head : len(lines) - tail]
 
 
 def _changed_line(text: str, line: int, span: Span, edits: list[Edit]) -> ChangedLine:

@@ -533,7 +533,13 @@ class _Following:
         self._careful.add(id_)
 
     def _rewrite(
-        self, page: Page, use: Use, led_to: PageHead | None, head: PageHead, renamed: bool, section: str | None
+        self,
+        page: Page,
+        use: Use,
+        led_to: PageHead | None,
+        head: PageHead,
+        renamed: bool,
+        section: str | None,
     ) -> None:
         reference = use.reference
         words = shown(reference, page.text, self._volume_keys)

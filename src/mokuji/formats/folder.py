@@ -18,11 +18,10 @@ import yaml
 from mokuji.core import names
 from mokuji.core.errors import BadName, BadText
 from mokuji.core.text import front_matter
-from mokuji.core.text.reference import Kind
-from mokuji.core.text.scan import check, scan
+from mokuji.core.text.scan import check
+from mokuji.formats.contents import read_contents
 
 _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
-_ITEM = re.compile(r"([ \t]*)(?:[-*+]|\d{1,9}[.)])[ \t]+")
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,32 +160,11 @@ def _without_title(text: str, front: front_matter.FrontMatter) -> str:
 
 
 def _contents(reading: _Reading, path: str, data: bytes | None) -> list[tuple[int, str]]:
-    """Depth and title of each ``[[Title]]`` item; the depth is that of the nested list."""
     text = reading.text(path, data) if data is not None else None
     if text is None:
         return []
-    found: list[tuple[int, str]] = []
-    indents: list[int] = []
-    seen: set[str] = set()
-    for reference in scan(text).references:
-        if reference.kind is not Kind.LINK or reference.name is None:
-            continue
-        start = max(text.rfind("\n", 0, reference.span.start), text.rfind("\r", 0, reference.span.start)) + 1
-        item = _ITEM.match(text, start)
-        if item is None or item.end() != reference.span.start:
-            continue
-        indent = len(item[1].expandtabs(4))
-        while indents and indents[-1] >= indent:
-            indents.pop()
-        title = names.unescape(reference.name_span.of(text))
-        if names.key(title) in seen:
-            reading.problems.append(
-                f"{path}: “{title}” has two places in the contents; the first one counts."
-            )
-            continue
-        seen.add(names.key(title))
-        found.append((len(indents), title))
-        indents.append(indent)
+    found, problems = read_contents(text)
+    reading.problems += [f"{path}: {problem}" for problem in problems]
     return found
 
 

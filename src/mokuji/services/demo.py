@@ -16,7 +16,7 @@ from mokuji.core.errors import MokujiError, Refused
 from mokuji.core.policy import Actor, Role
 from mokuji.core.wiki import Page
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
-from mokuji.services import refactor
+from mokuji.services import acts, wishes
 from mokuji.services.desk import Desk, find_volume, need_head
 from mokuji.services.importing import import_wiki, read_folder
 from mokuji.services.people import hash_password
@@ -102,7 +102,8 @@ def _actors(desk: Desk, ids: Mapping[str, int]) -> dict[str, Actor]:
 def _act(desk: Desk, actor: Actor, told: Mapping[str, Any]) -> None:
     by = Signature(actor.person, _time(told["at"]), told.get("note", ""))
     if "rename" in told:
-        refactor.rename_now(desk, actor, told["volume"], told["page"], told["rename"], by)
+        volume_key, page_key = names.key(told["volume"]), names.key(told["page"])
+        acts.apply(desk, actor, wishes.Rename(volume_key, page_key, told["rename"]), None, signature=by)
         return
     with writing_transaction(desk.engine) as connection:
         volume = find_volume(connection, actor, told["volume"])

@@ -9,9 +9,9 @@ from mokuji.core.diff import Passage, compare
 from mokuji.core.errors import Missing
 from mokuji.core.policy import Act, Actor, may
 from mokuji.core.wiki import PageHead, Volume
+from mokuji.services.acts import need_act
 from mokuji.services.desk import Desk, find_volume, need_head, visible
 from mokuji.services.reading import VolumeView, volume_view
-from mokuji.services.refactor import need_act
 from mokuji.store import history
 from mokuji.store.database import reading
 from mokuji.store.history import LoggedAct as LoggedAct
@@ -122,9 +122,9 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
     """One act with the pages it wrote."""
     with reading(desk.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}
-        act = need_act(connection, actor, change_set, by_id)
+        act = need_act(connection, change_set, by_id)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
         volume = by_id[act.volume]
-        undoable = act.act in {"rename", "undo"} and act.undone_by is None
+        undoable = act.act != "import" and act.undone_by is None
         may_undo = undoable and may(actor, Act.RENAME, volume.id, closed=volume.closed)
         return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo)

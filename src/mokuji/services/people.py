@@ -18,7 +18,8 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from mokuji.core import names, policy
 from mokuji.core.errors import BadName, Missing
 from mokuji.core.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.core.wiki import Volume
+from mokuji.services.desk import Desk, visible
 from mokuji.store import people
 from mokuji.store.database import reading, writing
 from mokuji.store.people import Account
@@ -28,6 +29,12 @@ SESSION = timedelta(days=30)
 
 _hasher = PasswordHasher()
 _nobodys_hash = _hasher.hash(secrets.token_hex(16))
+
+
+def volumes_of(desk: Desk, actor: Actor) -> list[Volume]:
+    """The volumes that an actor may read, as they are now."""
+    with reading(desk.engine) as connection:
+        return list(visible(connection, actor).values())
 
 
 def hash_password(password: str) -> str:

@@ -7,13 +7,15 @@ import re
 from dataclasses import dataclass
 
 from mokuji.core import names, policy
+from mokuji.core.errors import Missing
 from mokuji.core.findings import Problem
 from mokuji.core.policy import Act, Actor
 from mokuji.core.spans import Lines
 from mokuji.core.wiki import PageHead, Volume
+from mokuji.formats.contents import write_contents
 from mokuji.services.desk import Desk, Ready, find_head, find_volume, need_head, visible
 from mokuji.services.linking import Link, links
-from mokuji.store import backlinks, contents, pages, unwritten
+from mokuji.store import backlinks, contents, pages, placing, unwritten
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.backlinks import Backlinks, Cursor
 from mokuji.store.contents import Contents, Entry
@@ -121,6 +123,41 @@ def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageV
         if head is None:
             return volume_view(connection, actor, volume, volumes)
         return _page_view(desk, connection, actor, volume, volumes, head)
+
+
+def contents_text(desk: Desk, actor: Actor, volume_key: str, page_key: str = "") -> str:
+    """The contents of a volume, or the branch of a name, as a plain-text list."""
+    with reading(desk.engine) as connection:
+        volume = find_volume(connection, actor, volume_key)
+        if page_key:
+            rows = placing.branch(connection, volume.id, names.key(page_key))
+            if not rows:
+                raise Missing(f"“{page_key}” has no place in the contents.", code="place_missing")
+        else:
+            rows = placing.rows(connection, volume.id)
+        return write_contents(rows)
+
+
+def formerly(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[str, str | None] | None:
+    """Where the page is now that had this address once: the keys of volume and page; None if nowhere.
+
+    A name that is used again leads to what it is used for, so this is asked last.
+    """
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        by_id = {each.id: each for each in volumes.values()}
+        volume = volumes.get(names.key(volume_key))
+        if volume is None and names.is_storable(volume_key):
+            was = stored_volumes.former_volume(connection, names.key(volume_key))
+            volume = by_id.get(was) if was is not None else None
+            if volume is not None:
+                return volume.key, page_key or None
+        if volume is None or not names.is_storable(page_key):
+            return None
+        head = stored_volumes.formerly(connection, volume.id, names.key(page_key))
+        if head is None or head.volume not in by_id:
+            return None
+        return by_id[head.volume].key, head.key
 
 
 def open_page(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> PageView | UnwrittenView:

@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import overload
 
 from mokuji.core import names
+from mokuji.core.changes import Fate, PageChange
 from mokuji.core.errors import Conflict
 from mokuji.core.line_ends import restore
 from mokuji.core.names import Name
+from mokuji.core.plan import Plan
 from mokuji.core.plans.create import create
+from mokuji.core.plans.save import save as plan_save
 from mokuji.core.policy import Act, Actor
+from mokuji.core.references import Sections
 from mokuji.core.spans import Lines
 from mokuji.core.text.html import Compiled
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.services.acts import Listed, listed
 from mokuji.services.desk import Desk, check, clean_note, find_head, find_volume, make_ready, visible
 from mokuji.services.linking import Link, links, resolve_names
 from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
-from mokuji.store import contents, unwritten, writing
+from mokuji.store import acting, unwritten, writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki
@@ -76,6 +82,66 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
         )
 
 
+@dataclass(frozen=True, slots=True)
+class Moves:
+    """What a save would take from references elsewhere, and what making them follow would change.
+
+    Nothing was saved. ``references`` on ``pages`` pages can follow (``hidden`` more pages are closed to the
+    actor); ``lost`` lead to sections that the text has no more, line by line.
+    """
+
+    volume: Volume
+    changes: tuple[PageChange, ...]
+    references: int
+    sections: int
+    lost: tuple[Listed, ...]
+    hidden: int
+
+    @property
+    def sentence(self) -> str:
+        """The question in one sentence."""
+        said = []
+        if self.sections:
+            said.append(f"{_counted(self.sections, 'reference')} to a section that is called otherwise now")
+        if self.references:
+            said.append(f"{_counted(self.references, 'reference')} by a name that would lead elsewhere")
+        if self.lost:
+            said.append(f"{_counted(len(self.lost), 'reference')} to a section that is gone")
+        return "This text changes where references lead: " + ", ".join(said) + "."
+
+
+def _counted(number: int, one: str) -> str:
+    return f"{number:,} {one if number == 1 else one + 's'}"
+
+
+@overload
+def save(
+    desk: Desk,
+    actor: Actor,
+    volume_key: str,
+    title: str,
+    text: str,
+    *,
+    revision: int,
+    note: str = ...,
+    under: str = ...,
+    browser: bool = ...,
+    follow: bool = ...,
+) -> Saved: ...
+@overload
+def save(
+    desk: Desk,
+    actor: Actor,
+    volume_key: str,
+    title: str,
+    text: str,
+    *,
+    revision: int,
+    note: str = ...,
+    under: str = ...,
+    browser: bool = ...,
+    follow: bool | None,
+) -> Saved | Moves: ...
 def save(
     desk: Desk,
     actor: Actor,
@@ -87,16 +153,20 @@ def save(
     note: str = "",
     under: str = "",
     browser: bool = False,
-) -> Saved:
+    follow: bool | None = True,
+) -> Saved | Moves:
     """Saves a page; ``revision`` is the one the writer began with, 0 for a new page.
 
     BadText or BadName say what cannot be kept; Conflict says that somebody else
     saved meanwhile. ``browser`` gives a text from a form its line ends back.
+    ``follow`` says whether references that the text would take away from what
+    they lead to are to follow; with None nothing is saved if there are any,
+    and they are told instead.
     """
     note = clean_note(note)
     check_text(text)
-    # A new page may change others, to keep their references where they lead: then nobody else writes.
-    with writing_transaction(desk.engine, alone=revision == 0) as connection:
+    # What may change other pages is done while nobody else writes.
+    with writing_transaction(desk.engine, alone=revision == 0 or follow is True) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, title)
@@ -104,7 +174,7 @@ def save(
         if head is None and revision == 0:
             if browser:
                 text = restore("", text)
-            return _create(connection, volume, title, text, under, by)
+            return _create(connection, actor, volume, title, text, under, by, follow)
         if head is None:
             raise Conflict(
                 "The page was renamed or deleted while you were writing. Your text is still here; look for the "
@@ -117,32 +187,76 @@ def save(
                 "look at the newest revision, bring the two together, then save again.",
                 code="edited_meanwhile",
             )
-        page = StoredWiki(connection).pages([head.id])[head.id]
+        wiki = StoredWiki(connection)
+        page = wiki.pages([head.id])[head.id]
         if browser:
             text = restore(page.text, text)
         if text == page.text:
             return Saved(volume, head, False, True, ())
-        content = Page(head, text).content
+        new = Page(head, text)
+        if follow is not False and _moves_something(wiki, page, new):
+            plan = plan_save(wiki, head.id, text)
+            if moves := _moves(connection, actor, volume, plan):
+                return moves if follow is None else _save_all(connection, plan, volume, by, moves)
         change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
-        number = writing.save_page(connection, head, content, text, change_set, by)
+        number = writing.save_page(connection, head, new.content, text, change_set, by)
         return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
 
 
-def _create(
-    connection: Connection, volume: Volume, title: str, text: str, under: str, by: Signature
-) -> Saved:
-    plan = create(StoredWiki(connection), volume.id, title)
-    change_set = writing.open_change_set(connection, "create", volume.id, None, by)
-    content = Page(plan.page, text).content
-    id_ = writing.create_page(connection, volume.id, plan.page.title, content, text, change_set, by)
-    writing.set_page(connection, change_set, id_)
-    writing.apply_changes(connection, plan.change_set.changes, change_set, by)
-    contents.place_in_contents(
-        connection, volume.id, plan.page.title, plan.page.key, names.key(under) or None
+def _moves_something(wiki: StoredWiki, old: Page, new: Page) -> bool:
+    """Whether the page has other sections or aliases than before: nothing else of it is led to."""
+    if old.alias_keys != new.alias_keys:
+        return True
+    return Sections.of(old, wiki.volumes) != Sections.of(new, wiki.volumes)
+
+
+def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> Moves | None:
+    own = plan.page.id if plan.page is not None else 0
+    others = [change for change in plan.change_set.changes if change.head.id != own]
+    lost = [each for each in plan.followed.lost_sections if each.page.id != own]
+    if not others and not lost:
+        return None
+    readable = {each.id for each in visible(connection, actor).values()}
+    seen = tuple(change for change in others if change.head.volume in readable)
+    return Moves(
+        volume,
+        seen,
+        plan.followed.references,
+        plan.followed.sections,
+        listed(StoredWiki(connection), [each for each in lost if each.page.volume in readable]),
+        len(others) - len(seen),
     )
-    head = PageHead(id_, volume.id, plan.page.key, plan.page.title)
-    kept = tuple(change.head.title for change in plan.change_set.changes if change.head.volume == volume.id)
-    return Saved(volume, head, True, False, kept)
+
+
+def _save_all(connection: Connection, plan: Plan, volume: Volume, by: Signature, moves: Moves) -> Saved:
+    """Saves a page and all that follows it as one act."""
+    done = acting.do(connection, plan, volume.id, by, {**plan.facts, "followed": len(moves.changes)})
+    assert plan.page is not None
+    id_ = done.pages.get(plan.page.id, plan.page.id)
+    head = StoredWiki(connection).pages([id_])[id_].head
+    kept = tuple(change.head.title for change in moves.changes if change.head.volume == volume.id)
+    return Saved(volume, head, plan.page.id == 0, False, kept)
+
+
+def _create(
+    connection: Connection,
+    actor: Actor,
+    volume: Volume,
+    title: str,
+    text: str,
+    under: str,
+    by: Signature,
+    follow: bool | None,
+) -> Saved | Moves:
+    plan = create(StoredWiki(connection), volume.id, title, text, under=names.key(under) or None)
+    moves = _moves(connection, actor, volume, plan)
+    if moves is not None and follow is None:
+        return moves
+    if moves is not None and follow is False:
+        # Only the page itself; what led elsewhere by its name leads here from now on.
+        own = tuple(change for change in plan.change_set.changes if change.fate is Fate.MADE)
+        plan = replace(plan, change_set=replace(plan.change_set, changes=own))
+    return _save_all(connection, plan, volume, by, moves or Moves(volume, (), 0, 0, (), 0))
 
 
 @dataclass(frozen=True, slots=True)

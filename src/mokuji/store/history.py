@@ -118,15 +118,16 @@ def touched(connection: Connection, change_set: int, volumes: Collection[int], m
 
 @dataclass(frozen=True, slots=True)
 class Before:
-    """A page of a change set: the revision it made, and the text before it."""
+    """A page of a change set: the revision it made, the text before it, and the text it made."""
 
     page: int
     number: int
     text: str
+    after: str
 
 
 BEFORE = text(
-    """SELECT r.page, r.number, b.text FROM revision r
+    """SELECT r.page, r.number, b.text, r.text AS after FROM revision r
     JOIN revision b ON b.page = r.page AND b.number = r.number - 1 WHERE r.change_set = :id"""
 )
 

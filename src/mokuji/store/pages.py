@@ -29,6 +29,14 @@ def find_head(connection: Connection, volume: int, key: str) -> PageHead | None:
     return PageHead(*row) if row else None
 
 
+def all_ids(connection: Connection, volume: int) -> list[int]:
+    """The ids of all pages of a volume."""
+    found = connection.execute(
+        text("SELECT id FROM page WHERE volume = :volume ORDER BY id"), {"volume": volume}
+    )
+    return list(found.scalars())
+
+
 def last_change(connection: Connection, page: int) -> Change:
     """The last change of a page that is there; what the program did by itself is Mokuji's."""
     row = connection.execute(

@@ -57,6 +57,19 @@ COUNT = text(
 )
 
 
+SAYING = text(
+    """SELECT p.id FROM page_search s JOIN page p ON p.id = s.page
+    WHERE s.words @@ plainto_tsquery('english', :words) AND p.volume = ANY(:volumes) LIMIT :most"""
+)
+
+
+def saying(connection: Connection, words: str, volumes: Collection[int], most: int = 500) -> list[int]:
+    """The pages of some volumes that hold all of these words, in any form and order."""
+    # Slashes would make one file name of several words for PostgreSQL's parser.
+    values = {"words": re.sub(r"[/|]", " ", words), "volumes": list(volumes), "most": most}
+    return list(connection.execute(SAYING, values).scalars())
+
+
 def find(
     connection: Connection, words: str, volumes: Collection[int], *, most: int = 20, skip: int = 0
 ) -> list[Hit]:

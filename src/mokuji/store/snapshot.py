@@ -51,6 +51,9 @@ class StoredPage(Page):
         found = read(self.text[self.starts[index] : self.ends[index]], self.starts[index])
         return found if isinstance(found, Reference) else None
 
+    def every_use(self) -> Iterator[Use]:
+        yield from self._at(iter(range(len(self.starts))))
+
     def uses(self, keys: Collection[str]) -> Iterator[Use]:
         wanted = {id_ for id_, name in self.known.items() if name.key in keys or name.title in keys}
         yield from self._at(index for index, id_ in enumerate(self.name_ids) if id_ in wanted)
@@ -96,7 +99,15 @@ NAMES_MEANING = text(
 )
 NAMING = text("SELECT DISTINCT page FROM page_name WHERE name = ANY(:names)")
 NAMING_SECTIONS = text("SELECT DISTINCT page FROM section_ref WHERE name = ANY(:names)")
-_VOLUMES = text("SELECT id, key, title, closed, libraries FROM volume ORDER BY id")
+NAMING_VOLUME = text(
+    """SELECT DISTINCT pn.page FROM name n JOIN page_name pn ON pn.name = n.id
+    WHERE n.vkey = :key COLLATE "C" AND n.vkey IS NOT NULL"""
+)
+INSERTING = text(
+    """SELECT DISTINCT pn.page FROM name n JOIN page_name pn ON pn.name = n.id AND pn.kind = 1
+    WHERE n.home = :volume"""
+)
+_VOLUMES = text("SELECT id, key, title, closed, libraries FROM volume WHERE deleted_by IS NULL ORDER BY id")
 
 
 def load_volumes(connection: Connection) -> dict[str, Volume]:
@@ -183,3 +194,9 @@ class StoredWiki:
     def naming_sections(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
         return self.connection.execute(NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()
+
+    def naming_volume(self, key: str) -> Collection[int]:
+        return self.connection.execute(NAMING_VOLUME, {"key": key}).scalars().all()
+
+    def inserting(self, volume: int) -> Collection[int]:
+        return self.connection.execute(INSERTING, {"volume": volume}).scalars().all()

@@ -45,7 +45,8 @@ volume = Table(
     Column("closed", Boolean, nullable=False, server_default=text("false")),
     Column("front", Text(collation="C")),
     Column("libraries", ARRAY(Integer), nullable=False, server_default="{}"),
-    UniqueConstraint("key", name="volume_key"),
+    Column("deleted_by", BigInteger),  # the change set that deleted it; it waits for an undo
+    Index("volume_key", "key", unique=True, postgresql_where=text("deleted_by IS NULL")),
 )
 
 person = Table(
@@ -103,7 +104,8 @@ page = Table(
     Column("changed", DateTime(timezone=True), nullable=False),
     Column("author", ForeignKey("person.id")),
     Column("note", Text, nullable=False, server_default=""),
-    UniqueConstraint("volume", "key", name="page_volume_key"),
+    # Looked at when a statement ends, so that two pages can exchange their names.
+    UniqueConstraint("volume", "key", name="page_volume_key", deferrable=True, initially="IMMEDIATE"),
     Index("page_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
     postgresql_with={"fillfactor": "80"},
 )
@@ -111,7 +113,7 @@ page = Table(
 revision = Table(
     "revision",
     metadata,
-    Column("page", ForeignKey("page.id"), primary_key=True),
+    Column("page", BigInteger, primary_key=True),  # of a page that is there, or in the trash
     Column("number", Integer, primary_key=True),
     Column("change_set", ForeignKey("change_set.id"), nullable=False),
     Column("author", ForeignKey("person.id")),
@@ -198,4 +200,47 @@ page_search = Table(
     Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
     Column("words", TSVECTOR, nullable=False),
     Index("page_search_words", "words", postgresql_using="gin"),
+)
+
+trash = Table(
+    "trash",
+    metadata,
+    Column("page", BigInteger, primary_key=True),
+    Column("volume", ForeignKey("volume.id"), nullable=False),
+    _key("key"),
+    Column("title", Text, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("change_set", ForeignKey("change_set.id"), nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("successor", BigInteger),
+    Column("leads", JSONB, nullable=False, server_default="[]"),
+    Index("trash_by_act", "change_set", "page"),
+    Index("trash_by_volume", "volume", "change_set"),
+)
+
+# Addresses that pages and volumes had: they lead on until the name is used again.
+former = Table(
+    "former",
+    metadata,
+    Column("volume", Integer, primary_key=True, autoincrement=False),
+    Column("key", Text(collation="C"), primary_key=True),
+    Column("page", BigInteger, nullable=False),
+    Index("former_page", "page"),
+)
+
+former_volume = Table(
+    "former_volume",
+    metadata,
+    Column("key", Text(collation="C"), primary_key=True),
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), nullable=False),
+)
+
+# Pairs of names that look alike and were said to differ; the smaller key first.
+differing = Table(
+    "differing",
+    metadata,
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
+    Column("one", Text(collation="C"), primary_key=True),
+    Column("other", Text(collation="C"), primary_key=True),
+    Column("person", ForeignKey("person.id")),
 )

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import Connection, text
 
 from mokuji.core import names
+from mokuji.core.wiki import PageHead, Volume
 
 
 def rename_front(connection: Connection, volume: int, old: str, key: str) -> None:
@@ -17,6 +18,101 @@ def rename_front(connection: Connection, volume: int, old: str, key: str) -> Non
         text('UPDATE volume SET front = :key WHERE id = :volume AND front = :old COLLATE "C"'),
         {"volume": volume, "old": old, "key": key},
     )
+
+
+def change_volume(connection: Connection, volume: Volume) -> None:
+    """Writes down what a volume is called now and where its inserts look; one that was deleted is back."""
+    connection.execute(
+        text(
+            """UPDATE volume SET key = :key, title = :title, closed = :closed, libraries = :libraries,
+            deleted_by = NULL WHERE id = :id"""
+        ),
+        {
+            "id": volume.id,
+            "key": volume.key,
+            "title": volume.title,
+            "closed": volume.closed,
+            "libraries": list(volume.libraries),
+        },
+    )
+
+
+def delete_volume(connection: Connection, volume: int, change_set: int) -> None:
+    """A volume is no more, but can come back."""
+    connection.execute(
+        text("UPDATE volume SET deleted_by = :act WHERE id = :id"), {"act": change_set, "id": volume}
+    )
+
+
+def remember_addresses(connection: Connection, heads: Sequence[PageHead]) -> None:
+    """The names that pages had lead to them."""
+    connection.execute(
+        text(
+            """INSERT INTO former (volume, key, page) SELECT * FROM unnest(CAST(:volumes AS int[]),
+                CAST(:keys AS text[]), CAST(:pages AS bigint[]))
+            ON CONFLICT (volume, key) DO UPDATE SET page = EXCLUDED.page"""
+        ),
+        {
+            "volumes": [head.volume for head in heads],
+            "keys": [head.key for head in heads],
+            "pages": [head.id for head in heads],
+        },
+    )
+
+
+def pass_on_addresses(
+    connection: Connection, removed: Sequence[PageHead], successors: Mapping[int, int]
+) -> None:
+    """The names that pages had lead to those that took their references."""
+    remember_addresses(connection, [replace(h, id=successors[h.id]) for h in removed if h.id in successors])
+    connection.execute(
+        text(
+            """UPDATE former f SET page = w.successor
+            FROM unnest(CAST(:pages AS bigint[]), CAST(:successors AS bigint[])) AS w(page, successor)
+            WHERE f.page = w.page"""
+        ),
+        {"pages": list(successors), "successors": list(successors.values())},
+    )
+
+
+FORMER = text(
+    """SELECT p.id, p.volume, p.key, p.title, p.revision FROM former f JOIN page p ON p.id = f.page
+    WHERE f.volume = :volume AND f.key = :key COLLATE "C" """
+)
+
+
+def formerly(connection: Connection, volume: int, key: str) -> PageHead | None:
+    """The page that had this name once, if it is there."""
+    row = connection.execute(FORMER, {"volume": volume, "key": key}).first()
+    return PageHead(*row) if row else None
+
+
+def remember_volume(connection: Connection, key: str, volume: int) -> None:
+    """The name that a volume had leads to it."""
+    connection.execute(
+        text(
+            """INSERT INTO former_volume (key, volume) VALUES (:key, :volume)
+            ON CONFLICT (key) DO UPDATE SET volume = EXCLUDED.volume"""
+        ),
+        {"key": key, "volume": volume},
+    )
+
+
+def former_volume(connection: Connection, key: str) -> int | None:
+    """The volume that had this name once."""
+    found = connection.execute(
+        text(
+            """SELECT v.id FROM former_volume f JOIN volume v ON v.id = f.volume
+            WHERE f.key = :key COLLATE "C" AND v.deleted_by IS NULL"""
+        ),
+        {"key": key},
+    ).scalar()
+    return None if found is None else int(found)
+
+
+def set_front(connection: Connection, volume: int, key: str | None) -> None:
+    """Which page a volume opens on."""
+    connection.execute(text("UPDATE volume SET front = :key WHERE id = :id"), {"key": key, "id": volume})
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -112,6 +112,31 @@ def create_page(
     _insert_revision(connection, page, 1, title, body, change_set, by)
     index_page(connection, PageHead(page, volume, names.key(title), title), content, body, new=True)
     return page
+
+
+def restore_page(
+    connection: Connection, head: PageHead, content: PageText, body: str, change_set: int, by: Signature
+) -> None:
+    """Writes a page that was taken out of the trash, under its id and as its next revision ``head.revision``."""
+    connection.execute(
+        text(
+            """INSERT INTO page (id, volume, key, title, revision, summary, changed, author, note)
+            VALUES (:id, :volume, :key, :title, :revision, :summary, :at, :author, :note)"""
+        ),
+        {
+            "id": head.id,
+            "volume": head.volume,
+            "key": head.key,
+            "title": head.title,
+            "revision": head.revision,
+            "summary": content.front_matter.words("summary"),
+            "at": by.at,
+            "author": by.author,
+            "note": by.note,
+        },
+    )
+    _insert_revision(connection, head.id, head.revision, head.title, body, change_set, by)
+    index_page(connection, head, content, body, new=True)
 
 
 def save_page(
@@ -332,22 +357,22 @@ def apply_changes(
     _copy_revisions(connection, changes, change_set, by)
     rewritten = [change for change in changes if change.text_changed]
     _reindex(connection, [change for change in rewritten if change.content is None])
-    for change in rewritten:
-        if change.content is not None:
-            index_page(connection, replace(change.head, title=change.title), change.content, change.after)
-    index_words(
-        connection,
-        [(c.head.id, c.title, c.after) for c in changes if c.content is None or not c.text_changed],
-    )
+    whole = [c for c in changes if c.content is not None and (c.text_changed or c.volume != c.head.volume)]
+    for change in whole:
+        assert change.content is not None
+        index_page(connection, change.head_after, change.content, change.after)
+    _set_summaries(connection, whole)
+    done = {change.head.id for change in whole}
+    index_words(connection, [(c.head.id, c.title, c.after) for c in changes if c.head.id not in done])
 
 
 def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) -> None:
     done = connection.execute(
         text(
-            """UPDATE page p SET revision = p.revision + 1, title = w.title, key = w.key, changed = :at,
-            author = :author, note = :note
+            """UPDATE page p SET revision = p.revision + 1, title = w.title, key = w.key, volume = w.volume,
+            changed = :at, author = :author, note = :note
             FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[]), CAST(:titles AS text[]),
-                CAST(:keys AS text[])) AS w(id, expected, title, key)
+                CAST(:keys AS text[]), CAST(:volumes AS int[])) AS w(id, expected, title, key, volume)
             WHERE p.id = w.id AND p.revision = w.expected"""
         ),
         {
@@ -355,6 +380,7 @@ def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) 
             "expected": [change.head.revision for change in changes],
             "titles": [change.title for change in changes],
             "keys": [names.key(change.title) for change in changes],
+            "volumes": [change.head_after.volume for change in changes],
             "at": by.at,
             "author": by.author,
             "note": by.note,
@@ -362,6 +388,20 @@ def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) 
     )
     if done.rowcount != len(changes):
         raise Conflict("A page of this plan was changed meanwhile. Look at the new plan.", code="plan_stale")
+
+
+def _set_summaries(connection: Connection, changes: Sequence[PageChange]) -> None:
+    """What a front matter says of its page, where an act can have changed it."""
+    found = {c.head.id: c.content.front_matter.words("summary") for c in changes if c.own and c.content}
+    if found:
+        connection.execute(
+            text(
+                """UPDATE page p SET summary = w.summary
+                FROM unnest(CAST(:ids AS bigint[]), CAST(:summaries AS text[])) AS w(id, summary)
+                WHERE p.id = w.id AND p.summary <> w.summary"""
+            ),
+            {"ids": list(found), "summaries": list(found.values())},
+        )
 
 
 def _copy_revisions(

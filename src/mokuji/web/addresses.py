@@ -19,8 +19,18 @@ def page(volume_key: str, page_key: str | None = None, anchor: str = "") -> str:
 
 
 def act(name: str, volume_key: str, page_key: str, **query: object) -> str:
-    """An act on a page: edit, rename, history, compare, revision, backlinks, card."""
+    """Something about a page: edit, history, compare, revision, backlinks, card."""
     return _with(f"/-/{name}{address(volume_key, page_key)}", query)
+
+
+def plan(name: str, volume_key: str, page_key: str, **query: object) -> str:
+    """The plan of an act on a page: rename, place, move, merge, split, join, section, retarget, delete, aliases."""
+    return _with(f"/-/plan/{name}{address(volume_key, page_key)}", query)
+
+
+def volume(name: str, volume_key: str, **query: object) -> str:
+    """The plan of an act on a volume: rename, libraries, contents, delete."""
+    return _with(f"/-/volume/{name}{address(volume_key)}", query)
 
 
 def change(number: int, what: str = "") -> str:

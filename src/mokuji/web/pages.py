@@ -106,7 +106,10 @@ async def checked_form(request: Request) -> dict[str, str]:
     """The fields of a form, once its token is found to fit; Forbidden otherwise (the browser keeps what was typed)."""
     # What is too large for a page is said by the page that it came from.
     form = await request.form(max_part_size=LARGEST_BODY)
-    fields = {name: value for name, value in form.items() if isinstance(value, str)}
+    fields: dict[str, str] = {}
+    for name, value in form.multi_items():
+        if isinstance(value, str):  # of a field that comes several times all, one a line
+            fields[name] = f"{fields[name]}\n{value}" if name in fields else value
     desk = get_desk(request)
     fit = any(
         value and people.form_token_fits(desk, value, fields.get("token", ""))

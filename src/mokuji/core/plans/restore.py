@@ -88,6 +88,8 @@ def restore(
 def _renamed(places: Sequence[Placing], old: str, head: PageHead) -> list[Placing]:
     """The old places of a page, under the name it has now."""
     return [
-        replace(place, key=head.key, title=head.title) if isinstance(place, Put) and place.key == old else place
+        replace(place, key=head.key, title=head.title)
+        if isinstance(place, Put) and place.key == old
+        else place
         for place in places
     ]

@@ -1,12 +1,20 @@
-"""Renaming, undoing, history, changes."""
+"""Acts on pages and volumes: what is wished for, the plan, the doing; contents as text; the trash; the log.
+
+All acts go one way: an address with the wish in its query shows the plan, and
+a form with the digest of that plan does it.
+"""
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-from fastapi.responses import Response
+from collections.abc import Callable, Mapping
+from urllib.parse import parse_qsl, urlencode
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
 
 from mokuji.core.diff import changed_lines
-from mokuji.services import history, refactor
+from mokuji.core.errors import Missing
+from mokuji.services import acts, history, reading, telling, wishes
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
 
@@ -14,101 +22,263 @@ router = APIRouter()
 
 SHOWN_PAGES = 25
 SHOWN_LINES = 6
+Query = Mapping[str, str]
+
+
+def _number(given: Query, name: str) -> int:
+    typed = given.get(name, "")
+    return int(typed) if typed.isdecimal() and len(typed) < 18 else 0
+
+
+def _several(given: Query, name: str) -> tuple[str, ...]:
+    return tuple(filter(None, given.get(name, "").splitlines()))
+
+
+def _present(given: Query) -> bool:
+    return given.get("words") == "present"
+
+
+def _one_of(given: Query, name: str, *known: str) -> str:
+    typed = given.get(name, "")
+    return typed if typed in known else known[0]
+
+
+def _chosen(given: Query) -> tuple[tuple[int, int, int], ...] | None:
+    if "only" not in given:
+        return None
+    numbers = (each.split("-") for each in _several(given, "only"))
+    return tuple(
+        (int(a), int(b), int(c)) for a, b, c in (n for n in numbers if len(n) == 3) if (a + b + c).isdecimal()
+    )
+
+
+_WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
+    "rename": lambda v, p, q: wishes.Rename(
+        v, p, q.get("title", "") or p, _present(q), "alias" in q, _several(q, "rows")
+    ),
+    "place": lambda v, p, q: wishes.Replace(v, p, q.get("under", ""), q.get("after", "last")),
+    "move": lambda v, p, q: wishes.Move(v, p, q.get("to", ""), "alone" not in q, q.get("under", "")),
+    "merge": lambda v, p, q: wishes.Merge(
+        v,
+        p,
+        q.get("into", ""),
+        _one_of(q, "texts", "after", "before", "keep", "edited"),  # type: ignore[arg-type]
+        q.get("edited"),
+        _present(q),
+        "noalias" not in q,
+    ),
+    "split": lambda v, p, q: wishes.Split(
+        v,
+        p,
+        _number(q, "section"),
+        q.get("title", ""),
+        _one_of(q, "leave", "link", "insert"),  # type: ignore[arg-type]
+        _present(q),
+    ),
+    "join": lambda v, p, q: wishes.Join(v, p, q.get("into", ""), _present(q)),
+    "section": lambda v, p, q: wishes.Section(v, p, _number(q, "section"), q.get("title", ""), _present(q)),
+    "retarget": lambda v, p, q: wishes.Retarget(v, p, q.get("to", ""), _present(q), _chosen(q)),
+    "delete": lambda v, p, q: wishes.Delete(
+        v,
+        p,
+        "branch" in q,
+        _one_of(q, "references", "leave", "words", "retarget"),  # type: ignore[arg-type]
+        q.get("target", ""),
+    ),
+    "aliases": lambda v, p, q: wishes.Aliases(
+        v, p, tuple(each.strip() for each in q.get("aliases", "").splitlines() if each.strip())
+    ),
+}
+"""Acts on a page by the name that stands in their address."""
+_ASKED = {
+    "rename": "title",
+    "place": "after",
+    "move": "to",
+    "merge": "into",
+    "split": "title",
+    "join": "into",
+    "section": "title",
+    "retarget": "to",
+    "delete": "references",
+    "aliases": "aliases",
+}
+"""The field of each without which its question was not answered yet."""
+_VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
+    "rename": lambda v, q: wishes.RenameVolume(v, q.get("title", "")),
+    "libraries": lambda v, q: wishes.Libraries(v, _several(q, "libraries")),
+    "delete": lambda v, _: wishes.DeleteVolume(v),
+    "contents": lambda v, q: wishes.Rearrange(v, q.get("text", ""), q.get("page", "")),
+}
+_VOLUME_ASKED = {"rename": "title", "libraries": "asked", "delete": "", "contents": "text"}
+
+
+def _query(request: Request) -> dict[str, str]:
+    """The fields of an address; of a field that comes several times all, one a line."""
+    found: dict[str, str] = {}
+    for name, value in parse_qsl(request.url.query, keep_blank_values=True):
+        found[name] = f"{found[name]}\n{value}" if name in found else value
+    return found
+
+
+def _plan_page(
+    who: Visitor, view: acts.PlanView, name: str, query: Query, *, asked: bool, stale: bool = False
+) -> Response:
+    most = SHOWN_PAGES * (min(_number(query, "more"), 400) + 1)
+    shown = view.changes[:most]
+    refused = asked and view.refusal is not None
+    kept = {key: value for key, value in query.items() if key not in {"more", "token", "digest", "note"}}
+    return who.page(
+        "plan.html",
+        409 if refused or stale else 200,
+        view=view,
+        act=name,
+        asked=asked,
+        stale=stale,
+        query=kept,
+        more_at="?" + urlencode({**kept, "more": str(_number(query, "more") + 1)}),
+        sentence=telling.sentence(view) if asked else "",
+        button=telling.button(view),
+        placings=telling.placings(view),
+        shown=shown,
+        lines={
+            change.head.id: changed_lines(change.before, change.edits, SHOWN_LINES + 1) for change in shown
+        },
+        most_lines=SHOWN_LINES,
+        lit="changes" if name in {"undo", "restore"} else "read",
+    )
+
+
+def _wish(name: str, volume: str, page: str, query: Query) -> wishes.Wish:
+    make = _WISHES.get(name)
+    if make is None:
+        raise Missing("There is no such act on a page.")
+    return make(volume, page, query)
+
+
+@router.get("/-/plan/{name}/{volume}/{page:path}")
+def plan(who: Who, request: Request, name: str, volume: str, page: str) -> Response:
+    """The plan of an act on a page; before its question is answered, the question."""
+    query = _query(request)
+    asked = _ASKED.get(name, "") in query
+    view = acts.plan(who.desk, who.actor, _wish(name, volume, page, query))
+    return _plan_page(who, view, name, query, asked=asked)
+
+
+@router.post("/-/plan/{name}/{volume}/{page:path}")
+def do(who: Who, form: Form, name: str, volume: str, page: str) -> Response:
+    """Does the act that was seen; shows the fresh plan if it is another one by now."""
+    return _do(who, _wish(name, volume, page, form), name, form)
+
+
+def _do(who: Visitor, wish: wishes.Wish, name: str, form: Query) -> Response:
+    done = acts.apply(who.desk, who.actor, wish, form.get("digest", ""), note=form.get("note", ""))
+    if isinstance(done, acts.Applied):
+        return see(addresses.change(done.change_set) + "?done=1")
+    return _plan_page(who, done, name, form, asked=True, stale=bool(form.get("digest")))
 
 
 @router.get("/-/rename/{volume}/{page:path}")
-def plan_rename(
-    who: Who, volume: str, page: str, title: str = "", words: str = "title", more: int = 0
-) -> Response:
-    """The plan of a rename; without a title, the question for one."""
-    view = refactor.plan_rename(
-        who.desk, who.actor, volume, page, title or page, present_words=words == "present"
-    )
-    return _rename_page(who, view, title, words, more, stale=False)
+def rename(volume: str, page: str) -> Response:
+    """The address that renaming had."""
+    return RedirectResponse(addresses.plan("rename", volume, page), 308)
 
 
-def _rename_page(
-    who: Visitor, view: refactor.RenameView, title: str, words: str, more: int, *, stale: bool
-) -> Response:
-    most = SHOWN_PAGES * (max(0, min(more, 400)) + 1)
-    lines = {c.head.id: changed_lines(c.before, c.edits, SHOWN_LINES + 1) for c in view.changes[:most]}
-    refused = title and view.refusal is not None
-    return who.page(
-        "rename.html",
-        409 if refused or stale else 200,
-        view=view,
-        title=title,
-        words=words,
-        lines=lines,
-        shown=view.changes[:most],
-        more=more,
-        most_lines=SHOWN_LINES,
-        stale=stale,
-    )
+@router.get("/-/volume/{name}/{volume}")
+def plan_volume(who: Who, request: Request, name: str, volume: str) -> Response:
+    """The plan of an act on a volume."""
+    query = _query(request)
+    make = _VOLUME_WISHES.get(name)
+    if make is None:
+        raise Missing("There is no such act on a volume.")
+    asked = _VOLUME_ASKED[name] in query or not _VOLUME_ASKED[name]
+    if name == "contents" and not asked:
+        query["text"] = reading.contents_text(who.desk, who.actor, volume, query.get("page", ""))
+    view = acts.plan(who.desk, who.actor, make(volume, query))
+    return _plan_page(who, view, f"volume-{name}", query, asked=asked)
 
 
-@router.post("/-/rename/{volume}/{page:path}")
-def rename(who: Who, form: Form, volume: str, page: str) -> Response:
-    """Does the rename that was seen; shows the fresh plan if it is another one by now."""
-    title, words = form.get("title", ""), form.get("words", "title")
-    done = refactor.apply_rename(
-        who.desk,
-        who.actor,
-        volume,
-        page,
-        title,
-        form.get("digest", ""),
-        present_words=words == "present",
-        note=form.get("note", ""),
-    )
-    if isinstance(done, refactor.Applied):
-        return see(addresses.change(done.change_set) + "?done=1")
-    return _rename_page(who, done, title, words, 0, stale=True)
+@router.post("/-/volume/{name}/{volume}")
+def do_volume(who: Who, form: Form, name: str, volume: str) -> Response:
+    """Does an act on a volume that was seen. Contents are sent as a form first, since they can be long."""
+    make = _VOLUME_WISHES.get(name)
+    if make is None:
+        raise Missing("There is no such act on a volume.")
+    return _do(who, make(volume, form), f"volume-{name}", form)
+
+
+@router.get("/-/new-volume")
+def plan_new_volume(who: Who, request: Request) -> Response:
+    """The plan to make a volume."""
+    query = _query(request)
+    view = acts.plan(who.desk, who.actor, wishes.CreateVolume(query.get("title", ""), "closed" in query))
+    return _plan_page(who, view, "new-volume", query, asked="title" in query)
+
+
+@router.post("/-/new-volume")
+def new_volume(who: Who, form: Form) -> Response:
+    """Makes a volume."""
+    return _do(who, wishes.CreateVolume(form.get("title", ""), "closed" in form), "new-volume", form)
+
+
+@router.get("/-/trash")
+def trash(who: Who, before: int | None = None) -> Response:
+    """What lies in the trash, by act."""
+    return who.page("trash.html", view=acts.trash_view(who.desk, who.actor, before), lit="changes")
+
+
+def _restore(query: Query) -> wishes.Restore:
+    pages = tuple(int(each) for each in _several(query, "page") if each.isdecimal() and len(each) < 18)
+    titles = {
+        int(name.removeprefix("title-")): value
+        for name, value in query.items()
+        if name.startswith("title-") and name.removeprefix("title-").isdecimal() and value.strip()
+    }
+    return wishes.Restore("", pages, titles)
+
+
+@router.get("/-/restore")
+def plan_restore(who: Who, request: Request) -> Response:
+    """The plan to restore pages."""
+    query = _query(request)
+    return _plan_page(who, acts.plan(who.desk, who.actor, _restore(query)), "restore", query, asked=True)
+
+
+@router.post("/-/restore")
+def restore(who: Who, form: Form) -> Response:
+    """Restores pages."""
+    return _do(who, _restore(form), "restore", form)
 
 
 @router.get("/-/changes")
 def changes(who: Who, before: int | None = None) -> Response:
     """What was done lately in all volumes one may read."""
-    acts, volumes, more = history.acts(who.desk, who.actor, before)
-    return who.page("changes.html", acts=acts, volumes=volumes, more=more, lit="changes")
+    found, volumes, more = history.acts(who.desk, who.actor, before)
+    return who.page("changes.html", acts=found, volumes=volumes, more=more, names=telling.DONE, lit="changes")
 
 
 @router.get("/-/changes/{number}")
 def change(who: Who, number: int, done: bool = False) -> Response:
     """One act with the pages it changed."""
     view = history.one_act(who.desk, who.actor, number)
-    return who.page("change.html", view=view, done=done, lit="changes")
+    return who.page("change.html", view=view, done=done, names=telling.DONE, lit="changes")
+
+
+def _undo(number: int, query: Query) -> wishes.Undo:
+    keep = tuple(int(each) for each in _several(query, "keep") if each.isdecimal() and len(each) < 18)
+    return wishes.Undo(number, keep)
 
 
 @router.get("/-/changes/{number}/undo")
-def plan_undo(who: Who, number: int) -> Response:
+def plan_undo(who: Who, request: Request, number: int) -> Response:
     """What undoing would do."""
-    return _undo_page(who, refactor.plan_undo(who.desk, who.actor, number), stale=False)
-
-
-def _undo_page(who: Visitor, view: refactor.UndoView, *, stale: bool) -> Response:
-    shown = view.changes[:SHOWN_PAGES]
-    lines = {c.head.id: changed_lines(c.before, c.edits, SHOWN_LINES + 1) for c in shown}
-    status = 409 if stale or view.refusal else 200
-    return who.page(
-        "undo.html",
-        status,
-        view=view,
-        shown=shown,
-        lines=lines,
-        most_lines=SHOWN_LINES,
-        stale=stale,
-        lit="changes",
-    )
+    query = _query(request)
+    return _plan_page(who, acts.plan(who.desk, who.actor, _undo(number, query)), "undo", query, asked=True)
 
 
 @router.post("/-/changes/{number}/undo")
 def undo(who: Who, form: Form, number: int) -> Response:
     """Undoes the act whose undoing was seen."""
-    done = refactor.apply_undo(who.desk, who.actor, number, form.get("digest", ""))
-    if isinstance(done, refactor.Applied):
-        return see(addresses.change(done.change_set) + "?done=1")
-    return _undo_page(who, done, stale=True)
+    return _do(who, _undo(number, form), "undo", form)
 
 
 @router.get("/-/history/{volume}/{page:path}")

@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
 from mokuji.core import names
+from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
 from mokuji.services import finding, reading, writing
 from mokuji.statuses import status_of
@@ -35,14 +36,48 @@ def _desk(
     note: str,
     revision: int,
     fault: MokujiError | None = None,
+    moves: writing.Moves | None = None,
 ) -> Response:
-    status = status_of(fault) if fault else 200
+    status = status_of(fault) if fault else 409 if moves else 200
     return who.page(
-        "edit.html", status, view=view, title=title, text=text, note=note, revision=revision, fault=fault
+        "edit.html",
+        status,
+        view=view,
+        title=title,
+        text=text,
+        note=note,
+        revision=revision,
+        fault=fault,
+        moves=moves,
+        moved=_moved(moves) if moves else [],
     )
 
 
-def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing.Saved:
+MOVED_PAGES, MOVED_LINES = 8, 3
+
+
+def _moved(moves: writing.Moves) -> list[dict[str, Any]]:
+    """What would follow a save, line by line, as the desk shows it."""
+    shown = []
+    for change in moves.changes[:MOVED_PAGES]:
+        lines = changed_lines(change.before, change.edits, MOVED_LINES)
+        shown.append(
+            {
+                "title": change.head.title,
+                "lines": [
+                    {
+                        "line": each.line,
+                        "before": "".join(piece.words for piece in near(each.before)),
+                        "after": "".join(piece.words for piece in near(each.after)),
+                    }
+                    for each in lines
+                ],
+            }
+        )
+    return shown
+
+
+def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing.Saved | writing.Moves:
     """Saves what a form holds; the title of a page that is there is in its address."""
     revision = _revision(form)
     return writing.save(
@@ -55,6 +90,7 @@ def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing
         note=form.get("note", ""),
         under=form.get("under", ""),
         browser=True,
+        follow={"yes": True, "no": False}.get(form.get("follow", "")),
     )
 
 
@@ -71,17 +107,33 @@ def save(who: Who, form: Form, volume: str, page: str) -> Response:
     except MokujiError as fault:
         if fault.code in {"volume_missing", "database_down"}:
             raise
-        view = writing.open_for_edit(who.desk, who.actor, volume, page, form.get("under", ""))
-        return _desk(
-            who,
-            view,
-            title=form.get("title", "") or view.title,
-            text=form.get("text", ""),
-            note=form.get("note", ""),
-            revision=_revision(form),
-            fault=fault,
-        )
+        return _again(who, form, volume, page, fault=fault)
+    if isinstance(saved, writing.Moves):
+        return _again(who, form, volume, page, moves=saved)
     return see(addresses.page(saved.volume.key, saved.head.key))
+
+
+def _again(
+    who: Visitor,
+    form: dict[str, str],
+    volume: str,
+    page: str,
+    *,
+    fault: MokujiError | None = None,
+    moves: writing.Moves | None = None,
+) -> Response:
+    """The desk with everything that was typed."""
+    view = writing.open_for_edit(who.desk, who.actor, volume, page, form.get("under", ""))
+    return _desk(
+        who,
+        view,
+        title=form.get("title", "") or view.title,
+        text=form.get("text", ""),
+        note=form.get("note", ""),
+        revision=_revision(form),
+        fault=fault,
+        moves=moves,
+    )
 
 
 @router.post("/-/save/{volume}/{page:path}")
@@ -91,6 +143,10 @@ def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
         saved = _save(who, form, volume, page)
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    if isinstance(saved, writing.Moves):
+        told = {"message": saved.sentence, "code": "moves", "pages": _moved(saved), "lost": len(saved.lost)}
+        told["more"] = len(saved.changes) - MOVED_PAGES if len(saved.changes) > MOVED_PAGES else 0
+        return JSONResponse({**told, "can_follow": bool(saved.references or saved.sections)}, 409)
     return JSONResponse(
         {
             "revision": saved.head.revision,

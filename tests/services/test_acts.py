@@ -11,9 +11,9 @@ from sqlalchemy import text
 from mokuji.core.diff import changed_lines
 from mokuji.core.errors import Conflict, Forbidden, Missing, MokujiError
 from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import reading, refactor, writing
+from mokuji.services import acts, reading, wishes, writing
+from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
-from mokuji.services.refactor import Applied, RenameView, UndoView
 from mokuji.store.writing import Signature
 from tests.services.making import pages, person, texts, volume
 
@@ -26,15 +26,43 @@ def writer(desk: Desk) -> Actor:
     return person(desk, "wenna", guide=Role.WRITER, data=Role.WRITER)
 
 
+def plan_rename(
+    desk: Desk, actor: Actor, volume_key: str, page: str, title: str, *, present_words: bool = False
+) -> PlanView:
+    return acts.plan(desk, actor, wishes.Rename(volume_key, page, title, present_words))
+
+
+def apply_rename(
+    desk: Desk, actor: Actor, volume_key: str, page: str, title: str, seen: str, *, note: str = ""
+) -> Applied | PlanView:
+    return acts.apply(desk, actor, wishes.Rename(volume_key, page, title), seen, note=note)
+
+
+def plan_undo(desk: Desk, actor: Actor, change_set: int) -> PlanView:
+    return acts.plan(desk, actor, wishes.Undo(change_set))
+
+
+def apply_undo(desk: Desk, actor: Actor, change_set: int, seen: str) -> Applied | PlanView:
+    return acts.apply(desk, actor, wishes.Undo(change_set), seen)
+
+
+def rename_now(
+    desk: Desk, actor: Actor, volume_key: str, page: str, title: str, by: Signature
+) -> Applied:
+    done = acts.apply(desk, actor, wishes.Rename(volume_key, page, title), None, signature=by)
+    assert isinstance(done, Applied)
+    return done
+
+
 def _rename(desk: Desk, actor: Actor, page: str, title: str, note: str = "") -> Applied:
-    seen = refactor.plan_rename(desk, actor, "guide", page, title)
-    done = refactor.apply_rename(desk, actor, "guide", page, title, seen.digest, note=note)
+    seen = plan_rename(desk, actor, "guide", page, title)
+    done = apply_rename(desk, actor, "guide", page, title, seen.digest, note=note)
     assert isinstance(done, Applied)
     return done
 
 
 def _undo(desk: Desk, actor: Actor, change_set: int) -> Applied:
-    done = refactor.apply_undo(desk, actor, change_set, refactor.plan_undo(desk, actor, change_set).digest)
+    done = apply_undo(desk, actor, change_set, plan_undo(desk, actor, change_set).digest)
     assert isinstance(done, Applied)
     return done
 
@@ -66,9 +94,7 @@ def test_a_rename_rewrites_all_volumes_at_once_and_undoing_gives_the_bytes_back(
 def test_the_plan_of_an_undo_shows_each_reference_in_its_line(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "", "Well": "a [[Pump]] b [[Pump]]\n\nwords\n\n[[pump]] end"})
     done = _rename(desk, writer, "pump", "Cell")
-    (change,) = (
-        c for c in refactor.plan_undo(desk, writer, done.change_set).changes if c.head.title == "Well"
-    )
+    (change,) = (c for c in plan_undo(desk, writer, done.change_set).changes if c.head.title == "Well")
     lines = changed_lines(change.before, change.edits)
     assert [line.line for line in lines] == [1, 5]
     marked = [[piece.words for piece in line.after if piece.marked] for line in lines]
@@ -103,30 +129,30 @@ def test_an_undo_is_refused_when_the_old_name_is_taken(desk: Desk, writer: Actor
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
     done = _rename(desk, writer, "pump", "Cell")
     pages(desk, writer, "guide", {"Pump": "another one"})
-    view = refactor.plan_undo(desk, writer, done.change_set)
+    view = plan_undo(desk, writer, done.change_set)
     assert view.refusal is not None and "another page by now" in view.refusal.message
     with pytest.raises(MokujiError):
-        refactor.apply_undo(desk, writer, done.change_set, view.digest)
+        apply_undo(desk, writer, done.change_set, view.digest)
 
 
 def test_nothing_is_undone_twice(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": ""})
     done = _rename(desk, writer, "pump", "Cell")
     _undo(desk, writer, done.change_set)
-    assert refactor.plan_undo(desk, writer, done.change_set).refusal is not None
+    assert plan_undo(desk, writer, done.change_set).refusal is not None
 
 
 def test_a_plan_that_is_no_longer_what_was_seen_is_given_back_and_nothing_is_done(
     desk: Desk, writer: Actor
 ) -> None:
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
-    seen = refactor.plan_rename(desk, writer, "guide", "pump", "Cell")
+    seen = plan_rename(desk, writer, "guide", "pump", "Cell")
     pages(desk, writer, "guide", {"Late": "made meanwhile, with [[Pump]]"})
-    fresh = refactor.apply_rename(desk, writer, "guide", "pump", "Cell", seen.digest)
-    assert isinstance(fresh, RenameView)
+    fresh = apply_rename(desk, writer, "guide", "pump", "Cell", seen.digest)
+    assert isinstance(fresh, PlanView)
     assert fresh.references == 2
     assert texts(desk)["Well"] == "[[Pump]]"
-    done = refactor.apply_rename(desk, writer, "guide", "pump", "Cell", fresh.digest)
+    done = apply_rename(desk, writer, "guide", "pump", "Cell", fresh.digest)
     assert isinstance(done, Applied)
     assert texts(desk)["Late"] == "made meanwhile, with [[Cell]]"
 
@@ -135,14 +161,14 @@ def test_pages_that_the_actor_may_not_read_follow_and_are_told_to_nobody(desk: D
     keeper = person(desk, "mirela", **{"closed-notes": Role.OWNER})
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
     pages(desk, keeper, "closed-notes", {"Secret": "[[Guide/Pump]] [[Guide/Cell]]"})
-    view = refactor.plan_rename(desk, writer, "guide", "pump", "Cell")
+    view = plan_rename(desk, writer, "guide", "pump", "Cell")
     assert view.references == 1 and view.captured == ()
     assert [change.head.title for change in view.changes] == ["Well"]
-    done = refactor.apply_rename(desk, writer, "guide", "pump", "Cell", view.digest)
+    done = apply_rename(desk, writer, "guide", "pump", "Cell", view.digest)
     assert isinstance(done, Applied)
     assert texts(desk)["Secret"] == "[[Guide/Cell]] [[Guide/Cell]]"
-    undo = refactor.plan_undo(desk, writer, done.change_set)
-    assert isinstance(undo, UndoView)
+    undo = plan_undo(desk, writer, done.change_set)
+    assert isinstance(undo, PlanView)
     assert "Secret" not in {change.head.title for change in undo.changes}
 
 
@@ -151,11 +177,11 @@ def test_who_may_only_read_cannot_plan_or_rename(desk: Desk, writer: Actor) -> N
     reader = person(desk, "piet", guide=Role.READER)
     for actor, fault in ((reader, Forbidden), (NOBODY, Forbidden)):
         with pytest.raises(fault):
-            refactor.plan_rename(desk, actor, "guide", "pump", "Cell")
+            plan_rename(desk, actor, "guide", "pump", "Cell")
         with pytest.raises(fault):
-            refactor.apply_rename(desk, actor, "guide", "pump", "Cell", "")
+            apply_rename(desk, actor, "guide", "pump", "Cell", "")
     with pytest.raises(Missing):
-        refactor.plan_rename(desk, writer, "closed-notes", "pump", "Cell")
+        plan_rename(desk, writer, "closed-notes", "pump", "Cell")
 
 
 def test_contents_and_front_page_go_along(desk: Desk, writer: Actor) -> None:
@@ -208,7 +234,7 @@ def test_no_page_saved_while_a_rename_runs_is_left_with_the_old_name(desk: Desk,
     for old, new in (("pump", "Cell"), ("cell", "Pump"), ("pump", "Cell")):
         time.sleep(0.4)
         by = Signature(writer.person, desk.clock(), "")
-        renames.append(refactor.rename_now(desk, writer, "guide", old, new, by).change_set)
+        renames.append(rename_now(desk, writer, "guide", old, new, by).change_set)
     stop.set()
     for saver in savers:
         saver.join()

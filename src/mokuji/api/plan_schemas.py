@@ -1,0 +1,267 @@
+"""Acts as JSON: what can be wished for, and what a plan says it would change."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mokuji.api.schemas import Schema
+
+
+class _OnPage(Schema):
+    """A wish that is about a page."""
+
+    volume: str
+    page: str
+
+
+class Rename(_OnPage):
+    """Give a page another title."""
+
+    act: Literal["rename"]
+    title: str
+    present_words: bool = Field(False, description="Readers go on seeing the words they see now")
+    keep_alias: bool = Field(False, description="The old title becomes an alias")
+    rows: list[str] = Field([], description="Ids of the rows (of the plan) to be exchanged as well")
+
+
+class Place(_OnPage):
+    """Give a name, with its branch, another place in the contents."""
+
+    act: Literal["place"]
+    under: str = Field("", description="Key of the name it goes below; empty: the top")
+    after: str = Field("last", description="“first”, “last”, or the key of the sibling it goes behind")
+
+
+class Contents(Schema):
+    """Write the contents of a volume (or, with a page, of its branch) as a list of “- [[Title]]” lines."""
+
+    act: Literal["contents"]
+    volume: str
+    page: str = ""
+    text: str
+
+
+class Move(_OnPage):
+    """Move a page to another volume."""
+
+    act: Literal["move"]
+    to: str = Field(description="Key of the volume")
+    branch: bool = Field(True, description="Also what stands below it in the contents")
+    under: str = ""
+
+
+class Merge(_OnPage):
+    """Merge a page into another; references lead there."""
+
+    act: Literal["merge"]
+    into: str = Field(description="“Title” or “Volume/Title”")
+    texts: Literal["after", "before", "keep", "edited"] = "after"
+    edited: str | None = Field(None, description="The whole text afterwards, if texts is “edited”")
+    present_words: bool = False
+    alias: bool = Field(True, description="The old title becomes an alias")
+
+
+class Split(_OnPage):
+    """Make a page of a section."""
+
+    act: Literal["split"]
+    section: int = Field(ge=0, description="Which heading of the page, counted from 0")
+    title: str
+    leave: Literal["link", "insert"] = "link"
+    present_words: bool = False
+
+
+class Join(_OnPage):
+    """Make a page a section of another."""
+
+    act: Literal["join"]
+    into: str
+    present_words: bool = False
+
+
+class Section(_OnPage):
+    """Give a section other words."""
+
+    act: Literal["section"]
+    section: int = Field(ge=0, description="Which heading of the page, counted from 0")
+    words: str
+    present_words: bool = False
+
+
+class Chosen(Schema):
+    """A reference as a plan lists it."""
+
+    page: int
+    start: int
+    end: int
+
+
+class Retarget(_OnPage):
+    """Lead references to a name (written or not) to another page."""
+
+    act: Literal["retarget"]
+    to: str
+    present_words: bool = False
+    only: list[Chosen] | None = Field(None, description="Only these references; all without it")
+
+
+class Delete(_OnPage):
+    """Put a page into the trash."""
+
+    act: Literal["delete"]
+    branch: bool = Field(False, description="Also what stands below it in the contents")
+    references: Literal["leave", "words", "retarget"] = "leave"
+    target: str = ""
+
+
+class Restore(Schema):
+    """Bring pages back from the trash."""
+
+    act: Literal["restore"]
+    volume: str
+    pages: list[int]
+    titles: dict[int, str] = Field({}, description="Another title for some, where theirs is taken")
+
+
+class Aliases(_OnPage):
+    """Give a page exactly these other names."""
+
+    act: Literal["aliases"]
+    aliases: list[str]
+
+
+class CreateVolume(Schema):
+    """Make a volume."""
+
+    act: Literal["create volume"]
+    title: str
+    closed: bool = False
+
+
+class RenameVolume(Schema):
+    """Give a volume another name."""
+
+    act: Literal["rename volume"]
+    volume: str
+    title: str
+
+
+class Libraries(Schema):
+    """Say in which volumes the inserts of one look after their own."""
+
+    act: Literal["libraries"]
+    volume: str
+    libraries: list[str]
+
+
+class DeleteVolume(Schema):
+    """Put a volume with all its pages into the trash."""
+
+    act: Literal["delete volume"]
+    volume: str
+
+
+class Undo(Schema):
+    """Take an act back."""
+
+    act: Literal["undo"]
+    change_set: int
+    keep: list[int] = Field([], description="Pages in conflict whose text is to stay as it is")
+
+
+Wish = Annotated[
+    Rename
+    | Place
+    | Contents
+    | Move
+    | Merge
+    | Split
+    | Join
+    | Section
+    | Retarget
+    | Delete
+    | Restore
+    | Aliases
+    | CreateVolume
+    | RenameVolume
+    | Libraries
+    | DeleteVolume
+    | Undo,
+    Field(discriminator="act"),
+]
+
+
+class Do(Schema):
+    """A wish whose plan was seen: ``digest`` is that plan's."""
+
+    wish: Wish
+    digest: str
+    note: str = Field("", description="What changed, and why; a plain sentence is made without it")
+
+
+class ChangedLine(Schema):
+    """A line before and after; one of the two is null where a whole line comes or goes."""
+
+    line: int
+    before: str | None
+    after: str | None
+
+
+class ChangedPage(Schema):
+    """A page that a plan changes."""
+
+    volume: str
+    title: str
+    title_after: str
+    lines: list[ChangedLine]
+
+
+class Reference(Schema):
+    """A reference that leads elsewhere afterwards."""
+
+    volume: str
+    title: str
+    line: int
+    words: str
+
+
+class Row(Schema):
+    """Words that say the old name without referring to it; exchanged only if chosen."""
+
+    id: str
+    kind: Literal["text", "heading", "picture", "file", "value"]
+    title: str
+    line: int
+    before: str
+    after: str
+
+
+class NamedPage(Schema):
+    """A page by its address."""
+
+    volume: str
+    key: str
+    title: str
+
+
+class Plan(Schema):
+    """What an act will change. Send its digest to have exactly this done."""
+
+    act: str
+    sentence: str
+    digest: str
+    can_be_done: bool
+    references: int
+    sections: int
+    pages: list[ChangedPage]
+    removed: list[NamedPage]
+    captured: list[Reference] = Field(description="Led nowhere, will lead to a page")
+    lost: list[Reference] = Field(description="Will be left without a page")
+    lost_sections: list[Reference]
+    conflicts: list[NamedPage] = Field(description="Changed by others in the same places")
+    contents: list[str]
+    rows: list[Row]
+    hidden_pages: int
+    hidden_references: int

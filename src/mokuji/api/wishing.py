@@ -1,0 +1,117 @@
+"""Wishes and plans between their JSON and what services know."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from mokuji.api import plan_schemas as schemas
+from mokuji.core.diff import Piece, changed_lines
+from mokuji.core.wiki import PageHead
+from mokuji.services import telling, wishes
+from mokuji.services.acts import Listed, PlanView
+
+
+def wish(body: schemas.Wish) -> wishes.Wish:
+    """What is asked for, as services take it."""
+    fields = {name: value for name, value in body.model_dump().items() if name != "act"}
+    for name in ("rows", "aliases", "libraries", "pages", "keep"):
+        if name in fields:
+            fields[name] = tuple(fields[name])
+    if isinstance(body, schemas.Retarget):
+        only = body.only
+        fields["only"] = None if only is None else tuple((each.page, each.start, each.end) for each in only)
+    return _KINDS[body.act](**fields)
+
+
+_KINDS: dict[str, type[wishes.Wish]] = {
+    "rename": wishes.Rename,
+    "place": wishes.Replace,
+    "contents": wishes.Rearrange,
+    "move": wishes.Move,
+    "merge": wishes.Merge,
+    "split": wishes.Split,
+    "join": wishes.Join,
+    "section": wishes.Section,
+    "retarget": wishes.Retarget,
+    "delete": wishes.Delete,
+    "restore": wishes.Restore,
+    "aliases": wishes.Aliases,
+    "create volume": wishes.CreateVolume,
+    "rename volume": wishes.RenameVolume,
+    "libraries": wishes.Libraries,
+    "delete volume": wishes.DeleteVolume,
+    "undo": wishes.Undo,
+}
+
+
+def said(pieces: Sequence[Piece]) -> str:
+    """A line as one string."""
+    return "".join(piece.words for piece in pieces)
+
+
+def plan(view: PlanView) -> schemas.Plan:
+    """A plan as JSON."""
+    made = view.plan
+    assert made is not None
+    by_id = {id_: volume.key for id_, volume in view.volumes.items()}
+
+    def named(heads: Iterable[PageHead]) -> list[schemas.NamedPage]:
+        return [
+            schemas.NamedPage(volume=by_id.get(head.volume, ""), key=head.key, title=head.title)
+            for head in heads
+        ]
+
+    def listed(found: Iterable[Listed]) -> list[schemas.Reference]:
+        return [
+            schemas.Reference(
+                volume=by_id.get(each.page.volume, ""),
+                title=each.page.title,
+                line=each.line,
+                words=each.words,
+            )
+            for each in found
+        ]
+
+    return schemas.Plan(
+        act=made.act,
+        sentence=telling.sentence(view),
+        digest=view.digest,
+        can_be_done=view.can_be_done,
+        references=view.references,
+        sections=made.followed.sections,
+        pages=[
+            schemas.ChangedPage(
+                volume=by_id.get(change.head.volume, ""),
+                title=change.head.title,
+                title_after=change.title,
+                lines=[
+                    schemas.ChangedLine(
+                        line=line.line,
+                        before=said(line.before) if line.before or not line.after else None,
+                        after=said(line.after) if line.after or not line.before else None,
+                    )
+                    for line in changed_lines(change.before, change.edits)
+                ],
+            )
+            for change in view.changes
+        ],
+        removed=named(each.head for each in view.removed),
+        captured=listed(view.captured),
+        lost=listed(view.lost),
+        lost_sections=listed(view.lost_sections),
+        conflicts=named(view.conflicts),
+        contents=telling.placings(view, 500),
+        rows=[
+            schemas.Row(
+                id=row.id,
+                kind=row.kind,  # type: ignore[arg-type]
+                title=row.page.title,
+                line=row.line,
+                before=row.before,
+                after=row.after,
+            )
+            for row in view.rows
+        ],
+        hidden_pages=view.hidden_pages,
+        hidden_references=view.hidden_references,
+    )

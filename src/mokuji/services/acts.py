@@ -1,0 +1,375 @@
+"""Acts on the structure of a wiki: planned, shown, done as one change set, undone as one.
+
+A plan is shown from a reading transaction. To do it, it is made again under
+the write lock held alone; if its digest is not the one that was seen, the
+fresh plan is given back and nothing is done. So no page that was saved or
+added meanwhile can be missed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from mokuji.core.changes import Fate, PageChange, Removed
+from mokuji.core.errors import Missing, MokujiError, Refused
+from mokuji.core.following import Found
+from mokuji.core.plan import Plan, Row
+from mokuji.core.plans.merge import joined
+from mokuji.core.policy import Actor, Role
+from mokuji.core.spans import Lines
+from mokuji.core.text.headings import words
+from mokuji.core.wiki import PageHead, Volume
+from mokuji.services.desk import Desk, clean_note, find_head, find_volume, visible
+from mokuji.services.reading import VolumeView, volume_view
+from mokuji.services.wishes import (
+    Aliases,
+    CreateVolume,
+    Merge,
+    Restore,
+    Scene,
+    Section,
+    Split,
+    Undo,
+    Wish,
+)
+from mokuji.store import acting, history, people, trash
+from mokuji.store.database import Connection, reading
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.store.writing import Signature
+
+HIDING = {
+    "unexpected_references",
+    "unwritable",
+    "section_hidden",
+    "section_circle",
+    "front_matter",
+    "runs_together",
+}
+"""Codes of refusals that can name a page which is closed to the actor."""
+
+
+TRASH_ROWS = 300
+KEPT_DAYS = 60
+"""How long deleted pages are kept, in days."""
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A reference that leads elsewhere afterwards, with its line and its words as typed."""
+
+    page: PageHead
+    line: int
+    words: str
+
+
+@dataclass(frozen=True)
+class PlanView:
+    """A plan as its actor may see it.
+
+    Pages that are closed to the actor follow too; only their numbers are told
+    (``hidden_pages``, ``hidden_references``). ``place`` and ``head`` are the
+    volume and page in hand, where there are any.
+    """
+
+    wish: Wish
+    place: VolumeView | None
+    head: PageHead | None
+    volumes: Mapping[int, Volume]
+    plan: Plan | None = None
+    refusal: MokujiError | None = None
+    changes: tuple[PageChange, ...] = ()
+    removed: tuple[Removed, ...] = ()
+    captured: tuple[Listed, ...] = ()
+    lost: tuple[Listed, ...] = ()
+    lost_sections: tuple[Listed, ...] = ()
+    conflicts: tuple[PageHead, ...] = ()
+    rows: tuple[Row, ...] = ()
+    hidden_pages: int = 0
+    hidden_references: int = 0
+    note: str = ""
+    act: history.LoggedAct | None = None
+    headings: tuple[str, ...] = ()
+    aliases: tuple[str, ...] = ()
+    joined: str | None = None
+    trashed: Mapping[int, str] = field(default_factory=dict)
+
+    @property
+    def digest(self) -> str:
+        """What doing it must be given, so that what is done is what was seen."""
+        return self.plan.digest if self.plan else ""
+
+    @property
+    def followed(self) -> tuple[PageChange, ...]:
+        """The changed pages in which only references follow."""
+        return tuple(change for change in self.changes if not change.own)
+
+    @property
+    def references(self) -> int:
+        """How many references on pages that may be seen are written otherwise."""
+        return sum(len(change.renamed) for change in self.changes)
+
+    @property
+    def labels(self) -> int:
+        """How many of these keep a label of their own."""
+        return sum(len(change.labelled) for change in self.changes)
+
+    @property
+    def can_be_done(self) -> bool:
+        """Whether there is something to do and nothing in the way."""
+        return self.plan is not None and not self.plan.nothing_to_do and not self.plan.conflicts
+
+
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """An act that was done; ``head`` is the page to go on with, if there is one."""
+
+    change_set: int
+    volume: Volume | None
+    head: PageHead | None
+
+
+def plan(desk: Desk, actor: Actor, wish: Wish) -> PlanView:
+    """What an act would do. A refusal is part of the view, so that the wish can be changed and made again."""
+    with reading(desk.engine) as connection:
+        view = _view(connection, actor, wish)
+        return replace(view, **_to_choose_from(Scene(connection, actor), view))
+
+
+def _to_choose_from(scene: Scene, view: PlanView) -> dict[str, Any]:
+    """What the question of an act needs besides its plan: headings, other names, the text of two pages."""
+    found: dict[str, Any] = {}
+    wish, head = view.wish, view.head
+    if isinstance(wish, Split | Section | Aliases | Merge) and head is not None:
+        page = scene.wiki.pages([head.id])[head.id]
+        content = page.content
+        found["headings"] = tuple(
+            "\u2003" * (heading.level - 2) + words(heading, page.text, content.references, scene.volumes)
+            for heading in content.headings
+        )
+        found["aliases"] = content.front_matter.names("aliases")
+        if isinstance(wish, Merge) and wish.into.strip():
+            with suppress(MokujiError):
+                into = scene.page_named(wish.into, wish.volume)
+                found["joined"] = joined(page, scene.wiki.pages([into.id])[into.id], "after")
+    if isinstance(wish, Restore):
+        readable = {volume.id for volume in scene.volumes.values()}
+        thrown = trash.thrown(scene.connection, wish.pages)
+        found["trashed"] = {t.head.id: t.head.title for t in thrown if t.head.volume in readable}
+    return found
+
+
+def _view(connection: Connection, actor: Actor, wish: Wish) -> PlanView:
+    scene = Scene(connection, actor)
+    place, head = _in_hand(scene, wish)
+    by_id = {each.id: each for each in scene.volumes.values()}
+    act = wish.logged(scene) if isinstance(wish, Undo) else None
+    try:
+        made = wish.plan(scene)
+    except Missing as missing:
+        # Of what is not in hand (a target, say) the view can tell; what is in hand was found above.
+        return PlanView(wish, place, head, by_id, refusal=missing, act=act)
+    except Refused as refusal:
+        return PlanView(wish, place, head, by_id, refusal=_discreet(refusal), act=act)
+    except MokujiError as refusal:
+        if refusal.code in {"forbidden", "sign_in"}:
+            raise
+        return PlanView(wish, place, head, by_id, refusal=refusal, act=act)
+    return _shown(scene, wish, made, place, head, act)
+
+
+def _in_hand(scene: Scene, wish: Wish) -> tuple[VolumeView | None, PageHead | None]:
+    if not wish.volume:
+        return None, None
+    volume = find_volume(scene.connection, scene.actor, wish.volume)
+    page_key = getattr(wish, "page", "")
+    head = find_head(scene.connection, volume, page_key) if page_key else None
+    view = volume_view(
+        scene.connection, scene.actor, volume, scene.volumes, path_to=head.key if head else None
+    )
+    return view, head
+
+
+def _shown(
+    scene: Scene,
+    wish: Wish,
+    made: Plan,
+    place: VolumeView | None,
+    head: PageHead | None,
+    act: history.LoggedAct | None,
+) -> PlanView:
+    by_id = {each.id: each for each in scene.volumes.values()}
+    readable = _readable(by_id, made)
+    home = place.volume.id if place else 0
+    rewritten = [each for each in made.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
+    seen = [each for each in rewritten if each.head.volume in readable]
+    hidden = [each for each in rewritten if each.head.volume not in readable]
+    wiki = scene.wiki
+
+    def told(found: Iterable[Found]) -> tuple[Listed, ...]:
+        return listed(wiki, [each for each in found if each.page.volume in readable])
+
+    return PlanView(
+        wish,
+        place,
+        head,
+        by_id,
+        made,
+        None,
+        tuple(sorted(seen, key=lambda each: (not each.own, each.head.volume != home))),
+        tuple(each for each in made.change_set.removed if each.head.volume in readable),
+        told(made.followed.captured),
+        told(made.followed.lost),
+        told(made.followed.lost_sections),
+        tuple(page for page in made.conflicts if page.volume in readable),
+        made.rows,
+        len(hidden),
+        sum(len(each.renamed) for each in hidden),
+        wish.note(made),
+        act,
+    )
+
+
+def _readable(volumes: Mapping[int, Volume], made: Plan) -> set[int]:
+    """The ids of the volumes whose pages may be named: also that of one which the act brings back."""
+    back = {
+        each.after.id for each in made.change_set.volumes if each.before is None and each.after is not None
+    }
+    return {*volumes, *back}
+
+
+def listed(wiki: StoredWiki, found: Collection[Found]) -> tuple[Listed, ...]:
+    """References with their lines and words; those on pages that are not there yet are left out."""
+    pages = wiki.pages({each.page.id for each in found})
+    return tuple(
+        Listed(each.page, Lines(text).position(each.span.start).line, each.span.of(text))
+        for each in found
+        if each.page.id in pages and (text := pages[each.page.id].text)
+    )
+
+
+def _discreet(refusal: Refused) -> MokujiError:
+    """A refusal without the name of the page that stands in the way: it may be closed to the actor."""
+    if refusal.code not in HIDING:
+        return refusal
+    return Refused(
+        "One of the pages concerned cannot follow: brackets in it touch code, HTML or a definition, its front "
+        "matter cannot be changed by itself, or no way to write the new target leads there. Choose another "
+        "title, or look through the backlinks.",
+        code=refusal.code,
+    )
+
+
+def apply(
+    desk: Desk,
+    actor: Actor,
+    wish: Wish,
+    seen: str | None,
+    *,
+    note: str = "",
+    signature: Signature | None = None,
+) -> Applied | PlanView:
+    """Does an act whose plan was seen; gives the fresh plan back if it is no longer that one.
+
+    ``seen`` is the digest of the plan that was seen; None does whatever the plan is (for commands and the
+    demo's history), and raises what stands in the way.
+    """
+    by = signature or Signature(actor.person, desk.clock(), clean_note(note))
+    with writing_transaction(desk.engine, alone=True) as connection:
+        scene = Scene(connection, actor)
+        if seen is not None:
+            view = _view(connection, actor, wish)
+            if not view.can_be_done or view.digest != seen:
+                return view
+        return do(scene, wish, by)
+
+
+def do(scene: Scene, wish: Wish, by: Signature) -> Applied:
+    """Plans an act and does it, under the write lock that the caller holds alone."""
+    made = wish.plan(scene)
+    if made.conflicts:
+        raise Refused(
+            "Texts were changed by others since, in the same places. Look at the plan.", code="conflict"
+        )
+    if not by.note:
+        by = Signature(by.author, by.at, wish.note(made))
+    act = wish.logged(scene) if isinstance(wish, Undo) else None
+    volume = _home(scene, wish, made, act)
+    facts = {**made.facts, **({"undoes": act.id, "undone": act.act} if act else {})}
+    done = acting.do(scene.connection, made, volume, by, facts)
+    if act is not None:
+        history.mark_undone(scene.connection, act.id, done.change_set)
+    if isinstance(wish, CreateVolume) and scene.actor.person is not None:
+        people.set_role(scene.connection, scene.actor.person, done.volumes[0], Role.OWNER)
+    home = next(
+        (v for v in load_volumes(scene.connection).values() if v.id == done.volumes.get(volume, volume)), None
+    )
+    return Applied(done.change_set, home, _go_on_with(scene, made, done))
+
+
+def _home(scene: Scene, wish: Wish, made: Plan, act: history.LoggedAct | None) -> int:
+    """The volume in whose history an act stands; 0 for one that it makes."""
+    if act is not None:
+        return act.volume
+    if wish.volume:
+        return find_volume(scene.connection, scene.actor, wish.volume).id
+    return made.page.volume if made.page is not None else 0
+
+
+def _go_on_with(scene: Scene, made: Plan, done: acting.Done) -> PageHead | None:
+    wanted = done.pages.get(0) or (made.page.id if made.page is not None else 0)
+    into = int(made.facts.get("into", 0))
+    found = scene.wiki.pages([id_ for id_ in (wanted, into) if id_])
+    for id_ in (wanted, into):
+        if id_ in found:
+            return found[id_].head
+    return None
+
+
+def need_act(connection: Connection, change_set: int, volumes: Collection[int]) -> history.LoggedAct:
+    """A change set in one of these volumes; Missing otherwise."""
+    act = history.act(connection, change_set, list(volumes))
+    if act is None:
+        raise Missing(
+            "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
+        )
+    return act
+
+
+# ---- the trash -------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class TrashView:
+    """What lies in the trash of the volumes one may read, by act."""
+
+    volumes: Mapping[int, Volume]
+    acts: tuple[tuple[trash.InTrash, ...], ...]
+    more_before: int | None
+    kept_days: int
+    now: datetime
+
+    def days_left(self, row: trash.InTrash) -> int:
+        """How many days a page still lies there."""
+        return max(0, (row.at + timedelta(days=self.kept_days) - self.now).days)
+
+
+def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:
+    """The trash, newest act first."""
+    with reading(desk.engine) as connection:
+        by_id = {volume.id: volume for volume in visible(connection, actor).values()}
+        rows = trash.listed(connection, list(by_id), before=before or 2**62, most=TRASH_ROWS + 1)
+        groups: dict[int, list[trash.InTrash]] = {}
+        for row in rows:
+            groups.setdefault(row.change_set, []).append(row)
+        more = None
+        if len(rows) > TRASH_ROWS and len(groups) > 1:
+            del groups[rows[-1].change_set]
+            more = min(groups)
+        return TrashView(
+            by_id, tuple(tuple(group) for group in groups.values()), more, KEPT_DAYS, desk.clock()
+        )

@@ -1,0 +1,269 @@
+"""Plans and acts in words: one sentence for a plan, a few for the button that does it, and for the log."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from mokuji.core.contents import Put, Rekey, Take
+from mokuji.core.plan import Plan
+from mokuji.services.acts import PlanView
+from mokuji.services.wishes import Delete, Rename, Retarget, Split
+
+DONE = {
+    "create": "Written",
+    "edit": "Edited",
+    "rename": "Renamed",
+    "contents": "Contents changed",
+    "move": "Moved",
+    "merge": "Merged",
+    "split": "Split",
+    "join": "Joined",
+    "section": "Section renamed",
+    "retarget": "References led elsewhere",
+    "delete": "Deleted",
+    "restore": "Restored",
+    "aliases": "Other names changed",
+    "create volume": "Volume made",
+    "rename volume": "Volume renamed",
+    "libraries": "Libraries changed",
+    "delete volume": "Volume deleted",
+    "undo": "Undone",
+    "link": "Linked",
+}
+"""What the log calls an act."""
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """“1 page”, “1,204 pages”."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def sentence(view: PlanView) -> str:
+    """What a plan will do, in one sentence or two."""
+    made = view.plan
+    if made is None:
+        return ""
+    if made.nothing_to_do:
+        return "That is so already; nothing would change."
+    said = [_HEADS[made.act](view, made)]
+    said += _following(view, made)
+    return " ".join(each for each in said if each)
+
+
+def _rename(view: PlanView, made: Plan) -> str:
+    title = made.facts["to"]
+    if not view.references and not view.hidden_references:
+        return (
+            f"No page refers to “{made.facts['from']}” by its title, so only the title changes to “{title}”."
+        )
+    present = isinstance(view.wish, Rename) and view.wish.present_words
+    what = "will keep the words they show, and lead to" if present else "will say"
+    kept = ""
+    if view.labels and not present:
+        kept = f"; {view.labels} {'keeps its own label' if view.labels == 1 else 'keep their own labels'}"
+    return f"{_references(view)} {what} “{title}”{kept}. None will be left without a page."
+
+
+def _references(view: PlanView) -> str:
+    pages = [change for change in view.changes if change.renamed]
+    volumes = {change.head.volume for change in pages}
+    across = f" of {len(volumes)} volumes" if len(volumes) > 1 else ""
+    return f"{counted(view.references, 'reference')} in {counted(len(pages), 'page')}{across}"
+
+
+def _contents(_: PlanView, made: Plan) -> str:
+    taken = sum(isinstance(each, Take) for each in made.change_set.contents)
+    rest = len(made.change_set.contents) - taken
+    said = []
+    if rest:
+        said.append(f"{counted(rest, 'name')} {'gets' if rest == 1 else 'get'} another place")
+    if taken:
+        said.append(f"{counted(taken, 'unwritten name')} {'loses its' if taken == 1 else 'lose their'} place")
+    return f"{' and '.join(said)} in the contents. No text changes, and no reference."
+
+
+def _move(_: PlanView, made: Plan) -> str:
+    return f"{counted(made.facts['pages'], 'page')} will be in “{made.facts['to']}” instead of “{made.facts['from']}”."
+
+
+def _merge(view: PlanView, made: Plan) -> str:
+    how = {
+        "after": "its text comes behind the other",
+        "before": "its text comes before the other",
+        "keep": "its text is not kept",
+        "edited": "the text is the one you wrote",
+    }[str(getattr(view.wish, "texts", "after"))]
+    return f"“{made.facts['from']}” becomes part of “{made.facts['to']}”: {how}."
+
+
+def _split(view: PlanView, made: Plan) -> str:
+    leave = (
+        "an insert of it" if isinstance(view.wish, Split) and view.wish.leave == "insert" else "a link to it"
+    )
+    return f"The section “{made.facts['section']}” becomes a page “{made.facts['to']}”; {leave} stays in its place."
+
+
+def _join(_: PlanView, made: Plan) -> str:
+    return f"“{made.facts['from']}” becomes a section of “{made.facts['to']}”."
+
+
+def _section(_: PlanView, made: Plan) -> str:
+    return f"The section “{made.facts['from']}” will be called “{made.facts['to']}”."
+
+
+def _retarget(view: PlanView, made: Plan) -> str:
+    name = view.wish.page if isinstance(view.wish, Retarget) else made.facts["name"]
+    return f"{_references(view)} to “{name}” will lead to “{made.facts['to']}”."
+
+
+def _delete(view: PlanView, made: Plan) -> str:
+    pages = counted(made.facts["pages"], "page")
+    head = f"{pages} {'goes' if made.facts['pages'] == 1 else 'go'} to the trash, and can be restored for 60 days."
+    if isinstance(view.wish, Delete) and view.wish.references == "words":
+        changed = len(view.followed)
+        return f"{head} References on {counted(changed, 'page')} become plain words." if changed else head
+    return head
+
+
+def _restore(_: PlanView, made: Plan) -> str:
+    return f"{counted(made.facts['pages'], 'page')} {'comes' if made.facts['pages'] == 1 else 'come'} back."
+
+
+def _aliases(_: PlanView, made: Plan) -> str:
+    named = ", ".join(f"“{each}”" for each in made.facts["aliases"])
+    return f"The page will also be found as {named}." if named else "The page will have no other name."
+
+
+def _create_volume(_: PlanView, made: Plan) -> str:
+    return f"A volume “{made.facts['to']}” will be made, and you own it."
+
+
+def _rename_volume(_: PlanView, made: Plan) -> str:
+    return f"The volume “{made.facts['from']}” will be called “{made.facts['to']}”."
+
+
+def _libraries(_: PlanView, made: Plan) -> str:
+    return f"Inserts of “{made.facts['to']}” will look in other volumes after their own."
+
+
+def _delete_volume(_: PlanView, made: Plan) -> str:
+    return f"The volume “{made.facts['from']}” goes to the trash with {counted(made.facts['pages'], 'page')}."
+
+
+def _undo(view: PlanView, made: Plan) -> str:
+    act = DONE.get(view.act.act, view.act.act).lower() if view.act else "this"
+    exact = int(made.facts.get("restored", 0))
+    said = f"What was {act} is taken back."
+    if exact:
+        said += f" {counted(exact, 'page')} {'gets' if exact == 1 else 'get'} the very text back that stood there."
+    if made.conflicts:
+        number = len(made.conflicts)
+        said += f" {counted(number, 'page')} {'was' if number == 1 else 'were'} changed by others in the same places."
+    return said
+
+
+_HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
+    "rename": _rename,
+    "contents": _contents,
+    "move": _move,
+    "merge": _merge,
+    "split": _split,
+    "join": _join,
+    "section": _section,
+    "retarget": _retarget,
+    "delete": _delete,
+    "restore": _restore,
+    "aliases": _aliases,
+    "create volume": _create_volume,
+    "rename volume": _rename_volume,
+    "libraries": _libraries,
+    "delete volume": _delete_volume,
+    "undo": _undo,
+    "link": lambda view, made: f"{counted(int(made.facts['links']), 'mention')} will be linked.",
+}
+
+
+def _following(view: PlanView, made: Plan) -> list[str]:
+    """What follows, what is found again, what is lost; in this order."""
+    said: list[str] = []
+    followed = made.followed
+    if view.references and made.act not in {"rename", "retarget"}:
+        said.append(f"{_references(view)} {'follows' if view.references == 1 else 'follow'}.")
+    if followed.sections:
+        said.append(
+            f"{counted(followed.sections, 'section reference')} {'follows' if followed.sections == 1 else 'follow'}."
+        )
+    if view.captured:
+        said.append(
+            f"{counted(len(view.captured), 'reference')} that led nowhere "
+            f"{'leads' if len(view.captured) == 1 else 'lead'} to a page afterwards."
+        )
+    if view.lost:
+        said.append(
+            f"{counted(len(view.lost), 'reference')} will be left without a page, and "
+            f"{'is' if len(view.lost) == 1 else 'are'} listed as unwritten."
+        )
+    if view.lost_sections:
+        said.append(f"{counted(len(view.lost_sections), 'reference')} will lead to a section that is gone.")
+    if view.hidden_pages:
+        hidden = counted(view.hidden_references, "reference")
+        said.append(f"In {counted(view.hidden_pages, 'page')} closed to you {hidden} will follow too.")
+    return said
+
+
+def button(view: PlanView) -> str:
+    """What doing it is called, with the count."""
+    made = view.plan
+    if made is None:
+        return "Do it"
+    number = view.references
+    update = (
+        f" and update {counted(number, 'reference')} in {counted(len(view.changes), 'page')}"
+        if number
+        else ""
+    )
+    act = {
+        "rename": "Rename",
+        "contents": "Change the contents",
+        "move": f"Move {counted(int(made.facts.get('pages', 1)), 'page')}",
+        "merge": "Merge",
+        "split": "Make it a page",
+        "join": "Make it a section",
+        "section": "Rename the section",
+        "retarget": f"Lead {counted(number, 'reference')} there",
+        "delete": f"Delete {counted(int(made.facts.get('pages', 1)), 'page')}",
+        "restore": f"Restore {counted(int(made.facts.get('pages', 1)), 'page')}",
+        "aliases": "Change the other names",
+        "create volume": "Make the volume",
+        "rename volume": "Rename the volume",
+        "libraries": "Change the libraries",
+        "delete volume": f"Delete the volume with {counted(int(made.facts.get('pages', 0)), 'page')}",
+        "undo": "Undo it",
+        "link": f"Link {counted(int(made.facts.get('links', 0)), 'mention')}",
+    }[made.act]
+    return act + ("" if made.act in {"retarget", "undo", "delete", "restore"} else update)
+
+
+def placings(view: PlanView, most: int = 40) -> list[str]:
+    """What becomes of places in the contents, in words."""
+    if view.plan is None:
+        return []
+    titles: dict[str, str] = {}
+    if view.place is not None:
+        titles = {entry.key: entry.title for entry in view.place.contents.entries}
+    said: list[str] = []
+    for each in view.plan.change_set.contents[:most]:
+        if isinstance(each, Put):
+            titles.setdefault(each.key, each.title)
+            under = f"below “{titles.get(each.under, each.under)}”" if each.under else "at the top"
+            behind = ""
+            if each.after is None:
+                behind = ", first"
+            elif each.after in titles:
+                behind = f", behind “{titles[each.after]}”"
+            said.append(f"“{each.title}” {under}{behind}")
+        elif isinstance(each, Take):
+            said.append(f"“{titles.get(each.key, each.key)}” loses its place")
+        elif isinstance(each, Rekey) and each.key != each.new:
+            said.append(f"“{titles.get(each.key, each.key)}” keeps its place as “{each.title}”")
+    return said

@@ -1,0 +1,582 @@
+"""What people can ask for: one small class an act, which finds its pages, checks rights, and asks the core for a plan.
+
+A wish names things as addresses do (keys of volumes and pages), so that the
+same wish can be made again under the write lock.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import ClassVar, Protocol
+
+from mokuji.core import names
+from mokuji.core.contents import LAST, Put
+from mokuji.core.contents import Row as Place
+from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.plan import Plan
+from mokuji.core.plans.aliases import set_aliases
+from mokuji.core.plans.delete import References, delete
+from mokuji.core.plans.join import join
+from mokuji.core.plans.merge import Texts, merge
+from mokuji.core.plans.move import move_to_volume, put, reorder
+from mokuji.core.plans.rename import rename
+from mokuji.core.plans.restore import Trashed, restore
+from mokuji.core.plans.retarget import retarget
+from mokuji.core.plans.section import rename_section
+from mokuji.core.plans.split import Leave, split
+from mokuji.core.plans.undo import undo
+from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
+from mokuji.core.policy import Act, Actor, may
+from mokuji.core.spans import Span
+from mokuji.core.wiki import PageHead, Volume
+from mokuji.formats.contents import read_contents
+from mokuji.services.desk import check, find_volume, need_head, visible
+from mokuji.store import acting, history, pages, placing, search, trash
+from mokuji.store.database import Connection
+from mokuji.store.snapshot import StoredWiki
+
+
+@dataclass(frozen=True)
+class Scene:
+    """Where a wish is planned: one transaction, and who asks."""
+
+    connection: Connection
+    actor: Actor
+
+    @cached_property
+    def wiki(self) -> StoredWiki:
+        """The whole wiki, closed volumes included: their references follow as well."""
+        return StoredWiki(self.connection)
+
+    @cached_property
+    def volumes(self) -> dict[str, Volume]:
+        """The volumes that the actor may read, by key."""
+        return visible(self.connection, self.actor)
+
+    def volume(self, key: str, act: Act = Act.RENAME) -> Volume:
+        """A volume in which the actor may do this; Missing or Forbidden otherwise."""
+        volume = find_volume(self.connection, self.actor, key)
+        check(self.actor, act, volume)
+        return volume
+
+    def page(self, volume_key: str, page_key: str, act: Act = Act.RENAME) -> PageHead:
+        """A page in a volume in which the actor may do this."""
+        return need_head(self.connection, self.volume(volume_key, act), page_key)
+
+    def page_named(self, typed: str, home: str, act: Act = Act.RENAME) -> PageHead:
+        """A page as a person types it: “Title”, or “Volume/Title”."""
+        title, volume = typed.strip(), home
+        first, slash, rest = title.partition("/")
+        if slash and names.key(first) in self.volumes:
+            volume, title = names.key(first), rest.strip()
+        if not title:
+            raise Missing("Type the name of a page.", code="page_missing")
+        return self.page(volume, title, act)
+
+    def may_write(self, volume: int) -> bool:
+        """Whether the actor may write in a volume by id."""
+        found = next((each for each in self.volumes.values() if each.id == volume), None)
+        return found is not None and may(self.actor, Act.WRITE, found.id, closed=found.closed)
+
+
+class Wish(Protocol):
+    """What is asked for. ``volume`` is the key of the volume in hand, empty when there is none yet."""
+
+    act: ClassVar[str]
+
+    @property
+    def volume(self) -> str:
+        """The key of the volume in hand."""
+        ...
+
+    def plan(self, scene: Scene) -> Plan:
+        """The plan; a MokujiError says why it cannot be."""
+        ...
+
+    def note(self, plan: Plan) -> str:
+        """A plain proposal for the note."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Rename:
+    """Another title for a page; ``rows`` are the chosen opt-in rows."""
+
+    act: ClassVar[str] = "rename"
+    volume: str
+    page: str
+    title: str
+    present_words: bool = False
+    keep_alias: bool = False
+    rows: tuple[str, ...] = ()
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        writable = [each.id for each in scene.volumes.values() if scene.may_write(each.id)]
+        offer = search.saying(scene.connection, head.title, writable)
+        return rename(
+            scene.wiki,
+            head.id,
+            self.title,
+            present_words=self.present_words,
+            keep_alias=self.keep_alias,
+            rows=self.rows,
+            offer=offer,
+        )
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Replace:
+    """Another place in the contents: ``under`` and ``after`` are keys; after is “first”, “last” or a key."""
+
+    act: ClassVar[str] = "place"
+    volume: str
+    page: str
+    under: str = ""
+    after: str = "last"
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        key = names.key(self.page)
+        branch = placing.branch(scene.connection, volume.id, key)
+        head = pages.find_head(scene.connection, volume.id, key) if names.is_storable(key) else None
+        if not branch and head is None:
+            raise Missing(f"“{self.page}” has no place in the contents.", code="place_missing")
+        title = branch[0].title if branch else (head.title if head else self.page)
+        under = names.key(self.under) or None
+        if under is not None and under in {row.key for row in branch}:
+            raise Refused(f"“{title}” cannot be placed below itself.", code="place_below_itself")
+        if under is not None and not placing.branch(scene.connection, volume.id, under, 1):
+            raise Missing(
+                f"“{self.under}” has no place in the contents of “{volume.title}”.", code="place_missing"
+            )
+        after = {"first": None, "last": LAST}.get(self.after, names.key(self.after))
+        return put(scene.wiki, [Put(volume.id, key, title, under, after)], head)
+
+    def note(self, plan: Plan) -> str:
+        placings = plan.change_set.contents
+        title = placings[0].title if placings and isinstance(placings[0], Put) else self.page
+        return f"“{title}” has another place in the contents"
+
+
+@dataclass(frozen=True, slots=True)
+class Rearrange:
+    """The contents of a volume, or a branch of it (``page``), as a nested list of ``[[Title]]`` lines."""
+
+    act: ClassVar[str] = "contents"
+    volume: str
+    text: str
+    page: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        rows = placing.rows(scene.connection, volume.id)
+        listed, problems = read_contents(self.text, strict=True)
+        if problems:
+            raise Refused("The list cannot be read. " + " ".join(problems), code="contents_unreadable")
+        wished = [Place.of(depth, title) for depth, title in listed]
+        if self.page:
+            wished = _in_branch(rows, names.key(self.page), wished)
+        for row in wished:
+            names.check_title(row.title)
+        there = {head.key for head in scene.wiki.titles([(volume.id, row.key) for row in rows]).values()}
+        missing = [
+            row.title for row in rows if row.key in there and row.key not in {each.key for each in wished}
+        ]
+        if missing:
+            named = ", ".join(f"“{title}”" for title in missing[:5])
+            raise Refused(
+                f"{named}{' and others' if len(missing) > 5 else ''} would lose their place, but the pages are "
+                "there. Put their lines back, or delete the pages.",
+                code="contents_incomplete",
+            )
+        head = scene.page(self.volume, self.page) if self.page else None
+        return reorder(scene.wiki, volume.id, rows, wished, head)
+
+    def note(self, plan: Plan) -> str:
+        return "Contents put in another order"
+
+
+def _in_branch(rows: Sequence[Place], key: str, wished: Sequence[Place]) -> list[Place]:
+    from mokuji.core.contents import branch_end, index_of
+
+    at = index_of(rows, key)
+    if at is None or not wished or wished[0].key != key or any(row.depth == 0 for row in wished[1:]):
+        raise Refused(
+            "The list of a branch begins with the name that the branch has, and all others stand below it.",
+            code="contents_branch",
+        )
+    depth = rows[at].depth
+    inside = [Place(row.depth + depth, row.title, row.key) for row in wished]
+    keys = {row.key for row in inside}
+    outside = [row for row in [*rows[:at], *rows[branch_end(rows, at) :]] if row.key in keys]
+    if outside:
+        raise Refused(
+            f"“{outside[0].title}” has its place in another branch. Move it there.", code="contents_branch"
+        )
+    return [*rows[:at], *inside, *rows[branch_end(rows, at) :]]
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """Pages to another volume, the first with the branch below it if so wished."""
+
+    act: ClassVar[str] = "move"
+    volume: str
+    page: str
+    to: str
+    branch: bool = True
+    under: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        target = scene.volume(self.to)
+        rows = placing.branch(scene.connection, head.volume, head.key) if self.branch else []
+        rows = rows or [Place(0, head.title, head.key)]
+        found = scene.wiki.titles([(head.volume, row.key) for row in rows])
+        ids = [found[head.volume, row.key].id for row in rows if (head.volume, row.key) in found]
+        unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in found]
+        return move_to_volume(
+            scene.wiki,
+            ids,
+            target.id,
+            parents=_parents(rows),
+            unwritten=unwritten,
+            under=names.key(self.under) or None,
+        )
+
+    def note(self, plan: Plan) -> str:
+        number = plan.facts["pages"]
+        title = plan.page.title if plan.page else ""
+        more = f" and {number - 1} below it" if number > 1 else ""
+        return f"“{title}”{more} moved from “{plan.facts['from']}” to “{plan.facts['to']}”"
+
+
+def _parents(rows: Sequence[Place]) -> dict[str, str | None]:
+    path: list[Place] = []
+    parents: dict[str, str | None] = {}
+    for row in rows:
+        while path and path[-1].depth >= row.depth:
+            path.pop()
+        parents[row.key] = path[-1].key if path else None
+        path.append(row)
+    return parents
+
+
+@dataclass(frozen=True, slots=True)
+class Merge:
+    """A page into another; ``into`` is “Title” or “Volume/Title”."""
+
+    act: ClassVar[str] = "merge"
+    volume: str
+    page: str
+    into: str
+    texts: Texts = "after"
+    edited: str | None = None
+    present_words: bool = False
+    alias: bool = True
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        into = scene.page_named(self.into, self.volume)
+        return merge(
+            scene.wiki,
+            head.id,
+            into.id,
+            texts=self.texts,
+            edited=self.edited,
+            present_words=self.present_words,
+            alias=self.alias,
+            rows=tuple(placing.branch(scene.connection, head.volume, head.key)),
+        )
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['from']}” merged into “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Split:
+    """The section under heading ``section`` (from 0) as a page of its own."""
+
+    act: ClassVar[str] = "split"
+    volume: str
+    page: str
+    section: int
+    title: str
+    leave: Leave = "link"
+    present_words: bool = False
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        return split(
+            scene.wiki, head.id, self.section, self.title, leave=self.leave, present_words=self.present_words
+        )
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['to']}” made of a section of “{plan.facts['from']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Join:
+    """A page as a section of another."""
+
+    act: ClassVar[str] = "join"
+    volume: str
+    page: str
+    into: str
+    present_words: bool = False
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        into = scene.page_named(self.into, self.volume)
+        rows = placing.branch(scene.connection, head.volume, head.key)
+        return join(scene.wiki, head.id, into.id, present_words=self.present_words, rows=rows)
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['from']}” is now a section of “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Section:
+    """Other words for heading ``section`` (from 0) of a page."""
+
+    act: ClassVar[str] = "section"
+    volume: str
+    page: str
+    section: int
+    words: str
+    present_words: bool = False
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        return rename_section(scene.wiki, head.id, self.section, self.words, present_words=self.present_words)
+
+    def note(self, plan: Plan) -> str:
+        return f"Section “{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Retarget:
+    """References to a name of a volume now lead to another page; ``only`` are page id, start and end of some."""
+
+    act: ClassVar[str] = "retarget"
+    volume: str
+    page: str
+    to: str
+    present_words: bool = False
+    only: tuple[tuple[int, int, int], ...] | None = None
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        target = scene.page_named(self.to, self.volume, Act.READ)
+        chosen = None if self.only is None else {(id_, Span(a, b)) for id_, a, b in self.only}
+        place = (volume.id, names.key(self.page))
+        plan = retarget(scene.wiki, place, target.id, only=chosen, present_words=self.present_words)
+        return plan
+
+    def note(self, plan: Plan) -> str:
+        return f"References to “{self.page}” lead to “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Delete:
+    """A page, with its branch if so wished, into the trash."""
+
+    act: ClassVar[str] = "delete"
+    volume: str
+    page: str
+    branch: bool = False
+    references: References = "leave"
+    target: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        ids = [head.id]
+        if self.branch:
+            rows = placing.branch(scene.connection, head.volume, head.key)
+            found = scene.wiki.titles([(head.volume, row.key) for row in rows])
+            ids += [found[p].id for row in rows[1:] if (p := (head.volume, row.key)) in found]
+        target = None
+        if self.references == "retarget":
+            target = scene.page_named(self.target, self.volume, Act.READ).id
+        return delete(scene.wiki, ids, references=self.references, target=target)
+
+    def note(self, plan: Plan) -> str:
+        more = plan.facts["pages"] - 1
+        return f"“{plan.facts['title']}” deleted" + (f" with {more} below it" if more else "")
+
+
+@dataclass(frozen=True, slots=True)
+class Restore:
+    """Pages from the trash, by id; ``titles`` gives some another title."""
+
+    act: ClassVar[str] = "restore"
+    volume: str
+    pages: tuple[int, ...]
+    titles: Mapping[int, str] = field(default_factory=dict)
+
+    def plan(self, scene: Scene) -> Plan:
+        readable = {each.id: each for each in scene.volumes.values()}
+        found = [each for each in trash.thrown(scene.connection, self.pages) if each.head.volume in readable]
+        if not found:
+            raise Missing("There is nothing of this in the trash any more.", code="trash_missing")
+        for each in found:
+            check(scene.actor, Act.RENAME, readable[each.head.volume])
+        keys = {(each.head.volume, each.head.key) for each in found}
+        places: dict[int, list[Put]] = {}
+        for number in sorted({each.change_set for each in found}, reverse=True):
+            act = history.act(scene.connection, number, list(readable))
+            for place in placing.from_data(act.detail.get("contents", ())) if act else ():
+                if isinstance(place, Put) and (place.volume, place.key) in keys:
+                    places.setdefault(number, []).append(place)
+        trashed = [
+            Trashed(
+                each.head,
+                each.text,
+                each.leads,
+                tuple(
+                    p
+                    for p in places.get(each.change_set, ())
+                    if (p.volume, p.key) == (each.head.volume, each.head.key)
+                ),
+            )
+            for each in sorted(found, key=lambda each: _order(places.get(each.change_set, ()), each.head.key))
+        ]
+        return restore(scene.wiki, trashed, titles=self.titles)
+
+    def note(self, plan: Plan) -> str:
+        more = plan.facts["pages"] - 1
+        return f"“{plan.facts['title']}” restored" + (f" with {more} more" if more else "")
+
+
+def _order(places: Sequence[Put], key: str) -> int:
+    return next((n for n, place in enumerate(places) if place.key == key), len(places))
+
+
+@dataclass(frozen=True, slots=True)
+class Aliases:
+    """The other names of a page."""
+
+    act: ClassVar[str] = "aliases"
+    volume: str
+    page: str
+    aliases: tuple[str, ...]
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        return set_aliases(scene.wiki, head.id, [each for each in self.aliases if each.strip()])
+
+    def note(self, plan: Plan) -> str:
+        named = ", ".join(f"“{each}”" for each in plan.facts["aliases"])
+        return f"Other names: {named}" if named else "No other names any more"
+
+
+@dataclass(frozen=True, slots=True)
+class CreateVolume:
+    """A new volume, owned by whoever makes it."""
+
+    act: ClassVar[str] = "create volume"
+    title: str
+    closed: bool = False
+    volume: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        if not scene.actor.signed_in:
+            raise Forbidden("Sign in to make a volume.", code="sign_in")
+        return create_volume(scene.wiki, self.title, closed=self.closed)
+
+    def note(self, plan: Plan) -> str:
+        return f"Volume “{plan.facts['to']}” made"
+
+
+@dataclass(frozen=True, slots=True)
+class RenameVolume:
+    """Another name for a volume."""
+
+    act: ClassVar[str] = "rename volume"
+    volume: str
+    title: str
+
+    def plan(self, scene: Scene) -> Plan:
+        return rename_volume(scene.wiki, scene.volume(self.volume, Act.MANAGE).id, self.title)
+
+    def note(self, plan: Plan) -> str:
+        return f"Volume “{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Libraries:
+    """The volumes in which inserts of this one look after its own, in order, by key."""
+
+    act: ClassVar[str] = "libraries"
+    volume: str
+    libraries: tuple[str, ...]
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume, Act.MANAGE)
+        return set_libraries(
+            scene.wiki,
+            volume.id,
+            [scene.volume(each, Act.READ).id for each in self.libraries if each.strip()],
+        )
+
+    def note(self, plan: Plan) -> str:
+        return f"Libraries of “{plan.facts['to']}” changed"
+
+
+@dataclass(frozen=True, slots=True)
+class DeleteVolume:
+    """A volume with all its pages into the trash."""
+
+    act: ClassVar[str] = "delete volume"
+    volume: str
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume, Act.MANAGE)
+        return delete_volume(scene.wiki, volume.id, pages.all_ids(scene.connection, volume.id))
+
+    def note(self, plan: Plan) -> str:
+        return f"Volume “{plan.facts['from']}” deleted"
+
+
+@dataclass(frozen=True, slots=True)
+class Undo:
+    """An act taken back; ``keep`` are pages whose text stays as it is where both changed it."""
+
+    act: ClassVar[str] = "undo"
+    change_set: int
+    keep: tuple[int, ...] = ()
+    volume: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        act = self.logged(scene)
+        if act.undone_by is not None:
+            raise Refused("This was undone already.", code="undone")
+        return undo(scene.wiki, acting.past(scene.connection, act), page=act.page, keep=self.keep)
+
+    def logged(self, scene: Scene) -> history.LoggedAct:
+        """The act in question; Missing if the actor may not know of it, Forbidden if they may not take it back."""
+        readable = {each.id: each for each in scene.volumes.values()}
+        act = history.act(scene.connection, self.change_set, [*readable, *_own_deleted(scene)])
+        if act is None:
+            raise Missing(
+                "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
+            )
+        if act.volume in readable:
+            check(scene.actor, Act.RENAME, readable[act.volume])
+        elif scene.actor.roles.get(act.volume, 0) < int(Act.MANAGE):
+            raise Missing("There is no such change.", code="act_missing")
+        return act
+
+    def note(self, plan: Plan) -> str:
+        return f"Change {self.change_set} undone"
+
+
+def _own_deleted(scene: Scene) -> list[int]:
+    """Volumes that the actor owns, deleted ones included."""
+    return [id_ for id_, role in scene.actor.roles.items() if int(role) >= int(Act.MANAGE)]
