@@ -18,7 +18,7 @@ from bench.wiki import Built
 from mokuji.core import names
 from mokuji.core.policy import Actor, Role
 from mokuji.server import create_app
-from mokuji.services import acts, people, writing
+from mokuji.services import acts, people, wishes, writing
 from mokuji.services.desk import Desk
 from mokuji.store import people as stored_people
 from mokuji.store.database import writing as writing_transaction

@@ -1,4 +1,6 @@
 // The contents of a volume: a filter that keeps the ancestors of what it finds, and folding of branches.
+import { placing } from "./placing.js";
+
 const FOLDED = "mokuji folded";
 
 function load(volume) {
@@ -25,6 +27,8 @@ export function contents() {
           if (current.dataset.number.startsWith(`${number}.`)) this.folded.delete(number);
         }
       }
+      const plan = this.$el.dataset.place;
+      if (plan) placing(this.rows, (key) => plan + encodeURIComponent(key.replaceAll(" ", "-")))(this.$el.querySelector(".tree"));
       this.draw();
       current?.scrollIntoView({ block: "nearest" });
     },

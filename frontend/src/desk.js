@@ -28,6 +28,7 @@ function desk() {
   let savedText = "";
   let asked = 0;
   let escaped = 0;
+  let asksToStay = true;
   return {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
@@ -40,6 +41,12 @@ function desk() {
     },
     findings: [],
     unfolded: false,
+    // What a save would take from references elsewhere, when the server asks first.
+    asking: false,
+    movesWords: "",
+    movesPages: [],
+    movesMore: "",
+    movesFollow: false,
     get textOnly() {
       return this.mode === "text";
     },
@@ -227,12 +234,13 @@ function desk() {
       event.currentTarget.closest(".notice").remove();
       view.focus();
     },
-    async save(stay) {
+    async save(stay, follow = "") {
       this.fault = "";
       this.signedOut = false;
+      this.asking = false;
       this.sync();
       const text = view.state.doc.toString();
-      const fields = Object.fromEntries(new FormData(form));
+      const fields = { ...Object.fromEntries(new FormData(form)), follow };
       const answer = await post(form.dataset.save, fields, form).catch(() => null);
       if (!answer) {
         this.keepDraft();
@@ -244,6 +252,10 @@ function desk() {
         return;
       }
       this.keepDraft();
+      if (answer.said.code === "moves") {
+        this.ask(answer.said, stay);
+        return;
+      }
       if (answer.said.code === "edited_meanwhile") {
         // The page that comes back shows what the other saved, and keeps all that was typed.
         form.submit();
@@ -253,6 +265,27 @@ function desk() {
       this.fault = this.signedOut
         ? "You are signed out. Sign in again in another tab, then save once more; your text stays here."
         : (answer.said.message ?? "Something went wrong. Your text is still here; try again.");
+    },
+    ask(said, stay) {
+      asksToStay = stay;
+      this.movesWords = said.message;
+      this.movesPages = said.pages;
+      this.movesMore = said.more ? `and ${said.more} more pages` : "";
+      this.movesFollow = said.can_follow;
+      this.asking = true;
+      this.$nextTick(() => (said.can_follow ? this.$refs.follow : this.$refs.alone).focus());
+    },
+    saveFollowing() {
+      this.save(asksToStay, "yes");
+      view.focus();
+    },
+    saveAlone() {
+      this.save(asksToStay, "no");
+      view.focus();
+    },
+    keepWriting() {
+      this.asking = false;
+      view.focus();
     },
     saved(said, text, stay) {
       const unsaved = view.state.doc.toString() !== text;

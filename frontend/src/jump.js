@@ -50,12 +50,9 @@ export function jump() {
       this.choose(0);
     },
     acts() {
-      const { edit, rename, history, title } = document.body.dataset;
-      const acts = [
-        [edit, "Edit this page"],
-        [rename, "Rename this page"],
-        [history, "History of this page"],
-      ];
+      const { edit, history, title } = document.body.dataset;
+      const menus = [...document.querySelectorAll("[data-act]")].map((link) => [link.href, link.dataset.act]);
+      const acts = [[edit, "Edit this page"], ...menus, [history, "History of this page"]];
       const wanted = this.typed.trim().toLowerCase();
       return acts
         .filter(([href, words]) => href && (!wanted || (wanted.length > 1 && words.toLowerCase().includes(wanted))))

@@ -17,6 +17,7 @@ from tests.web.conftest import Browser
 
 WELL = "/api/v1/volumes/tern-4-service-manual/pages/battery-well"
 MANUAL = "/api/v1/volumes/tern-4-service-manual"
+NAMED = {"volume": "tern 4 service manual", "page": "battery well"}
 
 
 @pytest.fixture
@@ -97,20 +98,28 @@ def test_a_new_page_is_written_under_another(wenna: TestClient) -> None:
 
 
 def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
-    plan = wenna.post(MANUAL + "/rename-plan/battery-well", json={"title": "Battery compartment"}).json()
+    wish = {
+        "act": "rename",
+        "volume": "tern 4 service manual",
+        "page": "battery well",
+        "title": "Battery compartment",
+    }
+    plan = wenna.post("/api/v1/plans", json=wish).json()
     assert plan["references"] == 43 and len(plan["pages"]) == 28 and len(plan["captured"]) == 1
     line = next(page for page in plan["pages"] if page["title"] == "Bilge switch")["lines"][0]
     assert "[[battery well]]" in line["before"] and "[[battery compartment]]" in line["after"]
-    stale = wenna.post(MANUAL + "/rename/battery-well", json={"title": "Battery compartment", "digest": "x"})
+    stale = wenna.post("/api/v1/acts", json={"wish": wish, "digest": "x"})
     assert stale.status_code == 409 and stale.json()["code"] == "plan_stale"
-    body = {"title": "Battery compartment", "digest": plan["digest"], "note": "new name"}
-    done = wenna.post(MANUAL + "/rename/battery-well", json=body).json()
+    body = {"wish": wish, "digest": plan["digest"], "note": "new name"}
+    done = wenna.post("/api/v1/acts", json=body).json()
     assert done["key"] == "battery compartment"
     assert wenna.get("/api/v1/changes").json()["entries"][0]["note"] == "new name"
     change = f"/api/v1/changes/{done['change_set']}"
     assert len(wenna.get(change).json()["pages"]) == 29
-    undo = wenna.post(change + "/undo-plan").json()
-    assert wenna.post(change + "/undo", json={"digest": undo["digest"]}).json()["key"] == "battery well"
+    back = {"act": "undo", "change_set": done["change_set"]}
+    undo = wenna.post("/api/v1/plans", json=back).json()
+    undone = wenna.post("/api/v1/acts", json={"wish": back, "digest": undo["digest"]}).json()
+    assert undone["key"] == "battery well"
 
 
 @pytest.mark.parametrize(
@@ -125,9 +134,10 @@ def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
         ("PUT", WELL, {"title": "", "text": "x", "revision": 3, "note": "\x00"}, 422, "bad_text"),
         ("PUT", WELL, {"title": "", "text": "x", "revision": 3, "naught": 1}, 422, "request"),
         ("PUT", MANUAL + "/pages/new", {"title": "a\x00", "text": "", "revision": 0}, 422, "bad_name"),
-        ("POST", MANUAL + "/rename-plan/battery-well", {"title": "mast head"}, 409, "collision"),
-        ("POST", "/api/v1/changes/1/undo-plan", None, 409, "refused"),
-        ("POST", "/api/v1/changes/99999/undo-plan", None, 404, "act_missing"),
+        ("POST", "/api/v1/plans", {"act": "rename", **NAMED, "title": "mast head"}, 409, "collision"),
+        ("POST", "/api/v1/plans", {"act": "undo", "change_set": 1}, 409, "refused"),
+        ("POST", "/api/v1/plans", {"act": "undo", "change_set": 99999}, 404, "act_missing"),
+        ("POST", "/api/v1/plans", {"act": "fly"}, 422, "request"),
     ],
 )
 def test_a_fault_is_problem_json(
@@ -167,6 +177,26 @@ _json = st.fixed_dictionaries(
 )
 
 
+def _wishes(body: dict[str, Any], name: str) -> list[dict[str, Any]]:
+    """Every act on a page with any words in its fields."""
+    title, text = body["title"], body["text"]
+    return [
+        {"act": "rename", **NAMED, "title": title},
+        {"act": "place", **NAMED, "under": title, "after": name},
+        {"act": "contents", "volume": NAMED["volume"], "text": text},
+        {"act": "move", **NAMED, "to": name},
+        {"act": "merge", **NAMED, "into": title, "texts": "edited", "edited": text},
+        {"act": "split", **NAMED, "section": 1, "title": title},
+        {"act": "join", **NAMED, "into": title},
+        {"act": "section", **NAMED, "section": 0, "words": title},
+        {"act": "retarget", "volume": NAMED["volume"], "page": name, "to": title},
+        {"act": "delete", **NAMED, "references": "retarget", "target": title},
+        {"act": "aliases", **NAMED, "aliases": [title, name, text]},
+        {"act": "create volume", "title": title},
+        {"act": "rename volume", "volume": name, "title": title},
+    ]
+
+
 @given(_json, _typed)
 @settings(max_examples=25)
 def test_no_words_in_any_field_are_a_server_fault(demo_desk: Desk, body: dict[str, Any], name: str) -> None:
@@ -177,7 +207,7 @@ def test_no_words_in_any_field_are_a_server_fault(demo_desk: Desk, body: dict[st
     answers = [
         client.put(MANUAL + "/pages/new", content=json.dumps(body)),
         client.put(WELL, content=json.dumps({**body, "revision": 3})),
-        client.post(MANUAL + "/rename-plan/battery-well", content=json.dumps({"title": body["title"]})),
+        *(client.post("/api/v1/plans", content=json.dumps(wish)) for wish in _wishes(body, name)),
         client.post("/api/v1/session", json={"handle": name, "password": name}),
         client.get("/api/v1/find", params={"words": name, "volume": name}),
         client.get("/-/jump", params={"typed": name, "volume": name}),

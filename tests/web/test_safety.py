@@ -20,7 +20,7 @@ POSTS = [
     "/-/edit/field-guide/lost-buoy",
     "/-/save/field-guide/lost-buoy",
     "/-/preview/field-guide/lost-buoy",
-    "/-/rename/field-guide/lost-buoy",
+    "/-/plan/rename/field-guide/lost-buoy",
     "/-/changes/1/undo",
 ]
 

@@ -10,7 +10,7 @@ import difflib
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import groupby
+from itertools import accumulate, groupby
 
 from mokuji.core.edits import Edit, apply
 from mokuji.core.spans import Lines, Span
@@ -243,14 +243,25 @@ def as_edits(before: str, after: str) -> tuple[Edit, ...]:
 
 
 def _differing(text: str, span: Span, words: str) -> list[Edit]:
-    """The edit that puts ``words`` in the place of ``span``, from the first character that differs to the last."""
+    """The edits that put ``words`` in the place of ``span``: word by word in a line of usual length, else one
+    from the first character that differs to the last."""
     now = span.of(text)
     if now == words:
         return []
     limit = min(len(now), len(words))
     head = next((at for at in range(limit) if now[at] != words[at]), limit)
     tail = next((at for at in range(limit - head) if now[-1 - at] != words[-1 - at]), limit - head)
-    return [Edit(Span(span.start + head, span.end - tail), words[head : len(words) - tail])]
+    old, new = now[head : len(now) - tail], words[head : len(words) - tail]
+    start = span.start + head
+    if "\n" in old + new or len(old) + len(new) > LONGEST_WORDS:
+        return [Edit(Span(start, start + len(old)), new)]
+    a, b = _WORD.findall(old), _WORD.findall(new)
+    places = list(accumulate(map(len, a), initial=start))
+    return [
+        Edit(Span(places[i1], places[i2]), "".join(b[j1:j2]))
+        for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, a, b, autojunk=False).get_opcodes()
+        if tag != "equal"
+    ]
 
 
 Mark = tuple[str | None, str, int]

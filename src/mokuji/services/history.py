@@ -7,13 +7,14 @@ from dataclasses import dataclass
 
 from mokuji.core.diff import Passage, compare
 from mokuji.core.errors import Missing
-from mokuji.core.policy import Act, Actor, may
+from mokuji.core.policy import Act, Actor, Role, may
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.acts import need_act
 from mokuji.services.desk import Desk, find_volume, need_head, visible
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import history
-from mokuji.store.database import reading
+from mokuji.store import volumes as stored_volumes
+from mokuji.store.database import Connection, reading
 from mokuji.store.history import LoggedAct as LoggedAct
 from mokuji.store.history import Revision as Revision
 from mokuji.store.history import Touched
@@ -108,12 +109,19 @@ def compare_revisions(
     return CompareView(other.place, other.head, one.revision, other.revision, passages, tuple(known))
 
 
+def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:
+    """The volumes whose acts an actor may know of: those open to them, and deleted ones that they owned."""
+    own = [id_ for id_, role in actor.roles.items() if role >= Role.OWNER]
+    known = stored_volumes.deleted_volumes(connection, own)
+    return known | {volume.id: volume for volume in visible(connection, actor).values()}
+
+
 def acts(
     desk: Desk, actor: Actor, before: int | None = None
 ) -> tuple[list[history.LoggedAct], dict[int, Volume], int | None]:
     """The newest acts in all volumes that the actor may read."""
     with reading(desk.engine) as connection:
-        by_id = {volume.id: volume for volume in visible(connection, actor).values()}
+        by_id = _known(connection, actor)
         found = history.acts(connection, list(by_id), before=before or 2**62, most=PAGE + 1)
         return found[:PAGE], by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
@@ -121,10 +129,10 @@ def acts(
 def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
     """One act with the pages it wrote."""
     with reading(desk.engine) as connection:
-        by_id = {volume.id: volume for volume in visible(connection, actor).values()}
+        by_id = _known(connection, actor)
         act = need_act(connection, change_set, by_id)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
         volume = by_id[act.volume]
-        undoable = act.act != "import" and act.undone_by is None
+        undoable = act.act != "import" and act.undone_by is None and not act.detail.get("purged")
         may_undo = undoable and may(actor, Act.RENAME, volume.id, closed=volume.closed)
         return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo)

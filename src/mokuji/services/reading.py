@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import html as entities
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from mokuji.core import names, policy
 from mokuji.core.errors import Missing
@@ -13,13 +13,13 @@ from mokuji.core.policy import Act, Actor
 from mokuji.core.spans import Lines
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.formats.contents import write_contents
-from mokuji.services.desk import Desk, Ready, find_head, find_volume, need_head, visible
+from mokuji.services.desk import Desk, Ready, check, find_head, find_volume, need_head, visible
 from mokuji.services.linking import Link, links
-from mokuji.store import backlinks, contents, pages, placing, unwritten
+from mokuji.store import backlinks, contents, pages, placing, trash, unwritten
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.backlinks import Backlinks, Cursor
 from mokuji.store.contents import Contents, Entry
-from mokuji.store.database import Connection, reading
+from mokuji.store.database import Connection, reading, writing
 from mokuji.store.pages import Change
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.store.volumes import VolumeRow
@@ -34,8 +34,11 @@ class VolumeView:
     front: str | None
     contents: Contents
     may_write: bool
+    may_manage: bool
     others: tuple[Volume, ...]
     unwritten: int
+    front_title: str = ""
+    front_in_trash: int | None = None
 
     @property
     def pages(self) -> int:
@@ -81,6 +84,7 @@ class UnwrittenView:
     title: str
     key: str
     led_from: tuple[PageHead, ...]
+    in_trash: int | None = None
 
 
 def start(desk: Desk, actor: Actor) -> list[tuple[VolumeRow, bool]]:
@@ -108,6 +112,7 @@ def volume_view(
         cover.front,
         tree,
         policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
+        policy.may(actor, Act.MANAGE, volume.id, closed=volume.closed),
         tuple(volumes.values()),
         unwritten.unwritten_count(connection, volume, load_volumes(connection), seen) if tree.whole else 0,
     )
@@ -121,8 +126,24 @@ def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageV
         front = stored_volumes.cover(connection, volume.id).front
         head = find_head(connection, volume, front) if front else None
         if head is None:
-            return volume_view(connection, actor, volume, volumes)
+            view = volume_view(connection, actor, volume, volumes)
+            if front is None:
+                return view
+            placed = view.contents.of(front)
+            page, title = trash.at_name(connection, volume.id, front) or (None, "")
+            title = title or (placed.title if placed else names.as_title(front))
+            return replace(view, front_title=title, front_in_trash=page)
         return _page_view(desk, connection, actor, volume, volumes, head)
+
+
+def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Volume:
+    """Lets a volume open on another of its pages."""
+    with writing(desk.engine) as connection:
+        volume = find_volume(connection, actor, volume_key)
+        check(actor, Act.MANAGE, volume)
+        head = need_head(connection, volume, page_key)
+        stored_volumes.set_front(connection, volume.id, head.key)
+        return volume
 
 
 def contents_text(desk: Desk, actor: Actor, volume_key: str, page_key: str = "") -> str:
@@ -180,7 +201,9 @@ def unwritten_view(
     placed = view.contents.of(key)
     led_from = unwritten.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
     title = placed.title if placed else unwritten.typed_title(connection, (volume.id, key), led_from)
-    return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from))
+    thrown = trash.at_name(connection, volume.id, key) if names.is_storable(name) else None
+    page, title = thrown if thrown and not title else (thrown[0] if thrown else None, title)
+    return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from), page)
 
 
 def _page_view(

@@ -557,6 +557,15 @@ class Undo:
         act = self.logged(scene)
         if act.undone_by is not None:
             raise Refused("This was undone already.", code="undone")
+        if act.act == "import":
+            raise Refused(
+                "What was brought in from a folder is not taken back as one. Delete its pages or its volumes.",
+            )
+        if act.detail.get("purged"):
+            raise Refused(
+                "Pages of this lay in the trash for their time and were removed for good, so it cannot be undone.",
+                code="purged",
+            )
         return undo(scene.wiki, acting.past(scene.connection, act), page=act.page, keep=self.keep)
 
     def logged(self, scene: Scene) -> history.LoggedAct:

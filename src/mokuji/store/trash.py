@@ -128,16 +128,16 @@ def listed(
     return [InTrash(*row) for row in rows]
 
 
-def at_name(connection: Connection, volume: int, key: str) -> int | None:
-    """The page that lies in the trash under this name, put there last."""
+def at_name(connection: Connection, volume: int, key: str) -> tuple[int, str] | None:
+    """The id and title of the page that lies in the trash under this name, put there last."""
     found = connection.execute(
         text(
-            """SELECT page FROM trash WHERE volume = :volume AND key = :key COLLATE "C"
+            """SELECT page, title FROM trash WHERE volume = :volume AND key = :key COLLATE "C"
             ORDER BY change_set DESC LIMIT 1"""
         ),
         {"volume": volume, "key": key},
-    ).scalar()
-    return None if found is None else int(found)
+    ).first()
+    return (found.page, found.title) if found else None
 
 
 def purge(connection: Connection, before: datetime) -> int:
@@ -145,17 +145,18 @@ def purge(connection: Connection, before: datetime) -> int:
 
     Only what a person deleted: what was merged, joined or taken back is needed for undoing that.
     """
-    pages = (
-        connection.execute(
-            text(
-                """DELETE FROM trash t USING change_set c WHERE c.id = t.change_set AND t.at < :before
-                AND c.act IN ('delete', 'delete volume') RETURNING t.page"""
-            ),
-            {"before": before},
-        )
-        .scalars()
-        .all()
+    gone = connection.execute(
+        text(
+            """DELETE FROM trash t USING change_set c WHERE c.id = t.change_set AND t.at < :before
+            AND c.act IN ('delete', 'delete volume') RETURNING t.page, t.change_set"""
+        ),
+        {"before": before},
+    ).all()
+    pages = [row.page for row in gone]
+    connection.execute(
+        text("""UPDATE change_set SET detail = detail || '{"purged": true}' WHERE id = ANY(:acts)"""),
+        {"acts": sorted({row.change_set for row in gone})},
     )
     for table in ("former", "revision"):
-        connection.execute(text(f"DELETE FROM {table} WHERE page = ANY(:pages)"), {"pages": list(pages)})  # noqa: S608
+        connection.execute(text(f"DELETE FROM {table} WHERE page = ANY(:pages)"), {"pages": pages})  # noqa: S608
     return len(pages)

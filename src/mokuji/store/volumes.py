@@ -44,6 +44,18 @@ def delete_volume(connection: Connection, volume: int, change_set: int) -> None:
     )
 
 
+def deleted_volumes(connection: Connection, volumes: Collection[int]) -> dict[int, Volume]:
+    """Those of these volumes that were deleted, by id."""
+    rows = connection.execute(
+        text(
+            """SELECT id, key, title, closed, libraries FROM volume
+            WHERE id = ANY(:volumes) AND deleted_by IS NOT NULL"""
+        ),
+        {"volumes": list(volumes)},
+    )
+    return {row.id: Volume(row.id, row.key, row.title, row.closed, tuple(row.libraries)) for row in rows}
+
+
 def remember_addresses(connection: Connection, heads: Sequence[PageHead]) -> None:
     """The names that pages had lead to them."""
     connection.execute(

@@ -41,8 +41,15 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
+
+
+def bodies(schema: dict[str, Any]) -> list[str]:
+    """The names of what a request may hold: one, or one of several."""
+    return [each["$ref"].rpartition("/")[2] for each in schema.get("oneOf", [schema])]
+
+
 environment.filters.update(
-    near=near, day=show.day, time=show.time, plural=show.plural, initials=show.initials
+    bodies=bodies, near=near, day=show.day, time=show.time, plural=show.plural, initials=show.initials
 )
 environment.globals.update(to=addresses, version=_static_version())
 

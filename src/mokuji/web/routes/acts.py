@@ -220,6 +220,12 @@ def new_volume(who: Who, form: Form) -> Response:
     return _do(who, wishes.CreateVolume(form.get("title", ""), "closed" in form), "new-volume", form)
 
 
+@router.post("/-/front/{volume}")
+def front(who: Who, form: Form, volume: str) -> Response:
+    """Lets a volume open on another page."""
+    return see(addresses.page(reading.choose_front(who.desk, who.actor, volume, form.get("page", "")).key))
+
+
 @router.get("/-/trash")
 def trash(who: Who, before: int | None = None) -> Response:
     """What lies in the trash, by act."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
+from mokuji.core.errors import Missing
 from mokuji.core.names import address, key
 from mokuji.services import reading
 from mokuji.web import addresses
@@ -32,7 +33,13 @@ def open_volume(who: Who, volume: str) -> Response:
     """A volume's start."""
     if volume != volume_segment(volume):
         return RedirectResponse(address(key(volume)), 308)
-    view = reading.open_volume(who.desk, who.actor, volume)
+    try:
+        view = reading.open_volume(who.desk, who.actor, volume)
+    except Missing:
+        moved = _moved(who, volume, "")
+        if moved is None:
+            raise
+        return moved
     if isinstance(view, reading.PageView):
         return _page(who, view, start=True)
     return who.page("volume.html", place=view)
@@ -46,12 +53,27 @@ def volume_segment(volume: str) -> str:
 @router.get("/{volume}/{page:path}")
 def open_page(who: Who, volume: str, page: str) -> Response:
     """A page, or what is known of a name without one."""
-    view = reading.open_page(who.desk, who.actor, volume, page)
+    try:
+        view = reading.open_page(who.desk, who.actor, volume, page)
+    except Missing:
+        moved = _moved(who, volume, page)
+        if moved is None:
+            raise
+        return moved
     if isinstance(view, reading.UnwrittenView):
+        moved = _moved(who, volume, page)
+        if moved is not None:
+            return moved
         return who.page("unwritten.html", 404, place=view.place, view=view)
     if page != view.head.key.replace(" ", "-"):
         return RedirectResponse(addresses.page(view.place.volume.key, view.head.key), 308)
     return _page(who, view, start=False)
+
+
+def _moved(who: Visitor, volume: str, page: str) -> Response | None:
+    """Where a former address leads now. Not for good: the name may be used again."""
+    now = reading.formerly(who.desk, who.actor, volume, page)
+    return RedirectResponse(addresses.page(*now), 307) if now else None
 
 
 def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
