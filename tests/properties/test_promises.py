@@ -170,7 +170,7 @@ def test_what_is_restored_is_led_to_and_leads_as_before(wiki: MemoryWiki, data: 
     plan = planned(lambda: delete(wiki, gone))
     without = applied(wiki, plan)
     trashed = [Trashed(r.head, wiki.pages_by_id[r.head.id].text, r.leads) for r in plan.change_set.removed]
-    back = planned(lambda: restore(without, trashed))
+    back = planned(lambda: restore(without, trashed, captured=plan.followed.landed))
     again = applied(without, back)
     assert texts(again) == texts(wiki)
     assert named(again) == named(wiki)

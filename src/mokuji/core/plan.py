@@ -15,6 +15,7 @@ from mokuji.core.contents import Placing
 from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.following import Entry, Followed, Found, Outcome, follow
 from mokuji.core.references import Resolver, volumes_by_id
+from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page, PageHead, Wiki
 
@@ -102,13 +103,14 @@ def make(
     rows: Sequence[Row] = (),
     entries: Mapping[int, Entry] | None = None,
     headings: Mapping[int, int] | None = None,
+    leave: Mapping[int, tuple[int, frozenset[Span]]] | None = None,
 ) -> Plan:
     """The plan of an act from what it makes of the wiki.
 
     ``headings`` says of pages whose text is put together anew how many headings they must have then:
-    what one text leaves open (a fence, a list) could swallow those of the next.
+    what one text leaves open (a fence, a list) could swallow those of the next. ``leave`` is as in ``follow``.
     """
-    followed = follow(wiki, outcome, present_words=present_words)
+    followed = follow(wiki, outcome, present_words=present_words, leave=leave)
     removed = tuple(
         Removed(each.head, _successor(outcome, each.head.id), leads_of(wiki, each))
         for each in sorted(wiki.pages(outcome.gone).values(), key=lambda p: (p.head.volume, p.head.key))

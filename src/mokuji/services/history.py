@@ -133,6 +133,6 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
         act = need_act(connection, change_set, by_id)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
         volume = by_id[act.volume]
-        undoable = act.act != "import" and act.undone_by is None and not act.detail.get("purged")
+        undoable = not act.is_import and act.undone_by is None and not act.detail.get("purged")
         may_undo = undoable and may(actor, Act.RENAME, volume.id, closed=volume.closed)
         return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo)

@@ -73,7 +73,7 @@ def _import_volume(connection: Connection, volume: FolderVolume, sign: Signer) -
     )
     for nth, page in enumerate(order_of(volume)):
         by = sign(volume, page, nth)
-        change_set = writing.open_change_set(connection, "create", id_, None, by)
+        change_set = writing.open_change_set(connection, "import", id_, None, by)
         content = Page(PageHead(0, id_, names.key(page.title), page.title), page.text).content
         made = writing.create_page(connection, id_, page.title, content, page.text, change_set, by)
         writing.set_page(connection, change_set, made)

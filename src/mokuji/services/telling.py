@@ -11,6 +11,7 @@ from mokuji.services.wishes import Delete, Rename, Retarget, Split
 
 DONE = {
     "create": "Written",
+    "import": "Brought in",
     "edit": "Edited",
     "rename": "Renamed",
     "contents": "Contents changed",

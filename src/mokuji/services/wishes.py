@@ -429,8 +429,10 @@ class Restore:
             check(scene.actor, Act.RENAME, readable[each.head.volume])
         keys = {(each.head.volume, each.head.key) for each in found}
         places: dict[int, list[Put]] = {}
+        captured: dict[int, tuple[int, frozenset[Span]]] = {}
         for number in sorted({each.change_set for each in found}, reverse=True):
             act = history.act(scene.connection, number, list(readable))
+            captured |= acting.captured(act) if act else {}
             for place in placing.from_data(act.detail.get("contents", ())) if act else ():
                 if isinstance(place, Put) and (place.volume, place.key) in keys:
                     places.setdefault(number, []).append(place)
@@ -447,7 +449,7 @@ class Restore:
             )
             for each in sorted(found, key=lambda each: _order(places.get(each.change_set, ()), each.head.key))
         ]
-        return restore(scene.wiki, trashed, titles=self.titles)
+        return restore(scene.wiki, trashed, titles=self.titles, captured=captured)
 
     def note(self, plan: Plan) -> str:
         more = plan.facts["pages"] - 1
@@ -557,7 +559,7 @@ class Undo:
         act = self.logged(scene)
         if act.undone_by is not None:
             raise Refused("This was undone already.", code="undone")
-        if act.act == "import":
+        if act.is_import:
             raise Refused(
                 "What was brought in from a folder is not taken back as one. Delete its pages or its volumes.",
             )

@@ -168,6 +168,15 @@ def _as_volume(data: list[Any] | None) -> Volume | None:
     return None if data is None else Volume(data[0], names.key(data[1]), data[1], data[2], tuple(data[3]))
 
 
+def captured(act: LoggedAct) -> dict[int, tuple[int, frozenset[Span]]]:
+    """References that began to lead somewhere by an act, by page: the revision that was made, and their spans."""
+    found: dict[int, tuple[int, frozenset[Span]]] = {}
+    for page, revision, start, end in act.detail.get("captured", ()):
+        spans = found.get(page, (revision, frozenset[Span]()))[1]
+        found[page] = (revision, spans | {Span(start, end)})
+    return found
+
+
 def past(connection: Connection, act: LoggedAct) -> Past:
     """What an act did, from its log, its revisions and the trash."""
     detail = act.detail
@@ -176,10 +185,6 @@ def past(connection: Connection, act: LoggedAct) -> Past:
     heads = {
         id_: PageHead(id_, volume, names.key(title), title) for id_, volume, title in detail.get("heads", ())
     }
-    captured: dict[int, tuple[int, frozenset[Span]]] = {}
-    for page, revision, start, end in detail.get("captured", ()):
-        spans = captured.get(page, (revision, frozenset[Span]()))[1]
-        captured[page] = (revision, spans | {Span(start, end)})
     return Past(
         texts={row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made},
         heads=heads,
@@ -189,7 +194,7 @@ def past(connection: Connection, act: LoggedAct) -> Past:
             Returning(each.head, each.text, each.leads, each.successor)
             for each in trash.thrown_by(connection, act.id)
         ),
-        captured=captured,
+        captured=captured(act),
         contents=placing.from_data(detail.get("contents", ())),
         volumes=tuple(VolumeChange(_as_volume(a), _as_volume(b)) for a, b in detail.get("volumes", ())),
     )

@@ -71,6 +71,11 @@ class LoggedAct:
     detail: Mapping[str, Any]
     undone_by: int | None
 
+    @property
+    def is_import(self) -> bool:
+        """Whether pages were brought in from a folder, which is logged as one (formerly as a page without a name)."""
+        return self.act == "import" or (self.act == "create" and self.page is None and not self.detail)
+
 
 _ACTS = """SELECT c.id, c.act, c.volume, c.page, p.title AS page_title, p.key AS page_key,
     coalesce(w.name, 'Mokuji') AS author, c.at, c.note, c.detail, c.undone_by FROM change_set c

@@ -38,10 +38,13 @@ def restore(
     trashed: Sequence[Trashed],
     *,
     titles: Mapping[int, str] | None = None,
+    captured: Mapping[int, tuple[int, frozenset[Span]]] | None = None,
     act: str = "restore",
 ) -> Plan:
     """The plan to restore pages, each under its old title or the one given in ``titles`` by id.
 
+    ``captured`` are references (by page, its revision then, and span) that their deletion let fall to
+    another page; they lead back again.
     Collision, naming the page, if a name is taken; Missing if a volume is gone.
     """
     homes = volumes_by_id(wiki)
@@ -82,6 +85,7 @@ def restore(
         asked=sorted(f"{id_} {head.title}" for id_, head in heads.items()),
         contents=placings,
         facts={"title": first.title, "pages": len(heads)},
+        leave=captured,
     )
 
 
