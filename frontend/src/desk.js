@@ -45,6 +45,7 @@ function desk() {
     asking: false,
     movesWords: "",
     movesPages: [],
+    movesLost: [],
     movesMore: "",
     movesFollow: false,
     get textOnly() {
@@ -271,9 +272,11 @@ function desk() {
       this.movesWords = said.message;
       this.movesPages = said.pages;
       this.movesMore = said.more ? `and ${said.more} more pages` : "";
+      this.movesLost = said.lost;
       this.movesFollow = said.can_follow;
       this.asking = true;
-      this.$nextTick(() => (said.can_follow ? this.$refs.follow : this.$refs.alone).focus());
+      // Once it is shown: what is hidden takes no focus.
+      setTimeout(() => (said.can_follow ? this.$refs.follow : this.$refs.alone).focus(), 30);
     },
     saveFollowing() {
       this.save(asksToStay, "yes");

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
-from mokuji.core.changes import Fate
+from mokuji.core.changes import Fate, VolumeChange
 from mokuji.core.edits import apply
 from mokuji.core.plan import Plan
-from mokuji.core.plans.undo import Before, Past, Returning
+from mokuji.core.plans.undo import Before, Past, Returning, free
 from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.text.headings import shown
 from mokuji.core.text.reference import Kind, Reference
@@ -84,10 +84,9 @@ def applied(wiki: MemoryWiki, plan: Plan) -> MemoryWiki:
         if each.before is not None:
             volumes.pop(each.before.id)
         if each.after is not None:
-            id_ = each.after.id or max([0, *volumes]) + 1
-            volumes[id_] = Volume(
-                id_, each.after.key, each.after.title, each.after.closed, each.after.libraries
-            )
+            made = _given(wiki, each.after)
+            assert made is not None
+            volumes[made.id] = made
     return MemoryWiki(list(volumes.values()), list(pages.values()))
 
 
@@ -95,10 +94,11 @@ def past_of(wiki: MemoryWiki, plan: Plan) -> Past:
     """What the log of an act keeps, from the wiki before it."""
     given = new_ids(wiki, plan)
     changes = plan.change_set.changes
+    before = {
+        c.head.id: Before(c.head.revision + 1, c.before, c.after) for c in changes if c.fate is Fate.KEPT
+    }
     return Past(
-        texts={
-            c.head.id: Before(c.head.revision + 1, c.before, c.after) for c in changes if c.fate is Fate.KEPT
-        },
+        texts=before,
         heads={c.head.id: c.head for c in changes if c.fate is Fate.KEPT and c.moved},
         made=frozenset(given.get(c.head.id, c.head.id) for c in changes if c.fate is not Fate.KEPT),
         entries={given.get(id_, id_): entry for id_, entry in plan.entries.items()},
@@ -107,8 +107,18 @@ def past_of(wiki: MemoryWiki, plan: Plan) -> Past:
             for r in plan.change_set.removed
         ),
         captured=plan.followed.landed,
-        volumes=plan.change_set.volumes,
+        volumes=tuple(
+            VolumeChange(each.before, _given(wiki, each.after)) for each in plan.change_set.volumes
+        ),
+        free=free(plan.change_set.act, plan.page.id if plan.page else None, before),
     )
+
+
+def _given(wiki: MemoryWiki, volume: Volume | None) -> Volume | None:
+    """A volume with the id that it is given when it is made."""
+    if volume is None or volume.id:
+        return volume
+    return replace(volume, id=max([0, *(each.id for each in wiki.volumes.values())]) + 1)
 
 
 @dataclass(frozen=True)

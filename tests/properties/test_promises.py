@@ -20,6 +20,7 @@ from mokuji.core.plans.move import move_to_volume
 from mokuji.core.plans.rename import rename
 from mokuji.core.plans.restore import Trashed, restore
 from mokuji.core.plans.retarget import retarget
+from mokuji.core.plans.save import save
 from mokuji.core.plans.section import rename_section
 from mokuji.core.plans.split import split
 from mokuji.core.plans.undo import undo
@@ -339,6 +340,10 @@ def test_volumes_can_come_change_and_go(wiki: MemoryWiki, how: str, data: st.Dat
 # ---- undo ---------------------------------------------------------------------
 
 
+def _pages_in(wiki: MemoryWiki, volume: int) -> list[int]:
+    return sorted(id_ for id_, page in wiki.pages_by_id.items() if page.head.volume == volume)
+
+
 def any_act(data: st.DataObject, wiki: MemoryWiki) -> Plan:
     """Any of the acts, at random."""
     pages = sorted(wiki.pages_by_id)
@@ -354,10 +359,14 @@ def any_act(data: st.DataObject, wiki: MemoryWiki) -> Plan:
         "delete": lambda: delete(wiki, [page]),
         "delete words": lambda: delete(wiki, [page], references="words"),
         "delete retarget": lambda: delete(wiki, [page], references="retarget", target=other),
+        "retarget": lambda: retarget(wiki, (volume, names.key(title)), other),
+        "save": lambda: save(wiki, page, f"[[{names.escape(title)}]]\n"),
         "split": lambda: split(wiki, page, 0, title),
         "join": lambda: join(wiki, page, other),
         "section": lambda: rename_section(wiki, page, 0, "Other words"),
         "aliases": lambda: set_aliases(wiki, page, [title]),
+        "delete volume": lambda: delete_volume(wiki, volume, _pages_in(wiki, volume)),
+        "new volume": lambda: create_volume(wiki, title),
         "volume": lambda: rename_volume(wiki, volume, "New manual"),
         "libraries": lambda: set_libraries(wiki, volume, [v.id for v in wiki.volumes.values()]),
     }

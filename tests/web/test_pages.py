@@ -225,3 +225,159 @@ def test_a_server_fault_is_a_plain_page_and_shows_nothing_of_the_inside(
     done = browser().get("/-/find?words=x")
     assert done.status_code == 500
     assert "Mokuji made a mistake" in done.text and "secret inside" not in done.text
+
+
+def _said(page: str) -> str:
+    """What a page says, without its marks."""
+    return html.unescape(re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", page)))
+
+
+MANUAL = "/tern-4-service-manual"
+ACTS = [
+    ("place" + WELL, {"under": "Sensors", "after": "Depth sensor"}, "“Battery well” below “Sensors”"),
+    ("move" + WELL, {"to": "field-guide", "alone": "1"}, "1 page will be in “Field guide”"),
+    (
+        "merge" + MANUAL + "/mast-head",
+        {"into": "Hull and keel", "texts": "after"},
+        "becomes part of “Hull and keel”",
+    ),
+    (
+        "split" + WELL,
+        {"section": "1", "title": "Battery limits", "leave": "link"},
+        "becomes a page “Battery limits”",
+    ),
+    (
+        "join" + MANUAL + "/quay-charger",
+        {"into": "Charge regulator"},
+        "becomes a section of “Charge regulator”",
+    ),
+    ("section" + WELL, {"section": "1", "title": "Bounds"}, "The section “Limits” will be called “Bounds”"),
+    ("retarget" + MANUAL + "/lid-gasket", {"to": "Renew the seals"}, "to “Lid gasket” will lead to"),
+    ("delete" + WELL, {"references": "words"}, "1 page goes to the trash"),
+    ("aliases" + WELL, {"aliases": "well lid\nlid gasket"}, "also be found as “well lid”, “lid gasket”"),
+]
+
+
+@pytest.mark.parametrize(("act", "fields", "said"), ACTS, ids=[act.partition("/")[0] for act, _, _ in ACTS])
+def test_every_act_is_asked_planned_done_and_undone(
+    browser: Browser, act: str, fields: dict[str, str], said: str
+) -> None:
+    client = browser("wenna")
+    before = {each: client.get(each).text for each in (WELL, "/field-guide/crane-lift")}
+    address = f"/-/plan/{act}"
+    asked = client.get(address)
+    assert asked.status_code == 200 and "Show the plan" in asked.text
+    plan = client.get(address, params=fields)
+    assert plan.status_code == 200 and said in _said(plan.text)
+    status, page = _post(client, address, **fields, digest=_field(plan.text, "digest"), note="tidied")
+    assert status == 200 and "Done." in page and "tidied" in page
+    undo = re.search(r'href="(/-/changes/\d+/undo)"', page)
+    assert undo is not None
+    status, _ = _post(client, undo[1], digest=_field(client.get(undo[1]).text, "digest"))
+    assert status == 200
+    for each, text in before.items():
+        assert _article(client.get(each).text) == _article(text)
+
+
+def _article(page: str) -> str:
+    """A page's text, without the line above its title that says when it was changed."""
+    found = re.search("<article>(.*)</article>", page, re.DOTALL)
+    assert found is not None
+    return found[1].partition("<h1>")[2]
+
+
+def _typed(page: str) -> str:
+    """What stands in the text field of a form."""
+    found = re.search(r"<textarea[^>]*>\n(.*?)</textarea>", page, re.DOTALL)
+    assert found is not None
+    return html.unescape(found[1])
+
+
+def test_contents_are_edited_as_text(browser: Browser) -> None:
+    client = browser("wenna")
+    address = "/-/volume/contents" + MANUAL
+    asked = client.get(address).text
+    listed = _typed(asked)
+    assert listed.startswith("- [[About this manual]]\n- [[The buoy]]\n  - [[Hull and keel]]\n")
+    wished = listed.replace("  - [[Mast head]]\n", "").replace(
+        "- [[The buoy]]", "- [[Mast head]]\n- [[The buoy]]"
+    )
+    status, plan = _post(client, address, text=wished.replace("\n", "\r\n"))
+    assert status == 200 and "1 name gets another place" in _said(plan)
+    status, _ = _post(client, address, text=wished.replace("\n", "\r\n"), digest=_field(plan, "digest"))
+    assert status == 200
+    assert re.search(r'<span class="no">2</span><span>Mast head', client.get(MANUAL).text)
+    status, page = _post(client, address, text=wished.replace("- [[Mast head]]\n", ""))
+    assert status == 409 and "“Mast head” would lose their place" in _said(page)
+
+
+def test_a_branch_lies_in_the_trash_and_comes_back_at_its_place(browser: Browser) -> None:
+    client = browser("wenna")
+    address = "/-/plan/delete" + MANUAL + "/power"
+    fields = {"references": "leave", "branch": "1"}
+    _post(client, address, **fields, digest=_field(client.get(address, params=fields).text, "digest"))
+    assert client.get(WELL).status_code == 404
+    trash = client.get("/-/trash").text
+    pages = re.findall(r'name="page" value="(\d+)" checked', trash)
+    assert len(pages) == 6 and "60 days left" in trash
+    restore = "/-/restore?" + "&".join(f"page={each}" for each in pages)
+    plan = client.get(restore).text
+    assert "6 pages come back" in _said(plan)
+    done = client.post(
+        "/-/restore", data={"token": token(client), "page": pages, "digest": _field(plan, "digest")}
+    )
+    assert done.status_code == 200
+    assert '<span class="no">2.3.1</span>' in client.get(WELL).text
+    assert "The trash is empty" in client.get("/-/trash").text
+
+
+def test_a_deleted_front_page_is_offered_back_or_another_is_chosen(browser: Browser) -> None:
+    client = browser("wenna")
+    address = "/-/plan/delete" + MANUAL + "/about-this-manual"
+    fields = {"references": "leave"}
+    _post(client, address, **fields, digest=_field(client.get(address, params=fields).text, "digest"))
+    start = client.get(MANUAL).text
+    assert "Its front page “About this manual” is not there" in _said(start) and "Plan restoring" in start
+    status, page = _post(client, "/-/front" + MANUAL, page="the buoy")
+    assert status == 200 and "<h1>The buoy</h1>" in page
+
+
+def test_a_save_asks_before_it_takes_a_section_from_references(browser: Browser) -> None:
+    client = browser("wenna")
+    desk = client.get("/-/edit" + WELL).text
+    typed = _typed(desk)
+    fields = {"revision": _field(desk, "revision"), "title": "Battery well"}
+    fields["text"] = typed.replace("## Limits", "## Bounds")
+    status, page = _post(client, "/-/edit" + WELL, **fields)
+    assert status == 409 and "3 references to a section that is called otherwise now" in _said(page)
+    assert "## Bounds" in page and 'name="follow" value="yes"' in page
+    status, page = _post(client, "/-/edit" + WELL, **fields, follow="yes")
+    assert status == 200
+    assert "Battery well#Bounds" in html.unescape(client.get("/-/edit" + MANUAL + "/change-the-cells").text)
+
+
+def test_a_volume_is_made_renamed_and_deleted_with_all_in_it(browser: Browser) -> None:
+    client = browser("wenna")
+    fields = {"title": "Training notes", "closed": "1"}
+    plan = client.get("/-/new-volume", params=fields).text
+    _post(client, "/-/new-volume", **fields, digest=_field(plan, "digest"))
+    _post(
+        client,
+        "/-/edit/training-notes/first",
+        revision="0",
+        title="First",
+        text="[[Tern 4 service manual/Battery well]]",
+    )
+    fields = {"title": "Lessons"}
+    plan = client.get("/-/volume/rename/training-notes", params=fields).text
+    _post(client, "/-/volume/rename/training-notes", **fields, digest=_field(plan, "digest"))
+    assert client.get("/training-notes/first", follow_redirects=False).headers["location"] == "/lessons/first"
+    plan = client.get("/-/volume/delete/lessons").text
+    assert "goes to the trash with 1 page" in _said(plan)
+    status, page = _post(client, "/-/volume/delete/lessons", digest=_field(plan, "digest"))
+    assert status == 200 and "Done." in page
+    assert client.get("/lessons/first").status_code == 404
+    undo = re.search(r'href="(/-/changes/\d+/undo)"', page)
+    assert undo is not None
+    _post(client, undo[1], digest=_field(client.get(undo[1]).text, "digest"))
+    assert client.get("/lessons/first").status_code == 200

@@ -174,8 +174,9 @@ class _Following:
             self._edits[id_] = {edit.span: edit for edit in edits}
             self._careful.add(id_)
         self.after = self._overlay()
-        self._homes = volumes_by_id(wiki)
         self._homes_after = volumes_by_id(self.after)
+        # A text that comes back with its volume has no other home before.
+        self._homes = {**self._homes_after, **volumes_by_id(wiki)}
         self._volume_keys = frozenset(wiki.volumes)
         self._volume_keys_after = frozenset(self.after.volumes)
 

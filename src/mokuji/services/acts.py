@@ -355,7 +355,8 @@ class TrashView:
 
     def days_left(self, row: trash.InTrash) -> int:
         """How many days a page still lies there."""
-        return max(0, (row.at + timedelta(days=self.kept_days) - self.now).days)
+        left = row.at + timedelta(days=self.kept_days) - self.now
+        return max(0, -(-left // timedelta(days=1)))
 
 
 def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:

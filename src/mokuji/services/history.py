@@ -12,7 +12,7 @@ from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.acts import need_act
 from mokuji.services.desk import Desk, find_volume, need_head, visible
 from mokuji.services.reading import VolumeView, volume_view
-from mokuji.store import history
+from mokuji.store import history, trash
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.database import Connection, reading
 from mokuji.store.history import LoggedAct as LoggedAct
@@ -66,6 +66,7 @@ class ActView:
     pages: tuple[Touched, ...]
     more: bool
     may_undo: bool
+    in_trash: tuple[str, ...]
 
 
 def revisions(
@@ -132,7 +133,8 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
         by_id = _known(connection, actor)
         act = need_act(connection, change_set, by_id)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
+        thrown = tuple(trash.titles_of(connection, act.id, list(by_id)))
         volume = by_id[act.volume]
         undoable = not act.is_import and act.undone_by is None and not act.detail.get("purged")
         may_undo = undoable and may(actor, Act.RENAME, volume.id, closed=volume.closed)
-        return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo)
+        return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)

@@ -113,7 +113,7 @@ def _section(_: PlanView, made: Plan) -> str:
 
 
 def _retarget(view: PlanView, made: Plan) -> str:
-    name = view.wish.page if isinstance(view.wish, Retarget) else made.facts["name"]
+    name = view.wish.name if isinstance(view.wish, Retarget) else made.facts["name"]
     return f"{_references(view)} to “{name}” will lead to “{made.facts['to']}”."
 
 
@@ -262,6 +262,9 @@ def placings(view: PlanView, most: int = 40) -> list[str]:
                 behind = ", first"
             elif each.after in titles:
                 behind = f", behind “{titles[each.after]}”"
+            elsewhere = view.volumes.get(each.volume)
+            if elsewhere is not None and view.place is not None and each.volume != view.place.volume.id:
+                behind += f", in “{elsewhere.title}”"
             said.append(f"“{each.title}” {under}{behind}")
         elif isinstance(each, Take):
             said.append(f"“{titles.get(each.key, each.key)}” loses its place")

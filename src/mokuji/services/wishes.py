@@ -15,6 +15,7 @@ from mokuji.core import names
 from mokuji.core.contents import LAST, Put
 from mokuji.core.contents import Row as Place
 from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.line_ends import restore as restore_line_ends
 from mokuji.core.plan import Plan
 from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.delete import References, delete
@@ -280,16 +281,20 @@ class Merge:
     edited: str | None = None
     present_words: bool = False
     alias: bool = True
+    browser: bool = False  # a text from a form gets its line ends back
 
     def plan(self, scene: Scene) -> Plan:
         head = scene.page(self.volume, self.page)
         into = scene.page_named(self.into, self.volume)
+        edited = self.edited
+        if edited is not None and self.browser:
+            edited = restore_line_ends(scene.wiki.pages([into.id])[into.id].text, edited)
         return merge(
             scene.wiki,
             head.id,
             into.id,
             texts=self.texts,
-            edited=self.edited,
+            edited=edited,
             present_words=self.present_words,
             alias=self.alias,
             rows=tuple(placing.branch(scene.connection, head.volume, head.key)),
@@ -371,16 +376,20 @@ class Retarget:
     present_words: bool = False
     only: tuple[tuple[int, int, int], ...] | None = None
 
+    @property
+    def name(self) -> str:
+        """The name in question, as words: in an address hyphens stand for spaces."""
+        return names.as_title(names.key(self.page))
+
     def plan(self, scene: Scene) -> Plan:
         volume = scene.volume(self.volume)
         target = scene.page_named(self.to, self.volume, Act.READ)
         chosen = None if self.only is None else {(id_, Span(a, b)) for id_, a, b in self.only}
         place = (volume.id, names.key(self.page))
-        plan = retarget(scene.wiki, place, target.id, only=chosen, present_words=self.present_words)
-        return plan
+        return retarget(scene.wiki, place, target.id, only=chosen, present_words=self.present_words)
 
     def note(self, plan: Plan) -> str:
-        return f"References to “{self.page}” lead to “{plan.facts['to']}”"
+        return f"References to “{self.name}” lead to “{plan.facts['to']}”"
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,6 +18,7 @@ from mokuji.core.contents import Placing, Put, Rekey, Take
 from mokuji.core.errors import Conflict
 from mokuji.core.following import Entry
 from mokuji.core.plan import Plan
+from mokuji.core.plans import undo
 from mokuji.core.plans.undo import Before, Past, Returning
 from mokuji.core.spans import Span
 from mokuji.core.wiki import PageHead, Volume
@@ -185,8 +186,9 @@ def past(connection: Connection, act: LoggedAct) -> Past:
     heads = {
         id_: PageHead(id_, volume, names.key(title), title) for id_, volume, title in detail.get("heads", ())
     }
+    texts = {row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made}
     return Past(
-        texts={row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made},
+        texts=texts,
         heads=heads,
         made=made,
         entries={page: Entry(into, section) for page, into, section in detail.get("entries", ())},
@@ -197,4 +199,5 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         captured=captured(act),
         contents=placing.from_data(detail.get("contents", ())),
         volumes=tuple(VolumeChange(_as_volume(a), _as_volume(b)) for a, b in detail.get("volumes", ())),
+        free=undo.free(act.act, act.page, texts),
     )

@@ -49,6 +49,16 @@ class Contents:
         """The entry with a key."""
         return next((entry for entry in self.entries if entry.key == key), None)
 
+    def above(self, entry: Entry) -> Entry | None:
+        """The entry below which another stands."""
+        return next((each for each in self.entries if each.id == entry.parent), None)
+
+    def ahead(self, entry: Entry) -> Entry | None:
+        """The entry before another on its level."""
+        level = [each for each in self.entries if each.parent == entry.parent]
+        at = next(n for n, each in enumerate(level) if each.id == entry.id)
+        return level[at - 1] if at else None
+
 
 # OFFSET 0 keeps the question for a branch a look-up for each row: joined, it would read all contents.
 _CONTENTS = """SELECT c.id, c.parent, c.key, c.title, c.position,

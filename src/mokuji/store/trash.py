@@ -128,6 +128,17 @@ def listed(
     return [InTrash(*row) for row in rows]
 
 
+def titles_of(connection: Connection, change_set: int, volumes: Collection[int]) -> list[str]:
+    """The titles of the pages in the trash that an act put there, of some volumes, in the order of their keys."""
+    rows = connection.execute(
+        text(
+            "SELECT title FROM trash WHERE change_set = :act AND volume = ANY(:volumes) ORDER BY volume, key"
+        ),
+        {"act": change_set, "volumes": list(volumes)},
+    )
+    return list(rows.scalars())
+
+
 def at_name(connection: Connection, volume: int, key: str) -> tuple[int, str] | None:
     """The id and title of the page that lies in the trash under this name, put there last."""
     found = connection.execute(

@@ -54,7 +54,8 @@ class Past:
     restored, ``entries`` where references to those lead once they go.
     ``captured`` says of pages, by the revision they then had, which references
     began to lead somewhere. ``contents`` takes its placings back, ``volumes``
-    are what it changed.
+    are what it changed. ``free`` are pages of ``texts`` in which the act was
+    meant to lead references elsewhere (an edit, a retarget): they lead back.
     """
 
     texts: Mapping[int, Before] = field(default_factory=dict)
@@ -65,6 +66,14 @@ class Past:
     captured: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
+    free: frozenset[int] = frozenset()
+
+
+def free(act: str, page: int | None, texts: Collection[int]) -> frozenset[int]:
+    """The pages in which an act was meant to lead references elsewhere: all of them, the page in hand, or none."""
+    if act in {"retarget", "link"}:
+        return frozenset(texts)
+    return frozenset({page} if act == "edit" and page is not None else ())
 
 
 def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[int] = ()) -> Plan:
@@ -209,7 +218,7 @@ def _only_alike(wiki: Wiki, outcome: Outcome, there: Mapping[int, Page], past: P
     stands_for = {each.head.id: each.successor for each in past.removed}
     unlike: set[int] = set()
     for id_, parts in outcome.texts.items():
-        if id_ not in there or not all(isinstance(part, Words) for part in parts):
+        if id_ in past.free or id_ not in there or not all(isinstance(part, Words) for part in parts):
             continue
         now, old = there[id_], Page(there[id_].head, past.texts[id_].text)
         home = homes[now.head.volume]

@@ -56,7 +56,9 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "rename": lambda v, p, q: wishes.Rename(
         v, p, q.get("title", "") or p, _present(q), "alias" in q, _several(q, "rows")
     ),
-    "place": lambda v, p, q: wishes.Replace(v, p, q.get("under", ""), q.get("after", "last")),
+    "place": lambda v, p, q: wishes.Replace(
+        v, p, q.get("under", ""), "first" if "first" in q else q.get("after", "").strip() or "last"
+    ),
     "move": lambda v, p, q: wishes.Move(v, p, q.get("to", ""), "alone" not in q, q.get("under", "")),
     "merge": lambda v, p, q: wishes.Merge(
         v,
@@ -66,6 +68,7 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
         q.get("edited"),
         _present(q),
         "noalias" not in q,
+        browser=True,
     ),
     "split": lambda v, p, q: wishes.Split(
         v,
@@ -82,7 +85,7 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
         v,
         p,
         "branch" in q,
-        _one_of(q, "references", "leave", "words", "retarget"),  # type: ignore[arg-type]
+        "retarget" if q.get("target") else _one_of(q, "references", "leave", "words", "retarget"),  # type: ignore[arg-type]
         q.get("target", ""),
     ),
     "aliases": lambda v, p, q: wishes.Aliases(
@@ -160,6 +163,8 @@ def plan(who: Who, request: Request, name: str, volume: str, page: str) -> Respo
     """The plan of an act on a page; before its question is answered, the question."""
     query = _query(request)
     asked = _ASKED.get(name, "") in query
+    if query.get("texts") == "edited" and "edited" not in query:
+        asked = False  # the text of both is shown first, to be brought together
     view = acts.plan(who.desk, who.actor, _wish(name, volume, page, query))
     return _plan_page(who, view, name, query, asked=asked)
 

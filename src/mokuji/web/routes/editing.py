@@ -50,6 +50,7 @@ def _desk(
         fault=fault,
         moves=moves,
         moved=_moved(moves) if moves else [],
+        lost=_lost(moves) if moves else [],
     )
 
 
@@ -74,6 +75,17 @@ def _moved(moves: writing.Moves) -> list[dict[str, Any]]:
                 ],
             }
         )
+    return shown
+
+
+def _lost(moves: writing.Moves) -> list[dict[str, str]]:
+    """References to sections that will be gone, as the desk shows them."""
+    shown = [
+        {"id": str(n), "where": f"{each.page.title}, line {each.line}", "words": each.words}
+        for n, each in enumerate(moves.lost[: MOVED_PAGES + 1])
+    ]
+    if len(moves.lost) > len(shown):
+        shown[-1] = {"id": "more", "where": f"and {len(moves.lost) - len(shown) + 1} more", "words": ""}
     return shown
 
 
@@ -144,7 +156,12 @@ def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
     if isinstance(saved, writing.Moves):
-        told = {"message": saved.sentence, "code": "moves", "pages": _moved(saved), "lost": len(saved.lost)}
+        told: dict[str, Any] = {
+            "message": saved.sentence,
+            "code": "moves",
+            "pages": _moved(saved),
+            "lost": _lost(saved),
+        }
         told["more"] = len(saved.changes) - MOVED_PAGES if len(saved.changes) > MOVED_PAGES else 0
         return JSONResponse({**told, "can_follow": bool(saved.references or saved.sections)}, 409)
     return JSONResponse(
