@@ -11,6 +11,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+import structlog
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
@@ -19,6 +20,14 @@ from mokuji.services.desk import Desk
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 
+# Tracebacks as Python writes them: with all values in them, one fault fills screens and takes a minute.
+structlog.configure(
+    processors=[
+        structlog.processors.add_log_level,
+        structlog.processors.format_exc_info,
+        structlog.processors.KeyValueRenderer(),
+    ]
+)
 settings.register_profile(
     "usual", max_examples=150, deadline=None, suppress_health_check=list(HealthCheck), print_blob=True
 )

@@ -203,7 +203,11 @@ def _shown(
     act: history.LoggedAct | None,
 ) -> PlanView:
     by_id = {each.id: each for each in scene.volumes.values()}
-    readable = _readable(by_id, made)
+    # A volume that the act brings back is not among those that can be read yet.
+    by_id |= {
+        each.after.id: each.after for each in made.change_set.volumes if each.before is None and each.after
+    }
+    readable = set(by_id)
     home = place.volume.id if place else 0
     rewritten = [each for each in made.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
     seen = [each for each in rewritten if each.head.volume in readable]
@@ -232,14 +236,6 @@ def _shown(
         wish.note(made),
         act,
     )
-
-
-def _readable(volumes: Mapping[int, Volume], made: Plan) -> set[int]:
-    """The ids of the volumes whose pages may be named: also that of one which the act brings back."""
-    back = {
-        each.after.id for each in made.change_set.volumes if each.before is None and each.after is not None
-    }
-    return {*volumes, *back}
 
 
 def listed(wiki: StoredWiki, found: Collection[Found]) -> tuple[Listed, ...]:

@@ -199,5 +199,5 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         captured=captured(act),
         contents=placing.from_data(detail.get("contents", ())),
         volumes=tuple(VolumeChange(_as_volume(a), _as_volume(b)) for a, b in detail.get("volumes", ())),
-        free=undo.free(act.act, act.page, texts),
+        free=undo.free(act.act, act.page, texts, detail),
     )

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from mokuji.core import names
 from mokuji.core.changes import ChangeSet, Fate, Removed, VolumeChange
@@ -69,8 +70,13 @@ class Past:
     free: frozenset[int] = frozenset()
 
 
-def free(act: str, page: int | None, texts: Collection[int]) -> frozenset[int]:
-    """The pages in which an act was meant to lead references elsewhere: all of them, the page in hand, or none."""
+def free(act: str, page: int | None, texts: Collection[int], facts: Mapping[str, Any]) -> frozenset[int]:
+    """The pages in which an act was meant to lead references elsewhere: all of them, the page in hand, or none.
+
+    An undoing was meant to where the act was that it took back; its facts say so.
+    """
+    if "free" in facts:
+        return frozenset(facts["free"])
     if act in {"retarget", "link"}:
         return frozenset(texts)
     return frozenset({page} if act == "edit" and page is not None else ())
@@ -112,7 +118,7 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     change_set = ChangeSet("undo", followed.changes, removed, past.contents, reversed_)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
-    facts = {"restored": restored}
+    facts = {"restored": restored, "free": sorted(past.free)}
     return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
 
 
