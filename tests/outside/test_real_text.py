@@ -1,70 +1,22 @@
-"""Renames in a real body of text: the public-domain Jargon File 4.4.7 (Debian's package dict-jargon).
-
-2,300 articles that refer to each other by names in braces, written by many hands
-over thirty years. The braces become double brackets, and the four spaces before
-each line (which would make all of it code) go; nothing else is touched. The
-format is dictd's: an index of names with offsets in base 64, and a gzip file.
-"""
+"""Renames in a real body of text, the Jargon File (see ``jargon.py``)."""
 
 from __future__ import annotations
 
-import gzip
 import random
 import re
-from functools import cache
-from pathlib import Path
 
 import pytest
 
 from mokuji.core import names
-from mokuji.core.errors import BadName, Refused
+from mokuji.core.errors import Refused
 from mokuji.core.plans.rename import rename
 from mokuji.core.wiki import MemoryWiki
+from tests.outside.jargon import jargon_wiki
 from tests.properties.promises import applied, check, leads
-from tests.wikis import wiki_of
-
-FOLDER = Path("/usr/share/dictd")
-DIGITS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/"
-
-
-def _number(written: str) -> int:
-    value = 0
-    for digit in written:
-        value = value * 64 + DIGITS.index(digit)
-    return value
-
-
-def _bracketed(found: re.Match[str]) -> str:
-    return f"[[{names.escape(' '.join(found[1].split()))}]]"
-
-
-@cache
-def _wiki() -> MemoryWiki:
-    index = FOLDER / "jargon.index"
-    assert index.exists(), "Debian's package dict-jargon is missing: apt-get install dict-jargon"
-    data = gzip.decompress((FOLDER / "jargon.dict.dz").read_bytes())
-    pages: dict[str, str] = {}
-    taken: set[str] = set()
-    for line in index.read_text(encoding="utf-8").splitlines():
-        title, start, length = line.split("\t")
-        at = _number(start)
-        article = data[at : at + _number(length)].decode("utf-8", "replace")
-        # The first line is the word with its exact capitals.
-        title = article.split("\n", 1)[0].strip() or title
-        try:
-            names.check_title(title)
-        except BadName:
-            continue
-        if title.startswith("00-database") or names.key(title) in taken:
-            continue
-        taken.add(names.key(title))
-        plain = re.sub(r"^ {4}", "", article, flags=re.MULTILINE)
-        pages[title] = re.sub(r"\{([^{}]{1,80})\}", _bracketed, plain)
-    return wiki_of({"Jargon": pages})
 
 
 def test_nearly_all_references_lead_to_an_article() -> None:
-    wiki = _wiki()
+    wiki = jargon_wiki()
     found = [lead for references in leads(wiki).values() for _, lead in references]
     assert len(wiki.pages_by_id) > 2200
     assert len(found) > 5000
@@ -83,7 +35,7 @@ def _typed_on(wiki: MemoryWiki, key: str) -> set[int]:
 
 def _most_referred() -> list[int]:
     counts: dict[int, int] = {}
-    for references in leads(_wiki()).values():
+    for references in leads(jargon_wiki()).values():
         for _, lead in references:
             if lead.page is not None:
                 counts[lead.page] = counts.get(lead.page, 0) + 1
@@ -92,7 +44,7 @@ def _most_referred() -> list[int]:
 
 @pytest.mark.parametrize("nth", range(24))
 def test_a_renamed_article_is_followed_by_every_page_that_names_it(nth: int) -> None:
-    wiki = _wiki()
+    wiki = jargon_wiki()
     chance = random.Random(nth)
     ordered = _most_referred()
     page = ordered[nth // 2] if nth % 2 else chance.choice(ordered)
@@ -107,7 +59,7 @@ def test_a_renamed_article_is_followed_by_every_page_that_names_it(nth: int) -> 
 
 
 def test_a_name_that_is_taken_is_refused() -> None:
-    wiki = _wiki()
+    wiki = jargon_wiki()
     one, other = _most_referred()[:2]
     with pytest.raises(Refused):
         rename(wiki, one, wiki.pages_by_id[other].head.title.upper())

@@ -66,7 +66,7 @@ def test_contents_give_order_and_depth_and_what_they_leave_out_comes_after() -> 
         (0, "Last"),
         (0, "Extra"),
     )
-    assert "two places" in wiki.problems[0]
+    assert "two places" in wiki.problems[0].message
 
 
 def test_what_cannot_be_read_is_said_with_its_path_and_the_rest_is_read() -> None:
@@ -74,7 +74,7 @@ def test_what_cannot_be_read_is_said_with_its_path_and_the_rest_is_read() -> Non
     wiki = read([(f"a/{name}.md", data) for name, data in named.items()])
     assert [page.title for page in wiki.volumes[0].pages] == ["GOOD"]
     assert len(wiki.problems) >= 3
-    assert all(problem.startswith("a/") for problem in wiki.problems)
+    assert all(problem.path.startswith("a/") for problem in wiki.problems)
 
 
 def test_an_import_brings_volumes_with_contents_and_owner(desk: Desk, tmp_path: Path) -> None:

@@ -30,7 +30,10 @@ def _every_place(wiki: MemoryWiki) -> set[tuple[int, str]]:
 def _meaning(wiki: MemoryWiki, page: Page, place: tuple[int, str]) -> list[Use]:
     """The uses of a page that could mean a place."""
     return [
-        use for use in page.uses({place[1]}) if place in set(wiki.places_of(page.head.volume, use.reference))
+        use
+        for use in page.uses({place[1]})
+        if use.reference.name is not None
+        and place in set(wiki.places_of(page.head.volume, use.reference.kind, use.reference.name))
     ]
 
 

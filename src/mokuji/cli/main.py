@@ -12,18 +12,20 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import wraps
 from pathlib import Path
-from typing import Annotated, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
 
 import typer
 from pydantic import ValidationError
 
 from mokuji import __version__
+from mokuji.cli import folder_commands
 from mokuji.core.errors import MokujiError, Refused
-from mokuji.services import demo as demo_service
-from mokuji.services import hosting, importing, people
-from mokuji.services.desk import Desk
-from mokuji.settings import Settings
 
+if TYPE_CHECKING:
+    from mokuji.services.desk import Desk
+    from mokuji.settings import Settings
+
+# What needs the database is imported where it is used: the commands on plain folders start at once.
 app = typer.Typer(
     name="mokuji",
     help="A documentation wiki in plain text, in which no reference breaks.",
@@ -36,6 +38,8 @@ R = TypeVar("R")
 
 
 def _settings() -> Settings:
+    from mokuji.settings import Settings
+
     try:
         return Settings()
     except ValidationError as fault:
@@ -66,6 +70,9 @@ def _leave(_: int, __: object) -> None:
 
 @contextmanager
 def _desk(settings: Settings, name: str, *, fresh: bool = False, demo: bool = False) -> Iterator[Desk]:
+    from mokuji.services import hosting
+    from mokuji.services.desk import Desk
+
     signal.signal(signal.SIGTERM, _leave)
     home = _home(settings)
     with hosting.database(home, settings.database_url, name, fresh=fresh) as engine:
@@ -73,6 +80,8 @@ def _desk(settings: Settings, name: str, *, fresh: bool = False, demo: bool = Fa
 
 
 def _home(settings: Settings) -> Path:
+    from mokuji.services import hosting
+
     return hosting.home(settings.home, chosen=settings.home_chosen)
 
 
@@ -115,6 +124,8 @@ def demo(
     load_only: Annotated[bool, typer.Option("--load-only", help="Load the data, do not serve.")] = False,
 ) -> None:
     """Serve the demo wiki, with data and people of its own."""
+    from mokuji.services import demo as demo_service
+
     settings = _settings()
     if not load_only:
         _check_port(settings.host, settings.port)
@@ -130,6 +141,8 @@ def demo(
 
 
 def _load_and_serve(desk: Desk, settings: Settings, *, load_only: bool) -> None:
+    from mokuji.services import demo as demo_service
+
     if not demo_service.is_loaded(desk):
         typer.echo("Loading the demo …")
         demo_service.load(desk)
@@ -148,10 +161,12 @@ def import_folder(
     ] = "",
 ) -> None:
     """Bring a folder of page files into the wiki as new volumes."""
+    from mokuji.services import importing, people
+
     with _desk(_settings(), "mokuji") as desk:
         wiki = importing.read_folder(folder)
         for problem in wiki.problems:
-            typer.echo(problem, err=True)
+            typer.echo(str(problem), err=True)
         person = people.person_id(desk, owner) if owner else None
         importing.import_now(desk, wiki, f"Imported from {folder.name}", owner=person)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
@@ -176,6 +191,8 @@ def add_person(
     ] = None,
 ) -> None:
     """Let somebody sign in; with --owner-of also manage and write a volume."""
+    from mokuji.services import people
+
     with _desk(_settings(), "mokuji") as desk:
         people.add(desk, handle, name, password, owner_of or [])
         typer.echo(f"{name} can sign in as “{handle}”.")
@@ -195,6 +212,8 @@ def main(
 ) -> None:
     """A documentation wiki in plain text, in which no reference breaks."""
 
+
+folder_commands.add_to(app)
 
 if __name__ == "__main__":
     app()

@@ -17,13 +17,14 @@ from mokuji.core.text.parser import events_with_ranges, tag_name
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page
 
-TEXT, PICTURE, FILE, VALUE = "text", "picture", "file", "value"
+TEXT, LINK, PICTURE, FILE, VALUE = "text", "link", "picture", "file", "value"
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|//|#")
 
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
-    """A range of a page in which words are said; ``kind`` is text, heading, picture, file or value."""
+    """A range of a page in which words are said; ``kind`` is text, heading, link (the words of an outside one),
+    picture, file or value."""
 
     kind: str
     span: Span
@@ -61,7 +62,7 @@ def stretches(page: Page) -> list[Stretch]:
 
 def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int]]:
     """Kinds with byte ranges of a body."""
-    verbatim = pictures = headings = 0
+    verbatim = pictures = headings = links = 0
     autos: list[bool] = []
     for kind, value, start, end in events_with_ranges(body):
         name = tag_name(value) if kind in {"Start", "End"} else ""
@@ -72,6 +73,7 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int]]:
             headings += step
         elif name in {"Link", "Image"}:
             pictures += step if name == "Image" else 0
+            links += step if name == "Link" else 0
             if kind == "Start":
                 autos.append(value[name]["link_type"] in {"Autolink", "Email"})
                 if not autos[-1]:
@@ -80,7 +82,11 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int]]:
             if kind == "End":
                 autos.pop()
         elif kind == "Text" and not verbatim:
-            yield (PICTURE if pictures else "heading" if headings else TEXT), start, end
+            yield _kind(pictures, headings, links), start, end
+
+
+def _kind(pictures: int, headings: int, links: int) -> str:
+    return PICTURE if pictures else "heading" if headings else LINK if links else TEXT
 
 
 def _destination(url: str, data: bytes, start: int, end: int) -> Iterator[tuple[str, int, int]]:

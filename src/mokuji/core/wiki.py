@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Protocol
 
 from mokuji.core import names
+from mokuji.core.names import Name
 from mokuji.core.text import front_matter
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.scan import PageText, scan
@@ -164,31 +165,40 @@ class MemoryWiki:
         """Place → pages whose references could mean it → whether one names a section."""
         found: dict[Place, dict[int, bool]] = {}
         for page in self.pages_by_id.values():
-            for reference in page.content.references:
-                if reference.name is None:
-                    continue
-                for place in self.places_of(page.head.volume, reference):
+            for kind, name, section in self.names_on(page):
+                for place in self.places_of(page.head.volume, kind, name):
                     users = found.setdefault(place, {})
-                    users[page.head.id] = users.get(page.head.id, False) or bool(
-                        names.key(reference.section or "")
-                    )
+                    users[page.head.id] = users.get(page.head.id, False) or bool(names.key(section or ""))
         return found
+
+    def names_on(self, page: Page) -> Iterator[tuple[Kind, Name, str | None]]:
+        """The names that the references of a page give, each with its kind and section."""
+        for reference in page.content.references:
+            if reference.name is not None:
+                yield reference.kind, reference.name, reference.section
 
     @cached_property
     def _by_id(self) -> dict[int, Volume]:
         return {volume.id: volume for volume in self.volumes.values()}
 
-    def places_of(self, home: int, reference: Reference) -> Iterator[Place]:
-        """The places that a reference typed in volume ``home`` could mean."""
-        name = reference.name
-        if name is None:
-            return
+    def places_of(self, home: int, kind: Kind, name: Name) -> Iterator[Place]:
+        """The places that a name typed in volume ``home`` could mean."""
         if not name.absolute:
             yield home, name.key
-            if reference.kind is Kind.INSERT:
+            if kind is Kind.INSERT:
                 yield from ((library, name.key) for library in self._by_id[home].libraries)
         if name.volume is not None and name.title is not None and name.volume in self.volumes:
             yield self.volumes[name.volume].id, name.title
+
+    @property
+    def all_titles(self) -> Mapping[Place, PageHead]:
+        """All pages by the places of their titles."""
+        return self._titles
+
+    @property
+    def all_aliases(self) -> Mapping[Place, Sequence[PageHead]]:
+        """All pages by the places of their aliases."""
+        return self._aliases
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         return {place: self._titles[place] for place in places if place in self._titles}
@@ -209,14 +219,14 @@ class MemoryWiki:
         return [
             page.head.id
             for page in self.pages_by_id.values()
-            if any(r.name is not None and r.name.volume == key for r in page.content.references)
+            if any(name.volume == key for _, name, _ in self.names_on(page))
         ]
 
     def inserting(self, volume: int) -> Collection[int]:
         return [
             page.head.id
             for page in self.pages_by_id.values()
-            if page.head.volume == volume and any(r.kind is Kind.INSERT for r in page.content.references)
+            if page.head.volume == volume and any(kind is Kind.INSERT for kind, _, _ in self.names_on(page))
         ]
 
 

@@ -25,17 +25,37 @@ _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
 
 @dataclass(frozen=True, slots=True)
+class FolderProblem:
+    """What is wrong with a file; lines and columns count from 1, columns in code points."""
+
+    path: str
+    code: str
+    message: str
+    line: int = 1
+    column: int = 1
+
+    def __str__(self) -> str:
+        return f"{self.path}: {self.message}"
+
+
+@dataclass(frozen=True, slots=True)
 class FolderPage:
-    """A page file; ``text`` is without the ``title:`` that only folders have."""
+    """A page file; ``text`` is without the ``title:`` that only folders have, ``whole`` as the file has it."""
 
     path: str
     title: str
     text: str
+    whole: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class FolderVolume:
-    """A volume; ``contents`` are depth (from 0) and title, in order."""
+    """A volume; ``contents`` are depth (from 0) and title, in order: first what ``contents.md`` names (so many
+    rows as ``listed`` says), then all others by title.
+
+    ``top`` is its folder (empty: the given one). ``spare`` are files whose names are those of ``pages``.
+    ``contents_text`` and ``settings_text`` are ``contents.md`` and ``volume.yaml`` as they are, if they are.
+    """
 
     title: str
     summary: str
@@ -44,28 +64,40 @@ class FolderVolume:
     libraries: tuple[str, ...]
     pages: tuple[FolderPage, ...]
     contents: tuple[tuple[int, str], ...]
+    listed: int = 0
+    top: str = ""
+    spare: tuple[FolderPage, ...] = ()
+    contents_text: str | None = None
+    settings_text: str | None = None
+
+    def at(self, name: str) -> str:
+        """The path of a file at the volume's top."""
+        return f"{self.top}/{name}" if self.top else name
 
 
 @dataclass(frozen=True, slots=True)
 class FolderWiki:
-    """What a folder holds. ``problems`` are sentences that begin with the path they are about."""
+    """What a folder holds, and what of it could not be understood."""
 
     volumes: tuple[FolderVolume, ...]
-    problems: tuple[str, ...]
+    problems: tuple[FolderProblem, ...]
 
 
 @dataclass(slots=True)
 class _Reading:
-    problems: list[str] = field(default_factory=list)
+    problems: list[FolderProblem] = field(default_factory=list)
+
+    def say(self, path: str, code: str, message: str) -> None:
+        self.problems.append(FolderProblem(path, code, message))
 
     def text(self, path: str, data: bytes) -> str | None:
         try:
             text = data.decode("utf-8")
             check(text)
         except UnicodeDecodeError as fault:
-            self.problems.append(f"{path}: byte {fault.start + 1} is not UTF-8. Save the file as UTF-8.")
+            self.say(path, "not_utf8", f"Byte {fault.start + 1} is not UTF-8. Save the file as UTF-8.")
         except BadText as fault:
-            self.problems.append(f"{path}: {fault.message}")
+            self.say(path, fault.code, fault.message)
         else:
             return text
         return None
@@ -98,7 +130,9 @@ def _passed_over(path: str) -> bool:
 
 def _volume(reading: _Reading, name: str, top: str, files: Mapping[str, bytes]) -> FolderVolume:
     lead = f"{top}/" if top else ""
-    settings = _settings(reading, f"{lead}volume.yaml", files.get(f"{lead}volume.yaml"))
+    settings_text = _text(reading, files, f"{lead}volume.yaml")
+    settings = _settings(reading, f"{lead}volume.yaml", settings_text)
+    spare: list[FolderPage] = []
     pages: dict[str, FolderPage] = {}
     for path, data in files.items():
         if not path.endswith(".md") or path == f"{lead}contents.md":
@@ -108,11 +142,15 @@ def _volume(reading: _Reading, name: str, top: str, files: Mapping[str, bytes]) 
             continue
         other = pages.setdefault(names.key(page.title), page)
         if other is not page:
-            reading.problems.append(
-                f"{path}: its name “{page.title}” is that of {other.path} (capitals, spaces, hyphens and "
-                "underscores make no difference). It was left out; give it another title."
+            spare.append(page)
+            reading.say(
+                path,
+                "name_taken",
+                f"Its name “{page.title}” is that of {other.path} (capitals, spaces, hyphens and "
+                f"underscores make no difference). References lead to {other.path}; give this one another title.",
             )
-    ordered = _contents(reading, f"{lead}contents.md", files.get(f"{lead}contents.md"))
+    contents = _text(reading, files, f"{lead}contents.md")
+    ordered = _contents(reading, f"{lead}contents.md", contents)
     placed = {names.key(title) for _, title in ordered}
     rest = sorted((page.title for key, page in pages.items() if key not in placed), key=names.key)
     title = settings.get("title", name)
@@ -124,15 +162,25 @@ def _volume(reading: _Reading, name: str, top: str, files: Mapping[str, bytes]) 
         tuple(settings.get("libraries", ())) if isinstance(settings.get("libraries"), list) else (),
         tuple(pages.values()),
         (*ordered, *((0, each) for each in rest)),
+        len(ordered),
+        top,
+        tuple(spare),
+        contents,
+        settings_text,
     )
 
 
-def _settings(reading: _Reading, path: str, data: bytes | None) -> Mapping[str, Any]:
-    text = reading.text(path, data) if data is not None else None
+def _text(reading: _Reading, files: Mapping[str, bytes], path: str) -> str | None:
+    data = files.get(path)
+    return None if data is None else reading.text(path, data)
+
+
+def _settings(reading: _Reading, path: str, text: str | None) -> Mapping[str, Any]:
     if text is None:
         return {}
     found = front_matter.read(f"---\n{text}\n---\n")
-    reading.problems += [f"{path}: {problem.message}" for problem in found.problems]
+    for problem in found.problems:
+        reading.say(path, problem.code, problem.message)
     return found.fields
 
 
@@ -145,9 +193,9 @@ def _page(reading: _Reading, path: str, data: bytes) -> FolderPage | None:
     try:
         title = names.check_title(title)
     except BadName as fault:
-        reading.problems.append(f"{path}: {fault.message}")
+        reading.say(path, fault.code, fault.message)
         return None
-    return FolderPage(path, title, _without_title(text, front))
+    return FolderPage(path, title, _without_title(text, front), text)
 
 
 def _without_title(text: str, front: front_matter.FrontMatter) -> str:
@@ -159,12 +207,12 @@ def _without_title(text: str, front: front_matter.FrontMatter) -> str:
     return rest if re.fullmatch(r"\ufeff?---\s*---\s*", head) else head + rest
 
 
-def _contents(reading: _Reading, path: str, data: bytes | None) -> list[tuple[int, str]]:
-    text = reading.text(path, data) if data is not None else None
+def _contents(reading: _Reading, path: str, text: str | None) -> list[tuple[int, str]]:
     if text is None:
         return []
     found, problems = read_contents(text)
-    reading.problems += [f"{path}: {problem}" for problem in problems]
+    for problem in problems:
+        reading.say(path, "contents", problem)
     return found
 
 

@@ -52,7 +52,7 @@ def load(desk: Desk) -> None:
         story = load_yaml((folder / "story.yaml").read_text(encoding="utf-8"))
         wiki = read_folder(folder / "wiki")
     if wiki.problems:
-        raise DemoFault("The demo's pages have problems: " + " ".join(wiki.problems))
+        raise DemoFault("The demo's pages have problems: " + " ".join(map(str, wiki.problems)))
     ids = _people(desk, story["people"])
     starts = {names.key(title): each for title, each in story["volumes"].items()}
 

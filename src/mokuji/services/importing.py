@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from mokuji.core import names
 from mokuji.core.errors import Conflict, Missing
 from mokuji.core.policy import Role
 from mokuji.core.wiki import Page, PageHead
-from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, order_of, read
+from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, FolderWiki, order_of, read
 from mokuji.services.desk import Desk
+from mokuji.services.folders import page_files
 from mokuji.store import contents, people, volumes, writing
 from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import load_volumes
 from mokuji.store.writing import Signature
-
-MOST_BYTES = 8_000_000
-"""A larger file is not opened: no page can be that long."""
 
 Signer = Callable[[FolderVolume, FolderPage, int], Signature]
 
@@ -27,20 +26,9 @@ def read_folder(folder: Path) -> FolderWiki:
     """The wiki in a folder; links that lead out of it are not followed."""
     if not folder.is_dir():
         raise Missing(f"{folder} is no folder. Give a folder of .md files, or of such folders.")
-    return read(_files(folder), name=folder.resolve().name)
-
-
-def _files(folder: Path) -> Iterator[tuple[str, bytes]]:
-    root = folder.resolve()
-    for path in sorted(folder.rglob("*")):
-        inside = path.resolve().is_relative_to(root)
-        if (
-            path.suffix in {".md", ".yaml"}
-            and path.is_file()
-            and inside
-            and path.stat().st_size <= MOST_BYTES
-        ):
-            yield path.relative_to(folder).as_posix(), path.read_bytes()
+    unread: list[FolderProblem] = []
+    found = read(page_files(folder, unread), name=folder.resolve().name)
+    return replace(found, problems=(*found.problems, *unread))
 
 
 def import_wiki(desk: Desk, wiki: FolderWiki, sign: Signer, *, owner: int | None = None) -> list[int]:

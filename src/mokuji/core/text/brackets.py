@@ -19,7 +19,8 @@ MOST_LINES = 200
 DEEPEST = 8
 """Most inserts inside each other."""
 
-_TOKENS = re.compile(rb"\\[!-/:-@\[-`{-~]|\[+|\]+|\||\r\n|\r|\n")
+# Each alternative begins with a character of its own, so that the matcher can leap to the next one of them.
+_TOKENS = re.compile(rb"\\[!-/:-@\[-`{-~]|\[\[*|\]\]*|\||\r\n|\r|\n")
 _LINE_HEAD = re.compile(rb"[ \t]*(?:(?:[-*+]|\d{1,9}[.)])[ \t]+)*")
 
 

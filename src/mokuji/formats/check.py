@@ -1,0 +1,127 @@
+"""What a check of a folder found, as JSON and as lines for a terminal or a build.
+
+The shape of the JSON: ``pages`` [{volume, title, path}], ``references`` [{from, line, column, kind, target,
+section, resolution, to}], ``orphans`` [path], ``out_of_reach`` [path], ``unwritten`` [{volume, name, references}],
+``problems`` [{path, line, column, code, message}]. Lines and columns count from 1, columns in code points.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from mokuji.formats.folder import FolderProblem
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedPage:
+    """A page file."""
+
+    volume: str
+    title: str
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedReference:
+    """A reference: ``kind`` is link or insert; ``resolution`` page, section_missing or unwritten.
+
+    ``target`` is the name as typed (empty: the own page), ``to`` the path of the page that it leads to.
+    """
+
+    path: str
+    line: int
+    column: int
+    kind: str
+    target: str
+    section: str | None
+    resolution: str
+    to: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class UnwrittenName:
+    """A name without a page, the volume in which it would be written (None: there is no such), how often it is used."""
+
+    volume: str | None
+    name: str
+    references: int
+
+
+@dataclass(frozen=True)
+class Checked:
+    """All that a check found, each list in a stable order."""
+
+    pages: tuple[CheckedPage, ...]
+    references: tuple[CheckedReference, ...]
+    orphans: tuple[str, ...]
+    out_of_reach: tuple[str, ...]
+    unwritten: tuple[UnwrittenName, ...]
+    problems: tuple[FolderProblem, ...]
+
+    @property
+    def sound(self) -> bool:
+        """Whether there is nothing to mend."""
+        broken = any(each.resolution != "page" for each in self.references)
+        return not (broken or self.orphans or self.out_of_reach or self.unwritten or self.problems)
+
+
+def as_json(found: Checked) -> str:
+    """One object."""
+    told = {
+        "pages": [{"volume": each.volume, "title": each.title, "path": each.path} for each in found.pages],
+        "references": [
+            {
+                "from": each.path,
+                "line": each.line,
+                "column": each.column,
+                "kind": each.kind,
+                "target": each.target,
+                "section": each.section,
+                "resolution": each.resolution,
+                "to": each.to,
+            }
+            for each in found.references
+        ],
+        "orphans": list(found.orphans),
+        "out_of_reach": list(found.out_of_reach),
+        "unwritten": [
+            {"volume": each.volume, "name": each.name, "references": each.references}
+            for each in found.unwritten
+        ],
+        "problems": [
+            {
+                "path": each.path,
+                "line": each.line,
+                "column": each.column,
+                "code": each.code,
+                "message": each.message,
+            }
+            for each in found.problems
+        ],
+    }
+    return json.dumps(told, ensure_ascii=False, indent=1)
+
+
+def as_lines(found: Checked) -> Iterator[str]:
+    """One finding a line, ``path:line:column: sentence``, as editors and builds read them; last the sum."""
+    for problem in found.problems:
+        yield f"{problem.path}:{problem.line}:{problem.column}: {problem.message} [{problem.code}]"
+    for each in found.references:
+        at = f"{each.path}:{each.line}:{each.column}"
+        if each.resolution == "section_missing":
+            name = f"“{each.target}” has" if each.target else "This page has"
+            yield f"{at}: {name} no section “{each.section}”. [section_missing]"
+        elif each.resolution == "unwritten":
+            yield f"{at}: “{each.target}” is not written. [unwritten]"
+    for path in found.orphans:
+        yield f"{path}:1:1: No other page leads here. [orphan]"
+    for path in found.out_of_reach:
+        yield f"{path}:1:1: It is not reached from the front page or the contents. [out_of_reach]"
+    yield (
+        f"{len(found.pages):,} pages, {len(found.references):,} references: {len(found.problems):,} problems, "
+        f"{sum(r.resolution == 'section_missing' for r in found.references):,} missing sections, "
+        f"{len(found.unwritten):,} unwritten names, {len(found.orphans):,} orphans, "
+        f"{len(found.out_of_reach):,} out of reach."
+    )

@@ -1,0 +1,450 @@
+"""Work on a plain folder of pages, without a database: check it, and do acts on it with the same plans."""
+
+from __future__ import annotations
+
+import difflib
+import os
+import tempfile
+from collections.abc import Iterator, Mapping
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field, replace
+from functools import partial
+from pathlib import Path
+
+from mokuji.core import graph, names
+from mokuji.core.contents import LAST, Put
+from mokuji.core.errors import Missing, MokujiError, Refused
+from mokuji.core.names import Name
+from mokuji.core.plan import Plan
+from mokuji.core.plans.merge import Texts, merge
+from mokuji.core.plans.move import move_to_volume, put
+from mokuji.core.plans.rename import rename
+from mokuji.core.references import Resolution, Resolver, Sections, volumes_by_id
+from mokuji.core.reports import reach
+from mokuji.core.spans import Lines
+from mokuji.core.text.reference import Kind
+from mokuji.core.wiki import MemoryWiki, Page, PageHead, Place
+from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
+from mokuji.formats.folder import FolderProblem
+from mokuji.formats.folder import read as read_files
+from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
+
+MOST_BYTES = 8_000_000
+"""A larger file is not opened: no page can be that long."""
+POOL_FROM = 2_000_000
+"""From so many code points on texts are read by several processes."""
+
+
+def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Iterator[tuple[str, bytes]]:
+    """The files of a folder that are pages or about them, with their paths in it; links out are not followed.
+
+    Such as cannot be opened are left out, and said in ``problems``.
+    """
+    root = folder.resolve()
+    for path in _walk(folder):
+        inside = path.relative_to(folder).as_posix()
+        if not path.resolve().is_relative_to(root):
+            continue
+        try:
+            if path.stat().st_size > MOST_BYTES:
+                _say(problems, inside, "text_large", "The file is larger than any page can be. Divide it.")
+            else:
+                yield inside, path.read_bytes()
+        except OSError as fault:
+            _say(problems, inside, "not_readable", f"The file cannot be read: {fault.strerror}.")
+
+
+def _walk(folder: Path) -> Iterator[Path]:
+    for at, folders, files in os.walk(folder):
+        folders[:] = sorted(each for each in folders if not each.startswith("."))
+        for name in sorted(files):
+            if name.endswith((".md", ".yaml")):
+                yield Path(at, name)
+
+
+def _say(problems: list[FolderProblem] | None, path: str, code: str, message: str) -> None:
+    if problems is not None:
+        problems.append(FolderProblem(path, code, message))
+
+
+# ---- what stands on the pages ------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """What a check needs of one page, small enough to travel between processes.
+
+    ``references`` are kind, name, section, line, column and the name as typed; ``problems`` code, message,
+    line and column; ``ids`` and ``words`` those of its headings.
+    """
+
+    references: tuple[tuple[Kind, Name | None, str | None, int, int, str, str], ...]
+    ids: tuple[str | None, ...]
+    words: tuple[str, ...]
+    problems: tuple[tuple[str, str, int, int], ...]
+
+
+def _summary(page: Page, volumes: frozenset[str]) -> Summary:
+    content, lines = page.content, Lines(page.text)
+    sections = Sections.of(page, volumes)
+    references = []
+    for each in content.references:
+        at = lines.position(each.span.start)
+        whole = title = ""
+        if each.name is not None:
+            whole = names.unescape(each.name_span.of(page.text)).strip()
+            title = names.unescape(each.title_span.of(page.text)).strip() if each.name.volume else whole
+        references.append((each.kind, each.name, each.section, at.line, at.column, whole, title))
+    problems = []
+    for problem in content.problems:
+        at = lines.position(problem.span.start)
+        problems.append((problem.code, problem.message, at.line, at.column))
+    return Summary(tuple(references), sections.ids, sections.keys, tuple(problems))
+
+
+def _summaries(pages: list[Page], volumes: frozenset[str]) -> dict[int, Summary]:
+    """What stands on all pages, read in as many processes as the machine has, if that is worth it."""
+    if sum(len(page.text) for page in pages) < POOL_FROM or (os.cpu_count() or 1) < 2:
+        return {page.head.id: _summary(page, volumes) for page in pages}
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        found = pool.map(partial(_summary, volumes=volumes), pages, chunksize=32)
+        return {page.head.id: each for page, each in zip(pages, found, strict=True)}
+
+
+@dataclass
+class ReadWiki(MemoryWiki):
+    """A wiki whose pages were summed up: which page names what is known without reading it again."""
+
+    summaries: Mapping[int, Summary] = field(default_factory=dict)
+
+    def names_on(self, page: Page) -> Iterator[tuple[Kind, Name, str | None]]:
+        for kind, name, section, *_ in self.summaries[page.head.id].references:
+            if name is not None:
+                yield kind, name, section
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A folder as it was read: its wiki with what stands on the pages, and its files."""
+
+    index: FolderIndex
+    wiki: ReadWiki
+
+    @property
+    def paths(self) -> Mapping[int, str]:
+        """The path of each page."""
+        return self.index.paths
+
+
+def load(folder: Path) -> Loaded:
+    """The wiki in a folder; Missing if it is none."""
+    if not folder.is_dir():
+        raise Missing(
+            f"{folder} is no folder. Give a folder of .md files, or of such folders.", code="no_folder"
+        )
+    unread: list[FolderProblem] = []
+    source = read_files(page_files(folder, unread), name=folder.resolve().name)
+    if not source.volumes:
+        raise Missing(f"{folder} holds no page files (.md).", code="no_pages")
+    found = index(replace(source, problems=(*source.problems, *unread)))
+    pages = list(found.wiki.pages_by_id.values())
+    summaries = _summaries(pages, frozenset(found.wiki.volumes))
+    return Loaded(found, ReadWiki(found.wiki.volumes.values(), pages, summaries))
+
+
+# ---- check ----------------------------------------------------------------------
+
+
+def check(folder: Path) -> Checked:
+    """What a folder holds and what is wrong with it, in a stable order."""
+    found = load(folder)
+    paths, volumes = found.paths, found.index.volumes
+    pages = sorted(found.wiki.pages_by_id.values(), key=lambda page: paths[page.head.id])
+    linked = graph.build(
+        found.wiki.volumes,
+        (page.head for page in pages),
+        ((page.head.id, key) for page in pages for key in page.alias_keys),
+        graph.uses_in(
+            (page.head, ((kind, name) for kind, name, _ in found.wiki.names_on(page))) for page in pages
+        ),
+    )
+    named = {id_: path for id_, path in paths.items() if id_ not in found.index.spare}
+    placed = {(volume, row.key) for volume in volumes for row in found.index.rows(volume)}
+    fronts = {id_: names.key(volume.front) for id_, volume in volumes.items() if volume.front}
+    # A volume with neither contents nor a front page opens on the list of all its pages.
+    for id_, volume in volumes.items():
+        if volume.contents_text is None and id_ not in fronts:
+            placed |= {(id_, row.key) for row in found.index.rows(id_, listed=False)}
+    references, unwritten = _references(found, pages)
+    problems = list(found.index.problems)
+    problems += [
+        FolderProblem(paths[id_], *each)
+        for id_, summary in found.wiki.summaries.items()
+        for each in summary.problems
+    ]
+    return Checked(
+        tuple(
+            CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
+            for page in pages
+        ),
+        references,
+        tuple(sorted(named[h.id] for h in reach.orphans(linked) if h.id in named)),
+        tuple(sorted(named[h.id] for h in reach.out_of_reach(linked, placed, fronts) if h.id in named)),
+        unwritten,
+        tuple(
+            sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
+        ),
+    )
+
+
+def _references(
+    found: Loaded, pages: list[Page]
+) -> tuple[tuple[CheckedReference, ...], tuple[UnwrittenName, ...]]:
+    wiki, volumes = found.wiki, found.index.volumes
+    homes = volumes_by_id(wiki)
+    resolver = Resolver(wiki.volumes, wiki.all_titles, wiki.all_aliases)
+    known: dict[tuple[int, Name, bool], Resolution] = {}
+    sections: dict[int, Sections] = {}
+    asked: dict[Place, UnwrittenName] = {}
+    listed = []
+    for page in pages:
+        path, home = found.paths[page.head.id], homes[page.head.volume]
+        for kind, name, section, line, column, typed, title in wiki.summaries[page.head.id].references:
+            if kind is Kind.LISTING:
+                continue
+            head: PageHead | None = page.head
+            insert = kind is Kind.INSERT
+            if name is not None:
+                use = (home.id, name, insert)
+                if use not in known:
+                    known[use] = resolver.resolve(name, home, insert=insert)
+                head = known[use].page
+                if head is None:
+                    at = known[use].place
+                    volume = volumes[at[0]].title if at[0] in volumes else None
+                    shown = title if at[1] == name.title else typed.lstrip("/")
+                    first = asked.get(at, UnwrittenName(volume, shown, 0))
+                    asked[at] = UnwrittenName(first.volume, first.name, first.references + 1)
+            state = "unwritten" if head is None else "page"
+            if head is not None and section:
+                if head.id not in sections:
+                    summary = wiki.summaries[head.id]
+                    sections[head.id] = Sections(summary.ids, summary.words)
+                state = "page" if sections[head.id].find(section) is not None else "section_missing"
+            to = found.paths[head.id] if head is not None else None
+            listed.append(
+                CheckedReference(
+                    path, line, column, "insert" if insert else "link", typed, section or None, state, to
+                )
+            )
+    unwritten = sorted(asked.values(), key=lambda each: (each.volume or "", names.key(each.name), each.name))
+    return tuple(listed), tuple(unwritten)
+
+
+# ---- acts -----------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class FolderPlan:
+    """A plan on a folder, and the files that it changes: their new text, or None for such as go."""
+
+    folder: Path
+    loaded: Loaded
+    plan: Plan
+    files: Mapping[str, str | None]
+
+    def before(self, path: str) -> str:
+        """The text of a file as it is; empty for one that is not there."""
+        by_path = {each: id_ for id_, each in self.loaded.paths.items()}
+        if path in by_path:
+            return self.loaded.wiki.pages_by_id[by_path[path]].text
+        for volume in self.loaded.index.volumes.values():
+            if path == volume.at("contents.md"):
+                return volume.contents_text or ""
+            if path == volume.at("volume.yaml"):
+                return volume.settings_text or ""
+        return ""
+
+
+def plan_rename(
+    folder: Path, old: str, new: str, *, present_words: bool = False, keep_alias: bool = False
+) -> FolderPlan:
+    """The plan to give a page another title."""
+    found = load(folder)
+    page = _page(found, old)
+    return _made(
+        folder, found, rename(found.wiki, page.id, new, present_words=present_words, keep_alias=keep_alias)
+    )
+
+
+def plan_merge(
+    folder: Path, page: str, into: str, *, texts: Texts = "after", present_words: bool = False
+) -> FolderPlan:
+    """The plan to merge a page into another."""
+    found = load(folder)
+    one, other = _page(found, page), _page(found, into)
+    rows = tuple(found.index.rows(one.volume))
+    return _made(
+        folder,
+        found,
+        merge(found.wiki, one.id, other.id, texts=texts, present_words=present_words, rows=rows),
+    )
+
+
+def plan_move(
+    folder: Path, page: str, *, to: str = "", under: str | None = None, after: str | None = None
+) -> FolderPlan:
+    """The plan to move a page to another volume, or to another place in the contents of its own."""
+    found = load(folder)
+    head = _page(found, page)
+    if to:
+        volume = found.wiki.volumes.get(names.key(to))
+        if volume is None:
+            raise Missing(f"There is no volume “{to}” in the folder.", code="volume_missing")
+        return _made(
+            folder,
+            found,
+            move_to_volume(found.wiki, [head.id], volume.id, under=names.key(under or "") or None),
+        )
+    rows = {row.key for row in found.index.rows(head.volume, listed=False)}
+    for each in (under, after):
+        if each and names.key(each) not in rows:
+            raise Missing(f"“{each}” has no place in the contents.", code="place_missing")
+    placing = Put(
+        head.volume,
+        head.key,
+        head.title,
+        names.key(under or "") or None,
+        names.key(after) if after else LAST,
+    )
+    return _made(folder, found, put(found.wiki, [placing], head), place_all=True)
+
+
+def _page(found: Loaded, typed: str) -> PageHead:
+    """The page that is called so: a title (if it is one in the whole folder), “Volume/Title”, or a file."""
+    by_path = {path: id_ for id_, path in found.paths.items()}
+    if typed in by_path:
+        return found.wiki.pages_by_id[by_path[typed]].head
+    first, slash, rest = typed.partition("/")
+    volume = found.wiki.volumes.get(names.key(first)) if slash else None
+    key = names.key(rest if volume else typed)
+    matching = [
+        page.head
+        for page in found.wiki.pages_by_id.values()
+        if page.head.key == key and (volume is None or page.head.volume == volume.id)
+    ]
+    if not matching and volume is not None:
+        key = names.key(typed)
+        matching = [page.head for page in found.wiki.pages_by_id.values() if page.head.key == key]
+    if not matching:
+        raise Missing(f"There is no page “{typed}” in the folder.", code="page_missing")
+    if len(matching) > 1:
+        titles = ", ".join(f"“{found.index.volumes[head.volume].title}/{head.title}”" for head in matching)
+        raise Refused(f"Several pages are called so: {titles}. Name one of them.", code="ambiguous")
+    head = matching[0]
+    twins = [
+        found.paths[id_]
+        for id_ in found.index.spare
+        if found.wiki.pages_by_id[id_].head.key.startswith(f"{key}\0")
+    ]
+    if twins:
+        raise Refused(
+            f"{found.paths[head.id]} and {', '.join(sorted(twins))} have one name. Give one of them another title "
+            "first: which of them is meant cannot be known.",
+            code="name_taken",
+        )
+    return head
+
+
+def _made(folder: Path, found: Loaded, plan: Plan, *, place_all: bool = False) -> FolderPlan:
+    return FolderPlan(folder, found, plan, changed_files(found.index, plan.change_set, place_all=place_all))
+
+
+def as_diff(plan: FolderPlan) -> Iterator[str]:
+    """The changed files as a unified diff."""
+    for path in sorted(plan.files):
+        text = plan.files[path]
+        before, after = plan.before(path), text or ""
+        yield from difflib.unified_diff(
+            before.splitlines(),
+            after.splitlines(),
+            path if before or (plan.folder / path).exists() else "/dev/null",
+            path if text is not None else "/dev/null",
+            lineterm="",
+        )
+
+
+def told(plan: FolderPlan) -> Iterator[str]:
+    """What a plan does to references, in sentences."""
+    changes = plan.plan.change_set.changes
+    number = sum(len(change.renamed) for change in changes)
+    pages = sum(bool(change.renamed) for change in changes)
+    yield f"{number:,} references in {pages:,} pages follow."
+    for found, words in (
+        (plan.plan.captured, "led nowhere and leads to a page now"),
+        (plan.plan.lost, "leads nowhere now"),
+        (plan.plan.followed.lost_sections, "leads to a section that is gone"),
+    ):
+        for each in found:
+            page = plan.loaded.wiki.pages_by_id[each.page.id]
+            at = Lines(page.text).position(each.span.start)
+            yield (
+                f"{plan.loaded.paths[each.page.id]}:{at.line}:{at.column}: {each.span.of(page.text)} {words}."
+            )
+
+
+def apply(plan: FolderPlan) -> None:
+    """Writes the files of a plan: all new texts are laid down beside their places first, then put there one by one.
+
+    Refused, with nothing changed, if a file is no longer as it was read.
+    """
+    for path in plan.files:
+        here = plan.folder / path
+        now = here.read_bytes().decode() if here.exists() else ""
+        if now != plan.before(path):
+            raise Refused(f"{path} was changed meanwhile. Nothing was written; try again.", code="plan_stale")
+    laid: list[tuple[Path, Path]] = []
+    try:
+        for path, text in plan.files.items():
+            if text is not None:
+                laid.append((_lay_down(plan.folder / path, text), plan.folder / path))
+        while laid:
+            new, place = laid[-1]
+            os.replace(new, place)
+            laid.pop()
+    except OSError as fault:
+        raise MokujiError(
+            f"{fault.filename or plan.folder} cannot be written: {fault.strerror}.", code="not_writable"
+        ) from fault
+    finally:
+        for new, _ in laid:
+            new.unlink(missing_ok=True)
+    kept = {path.casefold() for path, text in plan.files.items() if text is not None}
+    for path, text in plan.files.items():
+        # On a disk that makes no difference between capitals the new file may be the old one.
+        if text is None and (path.casefold() not in kept or not _same(plan, path)):
+            (plan.folder / path).unlink(missing_ok=True)
+
+
+def _same(plan: FolderPlan, path: str) -> bool:
+    twin = next(p for p, text in plan.files.items() if text is not None and p.casefold() == path.casefold())
+    old, new = plan.folder / path, plan.folder / twin
+    return old.exists() and new.exists() and old.samefile(new)
+
+
+def _lay_down(place: Path, text: str) -> Path:
+    place.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(prefix=".mokuji-", dir=place.parent)
+    with os.fdopen(handle, "wb") as file:
+        file.write(text.encode())
+        file.flush()
+        os.fsync(file.fileno())
+    mode = place.stat().st_mode & 0o777 if place.exists() else 0o666 & ~_umask()
+    os.chmod(name, mode)
+    return Path(name)
+
+
+def _umask() -> int:
+    now = os.umask(0)
+    os.umask(now)
+    return now
