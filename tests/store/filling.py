@@ -61,6 +61,15 @@ def indexes(connection: Connection) -> dict[str, list[tuple[object, ...]]]:
     return found
 
 
+def index_anew(connection: Connection) -> None:
+    """Throws away all that is derived from the texts, and reads every text again."""
+    pages = read_back(connection).pages_by_id
+    for table in ("page_name", "section_ref", "alias", "page_refs", "page_search"):
+        connection.execute(text(f"DELETE FROM {table}"))
+    for page in pages.values():
+        writing.index_page(connection, page.head, page.content, page.text, new=True)
+
+
 def scratch(wiki: MemoryWiki) -> MemoryWiki:
     """The same wiki with pages and volumes as a new database numbers them."""
     return MemoryWiki(

@@ -231,7 +231,7 @@ class Row(Schema):
     """Words that say the old name without referring to it; exchanged only if chosen."""
 
     id: str
-    kind: Literal["text", "heading", "picture", "file", "value"]
+    kind: Literal["text", "heading", "link", "picture", "file", "value"]
     title: str
     line: int
     before: str

@@ -16,8 +16,8 @@ from mokuji.core.text.headings import words
 from mokuji.core.text.html import Compiled, compile_page
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
-from mokuji.store import pages
-from mokuji.store.database import Connection, Engine
+from mokuji.store import pages, upkeep
+from mokuji.store.database import Connection, Engine, reading, writing
 from mokuji.store.snapshot import load_volumes
 
 LONGEST_NOTE = 500
@@ -128,6 +128,15 @@ def _outline(page: Page, volume_keys: frozenset[str], anchors: tuple[str, ...]) 
         shown = words(heading, page.text, page.content.references, volume_keys)
         found.append(Outlined(".".join(map(str, counts)), shown, anchor, len(levels) - 1))
     return tuple(found)
+
+
+def refresh(desk: Desk) -> None:
+    """Looks again at what writes have touched since the last time, so that numbers are right; quick if nothing was."""
+    with reading(desk.engine) as connection:
+        stale = upkeep.is_stale(connection)
+    if stale:
+        with writing(desk.engine) as connection:
+            upkeep.fold(connection)
 
 
 def clean_note(note: str) -> str:

@@ -15,13 +15,13 @@ from mokuji.core.wiki import PageHead, Volume
 from mokuji.formats.contents import write_contents
 from mokuji.services.desk import Desk, Ready, check, find_head, find_volume, need_head, visible
 from mokuji.services.linking import Link, links
-from mokuji.store import backlinks, contents, pages, placing, trash, unwritten
+from mokuji.store import backlinks, contents, pages, placing, trash, unwritten, upkeep
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.backlinks import Backlinks, Cursor
 from mokuji.store.contents import Contents, Entry
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.pages import Change
-from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.store.snapshot import StoredWiki
 from mokuji.store.volumes import VolumeRow
 
 
@@ -37,6 +37,9 @@ class VolumeView:
     may_manage: bool
     others: tuple[Volume, ...]
     unwritten: int
+    to_mend: int = 0
+    orphan_pages: int = 0
+    out_of_reach: int = 0
     front_title: str = ""
     front_in_trash: int | None = None
 
@@ -44,11 +47,6 @@ class VolumeView:
     def pages(self) -> int:
         """How many pages stand in the contents that were loaded."""
         return sum(entry.page is not None for entry in self.contents.entries)
-
-    @property
-    def orphans(self) -> int:
-        """How many pages no other page leads to."""
-        return sum(entry.page is not None and not entry.led_to_by for entry in self.contents.entries)
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +103,7 @@ def volume_view(
     """A volume with its contents."""
     seen = [each.id for each in volumes.values()]
     cover = stored_volumes.cover(connection, volume.id)
+    counts = upkeep.counts(connection, volume.id, seen)
     tree = contents.contents(connection, volume.id, seen, path_to=path_to)
     return VolumeView(
         volume,
@@ -114,7 +113,10 @@ def volume_view(
         policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
         policy.may(actor, Act.MANAGE, volume.id, closed=volume.closed),
         tuple(volumes.values()),
-        unwritten.unwritten_count(connection, volume, load_volumes(connection), seen) if tree.whole else 0,
+        counts.unwritten,
+        counts.whole,
+        counts.orphans,
+        counts.out_of_reach,
     )
 
 

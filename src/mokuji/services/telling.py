@@ -73,13 +73,20 @@ def _references(view: PlanView) -> str:
 
 
 def _contents(_: PlanView, made: Plan) -> str:
-    taken = sum(isinstance(each, Take) for each in made.change_set.contents)
-    rest = len(made.change_set.contents) - taken
+    unplaced = list(made.facts.get("unplaced", ()))
+    taken = sum(isinstance(each, Take) for each in made.change_set.contents) - len(unplaced)
+    rest = len(made.change_set.contents) - taken - len(unplaced)
     said = []
     if rest:
         said.append(f"{counted(rest, 'name')} {'gets' if rest == 1 else 'get'} another place")
     if taken:
         said.append(f"{counted(taken, 'unwritten name')} {'loses its' if taken == 1 else 'lose their'} place")
+    if unplaced:
+        named = ", ".join(f"“{each}”" for each in unplaced[:5])
+        more = f" and {len(unplaced) - 5} more" if len(unplaced) > 5 else ""
+        return f"{named}{more} will have no place in the contents: readers come there only by references." + (
+            f" {' and '.join(said)}." if said else ""
+        )
     return f"{' and '.join(said)} in the contents. No text changes, and no reference."
 
 

@@ -6,8 +6,8 @@ same wish can be made again under the write lock.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import ClassVar, Protocol
 
@@ -20,6 +20,7 @@ from mokuji.core.plan import Plan
 from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.delete import References, delete
 from mokuji.core.plans.join import join
+from mokuji.core.plans.link import Address, link, link_addresses, link_from
 from mokuji.core.plans.merge import Texts, merge
 from mokuji.core.plans.move import move_to_volume, put, reorder
 from mokuji.core.plans.rename import rename
@@ -30,11 +31,14 @@ from mokuji.core.plans.split import Leave, split
 from mokuji.core.plans.undo import undo
 from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
 from mokuji.core.policy import Act, Actor, may
+from mokuji.core.reports.bare_mentions import Finder, Mention
+from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Span
-from mokuji.core.wiki import PageHead, Volume
+from mokuji.core.text.front_edit import names_of
+from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents
 from mokuji.services.desk import check, find_volume, need_head, visible
-from mokuji.store import acting, history, pages, placing, search, trash
+from mokuji.store import acting, history, pages, placing, search, trash, upkeep
 from mokuji.store.database import Connection
 from mokuji.store.snapshot import StoredWiki
 
@@ -186,18 +190,11 @@ class Rearrange:
         for row in wished:
             names.check_title(row.title)
         there = {head.key for head in scene.wiki.titles([(volume.id, row.key) for row in rows]).values()}
-        missing = [
-            row.title for row in rows if row.key in there and row.key not in {each.key for each in wished}
-        ]
-        if missing:
-            named = ", ".join(f"“{title}”" for title in missing[:5])
-            raise Refused(
-                f"{named}{' and others' if len(missing) > 5 else ''} would lose their place, but the pages are "
-                "there. Put their lines back, or delete the pages.",
-                code="contents_incomplete",
-            )
+        kept = {each.key for each in wished}
+        unplaced = [row.title for row in rows if row.key in there and row.key not in kept]
         head = scene.page(self.volume, self.page) if self.page else None
-        return reorder(scene.wiki, volume.id, rows, wished, head)
+        plan = reorder(scene.wiki, volume.id, rows, wished, head)
+        return replace(plan, facts={**plan.facts, "unplaced": unplaced})
 
     def note(self, plan: Plan) -> str:
         return "Contents put in another order"
@@ -485,6 +482,118 @@ class Aliases:
     def note(self, plan: Plan) -> str:
         named = ", ".join(f"“{each}”" for each in plan.facts["aliases"])
         return f"Other names: {named}" if named else "No other names any more"
+
+
+@dataclass(frozen=True, slots=True)
+class AddAlias:
+    """A name (``page``) becomes another name of the page ``of``."""
+
+    act: ClassVar[str] = "aliases"
+    volume: str
+    page: str
+    of: str
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page_named(self.of, self.volume)
+        name = names.as_title(names.key(self.page))
+        text = scene.wiki.pages([head.id])[head.id].text
+        return set_aliases(scene.wiki, head.id, [*names_of(text, "aliases"), name])
+
+    def note(self, plan: Plan) -> str:
+        return f"“{names.as_title(names.key(self.page))}” is another name of “{plan.page.title if plan.page else ''}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """Words that name pages become references to them: those in ``only`` (page id, start, end, target id); or
+    of one page (``page``) the first on each page of its volume, or all there."""
+
+    act: ClassVar[str] = "link"
+    volume: str
+    page: str = ""
+    only: tuple[tuple[int, int, int, int], ...] | None = None
+    first: bool = False
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume, Act.WRITE)
+        found: dict[int, list[tuple[Span, int]]] = {}
+        if self.only is not None:
+            readable = {each.id for each in scene.volumes.values()}
+            known = scene.wiki.pages({id_ for a, _, _, b in self.only for id_ in (a, b)})
+            for id_, start, end, target in self.only:
+                may = id_ in known and scene.may_write(known[id_].head.volume)
+                if may and target in known and known[target].head.volume in readable:
+                    found.setdefault(id_, []).append((Span(start, end), target))
+        else:
+            head = scene.page(self.volume, self.page, Act.WRITE)
+            for each in _mentions(scene, volume.id, head):
+                if not (self.first and each.page in found):
+                    found.setdefault(each.page, []).append((each.span, head.id))
+        if not found:
+            raise Refused(
+                "There is nothing to link: no page says the name without referring.", code="nothing_to_do"
+            )
+        return link(scene.wiki, found)
+
+    def note(self, plan: Plan) -> str:
+        return f"Mentions of {plan.facts['to'] if self.only else '“' + plan.facts['to'] + '”'} linked"
+
+
+def _mentions(scene: Scene, volume: int, head: PageHead) -> Iterator[Mention]:
+    """Where the pages of a volume say the name of a page (its title or an alias), and no longer name."""
+    known = {key: page for page, key, _ in upkeep.alias_names(scene.connection, volume)}
+    known |= {each.key: each.id for each in upkeep.heads(scene.connection, volume)}
+    own = [key for key, page in known.items() if page == head.id]
+    finder = Finder(known)
+    ids = {id_ for key in own for id_ in search.saying(scene.connection, key, [volume], 10**6)}
+    for _, page in sorted(scene.wiki.pages(ids).items()):
+        yield from (each for each in finder.on(Page(page.head, page.text)) if each.target == head.id)
+
+
+@dataclass(frozen=True, slots=True)
+class LinkFrom:
+    """A page is referred to at the end of another, ``source``."""
+
+    act: ClassVar[str] = "link"
+    volume: str
+    page: str
+    source: str
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.READ)
+        source = scene.page_named(self.source, self.volume, Act.WRITE)
+        return link_from(scene.wiki, source.id, head.id)
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['from']}” refers to “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class LinkAddresses:
+    """Outside links on a page that lead to pages of this wiki (``origins`` are its own) become references."""
+
+    act: ClassVar[str] = "link"
+    volume: str
+    page: str
+    origins: tuple[str, ...] = ()
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.WRITE)
+        page = Page(head, scene.wiki.pages([head.id])[head.id].text)
+        readable = {volume.key: volume for volume in scene.volumes.values()}
+        found = list(own_addresses(page, self.origins, readable))
+        known = scene.wiki.titles({each.place for each in found})
+        wanted = [
+            Address(each.span, known[each.place].id, each.words, each.section)
+            for each in found
+            if each.place in known
+        ]
+        if not wanted:
+            raise Refused(f"“{head.title}” holds no address of a page of this wiki.", code="nothing_to_do")
+        return link_addresses(scene.wiki, head.id, wanted)
+
+    def note(self, plan: Plan) -> str:
+        return f"Addresses on “{plan.facts['to']}” are references now"
 
 
 @dataclass(frozen=True, slots=True)

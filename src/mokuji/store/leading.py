@@ -46,7 +46,7 @@ def leading_to(wiki: StoredWiki, pages: Sequence[PageHead]) -> dict[int, list[Na
     rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]})
     places += [(row.volume, row.key) for row in rows]
     found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
-    for use, resolution in _resolved(wiki, places):
+    for use, resolution in resolved(wiki, places):
         if resolution.page is not None and resolution.page.id in found:
             found[resolution.page.id].append(use)
     return found
@@ -56,12 +56,13 @@ def asking_for(wiki: StoredWiki, place: Place) -> list[NameUse]:
     """The names in use that mean a place at which there is no page."""
     return [
         use
-        for use, resolution in _resolved(wiki, [place])
+        for use, resolution in resolved(wiki, [place])
         if not resolution.written and resolution.place == place
     ]
 
 
-def _resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse, Resolution]]:
+def resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse, Resolution]]:
+    """The names in use that could mean one of these places, each with what it does mean."""
     candidates = wiki.meaning(places)
     homes = volumes_by_id(wiki)
     kinds = (Kind.LINK, Kind.INSERT)

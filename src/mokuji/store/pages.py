@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -47,3 +48,11 @@ def last_change(connection: Connection, page: int) -> Change:
         {"id": page},
     ).one()
     return Change(row.changed, row.author, row.note)
+
+
+def summaries(connection: Connection, pages: Collection[int]) -> dict[int, str]:
+    """What the front matters of pages say in one sentence, for those that do."""
+    rows = connection.execute(
+        text("SELECT id, summary FROM page WHERE id = ANY(:pages) AND summary <> ''"), {"pages": list(pages)}
+    )
+    return {row.id: row.summary for row in rows}

@@ -174,7 +174,12 @@ class StoredWiki:
             "tkeys": [key for _, key in qualified],
         }
         rows = self.connection.execute(NAMES_MEANING, values)
-        found = {r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute)) for r in rows}
+        # Names typed in a volume that was deleted wait for it to come back.
+        found = {
+            r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute))
+            for r in rows
+            if self._only is not None or r.home in by_id
+        }
         self._names.update({id_: name for id_, (_, name) in found.items()})
         return found
 

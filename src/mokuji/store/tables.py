@@ -235,6 +235,49 @@ former_volume = Table(
     Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), nullable=False),
 )
 
+# What upkeep knows, and what of it is to be looked at again; triggers write the latter (see migration 0003).
+# A row of stale names a name or a place; one that names nothing says: everything.
+stale = Table(
+    "stale",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    Column("name", BigInteger),
+    Column("volume", Integer),
+    _key("key", nullable=True),
+)
+
+# Pages to which neither their own volume nor an open one leads; homes are the closed ones that do.
+orphan = Table(
+    "orphan",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("volume", Integer, nullable=False),
+    _key("key"),
+    Column("homes", ARRAY(Integer), nullable=False),
+    Index("orphan_volume", "volume", "key"),
+)
+
+# Names without a page, and how many pages of each volume ask for them.
+asked = Table(
+    "asked",
+    metadata,
+    Column("volume", Integer, primary_key=True, autoincrement=False),
+    Column("key", Text(collation="C"), primary_key=True),
+    Column("home", Integer, primary_key=True, autoincrement=False),
+    Column("pages", Integer, nullable=False),
+)
+
+# Pages that have no place in the contents, and whether readers come to them all the same.
+unplaced = Table(
+    "unplaced",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("volume", Integer, nullable=False),
+    _key("key"),
+    Column("reached", Boolean, nullable=False),
+    Index("unplaced_volume", "volume", "key"),
+)
+
 # Pairs of names that look alike and were said to differ; the smaller key first.
 differing = Table(
     "differing",

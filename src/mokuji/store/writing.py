@@ -214,11 +214,13 @@ def index_page(
     """Renews all that is derived from the text of one page."""
     ids = intern(connection, head.volume, {r.name for r in content.references if r.name is not None})
     uses = [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
+    counts = Counter((head.id, *use.as_named) for use in uses if use.name)
     if not new:
-        for table in ("page_name", "section_ref", "alias"):
+        for table in ("section_ref", "alias"):
             connection.execute(text(f"DELETE FROM {table} WHERE page = :page"), {"page": head.id})  # noqa: S608
+        counts = _only_changed(connection, head.id, counts)
     _write_refs(connection, {head.id: uses})
-    _write_page_names(connection, Counter((head.id, *use.as_named) for use in uses if use.name))
+    _write_page_names(connection, counts)
     _write_sections(connection, head.id, uses)
     aliases = {names.key(each): each for each in content.front_matter.names("aliases")}
     rows = [
@@ -231,6 +233,26 @@ def index_page(
             text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
         )
     index_words(connection, [(head.id, head.title, body)])
+
+
+def _only_changed(
+    connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int]
+) -> Counter[tuple[int, int, int]]:
+    """Takes away the names that a page uses no more, and gives those that are to be written: a save changes few."""
+    rows = connection.execute(
+        text("SELECT name, kind, count AS number FROM page_name WHERE page = :page"), {"page": page}
+    )
+    known = {(page, row.name, row.kind): row.number for row in rows}
+    gone = sorted(known.keys() - counts.keys())
+    if gone:
+        connection.execute(
+            text(
+                """DELETE FROM page_name p USING unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))
+                AS w(name, kind) WHERE p.page = :page AND p.name = w.name AND p.kind = w.kind"""
+            ),
+            {"page": page, "names": [name for _, name, _ in gone], "kinds": [kind for _, _, kind in gone]},
+        )
+    return Counter({key: number for key, number in counts.items() if known.get(key) != number})
 
 
 def _use(content: PageText, index: int, reference: Reference, ids: Mapping[Name, int]) -> _Use:

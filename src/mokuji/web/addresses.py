@@ -33,6 +33,11 @@ def volume(name: str, volume_key: str, **query: object) -> str:
     return _with(f"/-/volume/{name}{address(volume_key)}", query)
 
 
+def upkeep(volume_key: str, name: str = "") -> str:
+    """The reports of a volume, or one of them."""
+    return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")
+
+
 def change(number: int, what: str = "") -> str:
     """A change set, or something done with it."""
     return f"/-/changes/{number}" + (f"/{what}" if what else "")

@@ -16,7 +16,8 @@ from mokuji.core.diff import near
 from mokuji.core.errors import Forbidden
 from mokuji.core.policy import Actor
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.desk import Desk, refresh
+from mokuji.services.reading import VolumeView
 from mokuji.web import addresses, show
 
 STATIC = Path(__file__).parent / "static"
@@ -73,6 +74,9 @@ class Visitor:
     def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
         """A rendered page."""
         values.setdefault("lit", "read")
+        # The volume in hand, if there is one: what is to mend in it stands in the spine.
+        place = values.get("place") or getattr(values.get("view"), "place", None)
+        values["in_hand"] = place if isinstance(place, VolumeView) else None
         rendered = environment.get_template(template).render(
             actor=self.actor,
             token=self.token,
@@ -104,6 +108,8 @@ def get_visitor(request: Request) -> Visitor:
     desk = get_desk(request)
     session = request.cookies.get(SESSION, "")
     actor = people.actor_of(desk, session)
+    if request.method == "GET":
+        refresh(desk)
     visit = request.cookies.get(VISIT, "")
     fresh = visit or secrets.token_urlsafe(24)
     return Visitor(desk, actor, request, session if actor.signed_in else "", fresh, not visit)

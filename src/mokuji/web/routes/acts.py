@@ -52,6 +52,13 @@ def _chosen(given: Query) -> tuple[tuple[int, int, int], ...] | None:
     )
 
 
+def _marks(given: Query) -> tuple[tuple[int, int, int, int], ...]:
+    """Marked mentions: page, start, end and target of each."""
+    numbers = (tuple(each.split("-")) for each in _several(given, "only"))
+    fit = (n for n in numbers if len(n) == 4 and all(x.isdecimal() and len(x) < 18 for x in n))
+    return tuple((int(a), int(b), int(c), int(d)) for a, b, c, d in fit)
+
+
 _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "rename": lambda v, p, q: wishes.Rename(
         v, p, q.get("title", "") or p, _present(q), "alias" in q, _several(q, "rows")
@@ -88,6 +95,10 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
         "retarget" if q.get("target") else _one_of(q, "references", "leave", "words", "retarget"),  # type: ignore[arg-type]
         q.get("target", ""),
     ),
+    "link": lambda v, p, q: wishes.Link(v, p, None, _one_of(q, "which", "first", "all") == "first"),
+    "link-from": lambda v, p, q: wishes.LinkFrom(v, p, q.get("source", "")),
+    "address": lambda v, p, q: wishes.LinkAddresses(v, p, _several(q, "origin")),
+    "alias": lambda v, p, q: wishes.AddAlias(v, p, q.get("of", "")),
     "aliases": lambda v, p, q: wishes.Aliases(
         v, p, tuple(each.strip() for each in q.get("aliases", "").splitlines() if each.strip())
     ),
@@ -104,6 +115,10 @@ _ASKED = {
     "retarget": "to",
     "delete": "references",
     "aliases": "aliases",
+    "link": "which",
+    "link-from": "source",
+    "alias": "of",
+    "address": "origin",
 }
 """The field of each without which its question was not answered yet."""
 _VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
@@ -111,8 +126,9 @@ _VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
     "libraries": lambda v, q: wishes.Libraries(v, _several(q, "libraries")),
     "delete": lambda v, _: wishes.DeleteVolume(v),
     "contents": lambda v, q: wishes.Rearrange(v, q.get("text", ""), q.get("page", "")),
+    "link": lambda v, q: wishes.Link(v, "", _marks(q)),
 }
-_VOLUME_ASKED = {"rename": "title", "libraries": "asked", "delete": "", "contents": "text"}
+_VOLUME_ASKED = {"rename": "title", "libraries": "asked", "delete": "", "contents": "text", "link": ""}
 
 
 def _query(request: Request) -> dict[str, str]:

@@ -1,0 +1,412 @@
+"""Upkeep: what there is to mend in a volume. Each report can be had a page at a time, by key.
+
+Orphans, what is out of reach and unwritten names are kept in step with every
+write (``store.upkeep``). The others read texts when they are asked for, page
+by page of the volume, and stop as soon as a screen is full.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+
+from mokuji.core import names
+from mokuji.core.errors import Missing
+from mokuji.core.policy import Act, Actor
+from mokuji.core.reports import bare_mentions as mentions
+from mokuji.core.reports import own_addresses as addresses
+from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
+from mokuji.core.reports.sections import broken_sections
+from mokuji.core.spans import Lines, Span
+from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
+from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.services.desk import Desk, check, find_volume, refresh, visible
+from mokuji.services.reading import VolumeView, volume_view
+from mokuji.store import pages, unwritten, upkeep
+from mokuji.store.database import Connection, reading, writing
+from mokuji.store.snapshot import StoredWiki
+from mokuji.store.upkeep import Counts as Counts
+
+SCREEN = 50
+"""How many findings one page of a report holds."""
+AT_ONCE = 200
+"""How many texts are read at a time."""
+COUNTED_PAGES = 2_000
+"""In a volume of up to so many pages the reports that read texts are counted, too."""
+SAMPLE = 500
+"""How many pages tell which words are too common to be names."""
+REPORTS = {
+    "orphans": "reach",
+    "out-of-reach": "reach",
+    "unwritten": "names",
+    "look-alikes": "names",
+    "sections": "text",
+    "mentions": "text",
+    "addresses": "text",
+}
+"""All reports, with the group they stand in."""
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A place on a page: its line from 1, its range in code points, its sentence."""
+
+    page: PageHead
+    line: int
+    span: Span
+    sentence: Excerpt
+    index: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing to mend.
+
+    ``title`` is the name in question, ``page`` its page if it has one, ``other`` a second one. ``number`` is how
+    many pages ask for it; ``reason`` says why it is listed. ``spots`` are where it shows.
+    """
+
+    key: str
+    title: str
+    page: PageHead | None = None
+    other: PageHead | None = None
+    number: int = 0
+    reason: str = ""
+    spots: tuple[Spot, ...] = ()
+    pair: Pair | None = None
+    target: PageHead | None = None
+
+
+@dataclass(frozen=True)
+class Report:
+    """One page of a report; ``more_after`` is where the next one begins. ``held_back`` are names too common to list."""
+
+    place: VolumeView
+    name: str
+    counts: Counts
+    findings: tuple[Finding, ...]
+    more_after: str | None
+    volumes: Mapping[int, Volume]
+    held_back: Mapping[str, int]
+
+
+@dataclass(frozen=True)
+class Overview:
+    """How much each report holds; None where it is only counted by looking."""
+
+    place: VolumeView
+    counts: Counts
+    numbers: Mapping[str, int | None]
+
+    @property
+    def clear(self) -> list[str]:
+        """The reports that hold nothing."""
+        return [name for name, number in self.numbers.items() if number == 0]
+
+    @property
+    def uncounted(self) -> bool:
+        """Whether some reports were not counted."""
+        return None in self.numbers.values()
+
+
+@dataclass(frozen=True)
+class _Scene:
+    connection: Connection
+    volume: Volume
+    visible: Mapping[int, Volume]
+    origins: tuple[str, ...]
+
+    @property
+    def seen(self) -> list[int]:
+        return list(self.visible)
+
+    @property
+    def wiki(self) -> StoredWiki:
+        """The wiki as the reader may see it."""
+        return StoredWiki(self.connection, {volume.key: volume for volume in self.visible.values()})
+
+
+def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...] = ()) -> Overview:
+    """What there is to mend in a volume, by report."""
+    refresh(desk)
+    with reading(desk.engine) as connection:
+        scene, place = _scene(connection, actor, volume_key, origins)
+        counts = upkeep.counts(connection, scene.volume.id, scene.seen)
+        numbers: dict[str, int | None] = {
+            "orphans": counts.orphans,
+            "out-of-reach": counts.out_of_reach,
+            "unwritten": counts.unwritten,
+        }
+        small = upkeep.number_of_pages(connection, scene.volume.id) <= COUNTED_PAGES
+        for name in ("look-alikes", "sections", "mentions", "addresses"):
+            numbers[name] = len(_all(scene, name)) if small else None
+        return Overview(place, counts, numbers)
+
+
+def _scene(
+    connection: Connection, actor: Actor, volume_key: str, origins: tuple[str, ...]
+) -> tuple[_Scene, VolumeView]:
+    volumes = visible(connection, actor)
+    volume = find_volume(connection, actor, volume_key)
+    by_id = {each.id: each for each in volumes.values()}
+    return _Scene(connection, volume, by_id, origins), volume_view(connection, actor, volume, volumes)
+
+
+def _all(scene: _Scene, name: str) -> list[Finding]:
+    found, _ = _LISTS[name](scene, "", 10**9)
+    return found
+
+
+def report(
+    desk: Desk,
+    actor: Actor,
+    volume_key: str,
+    name: str,
+    *,
+    after: str = "",
+    most: int = SCREEN,
+    origins: tuple[str, ...] = (),
+) -> Report:
+    """One page of a report, from ``after`` on (as the page before gave it); Missing if there is no such report."""
+    if name not in REPORTS:
+        raise Missing("There is no such report.", code="report_missing")
+    refresh(desk)
+    with reading(desk.engine) as connection:
+        scene, place = _scene(connection, actor, volume_key, origins)
+        found, held = _LISTS[name](scene, after, most + 1)
+        more = found[most - 1].key if len(found) > most else None
+        return Report(
+            place,
+            name,
+            upkeep.counts(connection, scene.volume.id, scene.seen),
+            tuple(found[:most]),
+            more,
+            scene.visible,
+            held,
+        )
+
+
+def every(
+    desk: Desk, actor: Actor, volume_key: str, name: str, origins: tuple[str, ...] = ()
+) -> Iterator[Finding]:
+    """All findings of a report, read a page at a time."""
+    after: str | None = ""
+    while after is not None:
+        page = report(desk, actor, volume_key, name, after=after, most=500, origins=origins)
+        yield from page.findings
+        after = page.more_after
+
+
+# ---- the reports -------------------------------------------------------------------
+
+Listing = tuple[list[Finding], Mapping[str, int]]
+
+
+def _orphans(scene: _Scene, after: str, most: int) -> Listing:
+    heads = upkeep.orphans(scene.connection, scene.volume.id, scene.seen, after=after, most=most)
+    summaries = pages.summaries(scene.connection, [head.id for head in heads])
+    return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
+
+
+def _out_of_reach(scene: _Scene, after: str, most: int) -> Listing:
+    heads = upkeep.out_of_reach(scene.connection, scene.volume.id, after=after, most=most)
+    summaries = pages.summaries(scene.connection, [head.id for head in heads])
+    return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
+
+
+def _unwritten(scene: _Scene, after: str, most: int) -> Listing:
+    number, _, key = after.partition(" ")
+    start = (int(number), key) if number.isdecimal() and key else None
+    rows = upkeep.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
+    found = []
+    for key, asking in rows:
+        heads = unwritten.led_from(scene.connection, (scene.volume.id, key), scene.seen, 3)
+        spots, title = _asking(scene, key, heads)
+        found.append(Finding(f"{asking} {key}", title or names.as_title(key), number=asking, spots=spots))
+    return found, {}
+
+
+def _asking(scene: _Scene, key: str, heads: list[PageHead]) -> tuple[tuple[Spot, ...], str]:
+    wiki = scene.wiki
+    place = (scene.volume.id, key)
+    wiki.meaning([place])
+    spots: list[Spot] = []
+    title = ""
+    for _, page in sorted(wiki.pages([head.id for head in heads]).items()):
+        use = next(iter(page.uses({key})), None)
+        if use is None:
+            continue
+        reference = use.reference
+        whole = reference.name is not None and reference.name.key == key
+        typed = names.unescape((reference.name_span if whole else reference.title_span).of(page.text))
+        title = title or names.as_title(typed.strip())
+        spots.append(_spot(page, reference.span, use.index))
+    return tuple(spots), title
+
+
+def _spot(
+    page: Page, span: Span, index: int | None = None, lines: Lines | None = None, words: str | None = None
+) -> Spot:
+    """A place with its sentence; ``words`` are shown for what stands there, if it is no reference."""
+    low, high = max(0, span.start - REACH), min(len(page.text), span.end + REACH)
+    before, here, after = page.text[low : span.start], span.of(page.text), page.text[span.end : high]
+    if words is not None:
+        here = f"[[{names.escape(' '.join(words.split()))}]]"
+    sentence = excerpt(before + here + after, Span(len(before), len(before) + len(here)))
+    return Spot(page.head, (lines or Lines(page.text)).position(span.start).line, span, sentence, index)
+
+
+def _look_alikes(scene: _Scene, after: str, most: int) -> Listing:
+    connection, volume = scene.connection, scene.volume.id
+    heads = {head.id: head for head in upkeep.heads(connection, volume)}
+    known = [Named(head.key, head.title, head.id, Sort.PAGE) for head in heads.values()]
+    known += [
+        Named(key, name, page, Sort.ALIAS) for page, key, name in upkeep.alias_names(connection, volume)
+    ]
+    known += [
+        Named(key, names.as_title(key), 0, Sort.UNWRITTEN)
+        for key, _ in upkeep.unwritten(connection, volume, scene.seen, most=10**9)
+    ]
+    pairs = look_alikes(known, upkeep.differing(connection, volume))
+    start = int(after) if after.isdecimal() and len(after) < 10 else 0
+    return [
+        Finding(
+            str(start + n),
+            pair.one.title,
+            heads.get(pair.one.page),
+            heads.get(pair.other.page),
+            reason=pair.reason,
+            pair=pair,
+        )
+        for n, pair in enumerate(pairs[start : start + most], 1)
+    ], {}
+
+
+def _pages(scene: _Scene, after: str, condition: str = "true", **values: object) -> Iterator[list[Page]]:
+    """The pages of the volume by key, some at a time, from the one on whose key ``after`` begins with."""
+    key = after.partition("\t")[0]
+    while True:
+        ids = upkeep.page_ids(scene.connection, scene.volume.id, key, AT_ONCE, condition, values)
+        if not ids:
+            return
+        found = scene.wiki.pages(ids)
+        ordered = sorted(found.values(), key=lambda page: page.head.key)
+        # Read anew from the text: what is kept beside it does not say where plain words stand.
+        yield [Page(page.head, page.text) for page in ordered]
+        # No key holds a control character: this is right behind the last one.
+        key = ordered[-1].head.key + "\x01"
+
+
+def _collect(
+    batches: Iterator[list[Page]],
+    after: str,
+    most: int,
+    of: Callable[[list[Page]], Iterator[Finding]],
+) -> list[Finding]:
+    """Findings by page and place, those behind ``after`` only, until there are enough."""
+    found: list[Finding] = []
+    for batch in batches:
+        for finding in of(batch):
+            if not after or _behind(finding.key, after):
+                found.append(finding)
+            if len(found) >= most:
+                return found
+    return found
+
+
+def _behind(key: str, after: str) -> bool:
+    def order(each: str) -> tuple[str, int]:
+        name, _, place = each.partition("\t")
+        return name, int(place) if place.isdecimal() else 0
+
+    return order(key) > order(after)
+
+
+def _at(page: Page, span: Span) -> str:
+    return f"{page.head.key}\t{span.start}"
+
+
+def _sections(scene: _Scene, after: str, most: int) -> Listing:
+    wiki = scene.wiki
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        by_id = {page.head.id: page for page in batch}
+        for broken in broken_sections(wiki, batch):
+            page, span = by_id[broken.page.id], broken.reference.span
+            spot = _spot(page, span, broken.index)
+            title = f"{broken.target.title} § {broken.reference.section}"
+            yield Finding(_at(page, span), title, page.head, target=broken.target, spots=(spot,))
+
+    return _collect(_pages(scene, after, upkeep.WITH_SECTIONS), after, most, of), {}
+
+
+def names_here(scene_connection: Connection, volume: int) -> dict[str, int]:
+    """The names of a volume's pages, key → page; a title counts before an alias."""
+    found = {key: page for page, key, _ in upkeep.alias_names(scene_connection, volume)}
+    return found | {head.key: head.id for head in upkeep.heads(scene_connection, volume)}
+
+
+def _mentions(scene: _Scene, after: str, most: int) -> Listing:
+    heads = {head.id: head for head in upkeep.heads(scene.connection, scene.volume.id)}
+    known = names_here(scene.connection, scene.volume.id)
+    held = _too_common(scene, known)
+    finder = mentions.Finder({key: page for key, page in known.items() if key not in held})
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        for page in batch:
+            lines = Lines(page.text)
+            for each in finder.on(page):
+                spot = _spot(page, each.span, lines=lines, words=each.span.of(page.text))
+                target = heads[each.target]
+                yield Finding(_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
+
+    return _collect(_pages(scene, after), after, most, of), held
+
+
+def _too_common(scene: _Scene, known: Mapping[str, int]) -> Mapping[str, int]:
+    """The names that are words of the language here, by a look at some hundred pages."""
+    single = {key: page for key, page in known.items() if " " not in key}
+    ids = upkeep.sample(scene.connection, scene.volume.id, SAMPLE)
+    looked = [Page(page.head, page.text) for page in scene.wiki.pages(ids).values()] if single else []
+    return mentions.bare_mentions(single, looked).held_back
+
+
+def _addresses(scene: _Scene, after: str, most: int) -> Listing:
+    wiki = scene.wiki
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        found = [
+            (page, each)
+            for page in batch
+            for each in addresses.own_addresses(page, scene.origins, wiki.volumes)
+        ]
+        known = wiki.titles({each.place for _, each in found})
+        for page, each in found:
+            target = known.get(each.place)
+            if target is not None:
+                spot = _spot(page, each.span, words=each.words or each.span.of(page.text))
+                yield Finding(_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
+
+    batches = _pages(scene, after, upkeep.WITH_LINKS, origins=[f"%{each}/%" for each in scene.origins])
+    return _collect(batches, after, most, of), {}
+
+
+_LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
+    "orphans": _orphans,
+    "out-of-reach": _out_of_reach,
+    "unwritten": _unwritten,
+    "look-alikes": _look_alikes,
+    "sections": _sections,
+    "mentions": _mentions,
+    "addresses": _addresses,
+}
+
+
+def differ(desk: Desk, actor: Actor, volume_key: str, one: str, other: str) -> Volume:
+    """Remembers that two names that look alike are two things."""
+    with writing(desk.engine) as connection:
+        volume = find_volume(connection, actor, volume_key)
+        check(actor, Act.WRITE, volume)
+        low, high = sorted((names.key(one), names.key(other)))
+        upkeep.set_differing(connection, volume.id, low, high, actor.person)
+        return volume

@@ -1,0 +1,161 @@
+"""Upkeep: what there is to mend in a volume, and where each thing is mended."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from mokuji.services import upkeep
+from mokuji.services.upkeep import Finding
+from mokuji.web import addresses
+from mokuji.web.pages import Form, Visitor, Who, see
+
+router = APIRouter()
+
+Mend = tuple[str, str]
+"""What mending is called, and the address where it is planned."""
+
+
+def _origins(who: Visitor) -> tuple[str, ...]:
+    """This site as its own pages' addresses begin."""
+    url = who.request.url
+    return (f"{url.scheme}://{url.netloc}",)
+
+
+@router.get("/-/upkeep/{volume}")
+def overview(who: Who, volume: str) -> Response:
+    """All reports of a volume with their numbers."""
+    view = upkeep.overview(who.desk, who.actor, volume, _origins(who))
+    return who.page("upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, lit="upkeep")
+
+
+@router.get("/-/upkeep/{volume}/{name}")
+def report(who: Who, volume: str, name: str, after: str = "") -> Response:
+    """One report; as CSV or JSON when its name ends so."""
+    for ending, write in _WRITERS.items():
+        if name.endswith(ending):
+            found = upkeep.every(who.desk, who.actor, volume, name.removesuffix(ending), _origins(who))
+            return write(found)
+    view = upkeep.report(who.desk, who.actor, volume, name, after=after, origins=_origins(who))
+    mends = (
+        {each.key: _mends(view, each, _origins(who)) for each in view.findings}
+        if view.place.may_write
+        else {}
+    )
+    return who.page(
+        "report.html", view=view, place=view.place, mends=mends, group=upkeep.REPORTS[name], lit="upkeep"
+    )
+
+
+@router.post("/-/upkeep/{volume}/differ")
+def differ(who: Who, form: Form, volume: str) -> Response:
+    """Remembers that two names are two things."""
+    found = upkeep.differ(who.desk, who.actor, volume, form.get("one", ""), form.get("other", ""))
+    return see(addresses.upkeep(found.key, "look-alikes"))
+
+
+def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> list[Mend]:
+    """Where a finding can be mended, the likeliest first."""
+    volume = view.place.volume.key
+    plan = addresses.plan
+    if view.name in {"orphans", "out-of-reach"} and found.page is not None:
+        key = found.page.key
+        mends = [
+            ("Link it from…", plan("link-from", volume, key)),
+            ("Link where it is named", plan("link", volume, key, which="first")),
+            ("Delete", plan("delete", volume, key)),
+        ]
+        if view.name == "out-of-reach":
+            mends.insert(0, ("Put it in the contents", plan("place", volume, key, under="", after="last")))
+        return mends
+    if view.name == "unwritten":
+        key = found.key.partition(" ")[2]
+        return [
+            ("Write", addresses.act("edit", volume, key)),
+            ("Lead elsewhere…", plan("retarget", volume, key)),
+            ("Another name of…", plan("alias", volume, key)),
+        ]
+    if view.name == "look-alikes" and found.pair is not None:
+        return _of_pair(volume, found)
+    if view.name == "sections" and found.page is not None:
+        line = found.spots[0].line if found.spots else 1
+        page = view.volumes[found.page.volume].key
+        return [("Edit there", addresses.act("edit", page, found.page.key) + f"#line-{line}")]
+    if view.name == "mentions" and found.target is not None:
+        return [("All of this name", plan("link", volume, found.target.key, which="all"))]
+    if view.name == "addresses" and found.page is not None:
+        return [("Make it a reference", plan("address", volume, found.page.key, origin=origins[0]))]
+    return []
+
+
+def _of_pair(volume: str, found: Finding) -> list[Mend]:
+    assert found.pair is not None
+    one, other = found.pair.one, found.pair.other
+    if one.page and other.page and found.page is not None and found.other is not None:
+        return [
+            (
+                f"Merge into “{found.other.title}”",
+                addresses.plan("merge", volume, found.page.key, into=found.other.title),
+            ),
+            (
+                f"Merge into “{found.page.title}”",
+                addresses.plan("merge", volume, found.other.key, into=found.page.title),
+            ),
+        ]
+    if one.page or other.page:
+        page, name = (found.page, other) if one.page else (found.other, one)
+        title = page.title if page is not None else ""
+        return [
+            (f"Lead to “{title}”", addresses.plan("retarget", volume, name.key, to=title)),
+            (f"Another name of “{title}”", addresses.plan("alias", volume, name.key, of=title)),
+        ]
+    return [
+        (f"Write “{one.title}”", addresses.act("edit", volume, one.key)),
+        (f"Write “{other.title}”", addresses.act("edit", volume, other.key)),
+    ]
+
+
+# ---- in other forms ---------------------------------------------------------------
+
+
+def _rows(found: Iterable[Finding]) -> Iterable[dict[str, Any]]:
+    """A finding as plain values: the same in CSV and in JSON."""
+    for each in found:
+        spot = each.spots[0] if each.spots else None
+        page = each.page or (spot.page if spot else None)
+        yield {
+            "name": each.title,
+            "page": page.title if page else "",
+            "line": spot.line if spot else None,
+            "sentence": (spot.sentence.before + spot.sentence.words + spot.sentence.after) if spot else "",
+            "other": each.pair.other.title if each.pair else (each.target.title if each.target else ""),
+            "reason": each.reason,
+            "pages": each.number or None,
+        }
+
+
+def _csv(found: Iterable[Finding]) -> Response:
+    """CSV as RFC 4180 has it. A cell that a spreadsheet would run as a formula gets an apostrophe before it."""
+    out = io.StringIO()
+    writer = csv.DictWriter(out, ["name", "page", "line", "sentence", "other", "reason", "pages"])
+    writer.writeheader()
+    for row in _rows(found):
+        writer.writerow({key: _harmless(value) for key, value in row.items()})
+    return Response(out.getvalue(), media_type="text/csv; charset=utf-8")
+
+
+def _harmless(value: Any) -> Any:
+    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value
+
+
+def _json(found: Iterable[Finding]) -> Response:
+    return Response(json.dumps(list(_rows(found)), ensure_ascii=False), media_type="application/json")
+
+
+_WRITERS: dict[str, Callable[[Iterable[Finding]], Response]] = {".csv": _csv, ".json": _json}

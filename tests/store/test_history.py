@@ -1,0 +1,185 @@
+"""After any history of saves and acts all that is kept beside the texts is what the texts say."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from typing import Any
+
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import (
+    RuleBasedStateMachine,
+    initialize,
+    invariant,
+    precondition,
+    rule,
+    run_state_machine_as_test,
+)
+from sqlalchemy import Connection, Engine, text
+
+from mokuji.core.errors import MokujiError
+from mokuji.core.policy import Actor
+from mokuji.services import acts, reading, wishes, writing
+from mokuji.services.desk import Desk, refresh
+from mokuji.store import people
+from mokuji.store import upkeep as stored_upkeep
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import load_volumes
+from tests.conftest import Clock
+from tests.store.filling import empty, index_anew, indexes
+from tests.wikis import TITLES
+
+VOLUMES = ["Guide", "Data sheet"]
+NAMES = [*TITLES[:8], "Depth sensor"]
+TEXTS = [
+    "See [[Pump]] and [[pump house#Limits|limits]].\n\n## Limits\n",
+    "---\naliases: [Sea trial, Lid]\n---\n[[Guide/Pump]] [[lid]]\n",
+    "[[=Depth sensor]] [[/Data sheet/Pump]] [[#Limits]]\n",
+    "## At the [[Pump]]\n\n[[Pump#At the Pump]]\n",
+    "no reference\n",
+    "[[Data sheet/Depth sensor]] [[A/B]] [[Depth sensor]]\n",
+]
+UPKEEP = ("orphan", "asked", "unplaced")
+
+
+def _rows(connection: Connection) -> dict[str, list[Any]]:
+    return {
+        table: sorted(tuple(map(str, row)) for row in connection.execute(text(f"SELECT * FROM {table}")))
+        for table in UPKEEP
+    }
+
+
+class Histories(RuleBasedStateMachine):
+    """Random histories through the same use cases that people use; every act may be refused, none may break."""
+
+    engine: Engine
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.desk = Desk(self.engine, b"a key for tests only", clock=Clock())
+        with writing_transaction(self.engine) as connection:
+            for table in ("stale", *UPKEEP, "trash", "former", "former_volume"):
+                connection.execute(text(f"DELETE FROM {table}"))
+            connection.execute(text("DELETE FROM membership"))
+            empty(connection)
+            connection.execute(text("DELETE FROM volume"))
+            connection.execute(text("DELETE FROM person"))
+        with writing_transaction(self.engine) as connection:
+            self.person = people.add_person(connection, "wenna", "Wenna", "", "none")
+        self.steps: list[int] = []
+
+    @property
+    def actor(self) -> Actor:
+        with writing_transaction(self.engine) as connection:
+            return people.actor_by_id(connection, self.person)
+
+    def keys(self) -> list[str]:
+        with self.engine.connect() as connection:
+            return sorted(load_volumes(connection))
+
+    @initialize()
+    def volumes(self) -> None:
+        for title in VOLUMES:
+            self.do(wishes.CreateVolume(title))
+
+    def do(self, wish: wishes.Wish) -> None:
+        """Plans an act, and does it if it can be done."""
+        with suppress(MokujiError):
+            view = acts.plan(self.desk, self.actor, wish)
+            if view.can_be_done:
+                done = acts.apply(self.desk, self.actor, wish, view.digest)
+                assert isinstance(done, acts.Applied), "what was planned is done, as nobody came between"
+                self.steps.append(done.change_set)
+
+    @rule(volume=st.sampled_from(VOLUMES), title=st.sampled_from(NAMES), body=st.sampled_from(TEXTS))
+    def save(self, volume: str, title: str, body: str) -> None:
+        with suppress(MokujiError):
+            place = writing.open_for_edit(self.desk, self.actor, volume, title)
+            writing.save(self.desk, self.actor, volume, title, body, revision=place.revision, follow=True)
+
+    @rule(
+        volume=st.sampled_from(VOLUMES),
+        page=st.sampled_from(NAMES),
+        title=st.sampled_from(NAMES),
+    )
+    def rename(self, volume: str, page: str, title: str) -> None:
+        self.do(wishes.Rename(volume, page, title, keep_alias=len(title) > 6))
+
+    @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), to=st.sampled_from(VOLUMES))
+    def move(self, volume: str, page: str, to: str) -> None:
+        self.do(wishes.Move(volume, page, to))
+
+    @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), under=st.sampled_from(["", *NAMES]))
+    def place(self, volume: str, page: str, under: str) -> None:
+        self.do(wishes.Replace(volume, page, under))
+
+    @rule(volume=st.sampled_from(VOLUMES), lost=st.integers(0, 3))
+    def drop_from_contents(self, volume: str, lost: int) -> None:
+        with suppress(MokujiError):
+            lines = reading.contents_text(self.desk, self.actor, volume).splitlines(keepends=True)
+            flat = [line.lstrip() for n, line in enumerate(lines) if n != lost]
+            self.do(wishes.Rearrange(volume, "".join(flat)))
+
+    @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), into=st.sampled_from(NAMES))
+    def merge(self, volume: str, page: str, into: str) -> None:
+        self.do(wishes.Merge(volume, page, into))
+
+    @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), title=st.sampled_from(NAMES))
+    def split(self, volume: str, page: str, title: str) -> None:
+        self.do(wishes.Split(volume, page, 0, title, leave="insert"))
+
+    @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), into=st.sampled_from(NAMES))
+    def join(self, volume: str, page: str, into: str) -> None:
+        self.do(wishes.Join(volume, page, into))
+
+    @rule(
+        volume=st.sampled_from(VOLUMES),
+        page=st.sampled_from(NAMES),
+        branch=st.booleans(),
+        references=st.sampled_from(["leave", "words"]),
+    )
+    def delete(self, volume: str, page: str, branch: bool, references: Any) -> None:
+        self.do(wishes.Delete(volume, page, branch, references))
+
+    @rule(data=st.data())
+    def restore(self, data: st.DataObject) -> None:
+        with self.engine.connect() as connection:
+            ids = list(connection.execute(text("SELECT page FROM trash ORDER BY page")).scalars())
+        if ids:
+            self.do(wishes.Restore("", (data.draw(st.sampled_from(ids)),)))
+
+    @rule(volume=st.sampled_from(VOLUMES), libraries=st.lists(st.sampled_from(VOLUMES), unique=True))
+    def libraries(self, volume: str, libraries: list[str]) -> None:
+        self.do(wishes.Libraries(volume, tuple(libraries)))
+
+    @rule(volume=st.sampled_from(VOLUMES))
+    def delete_volume(self, volume: str) -> None:
+        self.do(wishes.DeleteVolume(volume))
+
+    @rule(volume=st.sampled_from([*VOLUMES, "A"]), title=st.sampled_from([*VOLUMES, "A"]))
+    def rename_volume(self, volume: str, title: str) -> None:
+        self.do(wishes.RenameVolume(volume, title))
+
+    @precondition(lambda self: self.steps)
+    @rule(data=st.data())
+    def undo(self, data: st.DataObject) -> None:
+        self.do(wishes.Undo(data.draw(st.sampled_from(self.steps[-4:]))))
+
+    @invariant()
+    def all_that_is_kept_is_what_the_texts_say(self) -> None:
+        refresh(self.desk)
+        with self.engine.connect() as connection:
+            step_by_step = _rows(connection)
+            stored_upkeep.recount(connection)
+            assert step_by_step == _rows(connection)
+            connection.rollback()
+        with self.engine.connect() as connection:
+            kept = indexes(connection)
+            index_anew(connection)
+            assert kept == indexes(connection)
+            connection.rollback()
+
+
+def test_after_any_history_the_state_is_that_from_scratch(engine: Engine) -> None:
+    Histories.engine = engine
+    run_state_machine_as_test(Histories, settings=settings(max_examples=12, stateful_step_count=14))
