@@ -8,8 +8,8 @@ import pytest
 
 from mokuji.core.errors import Forbidden, Missing
 from mokuji.core.policy import NOBODY, Act, Actor, Role, may
-from mokuji.services import acts, finding, history, reading, wishes, writing
-from mokuji.services.desk import Desk
+from mokuji.services import acts, finding, history, reading, upkeep, wishes, writing
+from mokuji.services.desk import Desk, refresh
 from tests.services.making import pages, person, volume
 
 
@@ -20,7 +20,10 @@ def keeper(desk: Desk) -> Actor:
     volume(desk, "Notes", closed=True)
     keeper = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
     pages(
-        desk, keeper, "guide", {"Pump": "See [[Well]], [[Notes/Chlorine trial]] and [[Gasket]].", "Well": ""}
+        desk,
+        keeper,
+        "guide",
+        {"Pump": "See [[Well]] and [[Gasket]].\n\n[[Notes/Chlorine trial]]", "Well": ""},
     )
     pages(
         desk,
@@ -59,6 +62,10 @@ SEEN: list[Callable[[Desk, Actor], object]] = [
     history.acts,
     lambda desk, actor: history.one_act(desk, actor, 1),
     lambda desk, actor: writing.open_for_edit(desk, actor, "guide", "gasket"),
+    *(lambda desk, actor, name=name: upkeep.report(desk, actor, "guide", name) for name in upkeep.REPORTS),
+    lambda desk, actor: upkeep.overview(desk, actor, "guide"),
+    lambda desk, actor: acts.plan(desk, actor, wishes.Delete("guide", "well")),
+    acts.trash_view,
 ]
 
 
@@ -74,12 +81,13 @@ def test_no_view_of_an_outsider_holds_a_word_of_the_closed_volume(
 def test_a_reference_into_a_closed_volume_looks_like_an_unwritten_name(desk: Desk, outsider: Actor) -> None:
     view = reading.open_page(desk, outsider, "guide", "pump")
     assert isinstance(view, reading.PageView)
-    closed, missing = view.links[1], view.links[2]
+    missing, closed = view.links[1], view.links[2]
     assert (closed.state, missing.state) == ("unwritten", "unwritten")
     assert closed.volume == "guide", "for who does not know of the volume it is a name of this one"
 
 
 def test_backlinks_and_counts_leave_out_what_is_closed(desk: Desk, keeper: Actor, outsider: Actor) -> None:
+    refresh(desk)
     for actor, pages_that_lead in ((keeper, 1), (outsider, 0), (NOBODY, 0)):
         view = reading.open_page(desk, actor, "guide", "pump")
         assert isinstance(view, reading.PageView)
@@ -99,6 +107,13 @@ def test_search_finds_nothing_in_a_closed_volume(desk: Desk, keeper: Actor, outs
         assert finding.find(desk, actor, "chlorine", "notes").scope is None
 
 
+def test_a_move_into_a_closed_volume_is_refused_like_one_into_none(desk: Desk, outsider: Actor) -> None:
+    closed = acts.plan(desk, outsider, wishes.Move("guide", "pump", "notes")).refusal
+    missing = acts.plan(desk, outsider, wishes.Move("guide", "pump", "nothing")).refusal
+    assert closed is not None and missing is not None
+    assert (closed.code, closed.message) == (missing.code, missing.message)
+
+
 CLOSED: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: reading.open_volume(desk, actor, "notes"),
     lambda desk, actor: reading.open_page(desk, actor, "notes", "chlorine-trial"),
@@ -112,6 +127,10 @@ CLOSED: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: writing.save(desk, actor, "notes", "Pump", "x", revision=1),
     lambda desk, actor: writing.targets(desk, actor, "notes", ["Pump"]),
     lambda desk, actor: acts.plan(desk, actor, wishes.Rename("notes", "pump", "Cell")),
+    lambda desk, actor: acts.plan(desk, actor, wishes.LinkFrom("notes", "pump", "seal")),
+    lambda desk, actor: upkeep.overview(desk, actor, "notes"),
+    lambda desk, actor: upkeep.report(desk, actor, "notes", "orphans"),
+    lambda desk, actor: upkeep.differ(desk, actor, "notes", "a", "b"),
 ]
 
 

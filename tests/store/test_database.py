@@ -13,7 +13,18 @@ from sqlalchemy import Engine, TextClause, text
 from sqlalchemy.exc import IntegrityError
 
 from mokuji.core.errors import Conflict
-from mokuji.store import backlinks, contents, history, leading, pages, search, snapshot, unwritten
+from mokuji.store import (
+    backlinks,
+    contents,
+    history,
+    leading,
+    pages,
+    search,
+    snapshot,
+    trash,
+    upkeep,
+    volumes,
+)
 from mokuji.store.cluster import database_url
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
 from mokuji.store.tables import metadata
@@ -57,11 +68,32 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     ),
     (backlinks.BACKLINK_COUNT, {**ARRAYS, "page": 7}, ["name = n.name", "kind = n.kind"]),
     (backlinks.RANGES, {"pages": [1, 2]}, ["id = ANY", "page = p.id"]),
+    (snapshot.NAMING_VOLUME, {"key": "guide 7"}, ["vkey = 'guide 7'", "name = n.id"]),
+    (volumes.FORMER, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'", "id = f.page"]),
+    (trash.THROWN, {"pages": [1, 2]}, ["page = ANY", "number = t.revision"]),
+    (trash.THROWN_BY, {"act": 4}, ["change_set = 4"]),
+    (trash.LISTED, {"volumes": [1], "before": 99, "most": 300}, ["volume = ANY", "change_set < "]),
+    (upkeep.NAMES, {"ids": [1, 2]}, ["id = ANY"]),
     (
-        unwritten.UNWRITTEN,
-        {"volume": 1, "volume_key": "guide 7", "volume_keys": ["guide 7"], "libraries": [2], "visible": [1]},
-        ["home = 1", "vkey = 'guide 7'", "name = n.id"],
+        upkeep.LED_FROM,
+        {**ARRAYS, "targets": [1, 2], "homes": [1, 1]},
+        ["name = w.name", "kind = w.kind"],
     ),
+    (
+        upkeep.ASKING,
+        {**ARRAYS, "volumes": [1, 1], "keys": ["a", "b"], "homes": [1, 1]},
+        ["name = w.name", "kind = w.kind"],
+    ),
+    (upkeep.PLACED, {"pages": [1, 2]}, ["id = ANY", "volume = p.volume", "key = p.key"]),
+    (
+        upkeep.LEADING_PAGES,
+        {**ARRAYS, "targets": [1, 2]},
+        ["name = w.name", "kind = w.kind", "volume = p.volume", "key = p.key"],
+    ),
+    (upkeep.COUNTS, {"volume": 1, "visible": [1]}, ["volume = 1"]),
+    (upkeep.ORPHANS, {"volume": 1, "visible": [1], "after": "", "most": 50}, ["volume = 1", "key > "]),
+    (upkeep.OUT_OF_REACH, {"volume": 1, "after": "", "most": 50}, ["volume = 1", "key > "]),
+    (upkeep.ASKED, {"volume": 1, "visible": [1], "asked": 0, "after": "", "most": 50}, ["volume = 1"]),
     (contents.CONTENTS_SIZE, {"volume": 1, "most": 401}, ["volume = 1"]),
     (contents.CONTENTS_WHOLE, {"volume": 1, "most": 401}, ["volume = 1"]),
     (
@@ -89,7 +121,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
 
 
 def _name(query: TextClause) -> str:
-    for module in (pages, snapshot, leading, backlinks, unwritten, contents, history, search):
+    for module in (pages, snapshot, leading, backlinks, trash, upkeep, volumes, contents, history, search):
         for name, value in vars(module).items():
             if value is query:
                 return f"{module.__name__.rpartition('.')[2]}.{name}"
@@ -120,6 +152,15 @@ INSERT INTO page_search (page, words)
 INSERT INTO contents (volume, parent, key, title, position)
     SELECT 1 + p % 40, CASE WHEN p > 400 THEN 1 + p % 400 END, 'page ' || md5(p::text), 'Page', p
     FROM generate_series(1, 12000) p;
+INSERT INTO trash (page, volume, key, title, revision, change_set, at)
+    SELECT 20000 + p, 1 + p % 40, 'gone ' || p, 'Gone', 1, 1 + p % 8000, now() FROM generate_series(1, 12000) p;
+INSERT INTO former (volume, key, page) SELECT 1 + p % 40, 'old ' || p, p FROM generate_series(1, 12000) p;
+INSERT INTO orphan (page, volume, key, homes)
+    SELECT p, 1 + p % 40, 'page ' || md5(p::text), '{}' FROM generate_series(1, 12000) p;
+INSERT INTO unplaced (page, volume, key, reached)
+    SELECT p, 1 + p % 40, 'page ' || md5(p::text), p % 2 = 0 FROM generate_series(1, 12000) p;
+INSERT INTO asked (volume, key, home, pages)
+    SELECT 1 + p % 40, 'asked ' || p, 1 + p % 40, 3 FROM generate_series(1, 12000) p;
 """
 
 

@@ -12,8 +12,8 @@ from mokuji.core.errors import MokujiError
 from mokuji.core.plans.create import create
 from mokuji.core.plans.rename import rename
 from mokuji.core.wiki import MemoryWiki, Page, Use
-from mokuji.store import backlinks, leading, unwritten, writing
-from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.store import backlinks, leading, unwritten, upkeep, writing
+from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch
 from tests.wikis import TITLES, wikis
@@ -73,6 +73,7 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
         every = list(wiki.volumes.values())
         seen = [volume.id for volume in every]
         heads = [page.head for page in wiki.pages_by_id.values()]
+        upkeep.recount(connection)
         counts = leading.led_to_by(connection, heads, seen)
         assert counts == Counter(target for (target, _), places in to_page.items() if places)
         for head in heads:
@@ -90,8 +91,10 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
                 if lead.place is not None
             }
             expected_names = {key for home, key in names if home == volume.id}
-            volumes = load_volumes(connection)
-            assert unwritten.unwritten_count(connection, volume, volumes, seen) == len(expected_names)
+            assert upkeep.counts(connection, volume.id, seen).unwritten == len(expected_names)
+            assert upkeep.counts(connection, volume.id, seen).orphans == sum(
+                head.volume == volume.id and not counts.get(head.id) for head in heads
+            )
             for key in expected_names:
                 asking = {
                     id_

@@ -63,7 +63,7 @@ def test_reading_is_open(browser: Browser) -> None:
 def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_desk: Desk) -> None:
     client = browser()
     found = client.get(MANUAL + "/backlinks/battery-well").json()
-    assert found["pages"] == len(found["entries"]) == 26
+    assert found["pages"] == len(found["entries"]) == 27
     assert found["more_after"] is None
 
 
@@ -105,7 +105,7 @@ def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
         "title": "Battery compartment",
     }
     plan = wenna.post("/api/v1/plans", json=wish).json()
-    assert plan["references"] == 43 and len(plan["pages"]) == 28 and len(plan["captured"]) == 1
+    assert plan["references"] == 44 and len(plan["pages"]) == 29 and len(plan["captured"]) == 1
     line = next(page for page in plan["pages"] if page["title"] == "Bilge switch")["lines"][0]
     assert "[[battery well]]" in line["before"] and "[[battery compartment]]" in line["after"]
     stale = wenna.post("/api/v1/acts", json={"wish": wish, "digest": "x"})
@@ -115,11 +115,26 @@ def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
     assert done["key"] == "battery compartment"
     assert wenna.get("/api/v1/changes").json()["entries"][0]["note"] == "new name"
     change = f"/api/v1/changes/{done['change_set']}"
-    assert len(wenna.get(change).json()["pages"]) == 29
+    assert len(wenna.get(change).json()["pages"]) == 30
     back = {"act": "undo", "change_set": done["change_set"]}
     undo = wenna.post("/api/v1/plans", json=back).json()
     undone = wenna.post("/api/v1/acts", json={"wish": back, "digest": undo["digest"]}).json()
     assert undone["key"] == "battery well"
+
+
+def test_upkeep_is_counted_listed_and_mended(wenna: TestClient) -> None:
+    numbers = wenna.get(MANUAL + "/upkeep").json()["reports"]
+    assert (numbers["orphans"], numbers["unwritten"]) == (3, 6)
+    found = wenna.get(MANUAL + "/upkeep/mentions").json()["findings"]
+    assert len(found) == numbers["mentions"]
+    spot = found[0]["spots"][0]
+    only = [{"page": spot["page"], "start": spot["start"], "end": spot["end"], "target": found[0]["target"]}]
+    wish = {"act": "link", "volume": NAMED["volume"], "only": only}
+    plan = wenna.post("/api/v1/plans", json=wish).json()
+    assert len(plan["pages"]) == 1
+    done = wenna.post("/api/v1/acts", json={"wish": wish, "digest": plan["digest"]})
+    assert done.status_code == 200
+    assert wenna.get(MANUAL + "/upkeep").json()["reports"]["mentions"] == numbers["mentions"] - 1
 
 
 @pytest.mark.parametrize(

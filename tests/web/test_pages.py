@@ -29,7 +29,7 @@ def test_reading_is_open_and_a_page_stands_beside_contents_and_margin(browser: B
     page = browser().get(WELL).text
     assert "<h1>Battery well</h1>" in page
     assert re.search(r'aria-current="page">\s*<span class="no">2.3.1</span>', page)
-    assert "Backlinks · 26 pages" in page
+    assert "Backlinks · 27 pages" in page
     assert 'class="ref"' in page and 'class="unwritten"' in page
 
 
@@ -109,7 +109,7 @@ def test_a_rename_is_planned_shown_done_and_undone(browser: Browser) -> None:
     client = browser("wenna")
     plan = client.get("/-/plan/rename" + WELL, params={"title": "Battery compartment"}).text
     said = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", plan))
-    assert "43 references in 28 pages of 4 volumes will say “Battery compartment”" in said
+    assert "44 references in 29 pages of 4 volumes will say “Battery compartment”" in said
     assert "1 reference that led nowhere leads to a page afterwards" in said
     status, page = _post(
         client,
@@ -381,3 +381,50 @@ def test_a_volume_is_made_renamed_and_deleted_with_all_in_it(browser: Browser) -
     assert undo is not None
     _post(client, undo[1], digest=_field(client.get(undo[1]).text, "digest"))
     assert client.get("/lessons/first").status_code == 200
+
+
+REPORTS = {
+    "orphans": "Yearly service",
+    "out-of-reach": "Nothing to mend here",
+    "unwritten": "Lid gasket",
+    "look-alikes": "singular and plural",
+    "sections": "Nothing to mend here",
+    "mentions": "says Bilge switch",
+    "addresses": "Nothing to mend here",
+}
+
+
+@pytest.mark.parametrize(("name", "said"), REPORTS.items())
+def test_each_report_lists_what_is_to_mend_and_can_be_had_as_csv_and_json(
+    browser: Browser, name: str, said: str
+) -> None:
+    client = browser("wenna")
+    page = client.get(f"/-/upkeep{MANUAL}/{name}")
+    assert page.status_code == 200 and said in _said(page.text)
+    rows = client.get(f"/-/upkeep{MANUAL}/{name}.json").json()
+    lines = client.get(f"/-/upkeep{MANUAL}/{name}.csv").text.splitlines()
+    assert lines[0] == "name,page,line,sentence,other,reason,pages"
+    assert len(lines) - 1 == len(rows) == page.text.count('class="finding"')
+    for href in re.findall(r'<div class="mends">.*?</div>', page.text, re.DOTALL):
+        for address in re.findall(r'href="([^"]+)"', href):
+            assert client.get(html.unescape(address)).status_code in {200, 409}, address
+
+
+def test_upkeep_counts_stand_in_the_spine_and_lead_to_the_reports(browser: Browser) -> None:
+    page = browser().get(WELL).text
+    assert re.search(r'href="/-/upkeep/tern-4-service-manual"[^>]*title="9 open findings', page)
+    overview = _said(browser().get(f"/-/upkeep{MANUAL}").text)
+    assert "3 Orphans" in overview and "6 Unwritten names" in overview
+
+
+def test_marked_mentions_go_into_one_plan(browser: Browser) -> None:
+    client = browser("wenna")
+    page = client.get(f"/-/upkeep{MANUAL}/mentions").text
+    marks = re.findall(r'name="only" value="([^"]+)"', page)[:3]
+    plan = client.get(f"/-/volume/link{MANUAL}", params={"only": marks}).text
+    assert "3 mentions will be linked" in _said(plan)
+    done = client.post(
+        f"/-/volume/link{MANUAL}",
+        data={"token": token(client), "only": marks, "digest": _field(plan, "digest")},
+    )
+    assert done.status_code == 200 and "Done." in done.text

@@ -132,6 +132,39 @@ class Aliases(_OnPage):
     aliases: list[str]
 
 
+class AddAlias(_OnPage):
+    """Let a name be another name of a page."""
+
+    act: Literal["add alias"]
+    of: str = Field(description="“Title” or “Volume/Title” of the page")
+
+
+class Mention(Schema):
+    """Words on a page (by its number, and range in code points) that are to lead to a page (by its number)."""
+
+    page: int
+    start: int
+    end: int
+    target: int
+
+
+class Link(Schema):
+    """Make references of words that name a page: of one page the first on each page or all; or those given."""
+
+    act: Literal["link"]
+    volume: str
+    page: str = ""
+    first: bool = Field(False, description="Only the first on each page")
+    only: list[Mention] | None = Field(None, description="These, as a report lists them")
+
+
+class LinkFrom(_OnPage):
+    """Refer to a page at the end of another."""
+
+    act: Literal["link from"]
+    source: str = Field(description="“Title” or “Volume/Title” of the page that will refer to it")
+
+
 class CreateVolume(Schema):
     """Make a volume."""
 
@@ -184,6 +217,9 @@ Wish = Annotated[
     | Delete
     | Restore
     | Aliases
+    | AddAlias
+    | Link
+    | LinkFrom
     | CreateVolume
     | RenameVolume
     | Libraries

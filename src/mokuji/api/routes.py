@@ -13,7 +13,7 @@ from mokuji.api import plan_schemas, schemas, wishing
 from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.policy import Actor
 from mokuji.core.text.headings import words
-from mokuji.services import acts, finding, history, people, reading, writing
+from mokuji.services import acts, finding, history, people, reading, upkeep, writing
 from mokuji.services.desk import Desk
 from mokuji.services.history import LoggedAct, Revision
 from mokuji.services.rendering import page_html
@@ -253,6 +253,51 @@ def trash(
         for each in group
     ]
     return schemas.Trash(entries=entries, more_before=view.more_before, kept_days=view.kept_days)
+
+
+@router.get("/volumes/{volume}/upkeep")
+def upkeep_of(desk: TheDesk, actor: Reader, volume: str) -> schemas.Upkeep:
+    """What there is to mend in a volume, by report."""
+    view = upkeep.overview(desk, actor, volume)
+    return schemas.Upkeep(volume=view.place.volume.key, reports=dict(view.numbers))
+
+
+@router.get("/volumes/{volume}/upkeep/{report}")
+def report(desk: TheDesk, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
+    """One report: orphans, out-of-reach, unwritten, look-alikes, sections, mentions or addresses."""
+    view = upkeep.report(desk, actor, volume, report, after=after, most=200)
+    return schemas.Findings(
+        findings=[_finding(view, each) for each in view.findings],
+        more_after=view.more_after,
+        held_back=dict(view.held_back),
+    )
+
+
+def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
+    other = found.pair.other.title if found.pair else (found.target.title if found.target else None)
+    return schemas.Finding(
+        name=found.title,
+        key=found.page.key if found.page else None,
+        page=found.page.id if found.page else None,
+        other=other,
+        target=found.target.id if found.target else None,
+        reason=found.reason,
+        confidence=found.pair.confidence if found.pair else None,
+        pages=found.number or None,
+        spots=[
+            schemas.Spot(
+                volume=view.volumes[each.page.volume].key,
+                key=each.page.key,
+                title=each.page.title,
+                page=each.page.id,
+                line=each.line,
+                start=each.span.start,
+                end=each.span.end,
+                sentence=each.sentence.before + each.sentence.words + each.sentence.after,
+            )
+            for each in found.spots
+        ],
+    )
 
 
 @router.get("/volumes/{volume}/backlinks/{page:path}")

@@ -160,6 +160,51 @@ class Trash(Schema):
     kept_days: int
 
 
+class Upkeep(Schema):
+    """How much each report of a volume holds; null where it is only counted by looking."""
+
+    volume: str
+    reports: dict[str, int | None]
+
+
+class Spot(Schema):
+    """A place where a finding shows; the range is in code points of the page's text."""
+
+    volume: str
+    key: str
+    title: str
+    page: int
+    line: int
+    start: int
+    end: int
+    sentence: str
+
+
+class Finding(Schema):
+    """Something to mend. ``pages`` is how many pages ask for it; ``other`` the second of two names, or the page
+    that is meant."""
+
+    name: str
+    key: str | None
+    page: int | None
+    other: str | None
+    target: int | None
+    reason: str
+    confidence: float | None
+    pages: int | None
+    spots: list[Spot]
+
+
+class Findings(Schema):
+    """One page of a report; ask again with ``after`` for the next."""
+
+    findings: list[Finding]
+    more_after: str | None
+    held_back: dict[str, int] = Field(
+        description="Names too common to be listed, and how many pages say them"
+    )
+
+
 class Sentence(Schema):
     """A place that leads to a page, in its sentence."""
 

@@ -20,6 +20,9 @@ def wish(body: schemas.Wish) -> wishes.Wish:
     if isinstance(body, schemas.Retarget):
         only = body.only
         fields["only"] = None if only is None else tuple((each.page, each.start, each.end) for each in only)
+    if isinstance(body, schemas.Link):
+        marks = body.only
+        fields["only"] = None if marks is None else tuple((m.page, m.start, m.end, m.target) for m in marks)
     return _KINDS[body.act](**fields)
 
 
@@ -36,6 +39,9 @@ _KINDS: dict[str, type[wishes.Wish]] = {
     "delete": wishes.Delete,
     "restore": wishes.Restore,
     "aliases": wishes.Aliases,
+    "add alias": wishes.AddAlias,
+    "link": wishes.Link,
+    "link from": wishes.LinkFrom,
     "create volume": wishes.CreateVolume,
     "rename volume": wishes.RenameVolume,
     "libraries": wishes.Libraries,

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from mokuji.core.contents import Put, Rekey, Take
 from mokuji.core.plan import Plan
 from mokuji.services.acts import PlanView
-from mokuji.services.wishes import Delete, Rename, Retarget, Split
+from mokuji.services.wishes import Delete, LinkAddresses, LinkFrom, Rename, Retarget, Split
 
 DONE = {
     "create": "Written",
@@ -170,6 +170,16 @@ def _undo(view: PlanView, made: Plan) -> str:
     return said
 
 
+def _link(view: PlanView, made: Plan) -> str:
+    if isinstance(view.wish, LinkFrom):
+        return f"“{made.facts['from']}” will refer to “{made.facts['to']}” at its end."
+    if isinstance(view.wish, LinkAddresses):
+        addresses = counted(int(made.facts["links"]), "address", "addresses")
+        return f"{addresses} on “{made.facts['to']}” will be references."
+    number = int(made.facts["links"])
+    return f"{counted(number, 'mention')} will be linked. Readers go on seeing the same words."
+
+
 _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "rename": _rename,
     "contents": _contents,
@@ -187,7 +197,7 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "libraries": _libraries,
     "delete volume": _delete_volume,
     "undo": _undo,
-    "link": lambda view, made: f"{counted(int(made.facts['links']), 'mention')} will be linked.",
+    "link": _link,
 }
 
 
@@ -247,7 +257,9 @@ def button(view: PlanView) -> str:
         "libraries": "Change the libraries",
         "delete volume": f"Delete the volume with {counted(int(made.facts.get('pages', 0)), 'page')}",
         "undo": "Undo it",
-        "link": f"Link {counted(int(made.facts.get('links', 0)), 'mention')}",
+        "link": "Link it"
+        if isinstance(view.wish, LinkFrom)
+        else f"Link {counted(int(made.facts.get('links', 0)), 'place')}",
     }[made.act]
     return act + ("" if made.act in {"retarget", "undo", "delete", "restore"} else update)
 

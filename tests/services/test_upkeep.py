@@ -1,0 +1,160 @@
+"""Upkeep: each report finds what it is for, numbers follow every act, and nothing closed shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.services import acts, upkeep, wishes, writing
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, texts, volume
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Data")
+    volume(desk, "Secret", closed=True)
+    return person(desk, "wenna", guide=Role.OWNER, data=Role.WRITER, secret=Role.WRITER)
+
+
+def _titles(desk: Desk, actor: Actor, name: str, **more: object) -> list[str]:
+    return [each.title for each in upkeep.report(desk, actor, "guide", name, **more).findings]  # type: ignore[arg-type]
+
+
+def _numbers(desk: Desk, actor: Actor) -> dict[str, int | None]:
+    return dict(upkeep.overview(desk, actor, "guide").numbers)
+
+
+def test_numbers_follow_saves_and_acts(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "[[Well]] [[Lid]]", "Well": "[[Pump]]", "Alone": ""})
+    assert _titles(desk, writer, "orphans") == ["Alone"]
+    assert _titles(desk, writer, "unwritten") == ["Lid"]
+    writing.save(desk, writer, "guide", "Lid", "[[Alone]] [[seal ring]]", revision=0)
+    assert _numbers(desk, writer) | {"orphans": 0, "unwritten": 1} == _numbers(desk, writer)
+    acts.apply(desk, writer, wishes.Delete("guide", "pump"), None)
+    assert _titles(desk, writer, "unwritten") == ["Pump", "Seal ring"]
+    assert _titles(desk, writer, "orphans") == ["Lid", "Well"]
+
+
+def test_the_most_wanted_unwritten_name_comes_first_with_its_sentences(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"A": "Buy a [[seal ring]].", "B": "A [[Seal ring]] or a [[bolt]]."})
+    pages(desk, writer, "data", {"C": "See [[Guide/Seal ring]] there."})
+    found = upkeep.report(desk, writer, "guide", "unwritten").findings
+    assert [(each.title, each.number) for each in found] == [("Seal ring", 3), ("Bolt", 1)]
+    assert [spot.sentence.before for spot in found[0].spots] == ["Buy a ", "A ", "See "]
+
+
+def test_reports_are_paged_whole_and_each_finding_once(desk: Desk, writer: Actor) -> None:
+    made = {f"Page {n}": f"[[wanted {n}]] and the page 1" for n in range(7)}
+    pages(desk, writer, "guide", made)
+    for name in ("orphans", "unwritten", "mentions"):
+        whole = [each.key for each in upkeep.report(desk, writer, "guide", name, most=100).findings]
+        assert len(whole) == len(set(whole)) > 5
+        seen: list[str] = []
+        after: str | None = ""
+        while after is not None:
+            part = upkeep.report(desk, writer, "guide", name, after=after, most=2)
+            seen += [each.key for each in part.findings]
+            after = part.more_after
+        assert seen == whole
+
+
+def test_what_is_closed_shows_in_no_report_and_no_number(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": ""})
+    pages(desk, writer, "secret", {"Hidden": "[[Guide/Pump]] [[Guide/Hidden wish]]"})
+    assert _titles(desk, writer, "orphans") == ["Well"]
+    assert _titles(desk, NOBODY, "orphans") == ["Pump", "Well"]
+    assert _titles(desk, writer, "unwritten") == ["Hidden wish"]
+    assert _titles(desk, NOBODY, "unwritten") == []
+    assert upkeep.overview(desk, NOBODY, "guide").counts.unwritten == 0
+    with pytest.raises(Missing):
+        upkeep.overview(desk, NOBODY, "secret")
+
+
+def test_a_page_without_a_place_is_out_of_reach_until_something_placed_leads_there(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Lid]]", "Lid": "[[Well]]"})
+    acts.apply(desk, writer, wishes.Rearrange("guide", "- [[Pump]]\n"), None)
+    assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
+    writing.save(desk, writer, "guide", "pump", "see [[well]]", revision=1)
+    assert _titles(desk, writer, "out-of-reach") == []
+    writing.save(desk, writer, "guide", "pump", "no more", revision=2)
+    assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
+    acts.apply(desk, writer, wishes.Replace("guide", "lid"), None)
+    assert _titles(desk, writer, "out-of-reach") == []
+
+
+def test_look_alikes_are_listed_until_they_are_said_to_differ(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Depth sensor": "", "Depth sensors": "", "Well": "[[wells]]"})
+    found = upkeep.report(desk, writer, "guide", "look-alikes").findings
+    assert [(each.pair.one.title, each.pair.other.title) for each in found if each.pair] == [
+        ("Depth sensor", "Depth sensors"),
+        ("Well", "Wells"),
+    ]
+    upkeep.differ(desk, writer, "guide", "wells", "well")
+    assert _titles(desk, writer, "look-alikes") == ["Depth sensor"]
+    with pytest.raises(Forbidden):
+        upkeep.differ(desk, NOBODY, "guide", "depth sensor", "depth sensors")
+
+
+def test_missing_sections_and_own_addresses_are_found_and_mended(desk: Desk, writer: Actor) -> None:
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Pump": "## Limits\n\n[[#Bounds]]",
+            "Well": "[[Pump#Limits]] [[Pump#Old]] [so](https://docs.example/guide/pump#limits) "
+            "https://docs.example/data/none <https://docs.example/guide/pump>",
+        },
+    )
+    assert _titles(desk, writer, "sections") == ["Pump § Bounds", "Pump § Old"]
+    origins = ("https://docs.example",)
+    assert _titles(desk, writer, "addresses", origins=origins) == ["Pump", "Pump"]
+    acts.apply(desk, writer, wishes.LinkAddresses("guide", "well", origins), None)
+    assert texts(desk)["Well"] == (
+        "[[Pump#Limits]] [[Pump#Old]] [[Pump#Limits|so]] https://docs.example/data/none [[Pump]]"
+    )
+    assert _titles(desk, writer, "addresses", origins=origins) == []
+
+
+def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(desk: Desk, writer: Actor) -> None:
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Battery well": "The battery well itself.",
+            "Lid": "The battery-well, then the Battery well.\n\n`battery well`",
+            "Sheet": "| battery well |\n|---|\n| x |\n",
+        },
+    )
+    found = upkeep.report(desk, writer, "guide", "mentions").findings
+    assert [(each.page.title, each.spots[0].line) for each in found if each.page] == [
+        ("Lid", 1),
+        ("Lid", 1),
+        ("Sheet", 1),
+    ]
+    done = acts.apply(desk, writer, wishes.Link("guide", "battery well", None, True), None)
+    assert isinstance(done, acts.Applied)
+    assert texts(desk)["Lid"] == "The [[battery-well]], then the Battery well.\n\n`battery well`"
+    assert texts(desk)["Sheet"] == "| [[battery well]] |\n|---|\n| x |\n"
+    (left,) = upkeep.report(desk, writer, "guide", "mentions").findings
+    assert left.page is not None and left.target is not None
+    spot = left.spots[0].span
+    one = (left.page.id, spot.start, spot.end, left.target.id)
+    acts.apply(desk, writer, wishes.Link("guide", only=(one,)), None)
+    assert "then the [[Battery well]]." in texts(desk)["Lid"]
+    acts.apply(desk, writer, wishes.Undo(done.change_set), None)
+    assert texts(desk)["Lid"].startswith("The battery-well, then the [[Battery well]].")
+
+
+def test_a_page_is_linked_from_another_or_gets_another_name(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "One.\r\n", "Well": "[[Shaft]]"})
+    acts.apply(desk, writer, wishes.LinkFrom("guide", "well", "Pump"), None)
+    assert texts(desk)["Pump"] == "One.\r\n\r\nSee [[Well]].\r\n"
+    acts.apply(desk, writer, wishes.AddAlias("guide", "shaft", "Well"), None)
+    assert _titles(desk, writer, "unwritten") == []
