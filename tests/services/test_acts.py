@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import threading
 import time
+from dataclasses import replace
+from datetime import timedelta
 
 import pytest
 from sqlalchemy import text
@@ -132,6 +134,21 @@ def test_an_undo_is_refused_when_the_old_name_is_taken(desk: Desk, writer: Actor
     again = apply_undo(desk, writer, done.change_set, view.digest)
     assert isinstance(again, PlanView) and again.refusal is not None
     assert texts(desk)["Pump"] == "another one"
+
+
+def test_the_trash_is_emptied_after_its_time_but_not_of_what_an_undo_needs(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]", "Lid": "x"})
+    deleted = acts.apply(desk, writer, wishes.Delete("guide", "lid"), None)
+    merged = acts.apply(desk, writer, wishes.Merge("guide", "pump", "Well"), None)
+    assert isinstance(deleted, acts.Applied) and isinstance(merged, acts.Applied)
+    assert acts.purge(desk) == 0
+    later = replace(desk, clock=lambda: desk.clock() + timedelta(days=acts.KEPT_DAYS, seconds=60))
+    assert acts.purge(later) == 1
+    view = acts.plan(desk, writer, wishes.Undo(deleted.change_set))
+    assert view.refusal is not None and view.refusal.code == "purged"
+    assert acts.trash_view(desk, writer).acts == ()
+    assert isinstance(acts.apply(desk, writer, wishes.Undo(merged.change_set), None), acts.Applied)
+    assert texts(desk) == {"Pump": "", "Well": "[[Pump]]"}
 
 
 def test_nothing_is_undone_twice(desk: Desk, writer: Actor) -> None:

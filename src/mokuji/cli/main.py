@@ -8,8 +8,10 @@ from __future__ import annotations
 import signal
 import socket
 import sys
+import threading
+import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
@@ -100,9 +102,30 @@ def _check_port(host: str, port: int) -> None:
 def _serve(desk: Desk, settings: Settings) -> None:
     from mokuji.server import create_app, run
 
+    threading.Thread(target=_purge_daily, args=(desk,), daemon=True).start()
     typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
     sys.stdout.flush()
     run(create_app(desk), settings.host, settings.port)
+
+
+def _purge_daily(desk: Desk) -> None:
+    """Empties the trash of what has lain there for its time, at the start and once a day."""
+    from mokuji.services import acts
+
+    while True:
+        with suppress(MokujiError):
+            acts.purge(desk)
+        time.sleep(24 * 60 * 60)
+
+
+@app.command()
+@_sentences
+def purge() -> None:
+    """Remove for good what has lain in the trash for 60 days; a running server does so every day."""
+    from mokuji.services import acts
+
+    with _desk(_settings(), "mokuji") as desk:
+        typer.echo(f"{_counted(acts.purge(desk), 'page')} removed for good.")
 
 
 @app.command()

@@ -355,6 +355,12 @@ class TrashView:
         return max(0, -(-left // timedelta(days=1)))
 
 
+def purge(desk: Desk) -> int:
+    """Removes for good what has lain in the trash for ``KEPT_DAYS``; how many pages that were."""
+    with writing_transaction(desk.engine, alone=True) as connection:
+        return trash.purge(connection, desk.clock() - timedelta(days=KEPT_DAYS))
+
+
 def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:
     """The trash, newest act first."""
     with reading(desk.engine) as connection:
