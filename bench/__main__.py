@@ -8,11 +8,14 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import rename, render, views
+from bench import rename, render, reports, views
 from bench.wiki import build
-from mokuji.services.desk import Desk
+from mokuji.services.desk import Desk, refresh
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
+
+SMALL = 1_000
+"""How many pages the wiki has that views are compared with."""
 
 
 def main() -> None:
@@ -22,6 +25,9 @@ def main() -> None:
     arguments = parser.parse_args()
     folder = Path(tempfile.mkdtemp(prefix="mokuji-bench-"))
     folder.chmod(0o755)
+    memory = Path(
+        tempfile.mkdtemp(prefix="mokuji-bench-", dir="/dev/shm" if Path("/dev/shm").is_dir() else None)
+    )
     try:
         print("Texts\n")
         render.run()
@@ -30,14 +36,28 @@ def main() -> None:
             create_database(server, "bench")
             engine = connect(database_url(server, "bench"))
             migrate(engine)
+            create_database(server, "small")
+            small = connect(database_url(server, "small"))
+            migrate(small)
+            little = build(small, SMALL)
+            print(f"\nA wiki of {SMALL:,} pages\n")
+            before = views.run(Desk(small, b"a key for measures only"), little, whole=False)
+            small.dispose()
             wiki = build(engine, arguments.pages)
             desk = Desk(engine, b"a key for measures only")
+            refresh(desk)
             print(f"\nA wiki of {arguments.pages:,} pages in {len(wiki.volumes)} volumes\n")
-            views.run(desk, wiki)
-            rename.run(desk, wiki, folder / "files")
+            after = views.run(desk, wiki)
+            print(f"\n  Against {SMALL:,} pages:")
+            for name, seconds in after.items():
+                print(f"  {name:<58} {'':>23}   × {seconds / before[name]:.2f}")
+            reports.reach(desk)
+            rename.run(desk, wiki, memory / "files")
             engine.dispose()
+        reports.mentions()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+        shutil.rmtree(memory, ignore_errors=True)
 
 
 if __name__ == "__main__":

@@ -1,5 +1,5 @@
-"""A large wiki, written straight into the tables: 20 volumes (fewer for few pages), chapters of 70 pages, ten
-references a page, and one hub that 1,000 pages refer to once.
+"""A large wiki, written straight into the tables: 20 volumes (fewer for few pages), chapters of 70 pages, 9 KB and
+ten references a page, skewed as real ones are, and one hub that 5,000 pages refer to twice.
 
 The rows are those that saving each page would make; a sample is read again by the scanner to be sure.
 """
@@ -18,7 +18,9 @@ from mokuji.store import volumes
 from mokuji.store.database import Connection, Engine, writing
 
 HUB = "Battery well"
-REFERRING = 1000
+REFERRING = 5000
+FILLING = 7_000
+"""Code points of plain words in a page beside its sentences with references."""
 WORDS = (
     "Set the valve to its stop and wait until the gauge is still before the lid comes off; what is left in the "
     "line drains by itself. Note the value with its unit. A value outside of the table is a fault, and two of "
@@ -55,6 +57,8 @@ def _text(rng: random.Random, targets: list[str]) -> tuple[str, list[tuple[int, 
         spans.append((start, start + len(target) + 4))
         pieces += (lead, f"[[{target}]]", tail)
         at = start + len(target) + 4 + len(tail)
+    pieces.append("\n\n## Notes\n\n")
+    pieces += [WORDS[rng.randrange(40) :] + "\n\n" for _ in range(FILLING // len(WORDS))]
     return "".join(pieces), spans
 
 
@@ -67,7 +71,7 @@ def _pages(count: int, per_volume: int) -> Iterator[_Made]:
         # Zipf-like: small numbers are referred to often.
         targets = [f"Part {1 + int((per_volume - 1) * rng.random() ** 3)}" for _ in range(10)]
         if volume == 1 and 0 < own <= REFERRING:
-            targets[4] = HUB
+            targets[4] = targets[7] = HUB
         if own == 5:
             targets *= 6  # a page of 9 KB with 60 references, to be viewed
         text, spans = _text(rng, targets)
@@ -84,7 +88,12 @@ def build(engine: Engine, count: int) -> Built:
     with writing(engine, alone=True) as connection:
         for title in titles:
             volumes.add_volume(connection, title)
+        # The rows are those that triggers would see one by one: they are looked at whole, later.
+        connection.exec_driver_sql(
+            "SET LOCAL session_replication_role = replica; SET LOCAL statement_timeout = 0"
+        )
         _fill(connection, made, per_volume)
+        connection.exec_driver_sql("INSERT INTO stale (name) VALUES (NULL)")
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         connection.exec_driver_sql("VACUUM ANALYZE")
     texts = {(each.volume, each.title): each.text for each in made}

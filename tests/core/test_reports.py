@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
 from mokuji.core import names
-from mokuji.core.reports.bare_mentions import bare_mentions
+from mokuji.core.reports.bare_mentions import (
+    Finder,
+    _plain_at_a_glance,
+    _plain_by_parsing,
+    bare_mentions,
+)
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
 from mokuji.core.reports.sections import broken_sections
 from mokuji.core.wiki import Page, PageHead
@@ -81,10 +86,33 @@ def _mentions(text: str, **pages: str) -> list[str]:
         ("é battery well ﬁne", ["battery well"]),
         ("[[Page|about the battery well]]", []),
         ("---\nsummary: battery well\n---\nx", []),
+        ("See https://docs.example/battery-well and #battery-well, battery-well.", ["battery-well"]),
+        ("*battery* well, battery *well*, _battery_ well", ["battery"] * 3),
+        ("- battery\n- well\n\n1. battery well\n\n> battery\n> well", ["battery", "battery well", "battery"]),
+        ("battery\r\nwell", ["battery\r\nwell"]),
     ],
 )
 def test_whole_words_longest_first_and_only_in_plain_text(text: str, found: list[str]) -> None:
     assert _mentions(text, battery_well="", battery="") == found
+
+
+# Parted by spaces; “·” stands for one, and what begins with “¶” for a line end before it.
+PIECES = [
+    each.replace("·", " ").replace("¶", "\n").replace("»", "\t")
+    for each in r"""aaa·bbb aaa bbb · ¶ ¶¶ ¶···· ` `` ``` ~~~ [[aaa]] [[x|aaa·bbb]] [[ ]] [ ](x) ![ <b> </b> <!--·
+    --> \ $ #· ##· -· 1.· >· > === --- * ** _ » aaa-bbb &amp; {#a} :· [^a] [^a]:· ]:· | |·aaa·| |---| ~~ x¶= ¶-· ¶>·
+    ¶#· # aaa¶bbb""".split()
+]
+
+
+@given(st.lists(st.sampled_from(PIECES), max_size=14).map("".join))
+@settings(max_examples=400)
+def test_at_a_glance_the_same_is_plain_text_as_the_parser_says(text: str) -> None:
+    candidates = Finder({"aaa": 2, "bbb": 3, "aaa bbb": 4}).candidates(text)
+    seen = _plain_at_a_glance(text, candidates)
+    if seen is not None:
+        event("at a glance")
+        assert seen == _plain_by_parsing(Page(PageHead(1, 1, "here", "Here"), text), candidates)
 
 
 def test_a_page_does_not_mention_itself_and_common_words_are_held_back() -> None:

@@ -9,6 +9,7 @@ back: they are words of the language here, not names.
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
@@ -56,21 +57,19 @@ class Finder:
         self._targets = [names[key] for key in self._keys]
         self._matcher = AhoCorasick(self._keys) if self._keys else None
 
-    def candidates(self, text: str) -> list[tuple[int, int, int]]:
-        """Whole words that are names: the index of the name, start and end; whatever they stand in."""
+    def candidates(self, text: str) -> list[Candidate]:
+        """Whole words that are names: the index of the name, start and end; whatever they stand in, the longest
+        of those that begin at one place first."""
         if self._matcher is None:
             return []
         shown, places = folded(text)
         found = []
-        last = 0
         matches = self._matcher.find_matches_as_indexes(shown, overlapping=True)
-        # Of those that begin at one place the longest whole words count: “battery” in “battery wells”.
         for index, start, end in sorted(matches, key=lambda each: (each[1], -each[2])):
-            if start < last or (start and _in_word(shown[start - 1])):
+            if start and _in_word(shown[start - 1]):
                 continue
             if end < len(shown) and _in_word(shown[end]):
                 continue
-            last = end
             if places is None:
                 found.append((index, start, end))
             else:
@@ -79,30 +78,101 @@ class Finder:
 
     def on(self, page: Page) -> list[Mention]:
         """The bare mentions on a page."""
-        candidates = [each for each in self.candidates(page.text) if self._targets[each[0]] != page.head.id]
-        if not candidates:
+        text = page.text
+        candidates = self.candidates(text)
+        if all(self._targets[index] == page.head.id for index, _, _ in candidates):
             return []
-        plain = [s.span for s in mentions.stretches(page) if s.kind == mentions.TEXT]
+        seen = _plain_at_a_glance(text, candidates)
+        if seen is None:
+            seen = _plain_by_parsing(page, candidates)
         found: list[Mention] = []
-        at = 0
-        for index, start, end in candidates:
-            while at < len(plain) and plain[at].end <= start:
-                at += 1
-            last = _last_of_run(plain, at, end)
-            if at < len(plain) and plain[at].start <= start and end <= last:
+        last = 0
+        for (index, start, end), plain in zip(candidates, seen, strict=True):
+            # The longest that stands in plain text counts: “battery” in “battery *well*”.
+            if start < last or not plain or _in_address(text, start):
+                continue
+            last = end
+            if self._targets[index] != page.head.id:
                 found.append(Mention(page.head.id, Span(start, end), self._targets[index], self._keys[index]))
         return found
 
 
-def _last_of_run(plain: Sequence[Span], at: int, end: int) -> int:
-    """Where text that goes on over line ends stops: a name may be parted by one."""
-    if at >= len(plain):
-        return 0
+Candidate = tuple[int, int, int]
+_APART = re.compile(
+    r"""^(?:\ufeff|[ ]{4}|\t                                # code
+    |[ >]*(?:[-*+]|\d{1,9}[.)])(?:[ ]{5}|[ ]*\t|[ ]+[#=-])  # code, a heading or a rule in an item
+    |[ ]*>[ >]*[#=\t]|[ ]*>[ ]{5}
+    |[ ]{0,3}(?:=+|-+)[ \t]*$)
+    |~~~|```|<""",
+    re.MULTILINE | re.VERBOSE,
+)
+"""What makes a line that goes with others: a page with one such line is parsed."""
+_SPECIAL = re.compile(r"[`<\[\]$\\]")
+_REFERENCE = re.compile(r"\[\[=?[^\W_][^\[\]\n\\`<$|]{0,150}(?:\|[^\[\]\n\\`<$]{0,200})?\]\]")
+_HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|$)", re.MULTILINE)
+
+
+def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool] | None:
+    """Which candidates stand in plain text, where that shows without parsing; None where it does not.
+
+    Most pages hold no blocks of code or HTML; then each paragraph can be looked at by itself, and one without
+    code spans, tags, links and escapes holds nothing but words and references. A property test holds this to
+    what the parser says.
+    """
+    if "\r" in text or text.startswith("---") or _APART.search(text):
+        return None
+    found: list[bool] = []
+    low = high = 0
+    references: list[tuple[int, int]] = []
+    for _, start, end in candidates:
+        if not (low <= start and end <= high):
+            low = text.rfind("\n\n", 0, start) + 1
+            high = text.find("\n\n", end)
+            high = len(text) if high < 0 else high
+            block = text[low:high]
+            if _SPECIAL.search(_REFERENCE.sub("", block)):
+                return None
+            references = [(low + m.start(), low + m.end()) for m in _REFERENCE.finditer(block)]
+        words = text[start:end]
+        if "\n" in words or "_" in words:
+            return None
+        if any(a < end and start < b for a, b in references):
+            found.append(False)
+        else:
+            line = text.rfind("\n", 0, start) + 1
+            found.append(_HEADING.match(text, line) is None)
+    return found
+
+
+def _plain_by_parsing(page: Page, candidates: Sequence[Candidate]) -> list[bool]:
+    """Which candidates stand in plain text, as the parser says."""
+    plain = [s.span for s in mentions.stretches(page) if s.kind == mentions.TEXT]
+    found: list[bool] = []
+    at = 0
+    for _, start, end in candidates:
+        while at < len(plain) and plain[at].end <= start:
+            at += 1
+        inside = at < len(plain) and plain[at].start <= start
+        found.append(inside and end <= _end_of_run(page.text, plain, at, end))
+    return found
+
+
+def _end_of_run(text: str, plain: Sequence[Span], at: int, end: int) -> int:
+    """Where text that goes on over line ends stops: a name may be parted by one, but by no mark."""
     last = plain[at].end
-    while last < end and at + 1 < len(plain) and plain[at + 1].start - last <= 2:
+    while last < end and at + 1 < len(plain) and not text[last : plain[at + 1].start].strip("\r\n"):
         at += 1
         last = plain[at].end
     return last
+
+
+def _in_address(text: str, start: int) -> bool:
+    """Whether a word is part of a bare address, a mark or a handle."""
+    at = start
+    while at and not text[at - 1].isspace():
+        at -= 1
+    lead = text[at:start]
+    return "://" in lead or "www." in lead or lead.endswith(("#", "@"))
 
 
 def _in_word(character: str) -> bool:
