@@ -31,7 +31,7 @@ def test_1_open_a_volume_and_read_a_page_beside_contents_and_margin(open_page: O
     expect(current).to_contain_text("2.3.1")
     expect(current).to_be_in_viewport()
     margin = page.get_by_role("complementary", name="Margin")
-    expect(margin).to_contain_text("Backlinks · 26 pages")
+    expect(margin).to_contain_text("Backlinks · 27 pages")
     margin.get_by_role("link", name="Torque and sealant").click()
     expect(page).to_have_url(re.compile("#torque-and-sealant$"))
     # The filter keeps the ancestors of what it finds.
@@ -193,20 +193,93 @@ def test_5_rename_through_a_plan_and_take_it_back(open_page: Open) -> None:
     title.fill("Battery compartment")
     page.keyboard.press("Enter")
     expect(page.locator(".plan-say")).to_contain_text("44 references in 29 pages of 4 volumes")
-    expect(page.get_by_text("Now unwritten, will lead to this page")).to_be_visible()
+    expect(page.get_by_text("Now unwritten, will lead to a page")).to_be_visible()
     expect(page.locator(".was del").first).to_contain_text("[[Battery well]]")
     expect(page.locator(".will ins").first).to_contain_text("[[Battery compartment]]")
     page.get_by_role("button", name="Rename and update 44 references in 29 pages").click()
-    expect(page.get_by_role("status")).to_contain_text("29 pages were written as one change")
+    expect(page.get_by_role("status")).to_contain_text("30 pages were written as one change")
     page.get_by_role("link", name="Go to the page").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Battery compartment")
     page.go_back()
     page.get_by_role("link", name="Undo").click()
-    expect(page.get_by_text("will be called “Battery well” again")).to_be_visible()
-    page.get_by_role("button", name="Undo the rename").click()
+    expect(page.locator(".plan-say")).to_contain_text("What was renamed is taken back")
+    page.get_by_role("button", name="Undo it").click()
     expect(page.get_by_role("status")).to_contain_text("Done.")
     page.goto(WELL)
     expect(page.get_by_role("heading", level=1)).to_have_text("Battery well")
+
+
+def test_5_an_act_from_the_menu_by_keyboard_and_the_trash(open_page: Open) -> None:
+    page = open_page("/tern-4-service-manual/quay-charger", who="Wenna")
+    page.locator("summary", has_text="Change…").focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("link", name="Rename")).to_be_focused()
+    page.keyboard.press("ArrowUp")
+    expect(page.get_by_role("link", name="Delete")).to_be_focused()
+    page.keyboard.press("Enter")
+    page.get_by_label("become plain words").check()
+    page.get_by_role("button", name="Show the plan").click()
+    expect(page.locator(".plan-say")).to_contain_text("1 page goes to the trash")
+    page.get_by_role("button", name="Delete 1 page").click()
+    page.get_by_role("link", name="the trash").click()
+    page.get_by_role("button", name="Plan restoring it").click()
+    page.get_by_role("button", name="Restore 1 page").click()
+    expect(page.get_by_role("status")).to_contain_text("Done.")
+    page.goto("/tern-4-service-manual/quay-charger")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Quay charger")
+
+
+def test_5_the_jump_box_knows_the_acts_of_a_page(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox").fill("make a page of")
+    page.get_by_role("option", name="Make a page of a section").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Make a page of a section")
+
+
+def test_5_a_row_of_the_contents_moves_by_keyboard_and_by_dragging(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.keyboard.press("c")
+    page.keyboard.press("Control+Shift+ArrowDown")
+    expect(page.locator("main")).to_contain_text("“Battery well” below “Power”, behind “Solar collar”")
+    page.goto(WELL)
+    row = page.locator('.toc [data-key="mast head"]')
+    row.drag_to(page.locator('.toc [data-key="sensors"]'))
+    expect(page.locator("main")).to_contain_text("“Mast head” below “Sensors”")
+    page.get_by_role("button", name="Change the contents").click()
+    expect(page.get_by_role("status")).to_contain_text("Done.")
+    page.goto("/tern-4-service-manual/mast-head")
+    expect(page.locator('[aria-current="page"] .no')).to_have_text("2.3.4")
+
+
+def test_5_a_save_that_takes_a_section_away_asks_and_lets_references_follow(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.keyboard.press("e")
+    line = page.locator(".cm-line", has_text="Limits").first
+    line.click()
+    page.keyboard.press("End")
+    page.keyboard.type(" of use")
+    page.keyboard.press("Control+s")
+    asked = page.get_by_role("alert").filter(has_text="Not saved yet")
+    expect(asked).to_contain_text("3 references to a section that is called otherwise now")
+    expect(page.get_by_role("button", name="Save, and let them follow")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.locator("body")).to_contain_text("saved as revision 4")
+    page.goto("/-/edit/tern-4-service-manual/limits-and-tables")
+    expect(page.locator(".cm-content")).to_contain_text("[[Battery well#Limits of use]]")
+
+
+def test_5_marked_mentions_are_linked_through_one_plan(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.get_by_role("link", name="Upkeep").click()
+    page.get_by_role("link", name="Bare mentions").click()
+    marks = page.get_by_role("checkbox")
+    marks.nth(0).check()
+    marks.nth(2).check()
+    page.get_by_role("button", name="Plan to link the marked ones").click()
+    expect(page.locator(".plan-say")).to_contain_text("2 mentions will be linked")
+    page.get_by_role("button", name="Link 2 places").click()
+    expect(page.get_by_role("status")).to_contain_text("2 pages were written as one change")
 
 
 def test_6_see_revisions_and_compare_two(open_page: Open) -> None:

@@ -102,20 +102,25 @@ def _check_port(host: str, port: int) -> None:
 def _serve(desk: Desk, settings: Settings) -> None:
     from mokuji.server import create_app, run
 
-    threading.Thread(target=_purge_daily, args=(desk,), daemon=True).start()
+    threading.Thread(target=_keep_house, args=(desk,), daemon=True).start()
     typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
     sys.stdout.flush()
     run(create_app(desk), settings.host, settings.port)
 
 
-def _purge_daily(desk: Desk) -> None:
-    """Empties the trash of what has lain there for its time, at the start and once a day."""
+def _keep_house(desk: Desk) -> None:
+    """What need not be waited for: search words after an act on many pages, and once a day the trash."""
     from mokuji.services import acts
 
+    purged = 0.0
     while True:
         with suppress(MokujiError):
-            acts.purge(desk)
-        time.sleep(24 * 60 * 60)
+            if not purged or time.monotonic() - purged > 24 * 60 * 60:
+                acts.purge(desk)
+                purged = time.monotonic()
+            while acts.catch_up(desk):
+                pass
+        time.sleep(2)
 
 
 @app.command()

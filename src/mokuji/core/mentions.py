@@ -18,6 +18,7 @@ from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page
 
 TEXT, LINK, PICTURE, FILE, VALUE = "text", "link", "picture", "file", "value"
+_REFERENCE = re.compile(r"\[\[[^\[\]\r\n]*\]\]")
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|//|#")
 
 
@@ -116,6 +117,9 @@ def sayings(page: Page, old: str, new: str) -> Iterator[Saying]:
     if not words:
         return
     pattern = re.compile(r"(?<!\w)" + r"(?:[\s_‐‑-]|%20)+".join(words) + r"(?!\w)", re.IGNORECASE)
+    # Most pages that say the name say it in references only: that shows without parsing.
+    if "[[=" not in page.text and not pattern.search(_REFERENCE.sub("[]", page.text)):
+        return
     lines = Lines(page.text)
     for stretch in stretches(page):
         inside = stretch.span.of(page.text)

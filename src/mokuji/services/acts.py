@@ -37,6 +37,7 @@ from mokuji.services.wishes import (
     Wish,
 )
 from mokuji.store import acting, history, people, trash
+from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -276,17 +277,24 @@ def apply(
     """
     by = signature or Signature(actor.person, desk.clock(), clean_note(note))
     with writing_transaction(desk.engine, alone=True) as connection:
-        scene = Scene(connection, actor)
-        if seen is not None:
-            view = _view(connection, actor, wish)
-            if not view.can_be_done or view.digest != seen:
-                return view
-        return do(scene, wish, by)
+        scene = Scene(connection, actor, shown=False)
+        try:
+            made = wish.plan(scene)
+        except MokujiError:
+            if seen is None:
+                raise
+            return _view(connection, actor, wish)
+        if seen is not None and (made.digest != seen or made.nothing_to_do or made.conflicts):
+            return _view(connection, actor, wish)
+        return _do(scene, wish, made, by)
 
 
 def do(scene: Scene, wish: Wish, by: Signature) -> Applied:
     """Plans an act and does it, under the write lock that the caller holds alone."""
-    made = wish.plan(scene)
+    return _do(scene, wish, wish.plan(scene), by)
+
+
+def _do(scene: Scene, wish: Wish, made: Plan, by: Signature) -> Applied:
     if made.conflicts:
         raise Refused(
             "Texts were changed by others since, in the same places. Look at the plan.", code="conflict"
@@ -353,6 +361,12 @@ class TrashView:
         """How many days a page still lies there."""
         left = row.at + timedelta(days=self.kept_days) - self.now
         return max(0, -(-left // timedelta(days=1)))
+
+
+def catch_up(desk: Desk) -> int:
+    """Makes the search words of some pages that an act on many has left for later; how many those were."""
+    with writing_transaction(desk.engine) as connection:
+        return store_writing.catch_up(connection)
 
 
 def purge(desk: Desk) -> int:

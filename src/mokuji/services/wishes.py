@@ -49,6 +49,8 @@ class Scene:
 
     connection: Connection
     actor: Actor
+    shown: bool = True
+    """Whether the plan is to be looked at, rather than done."""
 
     @cached_property
     def wiki(self) -> StoredWiki:
@@ -119,8 +121,10 @@ class Rename:
 
     def plan(self, scene: Scene) -> Plan:
         head = scene.page(self.volume, self.page)
+        # What could be exchanged as well is looked for when it is shown, and when some of it was chosen.
         writable = [each.id for each in scene.volumes.values() if scene.may_write(each.id)]
-        offer = search.saying(scene.connection, head.title, writable)
+        wanted = scene.shown or self.rows
+        offer = search.saying(scene.connection, head.title, writable) if wanted else ()
         return rename(
             scene.wiki,
             head.id,

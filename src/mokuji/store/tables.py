@@ -278,6 +278,13 @@ unplaced = Table(
     Index("unplaced_volume", "volume", "key"),
 )
 
+# Pages whose search words are still those of an earlier revision: an act on many pages does not wait for them.
+unsearched = Table(
+    "unsearched",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+)
+
 # Pairs of names that look alike and were said to differ; the smaller key first.
 differing = Table(
     "differing",

@@ -26,6 +26,9 @@ from mokuji.core.text.scan import PageText
 from mokuji.core.wiki import PageHead
 from mokuji.store.snapshot import Flag, stored_key
 
+WORDS_AT_ONCE = 50
+"""An act in which references on more pages follow leaves their search words for later: making them takes most
+of its time, and only the words of references differ."""
 SEARCHED_BYTES = 400_000
 """How much of a text is indexed for search: PostgreSQL's vectors hold 1 MB at most."""
 
@@ -219,7 +222,7 @@ def index_page(
         for table in ("section_ref", "alias"):
             connection.execute(text(f"DELETE FROM {table} WHERE page = :page"), {"page": head.id})  # noqa: S608
         counts = _only_changed(connection, head.id, counts)
-    _write_refs(connection, {head.id: uses})
+    _write_refs(connection, [_row(head.id, uses)])
     _write_page_names(connection, counts)
     _write_sections(connection, head.id, uses)
     aliases = {names.key(each): each for each in content.front_matter.names("aliases")}
@@ -253,6 +256,16 @@ def _only_changed(
             {"page": page, "names": [name for _, name, _ in gone], "kinds": [kind for _, _, kind in gone]},
         )
     return Counter({key: number for key, number in counts.items() if known.get(key) != number})
+
+
+def _row(page: int, uses: Sequence[_Use]) -> _Row:
+    return _Row(
+        page,
+        [use.start for use in uses],
+        [use.end for use in uses],
+        [use.name for use in uses],
+        [use.flag for use in uses],
+    )
 
 
 def _use(content: PageText, index: int, reference: Reference, ids: Mapping[Name, int]) -> _Use:
@@ -299,24 +312,46 @@ def intern(connection: Connection, home: int, wanted: Collection[Name]) -> dict[
     return found
 
 
-def _write_refs(connection: Connection, uses: Mapping[int, Sequence[_Use]]) -> None:
-    connection.execute(
-        text(
-            """INSERT INTO page_refs (page, starts, ends, names, flags)
-            VALUES (:page, :starts, :ends, :names, :flags) ON CONFLICT (page) DO UPDATE SET
-            starts = EXCLUDED.starts, ends = EXCLUDED.ends, names = EXCLUDED.names, flags = EXCLUDED.flags"""
-        ),
-        [
+_PUT_REFS = text(
+    """INSERT INTO page_refs (page, starts, ends, names, flags)
+    SELECT w.page, CAST(w.starts AS int[]), CAST(w.ends AS int[]), CAST(w.names AS bigint[]),
+        CAST(w.flags AS smallint[])
+    FROM unnest(CAST(:pages AS bigint[]), CAST(:starts AS text[]), CAST(:ends AS text[]), CAST(:names AS text[]),
+        CAST(:flags AS text[])) AS w(page, starts, ends, names, flags)
+    ON CONFLICT (page) DO UPDATE SET
+    starts = EXCLUDED.starts, ends = EXCLUDED.ends, names = EXCLUDED.names, flags = EXCLUDED.flags"""
+)
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """A row of ``page_refs``."""
+
+    page: int
+    starts: Sequence[int]
+    ends: Sequence[int]
+    names: Sequence[int]
+    flags: Sequence[int]
+
+
+def _write_refs(connection: Connection, rows: Sequence[_Row]) -> None:
+    """Writes all rows with one statement; arrays travel as PostgreSQL writes them, which the driver is slow at."""
+    ordered = sorted(rows, key=lambda row: row.page)
+    if ordered:
+        connection.execute(
+            _PUT_REFS,
             {
-                "page": page,
-                "starts": [use.start for use in each],
-                "ends": [use.end for use in each],
-                "names": [use.name for use in each],
-                "flags": [use.flag for use in each],
-            }
-            for page, each in sorted(uses.items())
-        ],
-    )
+                "pages": [row.page for row in ordered],
+                "starts": [_array(row.starts) for row in ordered],
+                "ends": [_array(row.ends) for row in ordered],
+                "names": [_array(row.names) for row in ordered],
+                "flags": [_array(row.flags) for row in ordered],
+            },
+        )
+
+
+def _array(numbers: Iterable[int]) -> str:
+    return f"{{{','.join(map(str, numbers))}}}"
 
 
 _PUT_NAMES = text(
@@ -361,6 +396,29 @@ def index_words(connection: Connection, pages: Sequence[tuple[int, str, str]]) -
         connection.execute(_WORDS, rows)
 
 
+def index_words_later(connection: Connection, pages: Sequence[int]) -> None:
+    """Notes pages whose search vectors are to be renewed by ``catch_up``."""
+    connection.execute(
+        text("INSERT INTO unsearched (page) SELECT unnest(CAST(:pages AS bigint[])) ON CONFLICT DO NOTHING"),
+        {"pages": sorted(pages)},
+    )
+
+
+def catch_up(connection: Connection, most: int = 100) -> int:
+    """Renews the search vectors of some pages that wait for it; how many those were."""
+    rows = connection.execute(
+        text(
+            """WITH taken AS (DELETE FROM unsearched WHERE page IN
+                (SELECT page FROM unsearched ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
+            SELECT p.id, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
+            JOIN revision r ON r.page = p.id AND r.number = p.revision"""
+        ),
+        {"most": most},
+    ).all()
+    index_words(connection, [(row.id, row.title, row.text) for row in rows])
+    return len(rows)
+
+
 def _searched(body: str) -> str:
     # Slashes would make one file name of several words for PostgreSQL's parser.
     return body.encode()[:SEARCHED_BYTES].decode(errors="ignore").replace("/", " ").replace("|", " ")
@@ -385,7 +443,11 @@ def apply_changes(
         index_page(connection, change.head_after, change.content, change.after)
     _set_summaries(connection, whole)
     done = {change.head.id for change in whole}
-    index_words(connection, [(c.head.id, c.title, c.after) for c in changes if c.head.id not in done])
+    rest = [c for c in changes if c.head.id not in done]
+    if len(rest) > WORDS_AT_ONCE:
+        index_words_later(connection, [c.head.id for c in rest if c.head.key == names.key(c.title)])
+        rest = [c for c in rest if c.head.key != names.key(c.title)]
+    index_words(connection, [(c.head.id, c.title, c.after) for c in rest])
 
 
 def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) -> None:
@@ -469,22 +531,23 @@ def _reindex(connection: Connection, changes: Sequence[PageChange]) -> None:
         {"pages": [change.head.id for change in changes]},
     )
     stored = {row.page: row for row in rows}
-    uses: dict[int, list[_Use]] = {}
+    written: list[_Row] = []
     gone: set[tuple[int, int]] = set()
     counts: Counter[tuple[int, int, int]] = Counter()
     for change in changes:
         page, row, shift = change.head.id, stored[change.head.id], Shift(change.edits)
-        exchanged = {index: ids[change.head.volume][name] for index, name in change.renamed.items()}
-        uses[page] = [
-            _Use(shift(start), shift(end), exchanged.get(index, name), flag, "")
-            for index, (start, end, name, flag) in enumerate(
-                zip(row.starts, row.ends, row.names, row.flags, strict=True)
-            )
-        ]
-        touched = {*exchanged.values(), *(row.names[index] for index in exchanged)}
-        gone |= {(page, name) for name in touched}
-        counts.update((page, *use.as_named) for use in uses[page] if use.name in touched)
-    _write_refs(connection, uses)
+        known = ids[change.head.volume]
+        uses = list(row.names)
+        touched: set[int] = set()
+        for index, name in change.renamed.items():
+            touched.update((uses[index], known[name]))
+            uses[index] = known[name]
+        written.append(_Row(page, [*map(shift, row.starts)], [*map(shift, row.ends)], uses, row.flags))
+        gone.update((page, name) for name in touched)
+        for name, flag in zip(uses, row.flags, strict=True):
+            if name in touched:
+                counts[page, name, flag & Flag.INSERT] += 1
+    _write_refs(connection, written)
     connection.execute(
         text(
             """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))

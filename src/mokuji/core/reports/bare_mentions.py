@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -27,6 +28,7 @@ COMMON = 0.2
 """A name of one word on more than this share of the pages is held back."""
 COMMON_FROM = 10
 """In fewer pages than this no name is too common."""
+_RUN = re.compile(r" {2,}")
 _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
@@ -70,10 +72,7 @@ class Finder:
                 continue
             if end < len(shown) and _in_word(shown[end]):
                 continue
-            if places is None:
-                found.append((index, start, end))
-            else:
-                found.append((index, places[start], places[end - 1] + 1))
+            found.append((index, places.of(start), places.of(end - 1) + 1))
         return found
 
     def on(self, page: Page) -> list[Mention]:
@@ -99,12 +98,11 @@ class Finder:
 
 Candidate = tuple[int, int, int]
 _APART = re.compile(
-    r"""^(?:\ufeff|[ ]{4}|\t                                # code
-    |[ >]*(?:[-*+]|\d{1,9}[.)])(?:[ ]{5}|[ ]*\t|[ ]+[#=-])  # code, a heading or a rule in an item
+    r"""\n(?:[ ]{4}|\t                                      # code
+    |(?:[ >]*(?:[-*+]|\d{1,9}[.)]))+(?:[ ]{5}|[ ]*\t|[ ]+[#=-])  # code, a heading or a rule in an item
     |[ ]*>[ >]*[#=\t]|[ ]*>[ ]{5}
-    |[ ]{0,3}(?:=+|-+)[ \t]*$)
-    |~~~|```|<""",
-    re.MULTILINE | re.VERBOSE,
+    |[ >]*(?:=+|-+)[ \t]*(?=\n|\Z))""",
+    re.VERBOSE,
 )
 """What makes a line that goes with others: a page with one such line is parsed."""
 _SPECIAL = re.compile(r"[`<\[\]$\\]")
@@ -119,24 +117,27 @@ def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool]
     code spans, tags, links and escapes holds nothing but words and references. A property test holds this to
     what the parser says.
     """
-    if "\r" in text or text.startswith("---") or _APART.search(text):
+    if any(mark in text for mark in ("\r", "\ufeff", "~~~", "```", "<")) or _APART.search("\n" + text):
         return None
+    references = [found.span() for found in _REFERENCE.finditer(text)]
+    brackets = 2 * len(references)
+    clean = text.count("[") == brackets == text.count("]") and not any(mark in text for mark in "`$\\")
     found: list[bool] = []
-    low = high = 0
-    references: list[tuple[int, int]] = []
+    high = -1
     for _, start, end in candidates:
-        if not (low <= start and end <= high):
+        if not clean and end > high:
             low = text.rfind("\n\n", 0, start) + 1
             high = text.find("\n\n", end)
             high = len(text) if high < 0 else high
-            block = text[low:high]
-            if _SPECIAL.search(_REFERENCE.sub("", block)):
+            if _SPECIAL.search(_REFERENCE.sub("", text[low:high])):
                 return None
-            references = [(low + m.start(), low + m.end()) for m in _REFERENCE.finditer(block)]
         words = text[start:end]
         if "\n" in words or "_" in words:
             return None
-        if any(a < end and start < b for a, b in references):
+        at = bisect_right(references, (start, len(text))) - 1
+        if (at >= 0 and references[at][1] > start) or (
+            at + 1 < len(references) and references[at + 1][0] < end
+        ):
             found.append(False)
         else:
             line = text.rfind("\n", 0, start) + 1
@@ -179,30 +180,46 @@ def _in_word(character: str) -> bool:
     return character.isalnum() or character == "_"
 
 
-def folded(text: str) -> tuple[str, list[int] | None]:
-    """A text as names are compared, and the place in the text of each of its characters (None: the same places)."""
+class Places:
+    """Where the characters of a folded text stand in the text itself; made of the places where the two part."""
+
+    def __init__(self, starts: Sequence[int], shifts: Sequence[int]) -> None:
+        self._starts, self._shifts = starts, shifts
+
+    def of(self, at: int) -> int:
+        """The place of a character."""
+        return at + self._shifts[bisect_right(self._starts, at) - 1]
+
+
+def folded(text: str) -> tuple[str, Places]:
+    """A text as names are compared, with every run of white space, hyphens and underscores as one space."""
     parted = text.translate(_PARTING)
-    if parted.isascii() and "  " not in parted:
-        return parted.lower(), None
+    if parted.isascii():
+        shown = parted.lower()
+    else:
+        shown = parted.casefold()
+        if len(shown) != len(parted) or not unicodedata.is_normalized("NFKC", shown):
+            return _folded_one_by_one(parted)
+    # All characters stand for one; only runs of spaces are shorter.
+    starts, shifts, shift = [0], [0], 0
+    for run in _RUN.finditer(shown):
+        starts.append(run.start() + 1 - shift)
+        shift += run.end() - run.start() - 1
+        shifts.append(shift)
+    return _RUN.sub(" ", shown), Places(starts, shifts)
+
+
+def _folded_one_by_one(parted: str) -> tuple[str, Places]:
+    """As ``folded``, for texts in which a character is folded to several or is composed otherwise."""
     shown: list[str] = []
     places: list[int] = []
-    blank = False
     for at, character in enumerate(parted):
-        if character == " ":
-            if not blank:
-                shown.append(" ")
-                places.append(at)
-            blank = True
+        if character == " " and shown and shown[-1] == " ":
             continue
-        blank = False
-        if character.isascii():
-            shown.append(character.lower())
-            places.append(at)
-            continue
-        folded_ = unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", character).casefold())
-        shown.append(folded_)
-        places.extend([at] * len(folded_))
-    return "".join(shown), places
+        one = unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", character).casefold())
+        shown.append(one)
+        places.extend([at] * len(one))
+    return "".join(shown), Places(range(len(places)), [place - at for at, place in enumerate(places)])
 
 
 def bare_mentions(

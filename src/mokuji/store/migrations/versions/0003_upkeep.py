@@ -42,6 +42,9 @@ CREATE TABLE unplaced (
     reached boolean NOT NULL
 );
 CREATE INDEX unplaced_volume ON unplaced (volume, key);
+CREATE TABLE unsearched (
+    page bigint PRIMARY KEY REFERENCES page (id) ON DELETE CASCADE
+);
 """
 
 FUNCTIONS = """
@@ -91,7 +94,7 @@ def _triggers() -> list[str]:
         )
     made.append(
         "CREATE TRIGGER volume_changed AFTER INSERT OR DELETE OR UPDATE OF key, closed, libraries, deleted_by, front "
-        "ON volume FOR EACH STATEMENT EXECUTE FUNCTION stale_all()"
+        "ON volume FOR EACH ROW EXECUTE FUNCTION stale_all()"
     )
     return made
 
@@ -117,5 +120,5 @@ def downgrade() -> None:
             op.execute(f"DROP TRIGGER {table}_{name} ON {table}")
     for name in ("names", "places", "moved", "all"):
         op.execute(f"DROP FUNCTION stale_{name}()")
-    for table in ("unplaced", "asked", "orphan", "stale"):
+    for table in ("unsearched", "unplaced", "asked", "orphan", "stale"):
         op.execute(f"DROP TABLE {table}")
