@@ -91,7 +91,7 @@ def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
             pages=row.pages,
             may_write=may,
         )
-        for row, may in reading.start(desk, actor)
+        for row, may in ((each.row, each.may_write) for each in reading.start(desk, actor))
     ]
 
 

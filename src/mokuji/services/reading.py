@@ -85,12 +85,29 @@ class UnwrittenView:
     in_trash: int | None = None
 
 
-def start(desk: Desk, actor: Actor) -> list[tuple[VolumeRow, bool]]:
-    """The volumes that the actor may read, each with whether it may be written in."""
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A volume in the list of volumes: what may be done in it, and how much there is to mend."""
+
+    row: VolumeRow
+    may_write: bool
+    may_manage: bool
+    to_mend: int
+
+
+def start(desk: Desk, actor: Actor) -> list[Listed]:
+    """The volumes that the actor may read."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        rows = stored_volumes.volume_rows(connection, [volume.id for volume in volumes.values()])
-        return [(row, policy.may(actor, Act.WRITE, row.id, closed=row.closed)) for row in rows]
+        seen = [volume.id for volume in visible(connection, actor).values()]
+        return [
+            Listed(
+                row,
+                policy.may(actor, Act.WRITE, row.id, closed=row.closed),
+                policy.may(actor, Act.MANAGE, row.id, closed=row.closed),
+                upkeep.counts(connection, row.id, seen).whole,
+            )
+            for row in stored_volumes.volume_rows(connection, seen)
+        ]
 
 
 def volume_view(
