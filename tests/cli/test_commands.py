@@ -145,7 +145,7 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path) -> None:
     (folder / "bad.md").write_bytes(b"\xff")
     done = _run(home, "import", str(folder))
     assert done.returncode == 0
-    assert "bad.md: byte 1 is not UTF-8" in done.stderr
+    assert "bad.md: Byte 1 is not UTF-8" in done.stderr
     assert "1 volume with 1 page was imported" in done.stdout
     again = _run(home, "import", str(folder))
     assert again.returncode == 1 and "There is a volume “manual” already" in again.stderr

@@ -56,7 +56,7 @@ class Past:
     ``captured`` says of pages, by the revision they then had, which references
     began to lead somewhere. ``contents`` takes its placings back, ``volumes``
     are what it changed. ``free`` are pages of ``texts`` in which the act was
-    meant to lead references elsewhere (an edit, a retarget): they lead back.
+    meant to lead references elsewhere (an edit, other aliases, a retarget): they lead back.
     """
 
     texts: Mapping[int, Before] = field(default_factory=dict)
@@ -79,7 +79,7 @@ def free(act: str, page: int | None, texts: Collection[int], facts: Mapping[str,
         return frozenset(facts["free"])
     if act in {"retarget", "link"}:
         return frozenset(texts)
-    return frozenset({page} if act == "edit" and page is not None else ())
+    return frozenset({page} if act in {"edit", "aliases"} and page is not None else ())
 
 
 def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[int] = ()) -> Plan:
