@@ -23,6 +23,7 @@ from mokuji.services import acts, reading, wishes, writing
 from mokuji.services.desk import Desk, refresh
 from mokuji.store import people
 from mokuji.store import upkeep as stored_upkeep
+from mokuji.store import writing as stored_writing
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import load_volumes
 from tests.conftest import Clock
@@ -174,6 +175,8 @@ class Histories(RuleBasedStateMachine):
             assert step_by_step == _rows(connection)
             connection.rollback()
         with self.engine.connect() as connection:
+            while stored_writing.catch_up(connection):
+                pass  # search words are made when somebody searches
             kept = indexes(connection)
             index_anew(connection)
             assert kept == indexes(connection)

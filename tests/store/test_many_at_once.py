@@ -21,7 +21,7 @@ from sqlalchemy import Engine, text
 from mokuji.core.errors import Conflict, MokujiError
 from mokuji.core.policy import Actor, Role
 from mokuji.services import acts, wishes, writing
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.desk import Desk, catch_up, refresh
 from mokuji.store import upkeep as stored_upkeep
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect
@@ -148,8 +148,7 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
             )
         ).scalar_one()
         assert gaps == 0
-    refresh(desk)
-    _all_is_as_the_texts_say(desk.engine)
+    _check_the_rest(desk)
 
 
 # ---- a machine that dies ------------------------------------------------------------
@@ -215,14 +214,13 @@ def test_after_a_kill_in_the_middle_of_an_act_it_is_done_whole_or_not_at_all(hom
             assert hub.title in {f"Hub {last}", f"Hub {last + 1}"}, "what was confirmed is kept"
             for id_, references in leads(wiki).items():
                 assert all(lead.page == hub.id for _, lead in references), id_
-            _check_after_restart(engine)
+            _check_the_rest(Desk(engine, b"a key for tests only"))
         finally:
             engine.dispose()
 
 
-def _check_after_restart(engine: Engine) -> None:
-    desk = Desk(engine, b"a key for tests only")
+def _check_the_rest(desk: Desk) -> None:
     refresh(desk)
-    while acts.catch_up(desk):
+    while catch_up(desk):
         pass  # search words were left for later
-    _all_is_as_the_texts_say(engine)
+    _all_is_as_the_texts_say(desk.engine)

@@ -111,6 +111,7 @@ def _serve(desk: Desk, settings: Settings) -> None:
 def _keep_house(desk: Desk) -> None:
     """What need not be waited for: search words after an act on many pages, and once a day the trash."""
     from mokuji.services import acts
+    from mokuji.services.desk import catch_up
 
     purged = 0.0
     while True:
@@ -118,7 +119,7 @@ def _keep_house(desk: Desk) -> None:
             if not purged or time.monotonic() - purged > 24 * 60 * 60:
                 acts.purge(desk)
                 purged = time.monotonic()
-            while acts.catch_up(desk):
+            while catch_up(desk):
                 pass
         time.sleep(2)
 

@@ -37,7 +37,6 @@ from mokuji.services.wishes import (
     Wish,
 )
 from mokuji.store import acting, history, people, trash
-from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -361,12 +360,6 @@ class TrashView:
         """How many days a page still lies there."""
         left = row.at + timedelta(days=self.kept_days) - self.now
         return max(0, -(-left // timedelta(days=1)))
-
-
-def catch_up(desk: Desk) -> int:
-    """Makes the search words of some pages that an act on many has left for later; how many those were."""
-    with writing_transaction(desk.engine) as connection:
-        return store_writing.catch_up(connection)
 
 
 def purge(desk: Desk) -> int:

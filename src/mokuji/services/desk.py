@@ -17,6 +17,7 @@ from mokuji.core.text.html import Compiled, compile_page
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.store import pages, upkeep
+from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, Engine, reading, writing
 from mokuji.store.snapshot import load_volumes
 
@@ -137,6 +138,12 @@ def refresh(desk: Desk) -> None:
     if stale:
         with writing(desk.engine) as connection:
             upkeep.fold(connection)
+
+
+def catch_up(desk: Desk, most: int = 100) -> int:
+    """Makes the search words of some pages that were left for later; how many those were."""
+    with writing(desk.engine) as connection:
+        return store_writing.catch_up(connection, most)
 
 
 def clean_note(note: str) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from mokuji.core import names, policy
 from mokuji.core.policy import Act, Actor
 from mokuji.core.wiki import Volume
-from mokuji.services.desk import Desk, visible
+from mokuji.services.desk import Desk, catch_up, visible
 from mokuji.store import search
 from mokuji.store.database import reading
 from mokuji.store.search import Hit, Named
@@ -33,6 +33,7 @@ class Found:
 def find(desk: Desk, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> Found:
     """Pages by their words, in one volume or in all that the actor may read."""
     words = " ".join(words.replace("\x00", "").split())[:300]
+    _know_the_newest(desk)
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
         by_id = {volume.id: volume for volume in volumes.values()}
@@ -50,6 +51,19 @@ def find(desk: Desk, actor: Actor, words: str, volume_key: str = "", page: int =
         )
 
 
+AT_ONCE = 20
+"""How many pages saved just now are read before a search: more come from an act on many pages, which is not
+waited for."""
+
+
+def _know_the_newest(desk: Desk) -> None:
+    """What was saved is found at once."""
+    with reading(desk.engine) as connection:
+        waiting = search.waiting(connection)
+    if waiting:
+        catch_up(desk, AT_ONCE)
+
+
 def _writable(
     actor: Actor, scope: Volume | None, volumes: dict[str, Volume], named: list[Named], key: str
 ) -> Volume | None:
@@ -65,6 +79,7 @@ def _writable(
 def jump(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
     """What the jump box shows: names first, then pages that hold the words."""
     typed = " ".join(typed.replace("\x00", "").split())[:200]
+    _know_the_newest(desk)
     with reading(desk.engine) as connection:
         volumes = visible(connection, actor)
         by_id = {volume.id: volume for volume in volumes.values()}

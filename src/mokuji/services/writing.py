@@ -194,20 +194,23 @@ def save(
         if text == page.text:
             return Saved(volume, head, False, True, ())
         new = Page(head, text)
-        if follow is not False and _moves_something(wiki, page, new):
+        if follow is not False and _moves_something(desk, wiki, page, new):
             plan = plan_save(wiki, head.id, text)
             if moves := _moves(connection, actor, volume, plan):
                 return moves if follow is None else _save_all(connection, plan, volume, by, moves)
         change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
-        number = writing.save_page(connection, head, new.content, text, change_set, by)
+        number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
         return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
 
 
-def _moves_something(wiki: StoredWiki, old: Page, new: Page) -> bool:
+def _moves_something(desk: Desk, wiki: StoredWiki, old: Page, new: Page) -> bool:
     """Whether the page has other sections or aliases than before: nothing else of it is led to."""
     if old.alias_keys != new.alias_keys:
         return True
-    return Sections.of(old, wiki.volumes) != Sections.of(new, wiki.volumes)
+    # Who edits a page has read it, so mostly its sections are known.
+    known = desk.cache.get(old.head)
+    before = known.sections if known is not None else Sections.of(old, wiki.volumes)
+    return before != Sections.of(new, wiki.volumes)
 
 
 def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> Moves | None:

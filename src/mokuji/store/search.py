@@ -63,11 +63,22 @@ SAYING = text(
 )
 
 
+def waiting(connection: Connection) -> bool:
+    """Whether the search words of some pages are not the newest yet."""
+    return bool(connection.execute(text("SELECT EXISTS (SELECT 1 FROM unsearched)")).scalar_one())
+
+
 def saying(connection: Connection, words: str, volumes: Collection[int], most: int = 500) -> list[int]:
-    """The pages of some volumes that hold all of these words, in any form and order."""
+    """The pages of some volumes that hold all of these words, in any form and order; and those whose words are
+    not the newest yet, which may."""
     # Slashes would make one file name of several words for PostgreSQL's parser.
     values = {"words": re.sub(r"[/|]", " ", words), "volumes": list(volumes), "most": most}
-    return list(connection.execute(SAYING, values).scalars())
+    found = list(connection.execute(SAYING, values).scalars())
+    waiting = text(
+        """SELECT u.page FROM unsearched u JOIN page p ON p.id = u.page WHERE p.volume = ANY(:volumes)
+        ORDER BY u.page LIMIT :most"""
+    )
+    return [*dict.fromkeys([*found, *connection.execute(waiting, values).scalars()])]
 
 
 def find(

@@ -143,7 +143,14 @@ def restore_page(
 
 
 def save_page(
-    connection: Connection, head: PageHead, content: PageText, body: str, change_set: int, by: Signature
+    connection: Connection,
+    head: PageHead,
+    content: PageText,
+    body: str,
+    change_set: int,
+    by: Signature,
+    *,
+    words_later: bool = False,
 ) -> int:
     """Writes the next revision of a page; Conflict if its newest is not ``head.revision``."""
     changed = connection.execute(
@@ -167,7 +174,7 @@ def save_page(
             code="edited_meanwhile",
         )
     _insert_revision(connection, head.id, head.revision + 1, head.title, body, change_set, by)
-    index_page(connection, head, content, body)
+    index_page(connection, head, content, body, words_later=words_later)
     return head.revision + 1
 
 
@@ -212,15 +219,20 @@ class _Use:
 
 
 def index_page(
-    connection: Connection, head: PageHead, content: PageText, body: str, *, new: bool = False
+    connection: Connection,
+    head: PageHead,
+    content: PageText,
+    body: str,
+    *,
+    new: bool = False,
+    words_later: bool = False,
 ) -> None:
-    """Renews all that is derived from the text of one page."""
+    """Renews all that is derived from the text of one page; with ``words_later`` all but its search words, which
+    take the longest: whoever searches next makes them (``catch_up``)."""
     ids = intern(connection, head.volume, {r.name for r in content.references if r.name is not None})
     uses = [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
     counts = Counter((head.id, *use.as_named) for use in uses if use.name)
     if not new:
-        for table in ("section_ref", "alias"):
-            connection.execute(text(f"DELETE FROM {table} WHERE page = :page"), {"page": head.id})  # noqa: S608
         counts = _only_changed(connection, head.id, counts)
     _write_refs(connection, [_row(head.id, uses)])
     _write_page_names(connection, counts)
@@ -235,16 +247,25 @@ def index_page(
         connection.execute(
             text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
         )
-    index_words(connection, [(head.id, head.title, body)])
+    if words_later:
+        index_words_later(connection, [head.id])
+    else:
+        index_words(connection, [(head.id, head.title, body)])
+
+
+_CLEAR = text(
+    """WITH sections AS (DELETE FROM section_ref WHERE page = :page),
+        aliases AS (DELETE FROM alias WHERE page = :page)
+    SELECT name, kind, count AS number FROM page_name WHERE page = :page"""
+)
 
 
 def _only_changed(
     connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int]
 ) -> Counter[tuple[int, int, int]]:
-    """Takes away the names that a page uses no more, and gives those that are to be written: a save changes few."""
-    rows = connection.execute(
-        text("SELECT name, kind, count AS number FROM page_name WHERE page = :page"), {"page": page}
-    )
+    """Takes away sections, aliases, and the names that a page uses no more, and gives the names that are to be
+    written: a save changes few."""
+    rows = connection.execute(_CLEAR, {"page": page})
     known = {(page, row.name, row.kind): row.number for row in rows}
     gone = sorted(known.keys() - counts.keys())
     if gone:
