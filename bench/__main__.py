@@ -11,6 +11,7 @@ from pathlib import Path
 from bench import rename, render, reports, views
 from bench.wiki import build
 from mokuji.services.desk import Desk, refresh
+from mokuji.services.hosting import settle
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 
@@ -20,6 +21,7 @@ SMALL = 1_000
 
 def main() -> None:
     """One run."""
+    settle()
     parser = argparse.ArgumentParser(prog="bench", description=__doc__)
     parser.add_argument("--pages", type=int, default=100_000, help="how many pages the wiki has")
     arguments = parser.parse_args()

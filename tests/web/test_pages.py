@@ -428,3 +428,28 @@ def test_marked_mentions_go_into_one_plan(browser: Browser) -> None:
         data={"token": token(client), "only": marks, "digest": _field(plan, "digest")},
     )
     assert done.status_code == 200 and "Done." in done.text
+
+
+def test_an_undo_in_conflict_shows_both_changes_and_can_leave_that_page(browser: Browser) -> None:
+    client = browser("wenna")
+    charger = MANUAL + "/quay-charger"
+    text = _typed(client.get("/-/edit" + charger).text)
+    for old, new in (("5 A", "6 A"), ("6 A", "7 A")):
+        text = text.replace(old, new)
+        fields = {
+            "revision": _field(client.get("/-/edit" + charger).text, "revision"),
+            "title": "Quay charger",
+        }
+        status, _ = _post(client, "/-/edit" + charger, **fields, text=text, note=f"now {new}")
+        assert status == 200
+    changes = client.get("/-/changes").text
+    row = next(part for part in changes.split("<tr>") if "now 6 A" in part)
+    undo = re.search(r'href="(/-/changes/\d+)"', row)
+    assert undo is not None
+    plan = client.get(undo[1] + "/undo")
+    assert "1 page was changed by others in the same places" in _said(plan.text)
+    for address in re.findall(r'href="(/-/compare[^"]+)"', plan.text):
+        assert client.get(html.unescape(address)).status_code == 200
+    kept = client.get(undo[1] + "/undo", params={"keep": _field(plan.text, "keep")})
+    assert "nothing would change" in _said(kept.text)
+    assert "7 A" in client.get(charger).text

@@ -101,7 +101,9 @@ def _check_port(host: str, port: int) -> None:
 
 def _serve(desk: Desk, settings: Settings) -> None:
     from mokuji.server import create_app, run
+    from mokuji.services import hosting
 
+    hosting.settle()
     threading.Thread(target=_keep_house, args=(desk,), daemon=True).start()
     typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
     sys.stdout.flush()

@@ -27,6 +27,10 @@ CACHED_CHARACTERS = 48_000_000
 """How many code points of page text may stand behind the cache of compiled pages."""
 
 
+SAVED_LATELY = 500
+"""Of how many revisions that were saved last the sections are kept."""
+
+
 def now() -> datetime:
     """This moment, in UTC."""
     return datetime.now(UTC)
@@ -60,6 +64,7 @@ class Cache:
         self._most = most
         self._size = 0
         self._kept: OrderedDict[tuple[int, int], Ready] = OrderedDict()
+        self._sections: OrderedDict[tuple[int, int], Sections] = OrderedDict()
         self._lock = threading.Lock()
 
     def get(self, head: PageHead) -> Ready | None:
@@ -69,6 +74,19 @@ class Cache:
             if found is not None:
                 self._kept.move_to_end((head.id, head.revision))
             return found
+
+    def sections(self, head: PageHead) -> Sections | None:
+        """The sections of a revision, if it was read or saved lately."""
+        with self._lock:
+            ready = self._kept.get((head.id, head.revision))
+            return ready.sections if ready is not None else self._sections.get((head.id, head.revision))
+
+    def put_sections(self, page: int, revision: int, sections: Sections) -> None:
+        """Keeps the sections of what was saved just now: who saves once saves again."""
+        with self._lock:
+            self._sections[page, revision] = sections
+            while len(self._sections) > SAVED_LATELY:
+                self._sections.popitem(last=False)
 
     def put(self, head: PageHead, ready: Ready) -> None:
         """Keeps a compiled page; the ones not used for longest go."""

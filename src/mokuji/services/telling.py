@@ -44,7 +44,7 @@ def sentence(view: PlanView) -> str:
     made = view.plan
     if made is None:
         return ""
-    if made.nothing_to_do:
+    if made.nothing_to_do and not made.conflicts:
         return "That is so already; nothing would change."
     said = [_HEADS[made.act](view, made)]
     said += _following(view, made)

@@ -208,9 +208,12 @@ def _moves_something(desk: Desk, wiki: StoredWiki, old: Page, new: Page) -> bool
     if old.alias_keys != new.alias_keys:
         return True
     # Who edits a page has read it, so mostly its sections are known.
-    known = desk.cache.get(old.head)
-    before = known.sections if known is not None else Sections.of(old, wiki.volumes)
-    return before != Sections.of(new, wiki.volumes)
+    before = desk.cache.sections(old.head) or Sections.of(old, wiki.volumes)
+    after = Sections.of(new, wiki.volumes)
+    if before != after:
+        return True
+    desk.cache.put_sections(old.head.id, old.head.revision + 1, after)
+    return False
 
 
 def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> Moves | None:

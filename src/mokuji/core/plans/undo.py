@@ -118,7 +118,11 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     change_set = ChangeSet("undo", followed.changes, removed, past.contents, reversed_)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
-    facts = {"restored": restored, "free": sorted(past.free)}
+    facts = {
+        "restored": restored,
+        "free": sorted(past.free),
+        "made": {page.id: past.texts[page.id].made for page in conflicts},
+    }
     return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
 
 
