@@ -65,15 +65,16 @@ class Finder:
         if self._matcher is None:
             return []
         shown, places = folded(text)
-        found = []
-        matches = self._matcher.find_matches_as_indexes(shown, overlapping=True)
-        for index, start, end in sorted(matches, key=lambda each: (each[1], -each[2])):
-            if start and _in_word(shown[start - 1]):
-                continue
-            if end < len(shown) and _in_word(shown[end]):
-                continue
-            found.append((index, places.of(start), places.of(end - 1) + 1))
-        return found
+        size = len(shown)
+        found = [
+            (index, start, end)
+            for index, start, end in self._matcher.find_matches_as_indexes(shown, overlapping=True)
+            if not (start and shown[start - 1].isalnum()) and not (end < size and shown[end].isalnum())
+        ]
+        found.sort(key=lambda each: (each[1], -each[2]))
+        if places is None:
+            return found
+        return [(index, places.of(start), places.of(end - 1) + 1) for index, start, end in found]
 
     def on(self, page: Page) -> list[Mention]:
         """The bare mentions on a page."""
@@ -86,9 +87,10 @@ class Finder:
             seen = _plain_by_parsing(page, candidates)
         found: list[Mention] = []
         last = 0
+        addressed = _ADDRESSED.search(text) is not None
         for (index, start, end), plain in zip(candidates, seen, strict=True):
             # The longest that stands in plain text counts: “battery” in “battery *well*”.
-            if start < last or not plain or _in_address(text, start):
+            if start < last or not plain or (addressed and _in_address(text, start)):
                 continue
             last = end
             if self._targets[index] != page.head.id:
@@ -105,6 +107,7 @@ _APART = re.compile(
     re.VERBOSE,
 )
 """What makes a line that goes with others: a page with one such line is parsed."""
+_ADDRESSED = re.compile(r"[#@]\w|://|www\.")
 _SPECIAL = re.compile(r"[`<\[\]$\\]")
 _REFERENCE = re.compile(r"\[\[=?[^\W_][^\[\]\n\\`<$|]{0,150}(?:\|[^\[\]\n\\`<$]{0,200})?\]\]")
 _HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|$)", re.MULTILINE)
@@ -176,10 +179,6 @@ def _in_address(text: str, start: int) -> bool:
     return "://" in lead or "www." in lead or lead.endswith(("#", "@"))
 
 
-def _in_word(character: str) -> bool:
-    return character.isalnum() or character == "_"
-
-
 class Places:
     """Where the characters of a folded text stand in the text itself; made of the places where the two part."""
 
@@ -191,15 +190,18 @@ class Places:
         return at + self._shifts[bisect_right(self._starts, at) - 1]
 
 
-def folded(text: str) -> tuple[str, Places]:
-    """A text as names are compared, with every run of white space, hyphens and underscores as one space."""
-    parted = text.translate(_PARTING)
+def folded(text: str) -> tuple[str, Places | None]:
+    """A text as names are compared, with every run of white space, hyphens and underscores as one space; None
+    for the places if all characters stand where they stood. Empty lines part names, so they are no spaces."""
+    parted = text.replace("\n\n", "\x01\x01").translate(_PARTING)
     if parted.isascii():
         shown = parted.lower()
     else:
         shown = parted.casefold()
         if len(shown) != len(parted) or not unicodedata.is_normalized("NFKC", shown):
             return _folded_one_by_one(parted)
+    if "  " not in shown:
+        return shown, None
     # All characters stand for one; only runs of spaces are shorter.
     starts, shifts, shift = [0], [0], 0
     for run in _RUN.finditer(shown):
