@@ -45,8 +45,9 @@ export function jump() {
       answered = query.toString();
       this.scope = found.scope;
       this.rows = [...found.rows, ...this.acts()].map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
-      // What writes a page stands last.
-      this.rows.sort((a, b) => Number(a.kind === "write") - Number(b.kind === "write"));
+      // Names as typed, then acts, then what is only near or in a text; what writes a page stands last.
+      const rank = (row) => ({ act: 1, text: 2, write: 3 })[row.kind] ?? (row.near ? 2 : 0);
+      this.rows.sort((a, b) => rank(a) - rank(b));
       this.choose(0);
     },
     acts() {

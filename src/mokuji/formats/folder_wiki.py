@@ -110,7 +110,7 @@ def changed_files(
     for change in changes.changes:
         old = folder.paths[change.head.id]
         path = _path(folder, change, old, taken)
-        text = _titled(change.after, change.title, path, renamed=change.title != change.head.title)
+        text = titled(change.after, change.title, path, renamed=change.title != change.head.title)
         if path != old:
             files[old] = None
             taken = (taken - {old.casefold()}) | {path.casefold()}
@@ -144,7 +144,7 @@ def file_name(title: str) -> str:
     return name or "page"
 
 
-def _titled(text: str, title: str, path: str, *, renamed: bool) -> str:
+def titled(text: str, title: str, path: str, *, renamed: bool) -> str:
     """The text with what it takes for its page to have this title under this path."""
     front = front_matter.read(text)
     if front.words("title"):

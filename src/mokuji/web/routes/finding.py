@@ -33,6 +33,7 @@ def jump(who: Who, typed: str = "", volume: str = "") -> Response:
             else ("near spelling" if each.near else each.summary),
             "href": addresses.page(found.volumes[each.volume].key, each.key),
             "kind": "page",
+            "near": each.near,
         }
         for each in found.named
     ]
