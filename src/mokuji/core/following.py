@@ -164,6 +164,7 @@ class _Following:
         self._labelled: dict[int, set[int]] = {}
         self._added = 0
         self._resolved: dict[tuple[bool, int, Name, bool], Resolution] = {}
+        self._forms: dict[tuple[object, ...], tuple[Edit | None, Name]] = {}
         self._composed: dict[int, Composed] = {}
         self._known_sections: dict[int, Sections] = {}
         self._read_sections: dict[int, tuple[Composed, Sections]] = {}
@@ -590,6 +591,25 @@ class _Following:
         place) afterwards, as an edit. ``section`` is added, or taken away when it is empty."""
         home = self._home_after(page, reference.span)
         assert home is not None
+        # Most references to a page are typed alike: what was found for one fits the next.
+        key = (reference.span.of(page.text), home.id, place, title, wanted, section)
+        if key not in self._forms:
+            edit, name = self._find_form(page, reference, home, place, title, wanted, section)
+            moved = None if edit is None else Edit(edit.span.moved(-reference.span.start), edit.words)
+            self._forms[key] = moved, name
+        edit, name = self._forms[key]
+        return (None if edit is None else Edit(edit.span.moved(reference.span.start), edit.words)), name
+
+    def _find_form(
+        self,
+        page: Page,
+        reference: Reference,
+        home: Volume,
+        place: Place,
+        title: str,
+        wanted: int | None,
+        section: str | None,
+    ) -> tuple[Edit | None, Name]:
         volume = self._homes_after[place[0]]
         insert = reference.kind is Kind.INSERT
         written = names.escape(title)

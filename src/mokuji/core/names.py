@@ -97,11 +97,13 @@ def check_volume_title(title: str) -> str:
     return title
 
 
+@lru_cache(maxsize=16384)
 def unescape(typed: str) -> str:
     """Backslash escapes of ASCII punctuation resolved (CommonMark 0.31.2, section 2.4)."""
     return _ESCAPE.sub(r"\1", typed)
 
 
+@lru_cache(maxsize=4096)
 def escape(title: str) -> str:
     """A title as it is written in the target of a reference: ``unescape`` gives it back."""
     written = _MUST_ESCAPE.sub(r"\\\g<0>", title)
