@@ -340,15 +340,9 @@ def _sections(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(_pages(scene, after, upkeep.WITH_SECTIONS), after, most, of), {}
 
 
-def names_here(scene_connection: Connection, volume: int) -> dict[str, int]:
-    """The names of a volume's pages, key → page; a title counts before an alias."""
-    found = {key: page for page, key, _ in upkeep.alias_names(scene_connection, volume)}
-    return found | {head.key: head.id for head in upkeep.heads(scene_connection, volume)}
-
-
 def _mentions(scene: _Scene, after: str, most: int) -> Listing:
     heads = {head.id: head for head in upkeep.heads(scene.connection, scene.volume.id)}
-    known = names_here(scene.connection, scene.volume.id)
+    known = upkeep.page_names(scene.connection, scene.volume.id)
     held = _too_common(scene, known)
     finder = mentions.Finder({key: page for key, page in known.items() if key not in held})
 

@@ -545,8 +545,7 @@ class Link:
 
 def _mentions(scene: Scene, volume: int, head: PageHead) -> Iterator[Mention]:
     """Where the pages of a volume say the name of a page (its title or an alias), and no longer name."""
-    known = {key: page for page, key, _ in upkeep.alias_names(scene.connection, volume)}
-    known |= {each.key: each.id for each in upkeep.heads(scene.connection, volume)}
+    known = upkeep.page_names(scene.connection, volume)
     own = [key for key, page in known.items() if page == head.id]
     finder = Finder(known)
     ids = {id_ for key in own for id_ in search.saying(scene.connection, key, [volume], 10**6)}

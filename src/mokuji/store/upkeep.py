@@ -509,6 +509,12 @@ def alias_names(connection: Connection, volume: int) -> list[tuple[int, str, str
     return [(row.page, row.key, row.name) for row in rows]
 
 
+def page_names(connection: Connection, volume: int) -> dict[str, int]:
+    """The names of a volume's pages, key to page; a title counts before an alias."""
+    found = {key: page for page, key, _ in alias_names(connection, volume)}
+    return found | {head.key: head.id for head in heads(connection, volume)}
+
+
 def sample(connection: Connection, volume: int, most: int) -> list[int]:
     """Some pages of a volume, spread over all of them, the same ones each time."""
     rows = connection.execute(
