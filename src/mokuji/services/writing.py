@@ -24,6 +24,7 @@ from mokuji.services.acts import Listed, listed
 from mokuji.services.desk import Desk, check, clean_note, find_head, find_volume, make_ready, visible
 from mokuji.services.linking import Link, links, resolve_names
 from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
+from mokuji.services.telling import counted
 from mokuji.store import acting, unwritten, writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
@@ -102,16 +103,12 @@ class Moves:
         """The question in one sentence."""
         said = []
         if self.sections:
-            said.append(f"{_counted(self.sections, 'reference')} to a section that is called otherwise now")
+            said.append(f"{counted(self.sections, 'reference')} to a section that is called otherwise now")
         if self.references:
-            said.append(f"{_counted(self.references, 'reference')} by a name that would lead elsewhere")
+            said.append(f"{counted(self.references, 'reference')} by a name that would lead elsewhere")
         if self.lost:
-            said.append(f"{_counted(len(self.lost), 'reference')} to a section that is gone")
+            said.append(f"{counted(len(self.lost), 'reference')} to a section that is gone")
         return "This text changes where references lead: " + ", ".join(said) + "."
-
-
-def _counted(number: int, one: str) -> str:
-    return f"{number:,} {one if number == 1 else one + 's'}"
 
 
 @overload

@@ -152,20 +152,6 @@ def _numbered(rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int
     return found
 
 
-def place_in_contents(connection: Connection, volume: int, title: str, key: str, under: str | None) -> None:
-    """Puts a name at the end of a branch (or of the volume), unless it has a place already."""
-    connection.execute(
-        text(
-            """INSERT INTO contents (volume, parent, key, title, position)
-            SELECT :volume, b.id, :key, :title, coalesce((SELECT max(position) FROM contents
-                WHERE volume = :volume AND parent IS NOT DISTINCT FROM b.id), 0) + 1
-            FROM (SELECT (SELECT id FROM contents WHERE volume = :volume AND key = :under COLLATE "C") AS id) b
-            ON CONFLICT (volume, key) DO NOTHING"""
-        ),
-        {"volume": volume, "key": key, "title": title, "under": under},
-    )
-
-
 def write_contents(connection: Connection, volume: int, entries: Sequence[tuple[int, str, str]]) -> None:
     """Puts down the contents of a new volume: depth (from 0), title and key, in order."""
     parents: list[int] = []
