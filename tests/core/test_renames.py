@@ -2,69 +2,31 @@
 
 from __future__ import annotations
 
-import re
-from pathlib import Path
-
 import pytest
 
 from mokuji.core.changes import Fate
 from mokuji.core.errors import BadName, Missing, Refused
-from mokuji.core.plan import Plan
 from mokuji.core.plans.create import create
 from mokuji.core.plans.rename import rename
-from mokuji.core.wiki import MemoryWiki
+from tests.core.casebook import cases, outcome, parted
 from tests.properties.promises import applied, check
 from tests.wikis import page_called, wiki_of
 
-CASES = Path(__file__).parent.parent / "cases" / "renames.txt"
 
-
-def _cases() -> list[tuple[str, str]]:
-    parts = re.split(r"^=== (.+)\n", CASES.read_text(), flags=re.MULTILINE)
-    return list(zip(parts[1::2], parts[2::2], strict=True))
-
-
-def _pages(block: str) -> dict[str, dict[str, str]]:
-    volumes: dict[str, dict[str, str]] = {}
-    for name, text in re.findall(
-        r"^@@ (.+)\n?((?:(?!@@ |captured |refused ).*\n?)*)", block, flags=re.MULTILINE
-    ):
-        volume, title = name.split("/", 1)
-        # The line end before the next page belongs to the case, not to the text.
-        volumes.setdefault(volume, {})[title] = text.replace("␍", "\r").removesuffix("\n")
-    return volumes
-
-
-def _made(block: str) -> tuple[MemoryWiki, str, str, bool]:
-    act, _, pages = block.partition("\n")
+@pytest.mark.parametrize(
+    ("said", "block"), cases("renames.txt"), ids=[case[0] for case in cases("renames.txt")]
+)
+def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
+    act, wiki, expected = parted(block)
     where, _, title = act.partition(" -> ")
     title, present = title.removesuffix(", present words"), title.endswith(", present words")
-    library = re.match(r"libraries (\w+): (\w+)\n", pages)
-    libraries = {library[1]: [library[2]]} if library else {}
-    return wiki_of(_pages(pages), libraries), where.split("/", 1)[1], title, present
-
-
-def _outcome(wiki: MemoryWiki, plan: Plan) -> str:
-    volumes = {volume.id: volume.title for volume in wiki.volumes.values()}
-    said = []
-    for change in plan.rewritten:
-        said.append(f"@@ {volumes[change.head.volume]}/{change.head.title}\n{change.after}")
-    for each in plan.captured:
-        page = wiki.pages_by_id[each.page.id]
-        said.append(f"captured {volumes[page.head.volume]}/{page.head.title}: {each.span.of(page.text)}")
-    return "\n".join(said).replace("\r", "␍")
-
-
-@pytest.mark.parametrize(("said", "block"), _cases(), ids=[case[0] for case in _cases()])
-def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
-    before, _, expected = block.partition("\n-->\n")
-    wiki, old, title, present = _made(before)
     try:
-        plan = rename(wiki, page_called(wiki, old).head.id, title, present_words=present)
+        page = page_called(wiki, where.split("/", 1)[1])
+        plan = rename(wiki, page.head.id, title, present_words=present)
     except Refused as refusal:
-        assert f"refused {refusal.code}" == expected.strip()
+        assert f"refused {refusal.code}" == expected
         return
-    assert _outcome(wiki, plan) == expected.strip("\n"), said
+    assert outcome(wiki, plan) == expected, said
     check(wiki, applied(wiki, plan), plan)
 
 

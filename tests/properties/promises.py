@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
+from mokuji.core import names
 from mokuji.core.changes import Fate, VolumeChange
 from mokuji.core.edits import apply
 from mokuji.core.plan import Plan
@@ -160,6 +161,9 @@ def check(before: MemoryWiki, after: MemoryWiki, plan: Plan, went: Went | None =
                 assert expected.page is None or expected.page not in will
             elif at in lost_sections:
                 assert now.page == expected.page
+            elif lead.section is not None and expected.page == now.page != lead.page:
+                # What took the place of the page has a section that is called as the one that went.
+                assert names.key(new.section or "") == names.key(old.section or "")
             elif at in captured:
                 # Only what led nowhere, or to what is gone, may be captured.
                 nowhere = lead.page is None or went.pages.get(lead.page, lead.page) is None

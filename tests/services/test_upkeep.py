@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.policy import NOBODY, Actor, Role
 from mokuji.services import acts, upkeep, wishes, writing
 from mokuji.services.desk import Desk
@@ -158,3 +158,25 @@ def test_a_page_is_linked_from_another_or_gets_another_name(desk: Desk, writer: 
     assert texts(desk)["Pump"] == "One.\r\n\r\nSee [[Well]].\r\n"
     acts.apply(desk, writer, wishes.AddAlias("guide", "shaft", "Well"), None)
     assert _titles(desk, writer, "unwritten") == []
+
+
+def test_a_name_becomes_an_alias_as_those_typed_it_who_ask_for_it(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Pump": "One.", "Well": "[[SVG-files]] [[eBuoy kit|x]]"})
+    plan = acts.plan(desk, writer, wishes.Retarget("guide", "svg-files", "Pump"))
+    assert plan.note == "References to “SVG-files” lead to “Pump”"
+    for address in ("svg-files", "ebuoy-kit"):
+        acts.apply(desk, writer, wishes.AddAlias("guide", address, "Pump"), None)
+    acts.apply(desk, writer, wishes.AddAlias("guide", "Bilge-Pump", "Pump"), None)
+    assert texts(desk)["Pump"] == "---\naliases: [SVG-files, eBuoy kit, Bilge-Pump]\n---\nOne."
+
+
+def test_a_marked_mention_is_not_linked_once_other_words_stand_there(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Battery well": "", "Lid": "On the battery well."})
+    (found,) = upkeep.report(desk, writer, "guide", "mentions").findings
+    assert found.page is not None and found.target is not None
+    one = (found.page.id, *found.spots[0].span, found.target.id)
+    writing.save(desk, writer, "guide", "lid", "Not on the battery well.", revision=1)
+    with pytest.raises(Refused, match="was changed meanwhile") as refusal:
+        acts.apply(desk, writer, wishes.Link("guide", only=(one,)), None)
+    assert refusal.value.code == "plan_stale"
+    assert texts(desk)["Lid"] == "Not on the battery well."

@@ -102,13 +102,16 @@ class Composed:
 
     def piece_of(self, source: int, offset: int) -> Piece | None:
         """The piece that holds this character of a source."""
+        empty: Piece | None = None
         for piece in self.pieces:
             part = piece.part
             if isinstance(part, Carried) and part.source == source:
                 start, end = part.span
-                if start <= offset < end or start == offset == end:
+                if start <= offset < end:
                     return piece
-        return None
+                if start == offset == end:
+                    empty = empty or piece
+        return empty
 
     def heading_at(self, source: int, offset: int) -> int | None:
         """The index of the heading that began at this character of a source."""

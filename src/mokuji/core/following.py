@@ -65,7 +65,8 @@ class Outcome:
     references to a gone page lead, ``successors`` says; without one they are
     left unwritten. ``texts`` are what texts consist of that are put together
     anew; ``sources`` texts that parts may be carried from beside those of the
-    wiki; ``edits`` what the act changes in a text by itself. ``became`` says of
+    wiki, of which ``copies`` are of pages; ``edits`` what the act changes in a text
+    by itself. ``became`` says of
     headings (by page and index) that they became a page. ``aims`` are
     references that are given another target, ``plain`` such as become plain
     words; ``plain_targets`` are pages whose references all do. ``fates`` are
@@ -77,6 +78,7 @@ class Outcome:
     successors: Mapping[int, Entry] = field(default_factory=dict)
     texts: Mapping[int, Composition] = field(default_factory=dict)
     sources: Mapping[int, Page] = field(default_factory=dict)
+    copies: Mapping[int, int] = field(default_factory=dict)
     edits: Mapping[int, tuple[Edit, ...]] = field(default_factory=dict)
     became: Mapping[tuple[int, int], int] = field(default_factory=dict)
     aims: Mapping[At, int] = field(default_factory=dict)
@@ -369,7 +371,8 @@ class _Following:
             for source, hosts in self._hosts.items()
             if source not in self._stored or any(id_ != source for _, id_ in hosts)
         }
-        return (moved | carried) & self._pages.keys()
+        became = {id_ for id_, _ in self._outcome.became}
+        return (moved | carried | became) & self._pages.keys()
 
     def _changed_volumes(self) -> set[str]:
         """The keys that are those of a volume before or afterwards only, or of another one."""
@@ -427,9 +430,10 @@ class _Following:
             return
         insert = reference.kind is Kind.INSERT
         if reference.name is None:
-            if page.head.id not in self._stored:
+            speaker = self._stored.get(self._speaker(page))
+            if speaker is None:
                 return  # a text from elsewhere speaks of itself
-            led_to, by = page.head, By.TITLE
+            led_to, by = speaker.head, By.TITLE
         else:
             was = before.resolve(reference.name, self._home(page), insert=insert)
             if was.page is None or was.by is None:
@@ -454,6 +458,10 @@ class _Following:
         stale = by is By.TITLE and reference.name is not None and self._says_another_title(target, wanted)
         if will != wanted or section is not None or (stale and not self._minimal):
             self._rewrite(page, use, led_to, self._head_after(wanted), stale, section)
+
+    def _speaker(self, page: Page) -> int:
+        """The page that a text means by ``[[#section]]``."""
+        return self._outcome.copies.get(page.head.id, page.head.id)
 
     def _says_another_title(self, target: int, wanted: int) -> bool:
         """Whether references by title are to say another one."""
@@ -617,9 +625,12 @@ class _Following:
         typed_volume = reference.title_span != reference.name_span
         bare = volume.id == home.id or (insert and volume.id in home.libraries)
         forms = [(reference.title_span, written)] if typed_volume or bare else []
-        if typed_volume and bare:
-            forms.append((reference.name_span, written))
-        forms += [(reference.name_span, full), (reference.name_span, "/" + full)]
+        alone = [(reference.name_span, written)] if typed_volume and bare else []
+        with_volume = [(reference.name_span, full), (reference.name_span, "/" + full)]
+        if reference.name is not None and reference.name.absolute:
+            with_volume.reverse()
+        # Where it is the volume that is called otherwise, a reference that says it goes on doing so.
+        forms += with_volume + alone if self._outcome.volumes is not None else alone + with_volume
         behind = ""
         if section is not None:
             behind = "#" + names.escape_section(section) if section else ""
@@ -788,7 +799,7 @@ class _Following:
 
     def _leads_to(self, page: Page, use: Use, target: Page) -> bool:
         if use.reference.name is None:
-            return page.head.id == target.head.id
+            return self._speaker(page) == target.head.id
         home = self._home(page)
         insert = use.reference.kind is Kind.INSERT
         key = (False, home.id, use.reference.name, insert)
@@ -816,6 +827,10 @@ class _Following:
         if found is None:
             return
         host, index = found
+        if index is None and host != target.head.id and self._sections_after(host).find(now) is not None:
+            # The page that takes the place of a whole text has a section of that name.
+            self._lost_sections.pop(at, None)
+            return
         if index is None:
             self._lost_sections[at] = Found(page.head, reference.span)
             return

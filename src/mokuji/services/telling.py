@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from mokuji.core.contents import Put, Rekey, Take
 from mokuji.core.plan import Plan
 from mokuji.services.acts import PlanView
-from mokuji.services.wishes import Delete, LinkAddresses, LinkFrom, Rename, Retarget, Split
+from mokuji.services.wishes import Delete, LinkAddresses, LinkFrom, Rename, Split
 
 DONE = {
     "create": "Written",
@@ -120,8 +120,7 @@ def _section(_: PlanView, made: Plan) -> str:
 
 
 def _retarget(view: PlanView, made: Plan) -> str:
-    name = view.wish.name if isinstance(view.wish, Retarget) else made.facts["name"]
-    return f"{_references(view)} to “{name}” will lead to “{made.facts['to']}”."
+    return f"{_references(view)} to “{made.facts['from']}” will lead to “{made.facts['to']}”."
 
 
 def _delete(view: PlanView, made: Plan) -> str:

@@ -38,7 +38,7 @@ from mokuji.core.text.front_edit import names_of
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents
 from mokuji.services.desk import check, find_volume, need_head, visible
-from mokuji.store import acting, history, pages, placing, search, trash, upkeep
+from mokuji.store import acting, history, pages, placing, search, trash, unwritten, upkeep
 from mokuji.store.database import Connection
 from mokuji.store.snapshot import StoredWiki
 
@@ -81,6 +81,15 @@ class Scene:
         if not title:
             raise Missing("Type the name of a page.", code="page_missing")
         return self.page(volume, title, act)
+
+    def name_typed(self, place: tuple[int, str], otherwise: str = "") -> str:
+        """A name as those type it who refer to it: an address has neither capitals nor hyphens."""
+        head = self.wiki.titles([place]).get(place)
+        if head is not None:
+            return head.title
+        seen = [volume.id for volume in self.volumes.values()]
+        asking = unwritten.led_from(self.connection, place, seen, 1)
+        return unwritten.typed_title(self.connection, place, asking).strip() or otherwise or place[1]
 
     def may_write(self, volume: int) -> bool:
         """Whether the actor may write in a volume by id."""
@@ -377,20 +386,16 @@ class Retarget:
     present_words: bool = False
     only: tuple[tuple[int, int, int], ...] | None = None
 
-    @property
-    def name(self) -> str:
-        """The name in question, as words: in an address hyphens stand for spaces."""
-        return names.as_title(names.key(self.page))
-
     def plan(self, scene: Scene) -> Plan:
         volume = scene.volume(self.volume)
         target = scene.page_named(self.to, self.volume, Act.READ)
         chosen = None if self.only is None else {(id_, Span(a, b)) for id_, a, b in self.only}
         place = (volume.id, names.key(self.page))
-        return retarget(scene.wiki, place, target.id, only=chosen, present_words=self.present_words)
+        plan = retarget(scene.wiki, place, target.id, only=chosen, present_words=self.present_words)
+        return replace(plan, facts={**plan.facts, "from": names.as_title(scene.name_typed(place))})
 
     def note(self, plan: Plan) -> str:
-        return f"References to “{self.name}” lead to “{plan.facts['to']}”"
+        return f"References to “{plan.facts['from']}” lead to “{plan.facts['to']}”"
 
 
 @dataclass(frozen=True, slots=True)
@@ -499,12 +504,13 @@ class AddAlias:
 
     def plan(self, scene: Scene) -> Plan:
         head = scene.page_named(self.of, self.volume)
-        name = names.as_title(names.key(self.page))
+        place = (scene.volume(self.volume).id, names.key(self.page))
+        name = scene.name_typed(place, self.page)
         text = scene.wiki.pages([head.id])[head.id].text
         return set_aliases(scene.wiki, head.id, [*names_of(text, "aliases"), name])
 
     def note(self, plan: Plan) -> str:
-        return f"“{names.as_title(names.key(self.page))}” is another name of “{plan.page.title if plan.page else ''}”"
+        return f"“{plan.facts['aliases'][-1]}” is another name of “{plan.page.title if plan.page else ''}”"
 
 
 @dataclass(frozen=True, slots=True)
@@ -527,6 +533,7 @@ class Link:
             for id_, start, end, target in self.only:
                 may = id_ in known and scene.may_write(known[id_].head.volume)
                 if may and target in known and known[target].head.volume in readable:
+                    _check_says(known[id_], Span(start, end), known[target])
                     found.setdefault(id_, []).append((Span(start, end), target))
         else:
             head = scene.page(self.volume, self.page, Act.WRITE)
@@ -541,6 +548,16 @@ class Link:
 
     def note(self, plan: Plan) -> str:
         return f"Mentions of {plan.facts['to'] if self.only else '“' + plan.facts['to'] + '”'} linked"
+
+
+def _check_says(page: Page, span: Span, target: Page) -> None:
+    """Refused if these words do not name the page any more: the text or the name has changed since they were listed."""
+    if names.key(span.of(page.text)) not in {target.head.key, *target.alias_keys}:
+        raise Refused(
+            f"“{page.head.title}” was changed meanwhile, or “{target.head.title}” is called otherwise now. "
+            "Look at the list again.",
+            code="plan_stale",
+        )
 
 
 def _mentions(scene: Scene, volume: int, head: PageHead) -> Iterator[Mention]:

@@ -10,9 +10,10 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from mokuji.core import definitions
 from mokuji.core.composing import Carried, Composition, Part, Words
 from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
-from mokuji.core.edits import Edit
+from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
 from mokuji.core.plan import Plan, make, need
@@ -39,12 +40,13 @@ def join(
     spot, level = _spot(wiki, page, into)
     section, id_ = _section(wiki, page, into)
     parts = _parts(page, into, spot, level, id_)
-    edits = _lowered(page, level)
+    theirs, ours = definitions.unite(into, page)
+    edits = {page_id: arrange([*_lowered(page, level), *ours]), into_id: theirs}
     outcome = Outcome(
         gone=frozenset({page_id}),
         successors={page_id: Entry(into_id, section)},
         texts={into_id: parts},
-        edits={page_id: edits} if edits else {},
+        edits={id_: each for id_, each in edits.items() if each},
     )
     return make(
         wiki,

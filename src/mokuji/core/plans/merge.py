@@ -11,10 +11,10 @@ import re
 from dataclasses import replace
 from typing import Literal
 
-from mokuji.core import names
-from mokuji.core.composing import Carried, Composition, Words
+from mokuji.core import definitions, names
+from mokuji.core.composing import Carried, Composed, Composition, Words
 from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
-from mokuji.core.edits import Edit
+from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
 from mokuji.core.plan import Plan, make, need
@@ -50,13 +50,13 @@ def merge(
     if page_id == into_id:
         raise Refused("A page cannot be merged into itself.", code="nothing_to_do")
     base = _edited(into, edited) if texts == "edited" else into
-    edits = _front(wiki, page, base, alias)
+    edits = _edits(wiki, page, base, texts, alias)
     outcome = Outcome(
         gone=frozenset({page_id}),
         successors={page_id: Entry(into_id)},
         texts={} if texts == "keep" else {into_id: _parts(page, base, texts)},
         sources={EDITED: base} if texts == "edited" else {},
-        edits={base.head.id: edits} if edits else {},
+        edits=edits,
     )
     return make(
         wiki,
@@ -75,11 +75,18 @@ def merge(
 
 def joined(page: Page, into: Page, texts: Texts) -> str:
     """The text that the two make, for a writer to go on with; names and aliases are not yet united."""
-    pieces = []
     sources = {page.head.id: page.text, into.head.id: into.text}
-    for part in _parts(page, into, texts):
-        pieces.append(part.words if isinstance(part, Words) else part.span.of(sources[part.source]))
-    return "".join(pieces)
+    edits = dict(zip((into.head.id, page.head.id), definitions.unite(into, page), strict=True))
+    return Composed(_parts(page, into, texts), sources.__getitem__, edits.__getitem__).text
+
+
+def _edits(wiki: Wiki, page: Page, into: Page, texts: Texts, alias: bool) -> dict[int, tuple[Edit, ...]]:
+    """What the act changes in the texts: names of both in one front matter, labels that both define."""
+    edits = {into.head.id: _front(wiki, page, into, alias)}
+    if texts in {"after", "before"}:
+        theirs, ours = definitions.unite(into, page)
+        edits = {into.head.id: arrange([*edits[into.head.id], *theirs]), page.head.id: ours}
+    return {id_: each for id_, each in edits.items() if each}
 
 
 def _edited(into: Page, edited: str | None) -> Page:

@@ -11,9 +11,9 @@ import re
 from collections.abc import Sequence
 from typing import Literal
 
-from mokuji.core import names
+from mokuji.core import definitions, names
 from mokuji.core.changes import Fate
-from mokuji.core.composing import Carried, Composition, Words
+from mokuji.core.composing import Composition, Words
 from mokuji.core.contents import LAST, Put
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Missing, Refused
@@ -26,6 +26,8 @@ from mokuji.core.wiki import Page, PageHead, Wiki
 
 Leave = Literal["link", "insert"]
 """What stays in the place of the section."""
+COPY = -1
+"""The id of the page's text as a source of what both pages need."""
 
 
 def split(
@@ -58,12 +60,16 @@ def split(
     body = _skip_ends(page.text, heading.span.end)
     end = section_end(page.text, headings, index)
     inside = [n for n, h in enumerate(headings) if body <= h.span.start < end]
+    passage = Span(body, end)
+    parted = definitions.part(page, passage)
+    trimmed = Span(body, body + _skip_back(page.text[body:end]))
+    new_text = definitions.without(page, trimmed, parted.rest.moved)
+    new_text += definitions.at_end(page, definitions.needed(new_text, page.text), parted.passage, COPY)
     outcome = Outcome(
         heads={0: new},
-        texts={
-            page_id: _left(page, new, start, body, end, leave, heading),
-            0: [Carried(page_id, Span(body, end))],
-        },
+        texts={page_id: _left(page, new, start, passage, leave, parted), 0: new_text},
+        sources={COPY: definitions.copy_of(page, COPY)},
+        copies={COPY: page_id},
         edits={page_id: edits}
         if (edits := _raised(page, [headings[n] for n in inside], heading.level))
         else {},
@@ -89,23 +95,21 @@ def split(
 
 
 def _left(
-    page: Page, new: PageHead, start: int, body: int, end: int, leave: Leave, heading: Heading
+    page: Page, new: PageHead, start: int, passage: Span, leave: Leave, parted: definitions.Parted
 ) -> Composition:
     """What the page consists of without its section."""
     gap = front_edit.line_end(page.text)
     target = names.escape(new.title)
-    rest = page.text[end:]
-    behind = gap * 2 if rest.strip() else gap
-    first = Span(0, start)
+    behind_it = definitions.without(page, Span(passage.end, len(page.text)), parted.passage.moved)
+    behind = gap * 2 if definitions.needed(behind_it, page.text).strip() else gap
+    first = Span(0, passage.start if leave == "insert" else start)
+    lead = ""
     if leave == "insert":
-        first = Span(0, body)
-        lead = (
-            "" if page.text[:body].endswith(gap * 2) else (gap if page.text[:body].endswith(gap) else gap * 2)
-        )
-        words = f"{lead}[[={target}]]{behind}"
-    else:
-        words = f"[[{target}]]{behind}"
-    return [Carried(page.head.id, first), Words(words), Carried(page.head.id, Span(end, len(page.text)))]
+        before = first.of(page.text)
+        lead = "" if before.endswith(gap * 2) else (gap if before.endswith(gap) else gap * 2)
+    words = f"{lead}[[{'=' if leave == 'insert' else ''}{target}]]{behind}"
+    parts = [*definitions.without(page, first, parted.passage.moved), Words(words), *behind_it]
+    return [*parts, *definitions.at_end(page, definitions.needed(parts, page.text), parted.rest, COPY)]
 
 
 def _raised(page: Page, headings: Sequence[Heading], level: int) -> tuple[Edit, ...]:
@@ -121,6 +125,12 @@ def _raised(page: Page, headings: Sequence[Heading], level: int) -> tuple[Edit, 
 
 def _line_start(text: str, at: int) -> int:
     return max(text.rfind("\n", 0, at), text.rfind("\r", 0, at)) + 1
+
+
+def _skip_back(text: str) -> int:
+    """Where the empty lines at the end of a text begin."""
+    found = re.search(r"(?<=[\r\n])(?:[ \t]*(?:\r\n|\n|\r))+\Z", text)
+    return found.start() if found else len(text)
 
 
 def _skip_ends(text: str, at: int) -> int:

@@ -235,8 +235,10 @@ def _only_alike(wiki: Wiki, outcome: Outcome, there: Mapping[int, Page], past: P
         home_after = homes_after[outcome.heads.get(id_, now.head).volume]
         revision, released = past.captured.get(id_, (0, frozenset[Span]()))
         pairs = list(zip(now.content.references, old.content.references, strict=False))
-        if len(now.content.references) != len(old.content.references):
-            continue
+        if len(now.content.references) != len(old.content.references) or _masked(now.text) != _masked(
+            old.text
+        ):
+            continue  # the act wrote more than names there: which reference became which is not known
         if any((a.name is None) != (b.name is None) or a.kind is not b.kind for a, b in pairs):
             continue
         today = Resolver.of(wiki, ((home, a) for a, _ in pairs))

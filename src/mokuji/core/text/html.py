@@ -20,7 +20,7 @@ from functools import lru_cache
 import nh3
 
 from mokuji.core.text.headings import shown
-from mokuji.core.text.lift import lift, prefix
+from mokuji.core.text.lift import lift, outermost, prefix
 from mokuji.core.text.parser import events
 from mokuji.core.text.writer import Rules, Writer
 from mokuji.core.wiki import Page
@@ -64,12 +64,6 @@ class Compiled:
         return "".join(piece if isinstance(piece, str) else show(piece) for piece in self.pieces)
 
 
-@dataclass(frozen=True, slots=True)
-class _Bytes:
-    start: int
-    end: int
-
-
 def compile_page(page: Page, anchors: Sequence[str], key: bytes) -> Compiled:
     """The page as HTML with open references.
 
@@ -79,7 +73,7 @@ def compile_page(page: Page, anchors: Sequence[str], key: bytes) -> Compiled:
     offset = page.content.front_matter.span.end
     body = page.text[offset:]
     data = body.encode()
-    outer, places = _outermost(page, offset)
+    outer, places = outermost(page.text, offset, page.content.references)
     lifted = lift(body, data, places, key)
     words = {n: shown(page.content.references[index], page.text, ()) for n, index in enumerate(outer)}
     writer = Writer(prefix(data, key), words, anchors)
@@ -92,23 +86,6 @@ def compile_page(page: Page, anchors: Sequence[str], key: bytes) -> Compiled:
     )
     count = len(re.findall(r"\w+", re.sub(r"<[^>]*>", " ", clean)))
     return Compiled(_divide(clean, writer, outer), count)
-
-
-def _outermost(page: Page, offset: int) -> tuple[list[int], list[_Bytes]]:
-    """Indexes of the outermost references, and their byte ranges in the body."""
-    indexes: list[int] = []
-    places: list[_Bytes] = []
-    at, length = offset, 0
-    for index, reference in enumerate(page.content.references):
-        span = reference.span
-        if span.start < at:
-            continue
-        start = length + len(page.text[at : span.start].encode())
-        length = start + len(span.of(page.text).encode())
-        indexes.append(index)
-        places.append(_Bytes(start, length))
-        at = span.end
-    return indexes, places
 
 
 def _divide(clean: str, writer: Writer, outer: Sequence[int]) -> tuple[str | Open, ...]:

@@ -13,6 +13,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from mokuji.core.text.reference import Reference
+
 
 class Place(Protocol):
     """Something with a byte range ``[start, end)`` in a body."""
@@ -79,3 +81,26 @@ def lift(body: str, data: bytes, references: Sequence[Place], key: bytes = b"") 
     pieces.append(data[at:])
     lifted = b"".join(pieces)
     return Lifted(lifted.decode(), lifted, tuple(places), tuple((r.start, r.end) for r in references))
+
+
+@dataclass(frozen=True, slots=True)
+class _Bytes:
+    start: int
+    end: int
+
+
+def outermost(text: str, offset: int, references: Sequence[Reference]) -> tuple[list[int], list[Place]]:
+    """Indexes of the references that stand in no other, and their byte ranges in the body from ``offset`` on."""
+    indexes: list[int] = []
+    places: list[Place] = []
+    at, length = offset, 0
+    for index, reference in enumerate(references):
+        span = reference.span
+        if span.start < at:
+            continue
+        start = length + len(text[at : span.start].encode())
+        length = start + len(span.of(text).encode())
+        indexes.append(index)
+        places.append(_Bytes(start, length))
+        at = span.end
+    return indexes, places

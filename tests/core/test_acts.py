@@ -1,0 +1,115 @@
+"""What acts other than a rename change: the cases of tests/cases/acts.txt, before and after."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+import pytest
+
+from mokuji.core.edits import apply
+from mokuji.core.errors import MokujiError
+from mokuji.core.plan import Plan
+from mokuji.core.plans.aliases import set_aliases
+from mokuji.core.plans.create import create
+from mokuji.core.plans.delete import delete
+from mokuji.core.plans.join import join
+from mokuji.core.plans.link import link_from
+from mokuji.core.plans.merge import merge
+from mokuji.core.plans.move import move_to_volume
+from mokuji.core.plans.retarget import retarget
+from mokuji.core.plans.save import save
+from mokuji.core.plans.section import rename_section
+from mokuji.core.plans.split import split
+from mokuji.core.plans.volumes import create_volume, rename_volume, set_libraries
+from mokuji.core.wiki import MemoryWiki
+from tests.core.casebook import cases, outcome, parted
+
+
+class Asked:
+    """An act as the cases write it: ``verb what -> to, option``."""
+
+    def __init__(self, wiki: MemoryWiki, act: str, verb: str) -> None:
+        self.wiki = wiki
+        self.what, _, rest = act.removeprefix(verb + " ").partition(" -> ")
+        self.option = ""
+        found = re.search(r", (insert|keep|before|no alias|words)\Z", rest or self.what)
+        if found is not None:
+            self.option = found[1]
+            self.what, rest = self.what.removesuffix(found[0]), rest.removesuffix(found[0])
+        self.to = rest.replace("⏎", "\n")
+        self.number = 0
+        numbered = re.search(r" (\d+)\Z", self.what)
+        if numbered is not None:
+            self.number = int(numbered[1]) - 1
+            self.what = self.what.removesuffix(numbered[0])
+
+    def volume(self, title: str) -> int:
+        return next(each.id for each in self.wiki.volumes.values() if each.title == title)
+
+    def place(self, named: str) -> tuple[int, str]:
+        volume, _, title = named.partition("/")
+        return self.volume(volume), title
+
+    def page(self, named: str) -> int:
+        volume, title = self.place(named)
+        pages = self.wiki.pages_by_id.values()
+        return next(p.head.id for p in pages if (p.head.volume, p.head.title) == (volume, title))
+
+
+def _split(a: Asked) -> Plan:
+    return split(a.wiki, a.page(a.what), a.number, a.to, leave="insert" if a.option == "insert" else "link")
+
+
+def _merge(a: Asked) -> Plan:
+    texts = a.option if a.option in {"keep", "before"} else "after"
+    alias = a.option != "no alias"
+    return merge(a.wiki, a.page(a.what), a.page(a.to), texts=texts, alias=alias)  # type: ignore[arg-type]
+
+
+def _delete(a: Asked) -> Plan:
+    if a.to:
+        return delete(a.wiki, [a.page(a.what)], references="retarget", target=a.page(a.to))
+    return delete(a.wiki, [a.page(a.what)], references="words" if a.option == "words" else "leave")
+
+
+def _retarget(a: Asked) -> Plan:
+    volume, title = a.place(a.what)
+    return retarget(a.wiki, (volume, title.lower()), a.page(a.to))
+
+
+def _libraries(a: Asked) -> Plan:
+    names = [] if a.to == "nothing" else [a.volume(a.to)]
+    return set_libraries(a.wiki, a.volume(a.what), names)
+
+
+VERBS: dict[str, Callable[[Asked], Plan]] = {
+    "split": _split,
+    "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
+    "merge": _merge,
+    "section": lambda a: rename_section(a.wiki, a.page(a.what), a.number, a.to),
+    "retarget": _retarget,
+    "delete": _delete,
+    "move": lambda a: move_to_volume(a.wiki, [a.page(a.what)], a.volume(a.to)),
+    "aliases": lambda a: set_aliases(a.wiki, a.page(a.what), a.to.split(", ")),
+    "create": lambda a: create(a.wiki, *a.place(a.what)),
+    "save": lambda a: save(a.wiki, a.page(a.what), a.to),
+    "volume": lambda a: rename_volume(a.wiki, a.volume(a.what), a.to),
+    "new volume": lambda a: create_volume(a.wiki, a.what),
+    "libraries": _libraries,
+    "link from": lambda a: link_from(a.wiki, a.page(a.what), a.page(a.to)),
+}
+
+
+@pytest.mark.parametrize(("said", "block"), cases("acts.txt"), ids=[case[0] for case in cases("acts.txt")])
+def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
+    act, wiki, expected = parted(block)
+    verb = next(each for each in sorted(VERBS, key=len, reverse=True) if act.startswith(each + " "))
+    try:
+        plan = VERBS[verb](Asked(wiki, act, verb))
+    except MokujiError as refusal:
+        assert f"refused {refusal.code}" == expected, str(refusal)
+        return
+    assert outcome(wiki, plan) == expected, said
+    for change in plan.change_set.changes:
+        assert apply(change.before, change.edits) == change.after, "what is shown is what is done"
