@@ -1,4 +1,5 @@
 // The keys that work outside of fields, and the list of all keys.
+import { inList } from "./lists.js";
 import { visited } from "./lately.js";
 
 const isMac = /Mac|iP(hone|ad)/.test(navigator.platform);
@@ -53,7 +54,11 @@ function nextRegion(back) {
 export function listenForKeys() {
   document.addEventListener("keydown", (event) => {
     const command = isMac ? event.metaKey : event.ctrlKey;
-    let done = false;
+    let done = inList(event);
+    if (done) {
+      event.preventDefault();
+      return;
+    }
     if (command && !event.altKey && !event.shiftKey && event.key.toLowerCase() === "k") {
       send("mokuji:jump")();
       done = true;

@@ -7,6 +7,7 @@ import { jump } from "./jump.js";
 import { keys, listenForKeys } from "./keys.js";
 import { lately, visit } from "./lately.js";
 import { lightUp } from "./lit.js";
+import { report } from "./lists.js";
 import { menu } from "./menu.js";
 
 visit(document.body.dataset);
@@ -16,6 +17,7 @@ Alpine.data("card", card);
 Alpine.data("contents", contents);
 Alpine.data("keys", keys);
 Alpine.data("menu", menu);
+Alpine.data("report", report);
 listenForKeys();
 
 // The desk's own script registers its part of the page before this.

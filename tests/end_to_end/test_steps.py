@@ -282,6 +282,34 @@ def test_5_marked_mentions_are_linked_through_one_plan(open_page: Open) -> None:
     expect(page.get_by_role("status")).to_contain_text("2 pages were written as one change")
 
 
+def test_5_a_report_is_gone_through_by_keyboard_with_each_finding_in_its_place(open_page: Open) -> None:
+    page = open_page("/-/upkeep/tern-4-service-manual/mentions", who="Wenna")
+    beside = page.get_by_role("complementary", name="In its place")
+    expect(beside.locator("mark")).to_have_text("bilge switch")
+    page.keyboard.press("j")
+    expect(page.locator("#f2")).to_be_focused()
+    expect(beside.locator("mark")).to_have_text("hull")
+    page.keyboard.press("Space")
+    expect(page.locator("#f2").get_by_role("checkbox")).to_be_checked()
+    page.keyboard.press("F8")
+    expect(beside.locator("h2")).to_have_text("Before you open it")
+    page.keyboard.press("k")
+    expect(page.locator("#f2")).to_be_focused()
+    page.keyboard.press("Alt+Enter")
+    expect(page.locator(".plan-say").first).to_contain_text("10 mentions will be linked")
+
+
+def test_5_other_lists_are_gone_through_by_the_same_keys(open_page: Open) -> None:
+    page = open_page("/-/find?words=battery", who="Wenna")
+    page.keyboard.press("j")
+    page.keyboard.press("j")
+    page.keyboard.press("k")
+    first = page.locator("[data-row]").first
+    expect(first).to_be_focused()
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/battery-well")
+
+
 def test_6_see_revisions_and_compare_two(open_page: Open) -> None:
     page = open_page(WELL)
     page.keyboard.press("h")

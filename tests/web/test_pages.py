@@ -417,6 +417,26 @@ def test_upkeep_counts_stand_in_the_spine_and_lead_to_the_reports(browser: Brows
     assert "3 Orphans" in overview and "6 Unwritten names" in overview
 
 
+def test_each_finding_leads_to_its_passage_marked_under_its_heading(browser: Browser) -> None:
+    client = browser()
+    page = client.get(f"/-/upkeep{MANUAL}/unwritten").text
+    address = html.unescape(re.findall(r'data-passage="([^"]+)"', page)[0])
+    passage = client.get(address)
+    assert passage.status_code == 200 and "<mark>[[lid gasket]]</mark>" in passage.text
+    assert "Tern 4 service manual › The buoy › Power" in _said(passage.text)
+    top = client.get(f"/-/passage{WELL}?start=99999999&end=0").text
+    assert "<mark>" not in top and "WARNING" in top, "without a range that fits, the first lines"
+
+
+def test_a_passage_of_a_closed_volume_and_of_none_are_refused_alike(browser: Browser) -> None:
+    client = browser()
+    told = {
+        client.get(f"/-/passage/{volume}/anything").status_code
+        for volume in ("bench-notes", "no-such-volume")
+    }
+    assert told == {404}
+
+
 def test_marked_mentions_go_into_one_plan(browser: Browser) -> None:
     client = browser("wenna")
     page = client.get(f"/-/upkeep{MANUAL}/mentions").text
@@ -443,7 +463,7 @@ def test_an_undo_in_conflict_shows_both_changes_and_can_leave_that_page(browser:
         status, _ = _post(client, "/-/edit" + charger, **fields, text=text, note=f"now {new}")
         assert status == 200
     changes = client.get("/-/changes").text
-    row = next(part for part in changes.split("<tr>") if "now 6 A" in part)
+    row = next(part for part in changes.split("<tr ") if "now 6 A" in part)
     undo = re.search(r'href="(/-/changes/\d+)"', row)
     assert undo is not None
     plan = client.get(undo[1] + "/undo")

@@ -218,8 +218,9 @@ def unwritten_view(
     key = names.key(name)
     view = volume_view(connection, actor, volume, volumes)
     placed = view.contents.of(key)
-    led_from = unwritten.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
-    title = placed.title if placed else unwritten.typed_title(connection, (volume.id, key), led_from)
+    wiki = StoredWiki(connection, volumes)
+    led_from = unwritten.led_from(wiki, (volume.id, key))
+    title = placed.title if placed else unwritten.typed_title(wiki, (volume.id, key), led_from)
     thrown = trash.at_name(connection, volume.id, key) if names.is_storable(name) else None
     page, title = thrown if thrown and not title else (thrown[0] if thrown else None, title)
     return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from), page)
@@ -322,8 +323,8 @@ def card(
         volume = find_volume(connection, actor, volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
-            seen = [each.id for each in volumes.values()]
-            return volume, None, "", unwritten.led_from(connection, (volume.id, names.key(page_key)), seen, 5)
+            wiki = StoredWiki(connection, volumes)
+            return volume, None, "", unwritten.led_from(wiki, (volume.id, names.key(page_key)), 5)
         ready = load_ready(desk, connection, head, volumes)
         found = links(connection, desk, volume, ready.page, volumes)
         html = ready.compiled.fill(lambda place: found[place.index].label or found[place.index].words)

@@ -19,7 +19,8 @@ from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
 from mokuji.core.reports.sections import broken_sections
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
-from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.core.text.reference import Reference
+from mokuji.core.wiki import Page, PageHead, Place, Volume
 from mokuji.services.desk import Desk, check, find_volume, refresh, visible
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import pages, unwritten, upkeep
@@ -63,7 +64,8 @@ class Finding:
     """One thing to mend.
 
     ``title`` is the name in question, ``page`` its page if it has one, ``other`` a second one. ``number`` is how
-    many pages ask for it; ``reason`` says why it is listed. ``spots`` are where it shows.
+    many pages ask for it; ``reason`` says why it is listed. ``spots`` are where it shows. ``missing`` is the name
+    of a volume that is not there.
     """
 
     key: str
@@ -75,6 +77,7 @@ class Finding:
     spots: tuple[Spot, ...] = ()
     pair: Pair | None = None
     target: PageHead | None = None
+    missing: str = ""
 
 
 @dataclass(frozen=True)
@@ -220,28 +223,44 @@ def _unwritten(scene: _Scene, after: str, most: int) -> Listing:
     rows = upkeep.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
     found = []
     for key, asking in rows:
-        heads = unwritten.led_from(scene.connection, (scene.volume.id, key), scene.seen, 3)
-        spots, title = _asking(scene, key, heads)
-        found.append(Finding(f"{asking} {key}", title or names.as_title(key), number=asking, spots=spots))
+        spots, title, missing = _asking(scene, key)
+        words = title or names.as_title(key)
+        found.append(Finding(f"{asking} {key}", words, number=asking, spots=spots, missing=missing))
     return found, {}
 
 
-def _asking(scene: _Scene, key: str, heads: list[PageHead]) -> tuple[tuple[Spot, ...], str]:
+def _asking(scene: _Scene, key: str) -> tuple[tuple[Spot, ...], str, str]:
+    """Where pages ask for a name, how it is typed, and the name of its volume if that is not there."""
     wiki = scene.wiki
-    place = (scene.volume.id, key)
+    place, typed_key = (scene.volume.id, key), key
+    heads = unwritten.led_from(wiki, place, 3)
+    if not heads and key.startswith("/"):
+        place, typed_key = (0, key[1:]), key[1:].partition("/")[2]
+        heads = [head for head in unwritten.led_from(wiki, place) if head.volume == scene.volume.id][:3]
     wiki.meaning([place])
     spots: list[Spot] = []
-    title = ""
+    title = missing = ""
     for _, page in sorted(wiki.pages([head.id for head in heads]).items()):
-        use = next(iter(page.uses({key})), None)
+        use = next((u for u in page.uses({typed_key}) if place[0] or _is_at(u.reference, place)), None)
         if use is None:
             continue
         reference = use.reference
         whole = reference.name is not None and reference.name.key == key
-        typed = names.unescape((reference.name_span if whole else reference.title_span).of(page.text))
-        title = title or names.as_title(typed.strip())
+        if place[0]:
+            typed = names.unescape((reference.name_span if whole else reference.title_span).of(page.text))
+            title = title or names.as_title(typed.strip())
+        elif not missing:
+            missing = names.unescape(
+                Span(reference.name_span.start, reference.title_span.start).of(page.text)
+            ).strip(" /")
+            title = f"{missing}/{names.unescape(reference.title_span.of(page.text)).strip()}"
         spots.append(_spot(page, reference.span, use.index))
-    return tuple(spots), title
+    return tuple(spots), title, missing
+
+
+def _is_at(reference: Reference, place: Place) -> bool:
+    name = reference.name
+    return name is not None and name.absolute and f"{name.volume}/{name.title}" == place[1]
 
 
 def _spot(

@@ -87,9 +87,9 @@ class Scene:
         head = self.wiki.titles([place]).get(place)
         if head is not None:
             return head.title
-        seen = [volume.id for volume in self.volumes.values()]
-        asking = unwritten.led_from(self.connection, place, seen, 1)
-        return unwritten.typed_title(self.connection, place, asking).strip() or otherwise or place[1]
+        wiki = StoredWiki(self.connection, self.volumes)
+        typed = unwritten.typed_title(wiki, place, unwritten.led_from(wiki, place, 1))
+        return typed.strip() or otherwise or place[1]
 
     def may_write(self, volume: int) -> bool:
         """Whether the actor may write in a volume by id."""

@@ -72,11 +72,12 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
         if head is not None:
             text = StoredWiki(connection).pages([head.id])[head.id].text
             return EditView(place, head.key, head.title, text, head.revision, number, "", "")
-        led_from = unwritten.led_from(connection, (volume.id, key), [each.id for each in volumes.values()])
+        wiki = StoredWiki(connection, volumes)
+        led_from = unwritten.led_from(wiki, (volume.id, key))
         if not under and led_from:
             under = next((each.key for each in led_from if each.volume == volume.id), "")
         parent = find_head(connection, volume, under) if under and not entry else None
-        title = entry.title if entry else unwritten.typed_title(connection, (volume.id, key), led_from)
+        title = entry.title if entry else unwritten.typed_title(wiki, (volume.id, key), led_from)
         title = names.as_title(title or page_key.replace("-", " "))
         return EditView(
             place, key, title, "", 0, number, parent.key if parent else "", parent.title if parent else ""

@@ -105,11 +105,16 @@ def contents(
 
 PATH = text(
     """WITH RECURSIVE up AS (
-        SELECT id, parent, position, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
-        UNION ALL SELECT c.id, c.parent, c.position, up.step + 1 FROM contents c JOIN up ON c.id = up.parent
+        SELECT id, parent, position, title, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
+        UNION ALL SELECT c.id, c.parent, c.position, c.title, up.step + 1 FROM contents c JOIN up ON c.id = up.parent
         WHERE up.step < 100)
-    SELECT id, parent, position FROM up ORDER BY step DESC"""
+    SELECT id, parent, position, title FROM up ORDER BY step DESC"""
 )
+
+
+def above(connection: Connection, volume: int, key: str) -> tuple[str, ...]:
+    """The names that stand above one in the contents, the top first."""
+    return tuple(row.title for row in connection.execute(PATH, {"volume": volume, "key": key}))[:-1]
 
 
 def _levels(

@@ -167,6 +167,8 @@ class StoredWiki:
             (home, key) for volume, key in places for home in (volume, *self._library_users.get(volume, ()))
         ]
         qualified = [(by_id[volume].key, key) for volume, key in places if volume in by_id]
+        # A place in volume 0 is “volume/page” where there is no such volume.
+        qualified += [(key.partition("/")[0], key.partition("/")[2]) for volume, key in places if not volume]
         values = {
             "homes": [home for home, _ in typed],
             "keys": [key for _, key in typed],
@@ -175,11 +177,7 @@ class StoredWiki:
         }
         rows = self.connection.execute(NAMES_MEANING, values)
         # Names typed in a volume that was deleted wait for it to come back.
-        found = {
-            r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute))
-            for r in rows
-            if self._only is not None or r.home in by_id
-        }
+        found = {r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute)) for r in rows if r.home in by_id}
         self._names.update({id_: name for id_, (_, name) in found.items()})
         return found
 

@@ -148,6 +148,7 @@ name = Table(
         "home", "key", "vkey", "tkey", "absolute", name="name_whole", postgresql_nulls_not_distinct=True
     ),
     Index("name_in_volume", "vkey", "tkey", postgresql_where=text("vkey IS NOT NULL")),
+    Index("name_by_volume", "vkey", "home", postgresql_where=text("vkey IS NOT NULL")),
 )
 
 page_name = Table(

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 
-from sqlalchemy import Connection, text
+from sqlalchemy import text
 
 from mokuji.core import names
 from mokuji.core.wiki import PageHead, Place
@@ -13,25 +13,23 @@ from mokuji.store.leading import asking_for, columns
 from mokuji.store.snapshot import StoredWiki
 
 
-def led_from(
-    connection: Connection, place: Place, visible: Collection[int], most: int = 20
-) -> list[PageHead]:
-    """The pages that refer to a name that has no page."""
-    asking = asking_for(StoredWiki(connection), place)
+def led_from(wiki: StoredWiki, place: Place, most: int = 20) -> list[PageHead]:
+    """The pages of a wiki, as a reader may see it, that refer to a name that has no page there."""
+    asking = asking_for(wiki, place)
     if not asking:
         return []
+    visible = [volume.id for volume in wiki.volumes.values()]
     values = {**columns(asking, visible), "page": 0, "after": 0, "most": most}
-    ids = connection.execute(BACKLINK_PAGES, values).scalars().all()
-    rows = connection.execute(
+    ids = wiki.connection.execute(BACKLINK_PAGES, values).scalars().all()
+    rows = wiki.connection.execute(
         text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"),
         {"ids": list(ids)},
     )
     return [PageHead(*row) for row in rows]
 
 
-def typed_title(connection: Connection, place: Place, led_from: Sequence[PageHead]) -> str:
+def typed_title(wiki: StoredWiki, place: Place, led_from: Sequence[PageHead]) -> str:
     """An unwritten name as the first page that refers to it types it; empty if none does."""
-    wiki = StoredWiki(connection)
     wiki.meaning([place])
     for head in led_from[:1]:
         page = wiki.pages([head.id])[head.id]

@@ -72,8 +72,7 @@ def _places_of(wiki: StoredWiki, ids: Collection[int]) -> set[Place]:
             name = name_of(row.key, row.vkey, row.tkey, row.absolute)
             found.update(lookups(name, homes[row.home], wiki.volumes, insert=True))
             found.add(unwritten_place(name, homes[row.home], wiki.volumes))
-    # Volume 0 is one that does not exist: nothing can be written there, so nothing is counted.
-    return {place for place in found if place[0]}
+    return found
 
 
 def _look_at(wiki: StoredWiki, places: Sequence[Place]) -> None:
@@ -370,8 +369,6 @@ def recount(connection: Connection) -> None:
     homes = {head.id: head.volume for head in linked.heads}
     rows: list[tuple[Place, int, int]] = []
     for place, pages in linked.asked.items():
-        if not place[0]:
-            continue
         numbers: dict[int, int] = {}
         for page in pages:
             numbers[homes[page]] = numbers.get(homes[page], 0) + 1
@@ -404,11 +401,23 @@ class Counts:
         return self.orphans + self.out_of_reach + self.unwritten
 
 
+_WANTED = """(SELECT key, pages FROM asked WHERE volume = :volume AND home = ANY(:visible)
+    UNION ALL SELECT '/' || key, pages FROM asked WHERE volume = 0 AND home = :volume
+    UNION ALL SELECT n.key, count(DISTINCT pn.page)::int
+        FROM (SELECT key FROM volume WHERE deleted_by IS NULL AND id <> ALL(:visible) OFFSET 0) v,
+        LATERAL (SELECT id, key, absolute FROM name WHERE vkey = v.key COLLATE "C" AND home = :volume OFFSET 0) n,
+        LATERAL (SELECT page FROM page_name WHERE name = n.id OFFSET 0) pn
+        WHERE n.absolute OR NOT (
+            EXISTS (SELECT 1 FROM page p WHERE p.volume = :volume AND p.key = n.key COLLATE "C" OFFSET 0)
+            OR EXISTS (SELECT 1 FROM alias a WHERE a.volume = :volume AND a.key = n.key COLLATE "C" OFFSET 0))
+        GROUP BY n.key)"""
+# What is asked for in a volume; in one that is not there, by the pages of this one; and in those that are closed to
+# the reader, to whom they must look as if they were not there.
 COUNTS = text(
-    """SELECT
+    f"""SELECT
         (SELECT count(*) FROM orphan WHERE volume = :volume AND NOT homes && CAST(:visible AS int[])) AS orphans,
         (SELECT count(*) FROM unplaced WHERE volume = :volume AND NOT reached) AS out_of_reach,
-        (SELECT count(DISTINCT key) FROM asked WHERE volume = :volume AND home = ANY(:visible)) AS unwritten"""
+        (SELECT count(DISTINCT key) FROM {_WANTED} w) AS unwritten"""  # noqa: S608
 )
 ORPHANS = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision FROM orphan o JOIN page p ON p.id = o.page
@@ -420,9 +429,9 @@ OUT_OF_REACH = text(
     WHERE u.volume = :volume AND NOT u.reached AND u.key > :after COLLATE "C" ORDER BY u.key LIMIT :most"""
 )
 ASKED = text(
-    """SELECT key, sum(pages)::int AS pages FROM asked WHERE volume = :volume AND home = ANY(:visible)
-    GROUP BY key HAVING (-sum(pages)::int, key) > (CAST(:asked AS int), CAST(:after AS text) COLLATE "C")
-    ORDER BY -sum(pages)::int, key LIMIT :most"""
+    f"""SELECT key, sum(pages)::int AS pages FROM {_WANTED} w GROUP BY key
+    HAVING (-sum(pages)::int, key) > (CAST(:asked AS int), CAST(:after AS text) COLLATE "C")
+    ORDER BY -sum(pages)::int, key LIMIT :most"""  # noqa: S608
 )
 
 
@@ -454,7 +463,7 @@ def unwritten(
     most: int = 200,
 ) -> list[tuple[str, int]]:
     """Keys of names without a page with how many pages ask for them, the most wanted first; ``after`` is the last
-    one of the page before (number and key)."""
+    one of the page before (number and key). Keys in a volume that is not there begin with “/”."""
     number, key = after or (2**30, "")
     values = {"volume": volume, "visible": list(visible), "asked": -number, "after": key, "most": most}
     return [(row.key, row.pages) for row in connection.execute(ASKED, values)]

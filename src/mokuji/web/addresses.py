@@ -38,6 +38,12 @@ def upkeep(volume_key: str, name: str = "") -> str:
     return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")
 
 
+def passage(volume_key: str, page_key: str, span: tuple[int, int] | None = None) -> str:
+    """A passage of a page, to be shown beside a list; ``span`` is marked in it."""
+    query: dict[str, object] = {} if span is None else {"start": span[0], "end": span[1]}
+    return _with(f"/-/passage{address(volume_key, page_key)}", query)
+
+
 def change(number: int, what: str = "") -> str:
     """A change set, or something done with it."""
     return f"/-/changes/{number}" + (f"/{what}" if what else "")

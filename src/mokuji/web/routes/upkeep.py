@@ -7,11 +7,13 @@ import io
 import json
 from collections.abc import Callable, Iterable
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mokuji.services import upkeep
+from mokuji.core.spans import Span
+from mokuji.services import passages, upkeep
 from mokuji.services.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -53,6 +55,13 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
     )
 
 
+@router.get("/-/passage/{volume}/{page:path}")
+def passage(who: Who, volume: str, page: str, start: int = -1, end: int = -1) -> Response:
+    """Some lines of a page as part of another: those around a range, or its first ones."""
+    marked = Span(start, end) if start >= 0 else None
+    return who.page("passage.html", found=passages.passage(who.desk, who.actor, volume, page, marked))
+
+
 @router.post("/-/upkeep/{volume}/differ")
 def differ(who: Who, form: Form, volume: str) -> Response:
     """Remembers that two names are two things."""
@@ -74,6 +83,13 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
         if view.name == "out-of-reach":
             mends.insert(0, ("Put it in the contents", plan("place", volume, key, under="", after="last")))
         return mends
+    if view.name == "unwritten" and found.missing:
+        there = found.spots[0]
+        page = view.volumes[there.page.volume].key
+        return [
+            ("Edit there", addresses.act("edit", page, there.page.key) + f"#line-{there.line}"),
+            (f"Make a volume “{found.missing}”", f"/-/new-volume?{urlencode({'title': found.missing})}"),
+        ]
     if view.name == "unwritten":
         key = found.key.partition(" ")[2]
         return [
