@@ -58,7 +58,7 @@ def test_a_screen_fits_phone_and_desk_and_its_text_stands_out(open_page: Open, a
         wide = page.evaluate("document.documentElement.scrollWidth")
         assert wide <= width, f"{address} is {wide} wide at {width}"
     for scheme in ("light", "dark"):
-        page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+        page.emulate_media(color_scheme=scheme)
         page.wait_for_timeout(200)
         assert page.evaluate(CONTRAST) == [], scheme
 

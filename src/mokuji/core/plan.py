@@ -156,14 +156,13 @@ def need(wiki: Wiki, page: int) -> Page:
     return found
 
 
-def check_free(wiki: Wiki, head: PageHead) -> None:
-    """Collision if another page has this name."""
+def check_free(wiki: Wiki, head: PageHead, mend: str = "Choose another title, or merge the two.") -> None:
+    """Collision if another page has this name; ``mend`` says what to do then."""
     place = (head.volume, head.key)
     holder = wiki.titles([place]).get(place)
     if holder is not None and holder.id != head.id:
         volume = volumes_by_id(wiki)[head.volume]
         raise Collision(
             f"“{volume.title}” has a page “{holder.title}” already, and two pages of a volume cannot share a "
-            "name (capitals, spaces, hyphens and underscores make no difference). Choose another title, or merge "
-            "the two.",
+            f"name (capitals, spaces, hyphens and underscores make no difference). {mend}",
         )

@@ -59,7 +59,7 @@ def restore(
             )
         title = names.check_title((titles or {}).get(each.head.id, each.head.title))
         head = replace(each.head, title=title, key=names.key(title))
-        check_free(wiki, head)
+        check_free(wiki, head, "Restore this one under another title.")
         heads[head.id] = head
         sources[head.id] = Page(each.head, each.text)
         placings += _renamed(each.places, each.head.key, head)

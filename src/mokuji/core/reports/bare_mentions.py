@@ -15,6 +15,7 @@ from bisect import bisect_right
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from ahocorasick_rs import AhoCorasick
 
@@ -32,8 +33,7 @@ _RUN = re.compile(r" {2,}")
 _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
-@dataclass(frozen=True, slots=True)
-class Mention:
+class Mention(NamedTuple):
     """Where a page says the name of another: ``target`` is that page's id, ``key`` the name's."""
 
     page: int
@@ -71,7 +71,7 @@ class Finder:
             for index, start, end in self._matcher.find_matches_as_indexes(shown, overlapping=True)
             if not (start and shown[start - 1].isalnum()) and not (end < size and shown[end].isalnum())
         ]
-        found.sort(key=lambda each: (each[1], -each[2]))
+        found.sort(key=_from_the_left)
         if places is None:
             return found
         return [(index, places.of(start), places.of(end - 1) + 1) for index, start, end in found]
@@ -87,7 +87,7 @@ class Finder:
             seen = _plain_by_parsing(page, candidates)
         found: list[Mention] = []
         last = 0
-        addressed = _ADDRESSED.search(text) is not None
+        addressed = _holds_addresses(text)
         for (index, start, end), plain in zip(candidates, seen, strict=True):
             # The longest that stands in plain text counts: “battery” in “battery *well*”.
             if start < last or not plain or (addressed and _in_address(text, start)):
@@ -99,6 +99,12 @@ class Finder:
 
 
 Candidate = tuple[int, int, int]
+
+
+def _from_the_left(candidate: Candidate) -> tuple[int, int]:
+    return candidate[1], -candidate[2]
+
+
 _APART = re.compile(
     r"""\n(?:[ ]{4}|\t                                      # code
     |(?:[ >]*(?:[-*+]|\d{1,9}[.)]))+(?:[ ]{5}|[ ]*\t|[ ]+[#=-])  # code, a heading or a rule in an item
@@ -107,7 +113,6 @@ _APART = re.compile(
     re.VERBOSE,
 )
 """What makes a line that goes with others: a page with one such line is parsed."""
-_ADDRESSED = re.compile(r"[#@]\w|://|www\.")
 _SPECIAL = re.compile(r"[`<\[\]$\\]")
 _REFERENCE = re.compile(r"\[\[=?[^\W_][^\[\]\n\\`<$|]{0,150}(?:\|[^\[\]\n\\`<$]{0,200})?\]\]")
 _HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|$)", re.MULTILINE)
@@ -144,7 +149,7 @@ def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool]
             found.append(False)
         else:
             line = text.rfind("\n", 0, start) + 1
-            found.append(_HEADING.match(text, line) is None)
+            found.append(text[line] not in " #" or _HEADING.match(text, line) is None)
     return found
 
 
@@ -168,6 +173,22 @@ def _end_of_run(text: str, plain: Sequence[Span], at: int, end: int) -> int:
         at += 1
         last = plain[at].end
     return last
+
+
+def _holds_addresses(text: str) -> bool:
+    """Whether a text may hold a bare address, a mark or a handle."""
+    if "://" in text or "www." in text:
+        return True
+    return any(_leads_a_word(text, mark) for mark in "#@")
+
+
+def _leads_a_word(text: str, mark: str) -> bool:
+    at = text.find(mark)
+    while at >= 0:
+        if text[at + 1 : at + 2].isalnum():
+            return True
+        at = text.find(mark, at + 1)
+    return False
 
 
 def _in_address(text: str, start: int) -> bool:
