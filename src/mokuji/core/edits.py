@@ -48,7 +48,7 @@ class Shift:
 
     def __init__(self, edits: Sequence[Edit]) -> None:
         self._ends: list[int] = []
-        self._by: list[int] = []
+        self._by = [0]
         total = 0
         for edit in arrange(edits):
             total += len(edit.words) - (edit.span.end - edit.span.start)
@@ -57,5 +57,9 @@ class Shift:
 
     def __call__(self, offset: int) -> int:
         """The offset after the edits; an edit that ends at it counts as before it."""
-        index = bisect_right(self._ends, offset)
-        return offset + (self._by[index - 1] if index else 0)
+        return offset + self._by[bisect_right(self._ends, offset)]
+
+    def all(self, offsets: Iterable[int]) -> list[int]:
+        """Many offsets after the edits."""
+        ends, by = self._ends, self._by
+        return [offset + by[bisect_right(ends, offset)] for offset in offsets]

@@ -166,6 +166,7 @@ class _Following:
         self._labelled: dict[int, set[int]] = {}
         self._added = 0
         self._resolved: dict[tuple[bool, int, Name, bool], Resolution] = {}
+        self._whole_homes: dict[int, Volume | None] = {}
         self._forms: dict[tuple[object, ...], tuple[Edit | None, Name]] = {}
         self._composed: dict[int, Composed] = {}
         self._known_sections: dict[int, Sections] = {}
@@ -397,8 +398,15 @@ class _Following:
         return self._homes[page.head.volume]
 
     def _home_after(self, page: Page, span: Span) -> Volume | None:
-        host = self._host(page.head.id, span)
-        return None if host is None else self._homes_after.get(self._head_after(host).volume)
+        id_ = page.head.id
+        if id_ in self._whole_homes:
+            return self._whole_homes[id_]
+        host = self._host(id_, span)
+        home = None if host is None else self._homes_after.get(self._head_after(host).volume)
+        if id_ not in self._hosts:
+            # All of the text stays together: what was found for one range fits all.
+            self._whole_homes[id_] = home
+        return home
 
     def _resolver(
         self,
@@ -408,12 +416,13 @@ class _Following:
         *,
         moved: bool = False,
     ) -> Resolver:
-        typed: list[tuple[Volume, Reference]] = []
+        typed: dict[tuple[int, Name | None, Kind], tuple[Volume, Reference]] = {}
         for page, use in uses:
-            home = self._home_after(page, use.reference.span) if moved else self._home(page)
+            reference = use.reference
+            home = self._home_after(page, reference.span) if moved else self._home(page)
             if home is not None:
-                typed.append((homes[home.id], use.reference))
-        return Resolver.of(wiki, typed)
+                typed.setdefault((home.id, reference.name, reference.kind), (homes[home.id], reference))
+        return Resolver.of(wiki, typed.values())
 
     def _left(self, page: Page, reference: Reference) -> bool:
         revision, spans = self._leave.get(page.head.id, (0, frozenset[Span]()))

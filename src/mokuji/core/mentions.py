@@ -113,13 +113,17 @@ def _without(span: Span, taken: list[Span]) -> Iterator[Span]:
 
 def sayings(page: Page, old: str, new: str) -> Iterator[Saying]:
     """Where a page says ``old`` without referring to it, and what it would say instead."""
-    words = [re.escape(word) for word in names.key(old).split(" ") if word]
+    words = [word for word in names.key(old).split(" ") if word]
     if not words:
         return
-    pattern = re.compile(r"(?<!\w)" + r"(?:[\s_‐‑-]|%20)+".join(words) + r"(?!\w)", re.IGNORECASE)
+    joined = r"(?:[\s_‐‑-]|%20)+".join(map(re.escape, words))
+    pattern = re.compile(rf"(?<!\w){joined}(?!\w)", re.IGNORECASE)
     # Most pages that say the name say it in references only: that shows without parsing.
-    if "[[=" not in page.text and not pattern.search(_REFERENCE.sub("[]", page.text)):
-        return
+    if "[[=" not in page.text:
+        besides = _REFERENCE.sub("[]", page.text)
+        lowered = besides.casefold()
+        if any(word.isascii() and word not in lowered for word in words) or not pattern.search(besides):
+            return
     lines = Lines(page.text)
     for stretch in stretches(page):
         inside = stretch.span.of(page.text)

@@ -74,6 +74,7 @@ class Resolver:
         self._volumes = volumes
         self._titles = titles
         self._aliases = aliases
+        self._known: dict[tuple[Name, int, bool], Resolution] = {}
 
     @classmethod
     def of(cls, wiki: Wiki, uses: Iterable[tuple[Volume, Reference]]) -> Resolver:
@@ -87,6 +88,13 @@ class Resolver:
 
     def resolve(self, name: Name, home: Volume, *, insert: bool = False) -> Resolution:
         """Where a name typed in volume ``home`` leads."""
+        key = (name, home.id, insert)
+        found = self._known.get(key)
+        if found is None:
+            found = self._known[key] = self._resolve(name, home, insert=insert)
+        return found
+
+    def _resolve(self, name: Name, home: Volume, *, insert: bool) -> Resolution:
         for place in lookups(name, home, self._volumes, insert=insert):
             page = self._titles.get(place)
             if page is not None:

@@ -337,8 +337,8 @@ _PUT_REFS = text(
     """INSERT INTO page_refs (page, starts, ends, names, flags)
     SELECT w.page, CAST(w.starts AS int[]), CAST(w.ends AS int[]), CAST(w.names AS bigint[]),
         CAST(w.flags AS smallint[])
-    FROM unnest(CAST(:pages AS bigint[]), CAST(:starts AS text[]), CAST(:ends AS text[]), CAST(:names AS text[]),
-        CAST(:flags AS text[])) AS w(page, starts, ends, names, flags)
+    FROM unnest(CAST(:pages AS bigint[]), string_to_array(:starts, ';'), string_to_array(:ends, ';'),
+        string_to_array(:names, ';'), string_to_array(:flags, ';')) AS w(page, starts, ends, names, flags)
     ON CONFLICT (page) DO UPDATE SET
     starts = EXCLUDED.starts, ends = EXCLUDED.ends, names = EXCLUDED.names, flags = EXCLUDED.flags"""
 )
@@ -362,11 +362,11 @@ def _write_refs(connection: Connection, rows: Sequence[_Row]) -> None:
         connection.execute(
             _PUT_REFS,
             {
-                "pages": [row.page for row in ordered],
-                "starts": [_array(row.starts) for row in ordered],
-                "ends": [_array(row.ends) for row in ordered],
-                "names": [_array(row.names) for row in ordered],
-                "flags": [_array(row.flags) for row in ordered],
+                "pages": _array(row.page for row in ordered),
+                "starts": ";".join(_array(row.starts) for row in ordered),
+                "ends": ";".join(_array(row.ends) for row in ordered),
+                "names": ";".join(_array(row.names) for row in ordered),
+                "flags": ";".join(_array(row.flags) for row in ordered),
             },
         )
 
@@ -387,8 +387,8 @@ def _write_page_names(connection: Connection, counts: Mapping[tuple[int, int, in
     ordered = sorted(counts)
     if ordered:
         columns = {"pages": 0, "names": 1, "kinds": 2}
-        values = {column: [key[at] for key in ordered] for column, at in columns.items()}
-        connection.execute(_PUT_NAMES, {**values, "counts": [counts[key] for key in ordered]})
+        values = {column: _array(key[at] for key in ordered) for column, at in columns.items()}
+        connection.execute(_PUT_NAMES, {**values, "counts": _array(counts[key] for key in ordered)})
 
 
 def _write_sections(connection: Connection, page: int, uses: Iterable[_Use]) -> None:
@@ -457,8 +457,9 @@ def apply_changes(
     _bump(connection, changes, by)
     _copy_revisions(connection, changes, change_set, by)
     rewritten = [change for change in changes if change.text_changed]
-    _reindex(connection, [change for change in rewritten if change.content is None])
     whole = [c for c in changes if c.content is not None and (c.text_changed or c.volume != c.head.volume)]
+    plain = [change for change in rewritten if change.content is None]
+    _reindex(connection, plain, [change.head.id for change in whole])
     for change in whole:
         assert change.content is not None
         index_page(connection, change.head_after, change.content, change.after)
@@ -471,27 +472,43 @@ def apply_changes(
     index_words(connection, [(c.head.id, c.title, c.after) for c in rest])
 
 
+_BUMP = text(
+    """UPDATE page p SET revision = p.revision + 1, changed = :at, author = :author, note = :note
+    FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[])) AS w(id, expected)
+    WHERE p.id = w.id AND p.revision = w.expected"""
+)
+_BUMP_AND_MOVE = text(
+    """UPDATE page p SET revision = p.revision + 1, title = w.title, key = w.key, volume = w.volume,
+    changed = :at, author = :author, note = :note
+    FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[]), CAST(:titles AS text[]),
+        CAST(:keys AS text[]), CAST(:volumes AS int[])) AS w(id, expected, title, key, volume)
+    WHERE p.id = w.id AND p.revision = w.expected"""
+)
+
+
 def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) -> None:
-    done = connection.execute(
-        text(
-            """UPDATE page p SET revision = p.revision + 1, title = w.title, key = w.key, volume = w.volume,
-            changed = :at, author = :author, note = :note
-            FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[]), CAST(:titles AS text[]),
-                CAST(:keys AS text[]), CAST(:volumes AS int[])) AS w(id, expected, title, key, volume)
-            WHERE p.id = w.id AND p.revision = w.expected"""
-        ),
-        {
-            "ids": [change.head.id for change in changes],
-            "expected": [change.head.revision for change in changes],
-            "titles": [change.title for change in changes],
-            "keys": [names.key(change.title) for change in changes],
-            "volumes": [change.head_after.volume for change in changes],
-            "at": by.at,
-            "author": by.author,
-            "note": by.note,
-        },
-    )
-    if done.rowcount != len(changes):
+    """The next revision of each page, under its new name if it gets one."""
+    moved = [change for change in changes if change.moved]
+    others = [change for change in changes if not change.moved]
+    done = 0
+    for statement, some in ((_BUMP_AND_MOVE, moved), (_BUMP, others)):
+        if some:
+            heads = [change.head_after for change in some] if some is moved else []
+            values = {
+                "ids": _array(change.head.id for change in some),
+                "expected": _array(change.head.revision for change in some),
+                "at": by.at,
+                "author": by.author,
+                "note": by.note,
+            }
+            if heads:
+                values |= {
+                    "titles": [head.title for head in heads],
+                    "keys": [head.key for head in heads],
+                    "volumes": [head.volume for head in heads],
+                }
+            done += connection.execute(statement, values).rowcount
+    if done != len(changes):
         raise Conflict("A page of this plan was changed meanwhile. Look at the new plan.", code="plan_stale")
 
 
@@ -536,22 +553,28 @@ def _copy_revisions(
             copy.write_row(row)
 
 
-def _reindex(connection: Connection, changes: Sequence[PageChange]) -> None:
+MANY_USES = 50
+"""From so many pages on that use a name, its row is changed instead of theirs, where all of them change."""
+
+
+def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: Collection[int]) -> None:
     """Shifts the ranges of pages in which plain names were exchanged, and exchanges the names.
 
-    References with a section are never among them: ``following`` reads such pages again.
+    References with a section are never among them: ``following`` reads such pages again. ``elsewhere`` are
+    pages of the same act that are indexed anew, after this.
     """
     if not changes:
         return
-    ids: dict[int, dict[Name, int]] = {}
-    for volume in sorted({change.head.volume for change in changes}):
-        wanted = {n for c in changes if c.head.volume == volume for n in c.renamed.values()}
-        ids[volume] = intern(connection, volume, wanted)
     rows = connection.execute(
         text("SELECT page, starts, ends, names, flags FROM page_refs WHERE page = ANY(:pages)"),
         {"pages": [change.head.id for change in changes]},
     )
     stored = {row.page: row for row in rows}
+    _exchange_names(connection, changes, {page: row.names for page, row in stored.items()}, elsewhere)
+    ids: dict[int, dict[Name, int]] = {}
+    for volume in sorted({change.head.volume for change in changes}):
+        wanted = {n for c in changes if c.head.volume == volume for n in c.renamed.values()}
+        ids[volume] = intern(connection, volume, wanted)
     written: list[_Row] = []
     gone: set[tuple[int, int]] = set()
     counts: Counter[tuple[int, int, int]] = Counter()
@@ -561,19 +584,79 @@ def _reindex(connection: Connection, changes: Sequence[PageChange]) -> None:
         uses = list(row.names)
         touched: set[int] = set()
         for index, name in change.renamed.items():
-            touched.update((uses[index], known[name]))
-            uses[index] = known[name]
-        written.append(_Row(page, [*map(shift, row.starts)], [*map(shift, row.ends)], uses, row.flags))
-        gone.update((page, name) for name in touched)
-        for name, flag in zip(uses, row.flags, strict=True):
-            if name in touched:
-                counts[page, name, flag & Flag.INSERT] += 1
+            if uses[index] != known[name]:
+                touched.update((uses[index], known[name]))
+                uses[index] = known[name]
+        written.append(_Row(page, shift.all(row.starts), shift.all(row.ends), uses, row.flags))
+        if touched:
+            gone.update((page, name) for name in touched)
+            for name, flag in zip(uses, row.flags, strict=True):
+                if name in touched:
+                    counts[page, name, flag & Flag.INSERT] += 1
     _write_refs(connection, written)
-    connection.execute(
-        text(
-            """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))
-            AS w(page, name) WHERE p.page = w.page AND p.name = w.name"""
-        ),
-        {"pages": [page for page, _ in gone], "names": [name for _, name in gone]},
-    )
+    if gone:
+        connection.execute(
+            text(
+                """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))
+                AS w(page, name) WHERE p.page = w.page AND p.name = w.name"""
+            ),
+            {"pages": _array(page for page, _ in gone), "names": _array(name for _, name in gone)},
+        )
     _write_page_names(connection, counts)
+
+
+_USED_BESIDES = text(
+    """SELECT DISTINCT pn.name FROM page_name pn WHERE pn.name = ANY(CAST(:names AS bigint[]))
+    AND NOT EXISTS (SELECT 1 FROM unnest(CAST(:pages AS bigint[])) AS w(page) WHERE w.page = pn.page)"""
+)
+_TAKE_UNUSED = text(
+    """DELETE FROM name n WHERE n.home = :home AND n.key = :key COLLATE "C" AND n.absolute = :absolute
+    AND n.vkey IS NOT DISTINCT FROM CAST(:vkey AS text) COLLATE "C"
+    AND n.tkey IS NOT DISTINCT FROM CAST(:tkey AS text) COLLATE "C"
+    AND NOT EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id)"""
+)
+_RENAME_NAME = text(
+    """WITH renamed AS (UPDATE name n SET key = :key, vkey = :vkey, tkey = :tkey, absolute = :absolute WHERE n.id = :id
+        AND NOT EXISTS (SELECT 1 FROM name o WHERE o.home = n.home AND o.key = :key AND o.absolute = :absolute
+            AND o.vkey IS NOT DISTINCT FROM CAST(:vkey AS text) COLLATE "C"
+            AND o.tkey IS NOT DISTINCT FROM CAST(:tkey AS text) COLLATE "C")
+        RETURNING n.id)
+    INSERT INTO stale (name) SELECT id FROM renamed"""
+)
+
+
+def _exchange_names(
+    connection: Connection,
+    changes: Sequence[PageChange],
+    uses: Mapping[int, Sequence[int]],
+    elsewhere: Collection[int],
+) -> None:
+    """Renames a name itself where many pages use it and every use of it becomes one and the same other name,
+    which nobody uses yet: then ``page_name`` need not change."""
+    become: dict[int, set[tuple[int, Name]]] = {}
+    numbers: Counter[int] = Counter()
+    for change in changes:
+        names_here = uses[change.head.id]
+        for index, name in change.renamed.items():
+            become.setdefault(names_here[index], set()).add((change.head.volume, name))
+            numbers[names_here[index]] += 1
+    for page in uses.values():
+        numbers.subtract(each for each in page if each in become)
+    on_pages: Counter[int] = Counter(each for page in uses.values() for each in set(page) if each in become)
+    fit = [
+        id_ for id_, to in become.items() if len(to) == 1 and not numbers[id_] and on_pages[id_] >= MANY_USES
+    ]
+    if not fit:
+        return
+    pages = _array([*uses, *elsewhere])
+    besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": pages}).scalars())
+    for id_ in sorted(set(fit) - besides):
+        ((home, name),) = become[id_]
+        values = {
+            "key": stored_key(name),
+            "vkey": name.volume,
+            "tkey": name.title,
+            "absolute": name.absolute,
+        }
+        connection.execute(_TAKE_UNUSED, {**values, "home": home})
+        connection.execute(_RENAME_NAME, {**values, "id": id_})
