@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
@@ -171,18 +171,22 @@ def clean_note(note: str) -> str:
     return kept
 
 
-def visible(connection: Connection, actor: Actor) -> dict[str, Volume]:
-    """The volumes that the actor may read, by key."""
+def visible(
+    connection: Connection, actor: Actor, every: Mapping[str, Volume] | None = None
+) -> dict[str, Volume]:
+    """The volumes that the actor may read, by key; ``every`` are all of them if they were loaded already."""
     return {
         key: volume
-        for key, volume in load_volumes(connection).items()
+        for key, volume in (load_volumes(connection) if every is None else every).items()
         if policy.may(actor, Act.READ, volume.id, closed=volume.closed)
     }
 
 
-def find_volume(connection: Connection, actor: Actor, key: str) -> Volume:
+def find_volume(
+    connection: Connection, actor: Actor, key: str, every: Mapping[str, Volume] | None = None
+) -> Volume:
     """A volume by the key in an address; Missing says the same of a closed one as of none."""
-    found = visible(connection, actor).get(names.key(key))
+    found = visible(connection, actor, every).get(names.key(key))
     if found is None:
         raise Missing(
             "There is no volume at this address, or it is closed to you. Look in the list of volumes, or sign in.",

@@ -28,7 +28,7 @@ from mokuji.services.telling import counted
 from mokuji.store import acting, unwritten, writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.snapshot import StoredWiki
+from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.store.writing import Signature
 
 
@@ -165,7 +165,8 @@ def save(
     check_text(text)
     # What may change other pages is done while nobody else writes.
     with writing_transaction(desk.engine, alone=revision == 0 or follow is True) as connection:
-        volume = find_volume(connection, actor, volume_key)
+        every = load_volumes(connection)
+        volume = find_volume(connection, actor, volume_key, every)
         check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, title)
         by = Signature(actor.person, desk.clock(), note)
@@ -185,7 +186,7 @@ def save(
                 "look at the newest revision, bring the two together, then save again.",
                 code="edited_meanwhile",
             )
-        wiki = StoredWiki(connection)
+        wiki = StoredWiki(connection, every=every)
         page = wiki.pages([head.id])[head.id]
         if browser:
             text = restore(page.text, text)

@@ -59,14 +59,15 @@ def reading(engine: Engine) -> Iterator[Connection]:
 @contextmanager
 def writing(engine: Engine, *, alone: bool = False) -> Iterator[Connection]:
     """A transaction that holds the write lock, shared or alone, to its end."""
-    lock = "pg_advisory_xact_lock" if alone else "pg_advisory_xact_lock_shared"
     with _translated(), engine.begin() as connection:
-        if alone:
-            # Everything here is looked up by key. Given thousands of keys the planner would rather read a whole
-            # table, which grows with the wiki: measured ten times slower at a million rows.
-            connection.execute(text("SET LOCAL enable_seqscan = off"))
-        connection.execute(text(f"SELECT {lock}(:key)"), {"key": WRITE_LOCK})
+        connection.execute(_ALONE if alone else _SHARED, {"key": WRITE_LOCK})
         yield connection
+
+
+# Everything an act needs is looked up by key. Given thousands of keys the planner would rather read a whole table,
+# which grows with the wiki: measured ten times slower at a million rows.
+_ALONE = text("SELECT pg_advisory_xact_lock(:key), set_config('enable_seqscan', 'off', true)")
+_SHARED = text("SELECT pg_advisory_xact_lock_shared(:key)")
 
 
 @contextmanager

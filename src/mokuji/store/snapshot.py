@@ -119,15 +119,25 @@ def load_volumes(connection: Connection) -> dict[str, Volume]:
 class StoredWiki:
     """The whole wiki, or only some volumes of it (what an actor may see) for showing pages."""
 
-    def __init__(self, connection: Connection, only: Mapping[str, Volume] | None = None) -> None:
+    def __init__(
+        self,
+        connection: Connection,
+        only: Mapping[str, Volume] | None = None,
+        *,
+        every: Mapping[str, Volume] | None = None,
+    ) -> None:
+        """``every`` are all volumes, where they were loaded in this transaction already."""
         self.connection = connection
         self._only = only
+        self._every = every
         self._visible = None if only is None else frozenset(volume.id for volume in only.values())
         self._names: dict[int, Name] = {}
 
     @cached_property
     def volumes(self) -> Mapping[str, Volume]:
-        return load_volumes(self.connection) if self._only is None else self._only
+        if self._only is not None:
+            return self._only
+        return load_volumes(self.connection) if self._every is None else self._every
 
     def _places(self, places: Collection[Place]) -> dict[str, list[int] | list[str]]:
         shown = [p for p in places if self._visible is None or p[0] in self._visible]

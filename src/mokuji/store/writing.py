@@ -142,6 +142,14 @@ def restore_page(
     index_page(connection, head, content, body, new=True)
 
 
+_NEXT_REVISION = text(
+    """WITH changed AS (UPDATE page SET revision = revision + 1, summary = :summary, changed = :at,
+        author = :author, note = :note WHERE id = :page AND revision = :expected RETURNING id, revision)
+    INSERT INTO revision (page, number, change_set, author, at, note, title, text)
+    SELECT id, revision, :change_set, :author, :at, :note, :title, :text FROM changed"""
+)
+
+
 def save_page(
     connection: Connection,
     head: PageHead,
@@ -154,17 +162,17 @@ def save_page(
 ) -> int:
     """Writes the next revision of a page; Conflict if its newest is not ``head.revision``."""
     changed = connection.execute(
-        text(
-            """UPDATE page SET revision = revision + 1, summary = :summary, changed = :at,
-            author = :author, note = :note WHERE id = :id AND revision = :expected"""
-        ),
+        _NEXT_REVISION,
         {
-            "id": head.id,
+            "page": head.id,
             "expected": head.revision,
             "summary": content.front_matter.words("summary"),
             "at": by.at,
             "author": by.author,
             "note": by.note,
+            "change_set": change_set,
+            "title": head.title,
+            "text": body,
         },
     )
     if changed.rowcount != 1:
@@ -173,7 +181,6 @@ def save_page(
             "compare it with the newest revision, then save again.",
             code="edited_meanwhile",
         )
-    _insert_revision(connection, head.id, head.revision + 1, head.title, body, change_set, by)
     index_page(connection, head, content, body, words_later=words_later)
     return head.revision + 1
 
