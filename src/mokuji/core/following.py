@@ -24,7 +24,7 @@ from mokuji.core import names
 from mokuji.core.changes import Fate, PageChange
 from mokuji.core.composing import Carried, Composed, Composition, Words
 from mokuji.core.diff import matching
-from mokuji.core.edits import Edit, arrange
+from mokuji.core.edits import Edit, apply, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.names import Name
 from mokuji.core.references import By, Resolution, Resolver, Sections, volumes_by_id
@@ -949,7 +949,6 @@ class _Following:
         return places
 
     def _change(self, id_: int) -> PageChange:
-        made = self._composition(id_)
         stored = self._stored.get(id_)
         head = stored.head if stored is not None else self._outcome.heads[id_]
         before = stored.text if stored is not None else ""
@@ -959,6 +958,7 @@ class _Following:
             before = self._outcome.sources[id_].text if id_ in self._outcome.sources else ""
         own = id_ in self._recast or id_ in self._outcome.heads
         if id_ in self._outcome.texts:
+            made = self._composition(id_)
             edits = made.as_edits(id_, before)
             return PageChange(
                 head,
@@ -975,11 +975,14 @@ class _Following:
             )
         edits = arrange(self._edits_of(id_))
         volume_same = after.volume == head.volume
-        content = None if id_ not in self._careful and volume_same and fate is Fate.KEPT else made.content
+        if id_ not in self._careful and volume_same and fate is Fate.KEPT:
+            text, content = apply(before, edits), None
+        else:
+            text, content = self._composition(id_).text, self._composition(id_).content
         renamed = self._renamed.get(id_, {})
         labelled = frozenset(self._labelled.get(id_, ()))
         return PageChange(
-            head, after.title, before, made.text, edits, content, renamed, labelled, after.volume, fate, own
+            head, after.title, before, text, edits, content, renamed, labelled, after.volume, fate, own
         )
 
     def _verify(self, changes: Collection[PageChange]) -> None:

@@ -13,8 +13,8 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 from urllib.parse import quote
 
 from mokuji.core.errors import BadName
@@ -32,8 +32,7 @@ _MUST_ESCAPE = re.compile(r"[\\#|\[\]/$`<]")
 _RESERVED_VOLUMES = frozenset({"api", "healthz", "favicon.ico", "robots.txt"})
 
 
-@dataclass(frozen=True, slots=True)
-class Name:
+class Name(NamedTuple):
     """What a reference says of its target, as keys; what it means is for resolution to find.
 
     ``[[A/B]]`` may be the page “A/B” here or “B” in volume A, so it has all of

@@ -80,7 +80,7 @@ def _bare(kind: Kind, name: Name) -> Reference:
     return Reference(kind, nowhere, name, nowhere, nowhere)
 
 
-COUNTED = 1000
+COUNTED = 100
 """Up to so many uses of a name are counted: a number beside an entry is for the eye."""
 
 LED_TO_BY = text(

@@ -240,7 +240,7 @@ def index_page(
     uses = [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
     counts = Counter((head.id, *use.as_named) for use in uses if use.name)
     if not new:
-        counts = _only_changed(connection, head.id, counts)
+        counts = _only_changed(connection, head.id, counts, words_later)
     _write_refs(connection, [_row(head.id, uses)])
     _write_page_names(connection, counts)
     _write_sections(connection, head.id, uses)
@@ -254,25 +254,24 @@ def index_page(
         connection.execute(
             text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
         )
-    if words_later:
-        index_words_later(connection, [head.id])
-    else:
+    if new or not words_later:
         index_words(connection, [(head.id, head.title, body)])
 
 
 _CLEAR = text(
     """WITH sections AS (DELETE FROM section_ref WHERE page = :page),
-        aliases AS (DELETE FROM alias WHERE page = :page)
+        aliases AS (DELETE FROM alias WHERE page = :page),
+        waiting AS (INSERT INTO unsearched (page) SELECT :page WHERE :later ON CONFLICT DO NOTHING)
     SELECT name, kind, count AS number FROM page_name WHERE page = :page"""
 )
 
 
 def _only_changed(
-    connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int]
+    connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int], words_later: bool
 ) -> Counter[tuple[int, int, int]]:
     """Takes away sections, aliases, and the names that a page uses no more, and gives the names that are to be
-    written: a save changes few."""
-    rows = connection.execute(_CLEAR, {"page": page})
+    written: a save changes few. Notes that its search words are to be made, if so wished."""
+    rows = connection.execute(_CLEAR, {"page": page, "later": words_later})
     known = {(page, row.name, row.kind): row.number for row in rows}
     gone = sorted(known.keys() - counts.keys())
     if gone:

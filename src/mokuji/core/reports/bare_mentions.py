@@ -17,7 +17,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from ahocorasick_rs import AhoCorasick
+from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
 
 from mokuji.core import mentions
 from mokuji.core.spans import Span
@@ -30,6 +30,9 @@ COMMON = 0.2
 COMMON_FROM = 10
 """In fewer pages than this no name is too common."""
 _RUN = re.compile(r" {2,}")
+_PARTING_ASCII = bytes(
+    ord(" ") if chr(n) in "\t\n\v\f\r_-" else ord(chr(n).lower()) for n in range(128)
+) + bytes(128)
 _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
@@ -58,17 +61,25 @@ class Finder:
         self._keys = [key for key in names if len(key) >= SHORTEST]
         self._targets = [names[key] for key in self._keys]
         self._matcher = AhoCorasick(self._keys) if self._keys else None
+        # Most texts are ASCII: in bytes no places have to be worked out from one form in the other.
+        plain = [key.encode() for key in self._keys]
+        self._in_bytes = BytesAhoCorasick(plain) if plain else None
 
     def candidates(self, text: str) -> list[Candidate]:
         """Whole words that are names: the index of the name, start and end; whatever they stand in, the longest
         of those that begin at one place first."""
-        if self._matcher is None:
+        if self._matcher is None or self._in_bytes is None:
             return []
         shown, places = folded(text)
         size = len(shown)
+        matches = (
+            self._in_bytes.find_matches_as_indexes(shown.encode(), overlapping=True)
+            if shown.isascii()
+            else self._matcher.find_matches_as_indexes(shown, overlapping=True)
+        )
         found = [
             (index, start, end)
-            for index, start, end in self._matcher.find_matches_as_indexes(shown, overlapping=True)
+            for index, start, end in matches
             if not (start and shown[start - 1].isalnum()) and not (end < size and shown[end].isalnum())
         ]
         found.sort(key=_from_the_left)
@@ -214,10 +225,10 @@ class Places:
 def folded(text: str) -> tuple[str, Places | None]:
     """A text as names are compared, with every run of white space, hyphens and underscores as one space; None
     for the places if all characters stand where they stood. Empty lines part names, so they are no spaces."""
-    parted = text.replace("\n\n", "\x01\x01").translate(_PARTING)
-    if parted.isascii():
-        shown = parted.lower()
+    if text.isascii():
+        shown = text.encode().replace(b"\n\n", b"\x01\x01").translate(_PARTING_ASCII).decode()
     else:
+        parted = text.replace("\n\n", "\x01\x01").translate(_PARTING)
         shown = parted.casefold()
         if len(shown) != len(parted) or not unicodedata.is_normalized("NFKC", shown):
             return _folded_one_by_one(parted)

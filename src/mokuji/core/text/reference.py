@@ -7,9 +7,9 @@ a page is enough to rewrite its target exactly.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from enum import Enum
 from functools import lru_cache
+from typing import NamedTuple
 
 from mokuji.core import names
 from mokuji.core.findings import Problem
@@ -32,8 +32,7 @@ class Kind(Enum):
     LISTING = "listing"
 
 
-@dataclass(frozen=True, slots=True)
-class Reference:
+class Reference(NamedTuple):
     """A bracket reference; all ranges in code points of the stored text.
 
     ``name`` is None for a section of the own page and for a listing.
