@@ -12,7 +12,9 @@ import re
 
 import pytest
 
+from mokuji.core.text.definitions import read
 from mokuji.core.text.parser import events
+from mokuji.core.text.scan import scan
 from mokuji.core.text.writer import Rules, Writer
 from tests.outside.packages import npm_file
 
@@ -181,3 +183,25 @@ def test_what_our_language_has_beyond_commonmark_changes_no_published_example() 
     """Tables, footnotes, tasks, definition lists, math, strikethrough and identifiers of headings."""
     for number, text, expected in _examples():
         assert _normal(_written(text, BARE, commonmark_only=False)) == _normal(expected), number
+
+
+# ---- link definitions -----------------------------------------------------------
+
+
+def test_a_definition_carried_to_the_end_of_its_text_reads_the_same() -> None:
+    """In all published examples, by the specification's own renderings: no definition is missed or cut wrongly."""
+    carried = 0
+    for number, text, expected in _examples():
+        found = read(text, scan(text))
+        if found.again or any(each.nested for each in found.defined):
+            continue
+        used = {each.key for each in found.used}
+        for definition in found.defined:
+            if definition.key not in used or definition.key.note:
+                continue
+            there = definition.span
+            moved = text[: there.start] + text[there.end :] + f"\n\n{there.of(text)}\n"
+            got = _written(moved, BARE, commonmark_only=True)
+            assert _normal(got) == _normal(expected), f"example {number}: {there.of(text)!r}"
+            carried += 1
+    assert carried > 40

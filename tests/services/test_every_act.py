@@ -1,0 +1,170 @@
+"""Every act through the database: what its plan says, that it is done, and that undoing it gives all back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from sqlalchemy import text
+
+from mokuji.core.policy import Actor, Role
+from mokuji.services import acts, reading, telling, wishes, writing
+from mokuji.services.acts import Applied
+from mokuji.services.desk import Desk, refresh
+from mokuji.services.wishes import Wish
+from mokuji.store import writing as stored
+from mokuji.store.database import reading as reading_transaction
+from mokuji.store.snapshot import load_volumes
+from tests.services.making import pages, person, texts, volume
+from tests.store.filling import index_anew, indexes
+
+GUIDE = {
+    "Pump": "---\naliases: [bilge pump]\n---\nSee [[Well#Limits]].\n\n## Limits\n\n10 bar[^1]\n\n[^1]: At 20 °C.\n",
+    "Well": "The [[pump]], its [[Pump#Limits]] and [[bilge pump|it]]; a seal ring.\n\n## Limits\n\n[[Lid]]\n",
+    "Seal ring": "[[Well]] [so](https://docs.example/guide/well)",
+}
+DATA = {"Sheet": "[[Guide/Pump]] | [[Guide/Lid]] | [[=Part]]", "Part": "one"}
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Data")
+    writer = person(desk, "wenna", guide=Role.OWNER, data=Role.OWNER)
+    pages(desk, writer, "guide", GUIDE)
+    pages(desk, writer, "data", DATA)
+    return writer
+
+
+def _state(desk: Desk, actor: Actor) -> dict[str, Any]:
+    """Everything that an undo has to give back."""
+    refresh(desk)
+    with reading_transaction(desk.engine) as connection:
+        known = load_volumes(connection)
+        places = {key: reading.contents_text(desk, actor, key) for key in known}
+        return {
+            "texts": texts(desk),
+            "places": places,
+            "volumes": {v.title: v.libraries for v in known.values()},
+            "pages": sorted(map(tuple, connection.execute(text("SELECT volume, key, title FROM page")))),
+        }
+
+
+ACTS: list[tuple[str, Callable[[], Wish], str]] = [
+    (
+        "rename",
+        lambda: wishes.Rename("guide", "pump", "Cell", keep_alias=True),
+        "3 references in 2 pages of 2 volumes will say “Cell”",
+    ),
+    ("place", lambda: wishes.Replace("guide", "pump", "well", "first"), "1 name gets another place"),
+    (
+        "move",
+        lambda: wishes.Move("guide", "pump", "data"),
+        "1 page will be in “Data” instead of “Guide”. 5 references in 3 pages of 2 volumes follow.",
+    ),
+    (
+        "merge",
+        lambda: wishes.Merge("guide", "pump", "Well"),
+        "“Pump” becomes part of “Well”: its text comes behind the other.",
+    ),
+    (
+        "split",
+        lambda: wishes.Split("guide", "pump", 0, "Values"),
+        "The section “Limits” becomes a page “Values”; a link to it stays in its place.",
+    ),
+    ("join", lambda: wishes.Join("guide", "seal-ring", "Well"), "“Seal ring” becomes a section of “Well”."),
+    (
+        "section",
+        lambda: wishes.Section("guide", "pump", 0, "Highest values"),
+        "The section “Limits” will be called “Highest values”. 1 section reference follows.",
+    ),
+    (
+        "retarget",
+        lambda: wishes.Retarget("guide", "lid", "Seal ring"),
+        "2 references in 2 pages of 2 volumes to “Lid” will lead to “Seal ring”.",
+    ),
+    (
+        "delete",
+        lambda: wishes.Delete("guide", "pump", references="words"),
+        "1 page goes to the trash, and can be restored for 60 days. References on 2 pages become plain words.",
+    ),
+    ("delete and leave", lambda: wishes.Delete("guide", "pump"), "4 references will be left without a page"),
+    (
+        "aliases",
+        lambda: wishes.Aliases("guide", "pump", ("sump",)),
+        "The page will also be found as “sump”. 1 reference in 1 page follows.",
+    ),
+    (
+        "another name",
+        lambda: wishes.AddAlias("guide", "lid", "Seal ring"),
+        "2 references that led nowhere lead",
+    ),
+    ("link", lambda: wishes.Link("guide", "seal-ring"), "1 mention will be linked."),
+    ("link from", lambda: wishes.LinkFrom("guide", "seal-ring", "Well"), "“Well” will refer to “Seal ring”"),
+    (
+        "addresses",
+        lambda: wishes.LinkAddresses("guide", "seal-ring", ("https://docs.example",)),
+        "1 address on “Seal ring” will be references.",
+    ),
+    ("new volume", lambda: wishes.CreateVolume("Notes"), "“Notes”"),
+    ("volume", lambda: wishes.RenameVolume("guide", "Manual"), "will be called “Manual”. 2 references"),
+    ("libraries", lambda: wishes.Libraries("data", ("guide",)), "Inserts of “Data” will look"),
+    ("delete volume", lambda: wishes.DeleteVolume("guide"), "goes to the trash with 3 pages."),
+]
+
+
+@pytest.mark.parametrize("many", [50, 1], ids=["few uses", "many uses"])
+@pytest.mark.parametrize(("name", "wish", "said"), ACTS, ids=[act[0] for act in ACTS])
+def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
+    desk: Desk,
+    writer: Actor,
+    monkeypatch: pytest.MonkeyPatch,
+    name: str,
+    wish: Callable[[], Wish],
+    said: str,
+    many: int,
+) -> None:
+    # From so many uses on a name's own row is changed, instead of those of the pages that use it.
+    monkeypatch.setattr(stored, "MANY_USES", many)
+    before = _state(desk, writer)
+    view = acts.plan(desk, writer, wish())
+    assert said in " ".join(telling.sentence(view).split())
+    assert telling.button(view)
+    done = acts.apply(desk, writer, wish(), view.digest)
+    assert isinstance(done, Applied)
+    writer = _again(desk, writer)
+    assert _state(desk, writer) != before, name
+    _check_indexes(desk)
+    undone = acts.apply(desk, writer, wishes.Undo(done.change_set), None)
+    assert isinstance(undone, Applied)
+    assert _state(desk, _again(desk, writer)) == before
+    _check_indexes(desk)
+
+
+def _again(desk: Desk, actor: Actor) -> Actor:
+    """The same person with the rights of now: who makes a volume owns it."""
+    from mokuji.store import people
+
+    with reading_transaction(desk.engine) as connection:
+        return people.actor_by_id(connection, actor.person or 0)
+
+
+def _check_indexes(desk: Desk) -> None:
+    """What is kept beside the texts is what the texts say."""
+    with desk.engine.connect() as connection:
+        while stored.catch_up(connection):
+            pass
+        kept = indexes(connection)
+        index_anew(connection)
+        assert kept == indexes(connection)
+        connection.rollback()
+
+
+def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(desk: Desk, writer: Actor) -> None:
+    body = GUIDE["Pump"].replace("## Limits", "## Highest values")
+    asked = writing.save(desk, writer, "guide", "Pump", body, revision=1, follow=None)
+    assert isinstance(asked, writing.Moves) and asked.sections == 1
+    writing.save(desk, writer, "guide", "Pump", body, revision=1, follow=True)
+    assert "[[Pump#Highest values]]" in texts(desk)["Well"]
+    _check_indexes(desk)
