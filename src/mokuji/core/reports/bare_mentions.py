@@ -110,6 +110,7 @@ class Finder:
 
 
 Candidate = tuple[int, int, int]
+Range = tuple[int, int]
 
 
 def _from_the_left(candidate: Candidate) -> tuple[int, int]:
@@ -126,7 +127,7 @@ _APART = re.compile(
 """What makes a line that goes with others: a page with one such line is parsed."""
 _SPECIAL = re.compile(r"[`<\[\]$\\]")
 _REFERENCE = re.compile(r"\[\[=?[^\W_][^\[\]\n\\`<$|]{0,150}(?:\|[^\[\]\n\\`<$]{0,200})?\]\]")
-_HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|$)", re.MULTILINE)
+_HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|\Z)")
 
 
 def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool] | None:
@@ -141,8 +142,10 @@ def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool]
     references = [found.span() for found in _REFERENCE.finditer(text)]
     brackets = 2 * len(references)
     clean = text.count("[") == brackets == text.count("]") and not any(mark in text for mark in "`$\\")
+    others = sorted([*references, *_heading_lines(text)])
     found: list[bool] = []
     high = -1
+    at, last = 0, len(others)
     for _, start, end in candidates:
         if not clean and end > high:
             low = text.rfind("\n\n", 0, start) + 1
@@ -153,14 +156,24 @@ def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool]
         words = text[start:end]
         if "\n" in words or "_" in words:
             return None
-        at = bisect_right(references, (start, len(text))) - 1
-        if (at >= 0 and references[at][1] > start) or (
-            at + 1 < len(references) and references[at + 1][0] < end
-        ):
-            found.append(False)
-        else:
-            line = text.rfind("\n", 0, start) + 1
-            found.append(text[line] not in " #" or _HEADING.match(text, line) is None)
+        while at < last and others[at][1] <= start:
+            at += 1
+        found.append(at == last or others[at][0] >= end)
+    return found
+
+
+def _heading_lines(text: str) -> list[Range]:
+    """The lines that are headings with marks before them."""
+    found: list[Range] = []
+    at = text.find("#")
+    while at >= 0:
+        line = text.rfind("\n", 0, at) + 1
+        end = text.find("\n", at)
+        end = len(text) if end < 0 else end
+        if _HEADING.match(text, line, end):
+            found.append((line, end))
+            at = end
+        at = text.find("#", at + 1)
     return found
 
 
