@@ -17,7 +17,7 @@ from mokuji.core.references import Resolution, Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.wiki import PageHead, Place
-from mokuji.store.snapshot import StoredWiki
+from mokuji.store.snapshot import StoredWiki, array
 
 
 class NameUse(NamedTuple):
@@ -105,9 +105,9 @@ def led_to_by(
     leading = leading_to(StoredWiki(connection), pages)
     flat = [(target, use) for target, uses in leading.items() for use in uses if use.home in visible]
     values = {
-        "targets": [target for target, _ in flat],
-        "names": [use.name for _, use in flat],
-        "kinds": [use.kind for _, use in flat],
+        "targets": array(target for target, _ in flat),
+        "names": array(use.name for _, use in flat),
+        "kinds": array(use.kind for _, use in flat),
         "most": COUNTED,
     }
     return {row.target: row.pages for row in connection.execute(LED_TO_BY, values)}

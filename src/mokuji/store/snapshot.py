@@ -6,7 +6,7 @@ few that matter instead of scanning whole texts.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import IntFlag
 from functools import cached_property
@@ -16,6 +16,11 @@ from sqlalchemy import Connection, text
 from mokuji.core.names import Name
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.wiki import Page, PageHead, Place, Use, Volume
+
+
+def array(numbers: Iterable[int]) -> str:
+    """Numbers as PostgreSQL writes an array of them: the driver takes long over lists."""
+    return f"{{{','.join(map(str, numbers))}}}"
 
 
 class Flag(IntFlag):
@@ -139,9 +144,9 @@ class StoredWiki:
             return self._only
         return load_volumes(self.connection) if self._every is None else self._every
 
-    def _places(self, places: Collection[Place]) -> dict[str, list[int] | list[str]]:
+    def _places(self, places: Collection[Place]) -> dict[str, str | list[str]]:
         shown = [p for p in places if self._visible is None or p[0] in self._visible]
-        return {"volumes": [volume for volume, _ in shown], "keys": [key for _, key in shown]}
+        return {"volumes": array(volume for volume, _ in shown), "keys": [key for _, key in shown]}
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         if not places:
@@ -180,7 +185,7 @@ class StoredWiki:
         # A place in volume 0 is “volume/page” where there is no such volume.
         qualified += [(key.partition("/")[0], key.partition("/")[2]) for volume, key in places if not volume]
         values = {
-            "homes": [home for home, _ in typed],
+            "homes": array(home for home, _ in typed),
             "keys": [key for _, key in typed],
             "vkeys": [volume for volume, _ in qualified],
             "tkeys": [key for _, key in qualified],

@@ -24,7 +24,7 @@ from mokuji.core.names import Name
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.scan import PageText
 from mokuji.core.wiki import PageHead
-from mokuji.store.snapshot import Flag, stored_key
+from mokuji.store.snapshot import Flag, array, stored_key
 
 WORDS_AT_ONCE = 50
 """An act in which references on more pages follow leaves their search words for later: making them takes most
@@ -368,17 +368,13 @@ def _write_refs(connection: Connection, rows: Sequence[_Row]) -> None:
         connection.execute(
             _PUT_REFS,
             {
-                "pages": _array(row.page for row in ordered),
-                "starts": ";".join(_array(row.starts) for row in ordered),
-                "ends": ";".join(_array(row.ends) for row in ordered),
-                "names": ";".join(_array(row.names) for row in ordered),
-                "flags": ";".join(_array(row.flags) for row in ordered),
+                "pages": array(row.page for row in ordered),
+                "starts": ";".join(array(row.starts) for row in ordered),
+                "ends": ";".join(array(row.ends) for row in ordered),
+                "names": ";".join(array(row.names) for row in ordered),
+                "flags": ";".join(array(row.flags) for row in ordered),
             },
         )
-
-
-def _array(numbers: Iterable[int]) -> str:
-    return f"{{{','.join(map(str, numbers))}}}"
 
 
 _PUT_NAMES = text(
@@ -393,8 +389,8 @@ def _write_page_names(connection: Connection, counts: Mapping[tuple[int, int, in
     ordered = sorted(counts)
     if ordered:
         columns = {"pages": 0, "names": 1, "kinds": 2}
-        values = {column: _array(key[at] for key in ordered) for column, at in columns.items()}
-        connection.execute(_PUT_NAMES, {**values, "counts": _array(counts[key] for key in ordered)})
+        values = {column: array(key[at] for key in ordered) for column, at in columns.items()}
+        connection.execute(_PUT_NAMES, {**values, "counts": array(counts[key] for key in ordered)})
 
 
 def _write_sections(connection: Connection, page: int, uses: Iterable[_Use]) -> None:
@@ -501,8 +497,8 @@ def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) 
         if some:
             heads = [change.head_after for change in some] if some is moved else []
             values = {
-                "ids": _array(change.head.id for change in some),
-                "expected": _array(change.head.revision for change in some),
+                "ids": array(change.head.id for change in some),
+                "expected": array(change.head.revision for change in some),
                 "at": by.at,
                 "author": by.author,
                 "note": by.note,
@@ -606,7 +602,7 @@ def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: C
                 """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))
                 AS w(page, name) WHERE p.page = w.page AND p.name = w.name"""
             ),
-            {"pages": _array(page for page, _ in gone), "names": _array(name for _, name in gone)},
+            {"pages": array(page for page, _ in gone), "names": array(name for _, name in gone)},
         )
     _write_page_names(connection, counts)
 
@@ -654,7 +650,7 @@ def _exchange_names(
     ]
     if not fit:
         return
-    pages = _array([*uses, *elsewhere])
+    pages = array([*uses, *elsewhere])
     besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": pages}).scalars())
     for id_ in sorted(set(fit) - besides):
         ((home, name),) = become[id_]
