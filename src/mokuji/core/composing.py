@@ -11,6 +11,7 @@ character is carried twice.
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_right
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
@@ -145,6 +146,18 @@ class Composed:
                 words.append(piece.text)
         close(len(before))
         return arrange(_at_one_place(edits))
+
+
+def gap_behind(text: str, end: str) -> str:
+    """What makes an empty line behind a text, in line ends ``end``; nothing behind one that is empty."""
+    stripped = text.rstrip(" \t")
+    tail = stripped[len(stripped.rstrip("\r\n")) :]
+    return end * max(0, 2 - len(re.findall(r"\r\n|\n|\r", tail))) if stripped != tail else ""
+
+
+def text_of(parts: Composition, source: str) -> str:
+    """The text that parts of one source make, before any edit."""
+    return "".join(each.words if isinstance(each, Words) else each.span.of(source) for each in parts)
 
 
 def _at_one_place(edits: Iterable[Edit]) -> list[Edit]:

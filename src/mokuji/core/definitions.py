@@ -8,11 +8,12 @@ that were text stay text.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from bisect import bisect_right
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import count
 
-from mokuji.core.composing import Carried, Part, Words
+from mokuji.core.composing import Carried, Part, Words, gap_behind
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Refused
 from mokuji.core.spans import Span
@@ -51,10 +52,11 @@ def part(page: Page, passage: Span) -> Parted:
     sides = _sides(found, passage)
     moved: dict[bool, list[Definition]] = {True: [], False: []}
     copied: dict[bool, list[Definition]] = {True: [], False: []}
+    again = {(each.key, _inside(each.span, passage)) for each in found.again}
     for definition in found.defined:
         here = _inside(definition.span, passage)
         wanted = sides.get(definition.key) or {here}
-        if any(_inside(each.span, passage) is not here for each in found.again if each.key == definition.key):
+        if (definition.key, not here) in again:
             raise Refused(
                 f"“{page.head.title}” defines “{definition.label.of(page.text)}” twice, in this section and outside "
                 "of it. The first one counts; take the other out, so that it cannot count by itself.",
@@ -79,12 +81,13 @@ def _sides(found: Definitions, passage: Span) -> dict[Key, set[bool]]:
     notes = [each for each in found.defined if each.key.note]
     sides: dict[Key, set[bool]] = {}
     within: dict[Key, set[Key]] = {}
+    starts = [each.span.start for each in notes]
     for usage in found.used:
-        note = next((each.key for each in notes if _inside(usage.span, each.span)), None)
-        if note is None:
-            sides.setdefault(usage.key, set()).add(_inside(usage.span, passage))
+        at = bisect_right(starts, usage.span.start) - 1
+        if at >= 0 and _inside(usage.span, notes[at].span):
+            within.setdefault(notes[at].key, set()).add(usage.key)
         else:
-            within.setdefault(note, set()).add(usage.key)
+            sides.setdefault(usage.key, set()).add(_inside(usage.span, passage))
     open_ = [each.key for each in notes]
     for each in notes:
         sides.setdefault(each.key, {_inside(each.span, passage)})
@@ -123,9 +126,12 @@ def _lines(text: str, span: Span, within: Span) -> Span:
     ended = re.compile(rf"[ \t]*{_LINE_END}?").match(text, span.end)
     end = min(ended.end() if ended else span.end, within.end)
     if end >= within.end or re.compile(rf"[ \t]*{_LINE_END}").match(text, end):
-        before = re.search(rf"(?:(?<=[\r\n])[ \t]*{_LINE_END})+\Z", text[within.start : start])
-        if before is not None:
-            start = within.start + before.start()
+        at = start
+        while at > within.start and text[at - 1] in " \t\r\n":
+            at -= 1
+        # The line end behind the last words stays.
+        last = re.compile(rf"[ \t]*{_LINE_END}").match(text, at)
+        start = min(start, last.end() if last and at > within.start else at)
     return Span(start, end)
 
 
@@ -134,13 +140,14 @@ def at_end(page: Page, before: str, needs: Needs, copy: int) -> list[Part]:
     is a copy of the page."""
     end = front_edit.line_end(page.text)
     parts: list[Part] = []
-    gap = _gap(before, end)
+    gap = gap_behind(before, end)
     last: Definition | None = None
+    moved = set(needs.moved)
     for definition in sorted((*needs.moved, *needs.copied), key=lambda each: each.span):
         if last is not None:
             gap = end * (2 if definition.key.note or last.key.note else 1)
         parts.append(Words(gap))
-        if definition in needs.moved:
+        if definition in moved:
             parts.append(Carried(page.head.id, definition.span))
         elif definition.nested:
             # Its lines may begin with the marks of what it stands in.
@@ -149,13 +156,6 @@ def at_end(page: Page, before: str, needs: Needs, copy: int) -> list[Part]:
             parts.append(Carried(copy, definition.span))
         last = definition
     return [*parts, Words(end)] if parts else []
-
-
-def _gap(before: str, end: str) -> str:
-    """What makes an empty line behind a text."""
-    if not before.strip() or re.search(rf"{_LINE_END}[ \t]*{_LINE_END}\Z", before):
-        return ""
-    return end if before.endswith(("\n", "\r")) else end * 2
 
 
 def copy_of(page: Page, id_: int) -> Page:
@@ -245,8 +245,3 @@ def _brackets(text: str, usage: Usage) -> set[int]:
         text.index("[", usage.span.start),
         *([usage.label.start - 1] if own and not usage.key.note else []),
     }
-
-
-def needed(parts: Sequence[Part], text: str) -> str:
-    """The text that parts of one source make, before any edit."""
-    return "".join(each.words if isinstance(each, Words) else each.span.of(text) for each in parts)

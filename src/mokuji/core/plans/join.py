@@ -11,7 +11,7 @@ import re
 from collections.abc import Sequence
 
 from mokuji.core import definitions
-from mokuji.core.composing import Carried, Composition, Part, Words
+from mokuji.core.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
 from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
@@ -108,7 +108,7 @@ def _parts(page: Page, into: Page, spot: Span, level: int, id_: str) -> Composit
     start = front_matter.read(page.text).span.end
     words = re.sub(r"[\\\[\]`*_<$~!&{}#]", r"\\\g<0>", page.head.title)
     head = into.text[: spot.start]
-    lead = "" if not head.strip() or head.endswith(end * 2) else (end if head.endswith(end) else end * 2)
+    lead = gap_behind(head, end)
     title = f"{lead}{'#' * level} {words}{f' {{#{id_}}}' if id_ else ''}{end}{end}"
     rest = into.text[spot.end :]
     gap = (

@@ -7,12 +7,11 @@ headings went; such as went with the text are listed as lost.
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from typing import Literal
 
 from mokuji.core import definitions, names
-from mokuji.core.composing import Carried, Composed, Composition, Words
+from mokuji.core.composing import Carried, Composed, Composition, Words, gap_behind
 from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
 from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
@@ -106,7 +105,7 @@ def _parts(page: Page, into: Page, texts: Texts) -> Composition:
         return [Carried(into.head.id, Span(0, len(into.text)))]
     if texts == "before":
         rest = into.text[head:]
-        gap = [Words(_gap(page.text, end))] if rest.strip() else []
+        gap = [Words(gap_behind(page.text, end))] if rest.strip() else []
         return [
             Carried(into.head.id, Span(0, head)),
             body,
@@ -114,14 +113,7 @@ def _parts(page: Page, into: Page, texts: Texts) -> Composition:
             Carried(into.head.id, Span(head, len(into.text))),
         ]
     whole = Carried(into.head.id, Span(0, len(into.text)))
-    return [whole, Words(_gap(into.text, end)), body] if into.text[head:].strip() else [whole, body]
-
-
-def _gap(text: str, end: str) -> str:
-    """What makes an empty line behind a text."""
-    stripped = text.rstrip(" \t")
-    endings = len(re.findall(r"\r\n|\n|\r", stripped[len(stripped.rstrip("\r\n")) :]))
-    return end * max(0, 2 - endings)
+    return [whole, Words(gap_behind(into.text, end)), body] if into.text[head:].strip() else [whole, body]
 
 
 def _front(wiki: Wiki, page: Page, into: Page, alias: bool) -> tuple[Edit, ...]:

@@ -13,7 +13,7 @@ from typing import Literal
 
 from mokuji.core import definitions, names
 from mokuji.core.changes import Fate
-from mokuji.core.composing import Composition, Words
+from mokuji.core.composing import Composition, Words, gap_behind, text_of
 from mokuji.core.contents import LAST, Put
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Missing, Refused
@@ -64,7 +64,7 @@ def split(
     parted = definitions.part(page, passage)
     trimmed = Span(body, body + _skip_back(page.text[body:end]))
     new_text = definitions.without(page, trimmed, parted.rest.moved)
-    new_text += definitions.at_end(page, definitions.needed(new_text, page.text), parted.passage, COPY)
+    new_text += definitions.at_end(page, text_of(new_text, page.text), parted.passage, COPY)
     outcome = Outcome(
         heads={0: new},
         texts={page_id: _left(page, new, start, passage, leave, parted), 0: new_text},
@@ -101,15 +101,14 @@ def _left(
     gap = front_edit.line_end(page.text)
     target = names.escape(new.title)
     behind_it = definitions.without(page, Span(passage.end, len(page.text)), parted.passage.moved)
-    behind = gap * 2 if definitions.needed(behind_it, page.text).strip() else gap
+    behind = gap * 2 if text_of(behind_it, page.text).strip() else gap
     first = Span(0, passage.start if leave == "insert" else start)
     lead = ""
     if leave == "insert":
-        before = first.of(page.text)
-        lead = "" if before.endswith(gap * 2) else (gap if before.endswith(gap) else gap * 2)
+        lead = gap_behind(first.of(page.text), gap)
     words = f"{lead}[[{'=' if leave == 'insert' else ''}{target}]]{behind}"
     parts = [*definitions.without(page, first, parted.passage.moved), Words(words), *behind_it]
-    return [*parts, *definitions.at_end(page, definitions.needed(parts, page.text), parted.rest, COPY)]
+    return [*parts, *definitions.at_end(page, text_of(parts, page.text), parted.rest, COPY)]
 
 
 def _raised(page: Page, headings: Sequence[Heading], level: int) -> tuple[Edit, ...]:
@@ -129,8 +128,8 @@ def _line_start(text: str, at: int) -> int:
 
 def _skip_back(text: str) -> int:
     """Where the empty lines at the end of a text begin."""
-    found = re.search(r"(?<=[\r\n])(?:[ \t]*(?:\r\n|\n|\r))+\Z", text)
-    return found.start() if found else len(text)
+    last = re.compile(r"[ \t]*(?:\r\n|\n|\r)").match(text, len(text.rstrip()))
+    return last.end() if last else len(text)
 
 
 def _skip_ends(text: str, at: int) -> int:
