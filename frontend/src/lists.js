@@ -69,6 +69,18 @@ export function report() {
       const first = rows(this.$el)[Number(location.hash.slice(2)) - 1] ?? rows(this.$el)[0];
       this.$el.classList.add("ready");
       if (first) this.show(first);
+      // In a narrow window there is no pane, and each row has its mends below it.
+      matchMedia("(max-width: 760px)").addEventListener("change", () => {
+        const row = current ?? first;
+        this.release();
+        if (row) this.show(row);
+      });
+    },
+    release() {
+      if (!current) return;
+      current.removeAttribute("aria-current");
+      current.append(...this.$refs.mends.children);
+      current = null;
     },
     choose(event) {
       const row = event.target.closest("[data-row]");
@@ -80,14 +92,10 @@ export function report() {
     async show(row) {
       const beside = this.$refs.beside;
       if (getComputedStyle(beside).display === "none") return;
-      const mends = this.$refs.mends;
-      if (current) {
-        current.removeAttribute("aria-current");
-        current.append(...mends.children);
-      }
+      this.release();
       current = row;
       row.setAttribute("aria-current", "true");
-      mends.append(...row.querySelectorAll(":scope > .mends"));
+      this.$refs.mends.append(...row.querySelectorAll(":scope > .mends"));
       const number = ++asked;
       const found = row.dataset.passage ? await parts(row.dataset.passage) : [];
       if (number !== asked) return;

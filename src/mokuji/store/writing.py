@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, TextClause, text
 
 from mokuji.core import names
 from mokuji.core.changes import PageChange
@@ -491,27 +491,36 @@ _BUMP_AND_MOVE = text(
 def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) -> None:
     """The next revision of each page, under its new name if it gets one."""
     moved = [change for change in changes if change.moved]
-    others = [change for change in changes if not change.moved]
-    done = 0
-    for statement, some in ((_BUMP_AND_MOVE, moved), (_BUMP, others)):
-        if some:
-            heads = [change.head_after for change in some] if some is moved else []
-            values = {
-                "ids": array(change.head.id for change in some),
-                "expected": array(change.head.revision for change in some),
-                "at": by.at,
-                "author": by.author,
-                "note": by.note,
-            }
-            if heads:
-                values |= {
-                    "titles": [head.title for head in heads],
-                    "keys": [head.key for head in heads],
-                    "volumes": [head.volume for head in heads],
-                }
-            done += connection.execute(statement, values).rowcount
+    heads = [change.head_after for change in moved]
+    names_after = {
+        "titles": [head.title for head in heads],
+        "keys": [head.key for head in heads],
+        "volumes": array(head.volume for head in heads),
+    }
+    done = _number(connection, _BUMP, [change for change in changes if not change.moved], by, {})
+    done += _number(connection, _BUMP_AND_MOVE, moved, by, names_after)
     if done != len(changes):
         raise Conflict("A page of this plan was changed meanwhile. Look at the new plan.", code="plan_stale")
+
+
+def _number(
+    connection: Connection,
+    statement: TextClause,
+    changes: Sequence[PageChange],
+    by: Signature,
+    more: Mapping[str, object],
+) -> int:
+    if not changes:
+        return 0
+    values = {
+        "ids": array(change.head.id for change in changes),
+        "expected": array(change.head.revision for change in changes),
+        "at": by.at,
+        "author": by.author,
+        "note": by.note,
+        **more,
+    }
+    return connection.execute(statement, values).rowcount
 
 
 def _set_summaries(connection: Connection, changes: Sequence[PageChange]) -> None:
