@@ -24,10 +24,11 @@ def parted(block: str) -> tuple[str, MemoryWiki, str]:
     before, _, expected = block.partition("\n-->\n")
     act, _, pages = before.partition("\n")
     library = re.match(r"libraries (\w+): (\w+)\n", pages)
-    return act, wiki_of(_pages(pages), {library[1]: [library[2]]} if library else {}), expected.strip("\n")
+    return act, wiki_of(pages_of(pages), {library[1]: [library[2]]} if library else {}), expected.strip("\n")
 
 
-def _pages(block: str) -> dict[str, dict[str, str]]:
+def pages_of(block: str) -> dict[str, dict[str, str]]:
+    """The pages of a case: volume → title → text."""
     volumes: dict[str, dict[str, str]] = {}
     for name, text in re.findall(r"^@@ (.+)\n?((?:(?!@@ ).*\n?)*)", block, flags=re.MULTILINE):
         volume, title = name.split("/", 1)

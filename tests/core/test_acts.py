@@ -11,6 +11,7 @@ from mokuji.core.edits import apply
 from mokuji.core.errors import MokujiError
 from mokuji.core.plan import Plan
 from mokuji.core.plans.aliases import set_aliases
+from mokuji.core.plans.category import rename_category
 from mokuji.core.plans.create import create
 from mokuji.core.plans.delete import delete
 from mokuji.core.plans.join import join
@@ -20,6 +21,7 @@ from mokuji.core.plans.move import move_to_volume
 from mokuji.core.plans.retarget import retarget
 from mokuji.core.plans.save import save
 from mokuji.core.plans.section import rename_section
+from mokuji.core.plans.slot import give_value, rename_slot
 from mokuji.core.plans.split import split
 from mokuji.core.plans.volumes import create_volume, rename_volume, set_libraries
 from mokuji.core.wiki import MemoryWiki
@@ -74,6 +76,8 @@ def _delete(a: Asked) -> Plan:
 
 
 def _retarget(a: Asked) -> Plan:
+    if a.what.startswith("/"):
+        return retarget(a.wiki, (0, a.what[1:].lower()), a.page(a.to))
     volume, title = a.place(a.what)
     return retarget(a.wiki, (volume, title.lower()), a.page(a.to))
 
@@ -81,6 +85,22 @@ def _retarget(a: Asked) -> Plan:
 def _libraries(a: Asked) -> Plan:
     names = [] if a.to == "nothing" else [a.volume(a.to)]
     return set_libraries(a.wiki, a.volume(a.what), names)
+
+
+def _category(a: Asked) -> Plan:
+    volume, key = a.place(a.what)
+    pages = [page.head.id for page in a.wiki.pages_by_id.values() if page.head.volume == volume]
+    return rename_category(a.wiki, key, a.to, pages)
+
+
+def _slot(a: Asked) -> Plan:
+    page, _, slot = a.what.rpartition(" ")
+    return rename_slot(a.wiki, a.page(page), slot, a.to)
+
+
+def _value(a: Asked) -> Plan:
+    page, _, slot = a.what.rpartition(" ")
+    return give_value(a.wiki, a.page(page), slot, a.to)
 
 
 VERBS: dict[str, Callable[[Asked], Plan]] = {
@@ -97,6 +117,9 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "volume": lambda a: rename_volume(a.wiki, a.volume(a.what), a.to),
     "new volume": lambda a: create_volume(a.wiki, a.what),
     "libraries": _libraries,
+    "category": _category,
+    "slot": _slot,
+    "value": _value,
     "link from": lambda a: link_from(a.wiki, a.page(a.what), a.page(a.to)),
 }
 

@@ -30,6 +30,7 @@ from mokuji.core.names import Name
 from mokuji.core.references import By, Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.headings import shown
+from mokuji.core.text.parts import Part
 from mokuji.core.text.reference import Kind, Reference, read
 from mokuji.core.wiki import Overlay, Page, PageHead, Place, Use, Volume, Wiki, alias_keys
 
@@ -133,6 +134,30 @@ def follow(
 def wiki_after(wiki: Wiki, outcome: Outcome) -> Overlay:
     """The wiki as it will be, before references follow."""
     return _Following(wiki, outcome, False, {}, False).after
+
+
+_Typed = tuple[int, str]
+"""A volume, and a reference as it is typed there."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Done:
+    """What following made of a reference: where it leads, edits from its start on, and what is noted of it."""
+
+    wanted: int | None
+    edits: tuple[Edit, ...]
+    name: Name | None
+    labelled: bool
+    careful: bool
+    added: int
+
+
+def _typed(page: Page, use: Use) -> _Typed | None:
+    """What all references typed alike share; None for one that may follow in a way of its own."""
+    reference = use.reference
+    if reference.kind is not Kind.LINK or reference.name is None or reference.section or use.in_heading:
+        return None
+    return page.head.volume, reference.span.of(page.text)
 
 
 class _Following:
@@ -272,10 +297,65 @@ class _Following:
     def names(self, places: Collection[Place] = ()) -> None:
         """Follows all references that could lead elsewhere."""
         uses = list(self._candidates({*self._touched(), *places}))
-        before = self._resolver(uses, self._wiki, self._homes)
-        after = self._resolver(uses, self.after, self._homes_after, moved=True)
-        for page, use in uses:
-            self._follow_name(page, use, before, after)
+        special = self._special()
+        typed = [None if page.head.id in special else _typed(page, use) for page, use in uses]
+        # Those typed alike in one volume are resolved once, and follow as the first of them did.
+        first = {key: n for n, key in reversed([*enumerate(typed)]) if key is not None}
+        distinct = [
+            pair
+            for n, (key, pair) in enumerate(zip(typed, uses, strict=True))
+            if key is None or first[key] == n
+        ]
+        before = self._resolver(distinct, self._wiki, self._homes)
+        after = self._resolver(distinct, self.after, self._homes_after, moved=True)
+        known: dict[_Typed, _Done] = {}
+        for key, (page, use) in zip(typed, uses, strict=True):
+            if key is None:
+                self._follow_name(page, use, before, after)
+            elif key in known:
+                self._follow_alike(page, use, known[key])
+            else:
+                done = self._follow_watched(page, use, before, after)
+                if done is not None:
+                    known[key] = done
+
+    def _special(self) -> set[int]:
+        """The pages on which two references typed alike may follow differently."""
+        outcome = self._outcome
+        aimed = {id_ for id_, _ in (*outcome.aims, *outcome.plain)}
+        parted = self._hosts.keys() | outcome.texts.keys() | outcome.sources.keys() | outcome.edits.keys()
+        return aimed | parted | outcome.heads.keys() | outcome.gone | self._leave.keys()
+
+    def _follow_watched(self, page: Page, use: Use, before: Resolver, after: Resolver) -> _Done | None:
+        """Follows a reference; what was done if the same is to be done to all that are typed alike."""
+        id_, span = page.head.id, use.reference.span
+        careful, added = id_ in self._careful, self._added
+        self._follow_name(page, use, before, after)
+        at = (id_, span)
+        if at not in self._wanted_ids or at in self._lost or at in self._captured or careful:
+            return None
+        edits = tuple(e for e in self._edits.get(id_, {}).values() if _holds(span, e.span))
+        return _Done(
+            self._wanted_ids[at],
+            tuple(Edit(each.span.moved(-span.start), each.words) for each in edits),
+            self._renamed.get(id_, {}).get(use.index),
+            use.index in self._labelled.get(id_, ()),
+            id_ in self._careful,
+            self._added - added,
+        )
+
+    def _follow_alike(self, page: Page, use: Use, done: _Done) -> None:
+        id_, span = page.head.id, use.reference.span
+        self._wanted_ids[id_, span] = done.wanted
+        for edit in done.edits:
+            self._put_edit(id_, Edit(edit.span.moved(span.start), edit.words))
+        if done.name is not None:
+            self._renamed.setdefault(id_, {})[use.index] = done.name
+        if done.labelled:
+            self._labelled.setdefault(id_, set()).add(use.index)
+        if done.careful:
+            self._careful.add(id_)
+        self._added += done.added
 
     def _candidates(self, places: Collection[Place]) -> Iterator[tuple[Page, Use]]:
         keys: dict[int, set[str]] = {}
@@ -485,7 +565,12 @@ class _Following:
         if aim is not None:
             return aim, None
         recast = target in self._hosts or target in self._outcome.texts or target in self._outcome.gone
-        if reference.section and recast and target in self._stored:
+        part = self._part(reference, target) if recast else None
+        if part is not None:
+            host = self._host(target, part.opening)
+            if host is not None:
+                return host, None
+        elif reference.section and recast and target in self._stored:
             index = self._sections_before(target).find(reference.section)
             if index is not None:
                 if (target, index) in self._outcome.became:
@@ -503,6 +588,15 @@ class _Following:
                 return entry.page, entry.section
             return entry.page, None
         return target, None
+
+    def _part(self, reference: Reference, target: int) -> Part | None:
+        """The named part of a page that an insert is of; None for any other reference."""
+        if reference.kind is not Kind.INSERT or not reference.section or target not in self._stored:
+            return None
+        if not self._sections_before(target).is_part(reference.section):
+            return None
+        key = names.key(reference.section)
+        return next((part for part in self._stored[target].content.parts if part.key == key), None)
 
     def _follow_unwritten(self, page: Page, use: Use, was: Resolution, will: Resolution) -> None:
         """What led to no page: given a target, captured, or kept where it would be written."""
@@ -825,6 +919,8 @@ class _Following:
         if not reference.section or reference.section_span is None or settled or self._left(page, reference):
             return
         if self._host(*at) is None:
+            return
+        if reference.kind is Kind.INSERT and was.is_part(reference.section):
             return
         old = was.find(reference.section)
         current = self._edits.get(page.head.id, {}).get(reference.section_span)

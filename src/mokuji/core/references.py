@@ -109,7 +109,8 @@ def uses_of(wiki: Wiki, place: Place) -> Iterator[tuple[Page, Use]]:
     """The references that find their page at this place, or would have it written there; page by page."""
     pages = [page for _, page in sorted(wiki.pages(wiki.naming(place)).items())]
     homes = volumes_by_id(wiki)
-    uses = [(page, use) for page in pages for use in page.uses({place[1]})]
+    key = place[1] if place[0] else place[1].partition("/")[2]
+    uses = [(page, use) for page in pages for use in page.uses({key})]
     resolver = Resolver.of(wiki, ((homes[page.head.volume], use.reference) for page, use in uses))
     for page, use in uses:
         name = use.reference.name
@@ -125,11 +126,13 @@ def volumes_by_id(wiki: Wiki) -> dict[int, Volume]:
 
 
 class Sections:
-    """The headings of a page as targets: identifiers as typed, and keys of words, in order."""
+    """The headings of a page as targets: identifiers as typed, and keys of words, in order; and the keys of its named
+    parts, which inserts find."""
 
-    def __init__(self, ids: Sequence[str | None], keys: Sequence[str]) -> None:
+    def __init__(self, ids: Sequence[str | None], keys: Sequence[str], parts: Collection[str] = ()) -> None:
         self.ids = tuple(ids)
         self.keys = tuple(keys)
+        self.parts = frozenset(parts)
         self._by_id: dict[str, int] = {}
         self._by_id_key: dict[str, int] = {}
         self._by_key: dict[str, int] = {}
@@ -144,7 +147,8 @@ class Sections:
         """The sections of a page; ``volumes`` are the keys of all volumes."""
         content = page.content
         shown = (words(h, page.text, content.references, volumes) for h in content.headings)
-        return cls([h.id for h in content.headings], [names.key(each) for each in shown])
+        keys = [names.key(each) for each in shown]
+        return cls([h.id for h in content.headings], keys, [p.key for p in content.parts if p.key])
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sections) and (self.ids, self.keys) == (other.ids, other.keys)
@@ -158,10 +162,20 @@ class Sections:
         key = names.key(section)
         if not key:
             return None
-        for known, wanted in ((self._by_id, section), (self._by_id_key, key), (self._by_key, key)):
-            if wanted in known:
-                return known[wanted]
-        return None
+        by_id = self._by_identifier(section)
+        return by_id if by_id is not None else self._by_key.get(key)
+
+    def _by_identifier(self, section: str) -> int | None:
+        found = self._by_id.get(section)
+        return found if found is not None else self._by_id_key.get(names.key(section))
+
+    def is_part(self, section: str) -> bool:
+        """Whether an insert of this section is one of a named part: identifiers go before, words of headings behind."""
+        return names.key(section) in self.parts and self._by_identifier(section) is None
+
+    def holds(self, section: str, *, insert: bool) -> bool:
+        """Whether there is such a section, or for an insert such a part."""
+        return (insert and self.is_part(section)) or self.find(section) is not None
 
     def anchors(self) -> tuple[str, ...]:
         """An anchor for each heading, all different; the first of equals has the plain one."""

@@ -20,7 +20,7 @@ from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.scan import PageText, scan
 
 Place = tuple[int, str]
-"""A volume's id and a key in it."""
+"""A volume's id and a key in it. Volume 0 is one that does not exist: its key stands before the “/” of the key."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +134,10 @@ class Wiki(Protocol):
         """Ids of the pages of a volume that insert something."""
         ...
 
+    def standing_in(self, volume: int) -> Collection[int]:
+        """Ids of the pages of a volume."""
+        ...
+
 
 @dataclass
 class MemoryWiki:
@@ -187,8 +191,11 @@ class MemoryWiki:
             yield home, name.key
             if kind is Kind.INSERT:
                 yield from ((library, name.key) for library in self._by_id[home].libraries)
-        if name.volume is not None and name.title is not None and name.volume in self.volumes:
-            yield self.volumes[name.volume].id, name.title
+        if name.volume is not None and name.title is not None:
+            if name.volume in self.volumes:
+                yield self.volumes[name.volume].id, name.title
+            elif name.absolute:
+                yield 0, f"{name.volume}/{name.title}"
 
     @property
     def all_titles(self) -> Mapping[Place, PageHead]:
@@ -228,6 +235,9 @@ class MemoryWiki:
             for page in self.pages_by_id.values()
             if page.head.volume == volume and any(kind is Kind.INSERT for kind, _, _ in self.names_on(page))
         ]
+
+    def standing_in(self, volume: int) -> Collection[int]:
+        return [page.head.id for page in self.pages_by_id.values() if page.head.volume == volume]
 
 
 class Overlay:
@@ -295,3 +305,6 @@ class Overlay:
 
     def inserting(self, volume: int) -> Collection[int]:
         return self._base.inserting(volume)
+
+    def standing_in(self, volume: int) -> Collection[int]:
+        return self._base.standing_in(volume)

@@ -41,5 +41,5 @@ def retarget(
         Outcome(aims=aims),
         asked=(place, target_id, chosen, present_words),
         present_words=present_words,
-        facts={"name": place[1], "to": target.head.title, "place": list(place)},
+        facts={"name": place[1], "to": target.head.title},
     )

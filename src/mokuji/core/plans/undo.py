@@ -17,7 +17,7 @@ from mokuji.core import names
 from mokuji.core.changes import ChangeSet, Fate, Removed, VolumeChange
 from mokuji.core.composing import Carried, Composition, Words
 from mokuji.core.contents import Placing
-from mokuji.core.errors import Collision, Missing
+from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.following import At, Entry, Outcome, follow, wiki_after
 from mokuji.core.merge import Conflict, Mine, merge3
 from mokuji.core.plan import Plan, leads_of
@@ -96,6 +96,7 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     }
     heads |= {id_: each.head for id_, each in back.items()}
     _check_names(wiki, heads, gone, volumes)
+    _check_volumes(wiki, past, heads, gone)
     texts, conflicts = _texts(there, gone, past, keep)
     sources = {id_: Page(each.head, each.text) for id_, each in back.items()}
     texts |= {id_: [Carried(id_, Span(0, len(each.text)))] for id_, each in sources.items()}
@@ -154,6 +155,24 @@ def _volumes(wiki: Wiki, changes: Sequence[VolumeChange]) -> dict[str, Volume] |
                 )
             by_id[change.before.id] = change.before
     return {volume.key: volume for volume in by_id.values()}
+
+
+def _check_volumes(wiki: Wiki, past: Past, heads: Mapping[int, PageHead], gone: Collection[int]) -> None:
+    """A volume that was made cannot go while it holds pages that stay: they would stand nowhere."""
+    for change in past.volumes:
+        if change.before is not None or change.after is None:
+            continue
+        staying = {
+            id_
+            for id_ in wiki.standing_in(change.after.id)
+            if id_ not in gone and (id_ not in heads or heads[id_].volume == change.after.id)
+        }
+        if staying:
+            raise Refused(
+                f"“{change.after.title}” holds pages by now, so its making cannot be undone. Delete the volume: it "
+                "goes to the trash with all its pages.",
+                code="volume_in_use",
+            )
 
 
 def _check_names(

@@ -33,6 +33,8 @@ _RUN = re.compile(r" {2,}")
 _PARTING_ASCII = bytes(
     ord(" ") if chr(n) in "\t\n\v\f\r_-" else ord(chr(n).lower()) for n in range(128)
 ) + bytes(128)
+_PARTS = bytes(chr(n).isalnum() for n in range(128)) + bytes(128)
+"""ASCII: 1 where a character is a part of a word."""
 _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
@@ -68,24 +70,38 @@ class Finder:
     def candidates(self, text: str) -> list[Candidate]:
         """Whole words that are names: the index of the name, start and end; whatever they stand in, the longest
         of those that begin at one place first."""
-        if self._matcher is None or self._in_bytes is None:
+        if not self._keys:
             return []
+        if text.isascii() and b"  " not in (plain := _in_ascii(text)):
+            return self._whole_words_in_ascii(plain)
         shown, places = folded(text)
-        size = len(shown)
-        matches = (
-            self._in_bytes.find_matches_as_indexes(shown.encode(), overlapping=True)
-            if shown.isascii()
-            else self._matcher.find_matches_as_indexes(shown, overlapping=True)
-        )
-        found = [
-            (index, start, end)
-            for index, start, end in matches
-            if not (start and shown[start - 1].isalnum()) and not (end < size and shown[end].isalnum())
-        ]
-        found.sort(key=_from_the_left)
+        found = self._whole_words_in_ascii(shown.encode()) if shown.isascii() else self._whole_words(shown)
         if places is None:
             return found
         return [(index, places.of(start), places.of(end - 1) + 1) for index, start, end in found]
+
+    def _whole_words(self, shown: str) -> list[Candidate]:
+        assert self._matcher is not None
+        size = len(shown)
+        found = [
+            (index, start, end)
+            for index, start, end in self._matcher.find_matches_as_indexes(shown, overlapping=True)
+            if not (start and shown[start - 1].isalnum()) and not (end < size and shown[end].isalnum())
+        ]
+        found.sort(key=_from_the_left)
+        return found
+
+    def _whole_words_in_ascii(self, shown: bytes) -> list[Candidate]:
+        assert self._in_bytes is not None
+        # One byte at each end, so that no match is the first or the last.
+        parts = bytes(1) + shown.translate(_PARTS) + bytes(1)
+        found = [
+            match
+            for match in self._in_bytes.find_matches_as_indexes(shown, overlapping=True)
+            if not parts[match[1]] and not parts[match[2] + 1]
+        ]
+        found.sort(key=_from_the_left)
+        return found
 
     def on(self, page: Page) -> list[Mention]:
         """The bare mentions on a page."""
@@ -239,7 +255,7 @@ def folded(text: str) -> tuple[str, Places | None]:
     """A text as names are compared, with every run of white space, hyphens and underscores as one space; None
     for the places if all characters stand where they stood. Empty lines part names, so they are no spaces."""
     if text.isascii():
-        shown = text.encode().replace(b"\n\n", b"\x01\x01").translate(_PARTING_ASCII).decode()
+        shown = _in_ascii(text).decode()
     else:
         parted = text.replace("\n\n", "\x01\x01").translate(_PARTING)
         shown = parted.casefold()
@@ -254,6 +270,11 @@ def folded(text: str) -> tuple[str, Places | None]:
         shift += run.end() - run.start() - 1
         shifts.append(shift)
     return _RUN.sub(" ", shown), Places(starts, shifts)
+
+
+def _in_ascii(text: str) -> bytes:
+    """A text of ASCII as names are compared, runs of spaces not yet made one."""
+    return text.encode().replace(b"\n\n", b"\x01\x01").translate(_PARTING_ASCII)
 
 
 def _folded_one_by_one(parted: str) -> tuple[str, Places]:

@@ -43,7 +43,8 @@ def broken_sections(wiki: Wiki, pages: Iterable[Page]) -> Iterator[Broken]:
     sections = _sections(wiki, {head.id for head in targets.values()})
     for page, index, reference in named:
         target = targets.get((page.head.id, index))
-        if target is not None and sections[target.id].find(reference.section or "") is None:
+        insert = reference.kind is Kind.INSERT
+        if target is not None and not sections[target.id].holds(reference.section or "", insert=insert):
             yield Broken(page.head, index, reference, target)
 
 

@@ -16,6 +16,7 @@ from mokuji.core.text.lift import lift, outermost
 from mokuji.core.text.literal import Range, Ranges
 from mokuji.core.text.parser import Event, events_with_ranges, tag_name
 from mokuji.core.text.scan import PageText
+from mokuji.core.text.slots import masked
 
 _DEFINITION = re.compile(rb"^([ \t>*+\-\d.)]*)\[((?:[^\[\]\\]|\\.)+)\]:", re.MULTILINE)
 _LEAVES = {"Text", "Code", "InlineMath", "DisplayMath", "InlineHtml", "Html", "FootnoteReference"}
@@ -77,7 +78,7 @@ def read(text: str, content: PageText) -> Definitions:
     if "]" not in text:
         return Definitions((), (), (), {})
     offset = content.front_matter.span.end
-    body = text[offset:]
+    body = masked(text[offset:], content.declared.slots)
     _, places = outermost(text, offset, content.references)
     lifted = lift(body, body.encode(), places)
     events = events_with_ranges(lifted.text)

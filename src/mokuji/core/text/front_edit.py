@@ -80,7 +80,7 @@ def _edits(
     text: str, front: front_matter.FrontMatter, name: str, kept: Sequence[int], new: Sequence[str], title: str
 ) -> tuple[Edit, ...]:
     end = line_end(text)
-    listed = f"[{', '.join(_scalar(each) for each in new)}]"
+    listed = f"[{', '.join(scalar(each) for each in new)}]"
     if front.span.start == front.span.end or not front.span.of(text).lstrip("\ufeff").startswith("---"):
         at = 1 if text.startswith("\ufeff") else 0
         return (Edit(Span(at, at), f"---{end}{name}: {listed}{end}---{end}"),)
@@ -116,7 +116,7 @@ def _in_value(
     span = Span(start + value.start_mark.index, start + value.end_mark.index)
     if isinstance(value, yaml.ScalarNode):
         typed = [span.of(text)] if value.value.strip() and kept else []
-        items = [*typed, *(_scalar(each) for each in new)]
+        items = [*typed, *(scalar(each) for each in new)]
         if span.start == span.end:  # nothing stands behind the colon
             at = start + key.end_mark.index + 1
             return (Edit(Span(at, at), f" [{', '.join(items)}]"),)
@@ -151,7 +151,7 @@ def _in_flow(
         edits.append(Edit(Span(low, high), ""))
     if new:
         at = start + left[-1].end_mark.index if left else span.end - 1
-        edits.append(Edit(Span(at, at), (", " if left else "") + ", ".join(_scalar(each) for each in new)))
+        edits.append(Edit(Span(at, at), (", " if left else "") + ", ".join(scalar(each) for each in new)))
     return tuple(_joined(edits))
 
 
@@ -182,7 +182,7 @@ def _in_block(
         low = _line_start(text, start + items[0].start_mark.index)
         high = _line_stop(text, start + items[-1].end_mark.index)
         lead = text[low : text.index("-", low)] + "- "
-        words = "".join(f"{lead}{_scalar(each)}{end}" for each in new)
+        words = "".join(f"{lead}{scalar(each)}{end}" for each in new)
         # A list that lost all its items is written as an empty one behind its name.
         return (Edit(Span(low, high), words if new else f"{lead[:-2]}  []{end}"),)
     for item in gone:
@@ -194,7 +194,7 @@ def _in_block(
         lead = text[low : start + last.start_mark.index]
         at = _line_stop(text, start + last.end_mark.index)
         gap = "" if text[at - 1] in "\r\n" else end
-        words = "".join(f"{lead}{_scalar(each)}{end}" for each in new)
+        words = "".join(f"{lead}{scalar(each)}{end}" for each in new)
         edits.append(Edit(Span(at, at), gap + words))
     return tuple(_joined(edits))
 
@@ -209,9 +209,93 @@ def _line_stop(text: str, at: int) -> int:
     return found.end() if found else len(text)
 
 
-def _scalar(name: str) -> str:
+def scalar(name: str) -> str:
     """A name as YAML reads it back, plain where that is safe."""
     if _PLAIN.fullmatch(name):
         return name
     quoted = name.replace("\\", "\\\\").replace('"', '\\"')
     return f'"{quoted}"'
+
+
+def rename_in_list(text: str, field: str, old: str, new: str, title: str) -> tuple[Edit, ...]:
+    """The edits after which a list calls one name otherwise, where it stands; a second one of the new name goes.
+
+    ``old`` is a key. Style and order stay; nothing if the list does not hold it.
+    """
+    now = names_of(text, field)
+    keys = [names.key(each) for each in now]
+    if old not in keys:
+        return ()
+    wanted = names.key(new)
+    if wanted != old and wanted in keys:
+        return set_names(
+            text, field, [each for each, key in zip(now, keys, strict=True) if key != old], title
+        )
+    edits = tuple(Edit(span, _in_style(span.of(text), new)) for span in scalar_spans(text, field, old))
+    result = front_matter.read(apply(text, edits)) if edits else None
+    if (
+        result is None
+        or result.problems
+        or [names.key(each) for each in result.names(field)]
+        != [wanted if key == old else key for key in keys]
+    ):
+        raise _refused(title, field)
+    return edits
+
+
+def scalar_spans(text: str, field: str, key: str) -> list[Span]:
+    """Where the names of a list stand that have this key, quotes included."""
+    root, start = _mapping(text)
+    if root is None:
+        return []
+    value = next((pair[1] for pair in root.value if pair[0].value == field), None)
+    items = value.value if isinstance(value, yaml.SequenceNode) else [value] if value is not None else []
+    return [
+        _node_span(text, start, item)
+        for item in items
+        if isinstance(item, yaml.ScalarNode) and names.key(item.value) == key
+    ]
+
+
+def mapping_key_span(text: str, path: Sequence[str]) -> Span | None:
+    """Where a key of nested mappings stands (``slots``, ``voltage``), quotes included; of a list the item itself."""
+    node, start = _mapping(text)
+    for depth, name in enumerate(path):
+        if isinstance(node, yaml.MappingNode):
+            pair = next((pair for pair in node.value if pair[0].value == name), None)
+            if pair is None:
+                return None
+            if depth == len(path) - 1:
+                return _node_span(text, start, pair[0])
+            node = pair[1]
+        elif isinstance(node, yaml.SequenceNode) and depth == len(path) - 1:
+            found = next((item for item in node.value if getattr(item, "value", None) == name), None)
+            return None if found is None else _node_span(text, start, found)
+        else:
+            return None
+    return None
+
+
+def _mapping(text: str) -> tuple[yaml.MappingNode | None, int]:
+    front = front_matter.read(text)
+    opening = _FENCE.match(text)
+    if opening is None or front.problems or front.span.end <= opening.end():
+        return None, 0
+    start = opening.end()
+    closing = max(text.rfind("---", start, front.span.end), text.rfind("...", start, front.span.end))
+    root = yaml.compose(text[start:closing], yaml.CBaseLoader)
+    return (root if isinstance(root, yaml.MappingNode) else None), start
+
+
+def _node_span(text: str, start: int, node: yaml.Node) -> Span:
+    span = Span(start + node.start_mark.index, start + node.end_mark.index)
+    return Span(span.start, span.start + len(span.of(text).rstrip()))
+
+
+def _in_style(typed: str, name: str) -> str:
+    """A name in the quotes that another one has."""
+    if typed.startswith("'"):
+        return "'" + name.replace("'", "''") + "'"
+    if typed.startswith('"'):
+        return '"' + name.replace("\\", "\\\\").replace('"', '\\"') + '"'
+    return scalar(name)

@@ -11,6 +11,7 @@ from mokuji.core.spans import Span, code_points
 from mokuji.core.text.lift import Lifted
 from mokuji.core.text.parser import Event
 from mokuji.core.text.reference import Kind, Reference, plain
+from mokuji.core.text.slots import unmasked
 
 _MARKS = re.compile(r"#{1,6}[ \t]+")
 # A heading's attributes, and the closing marks that may stand before them.
@@ -88,7 +89,7 @@ def _inside(event: Event, heading: _Raw) -> _Raw | None:
     if kind == "End" and value.__class__ is dict and "Heading" in value:
         return None
     if kind in {"Text", "Code", "InlineMath"}:
-        heading.words.append(value)
+        heading.words.append(unmasked(value))
     elif kind in {"SoftBreak", "HardBreak"}:
         heading.words.append(" ")
     if kind != "Start":

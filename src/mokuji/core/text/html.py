@@ -1,10 +1,10 @@
-"""A page's text as safe HTML with open references.
+"""A text as safe HTML with open places.
 
 ``compile_page`` is done once per revision: references are taken out, the rest
 is parsed, written (``writer``) and cleaned by nh3. What comes out is a
-sequence of finished HTML and *open* places, each naming a reference and
-whether it stands in text or inside a link. A view fills the open places, so
-creating, deleting or renaming a page never spoils a stored rendering.
+sequence of finished HTML and *open* pieces: references, tags of headings, uses
+of footnotes. ``core.weaving`` fills them at each view, so creating, deleting or
+renaming a page, or changing a template, never spoils a stored rendering.
 
 What holds: raw HTML of a writer is cleaned and cannot swallow the page;
 identifiers and classes are ours alone; nesting is capped.
@@ -12,16 +12,21 @@ identifiers and classes are ours alone; nesting is capped.
 
 from __future__ import annotations
 
+import html
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import nh3
 
+from mokuji.core.spans import Span
 from mokuji.core.text.headings import shown
-from mokuji.core.text.lift import lift, outermost, prefix
+from mokuji.core.text.lift import outermost, prefix, replaced
 from mokuji.core.text.parser import events
+from mokuji.core.text.reference import Kind
+from mokuji.core.text.slots import Escaped, parse
+from mokuji.core.text.slots import Piece as Slotted
 from mokuji.core.text.writer import Rules, Writer
 from mokuji.core.wiki import Page
 
@@ -45,61 +50,217 @@ _ATTRIBUTES = {
 
 @dataclass(frozen=True, slots=True)
 class Open:
-    """A place to be filled at each view: reference number ``index``; ``linked`` if it stands
-    inside a link, where it can show words only."""
+    """A place for reference number ``index``; ``linked`` if it stands inside a link, where it can show words only;
+    ``block`` if it makes up a paragraph by itself."""
 
     index: int
-    linked: bool
+    linked: bool = False
+    block: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """The opening tag of a heading: its level as typed (2 to 6), and which of the page's headings it is; None for one
+    that a value brought along."""
+
+    level: int
+    heading: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class HeadEnd:
+    """The closing tag of the heading that was opened last."""
+
+    level: int
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A place where a footnote is used."""
+
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tag:
+    """A mark: its word without the ``#``."""
+
+    word: str
+
+
+Piece = str | Open | Head | HeadEnd | Note | Tag
 
 
 @dataclass(frozen=True, slots=True)
 class Compiled:
-    """A page as finished HTML with open places between; ``words`` counts the words in it."""
+    """A text as finished HTML with open pieces between; ``notes`` are the texts of its footnotes; ``words`` counts the
+    words in it."""
 
-    pieces: tuple[str | Open, ...]
+    pieces: tuple[Piece, ...]
+    notes: Mapping[str, tuple[Piece, ...]]
     words: int
 
-    def fill(self, show: Callable[[Open], str]) -> str:
-        """The whole HTML; ``show`` gives safe HTML for each open place."""
-        return "".join(piece if isinstance(piece, str) else show(piece) for piece in self.pieces)
+
+def bare(piece: Piece) -> str:
+    """A piece as HTML, where nothing is put in: headings have their tags, all else that is open has nothing."""
+    if isinstance(piece, str):
+        return piece
+    if isinstance(piece, Head):
+        return f"<h{piece.level}>"
+    if isinstance(piece, Tag):
+        return "#" + html.escape(piece.word)
+    return f"</h{piece.level}>" if isinstance(piece, HeadEnd) else ""
 
 
-def compile_page(page: Page, anchors: Sequence[str], key: bytes) -> Compiled:
-    """The page as HTML with open references.
+def compile_page(page: Page, key: bytes) -> Compiled:
+    """A page as it stands, with open references by their index on the page.
 
-    ``anchors`` are those of its headings, in order; ``key`` is secret, so that
-    no writer can foresee a stand-in. Linear in the text.
+    ``key`` is secret, so that no writer can foresee a stand-in. Linear in the text.
     """
     offset = page.content.front_matter.span.end
-    body = page.text[offset:]
-    data = body.encode()
-    outer, places = outermost(page.text, offset, page.content.references)
-    lifted = lift(body, data, places, key)
-    words = {n: shown(page.content.references[index], page.text, ()) for n, index in enumerate(outer)}
-    writer = Writer(prefix(data, key), words, anchors)
+    references = page.content.references
+    outer, _ = outermost(page.text, offset, references)
+    mark = prefix(page.text[offset:].encode(), key)
+    changes = [(references[index].span, f"{mark}{n}q") for n, index in enumerate(outer)]
+    changes += [(each.span, f"{mark}t{n}q") for n, each in enumerate(page.content.marks)]
+    text = replaced(page.text, Span(offset, len(page.text)), changes)
+    words = {n: shown(references[index], page.text, ()) for n, index in enumerate(outer)}
+    blocks = [n for n, index in enumerate(outer) if references[index].kind is not Kind.LINK]
+    slots: list[str] = []
+    if page.content.declared.slots and "${" in text:
+        text = _with_slots(parse(text, page.content.declared.slots).pieces, mark, slots)
+    marks = [each.word for each in page.content.marks]
+    return compile_text(text, mark, words, blocks, outer, slots=slots, marks=marks)
+
+
+def _with_slots(pieces: Sequence[Slotted], mark: str, shown_: list[str]) -> str:
+    """A text in which slots are stand-ins, so that they are shown as typed and mean nothing to the parser."""
+
+    def stand_in(typed: str) -> str:
+        shown_.append(typed)
+        return f"{mark}v{len(shown_) - 1}q"
+
+    out: list[str] = []
+    for piece in pieces:
+        if isinstance(piece, str):
+            out.append(piece)
+        elif isinstance(piece, Escaped):
+            out.append(stand_in("$"))
+        elif piece.operator:
+            out += [
+                stand_in("${" + piece.name + piece.operator),
+                _with_slots(piece.word, mark, shown_),
+                stand_in("}"),
+            ]
+        else:
+            out.append(stand_in("${" + piece.name + "}"))
+    return "".join(out)
+
+
+def compile_text(
+    text: str,
+    mark: str,
+    words: Mapping[int, str],
+    inserts: Collection[int],
+    indexes: Sequence[int] | None = None,
+    *,
+    marked: bool = False,
+    slots: Sequence[str] = (),
+    marks: Sequence[str] = (),
+) -> Compiled:
+    """A text whose references were taken out; ``mark`` begins their stand-ins.
+
+    ``words`` are what each shows where only text can be, ``inserts`` those that may stand as blocks, ``indexes`` what
+    each is called in the result (itself, without). ``marked`` says that headings say which ones they are. ``slots`` are
+    what is typed where slots are shown as such, ``marks`` the words of marks that were taken out.
+    """
+    writer = Writer(mark, words, inserts=inserts, slots=slots, marks=marks)
     clean = nh3.clean(
-        writer.write(list(events(lifted.text))),
+        writer.write(list(events(text))),
         tags=_TAGS,
         attributes=_ATTRIBUTES,
         url_schemes={"http", "https", "mailto"},
         link_rel=None,
     )
     count = len(re.findall(r"\w+", re.sub(r"<[^>]*>", " ", clean)))
-    return Compiled(_divide(clean, writer, outer), count)
+    return _divide(clean, writer, indexes, count, marked=marked)
 
 
-def _divide(clean: str, writer: Writer, outer: Sequence[int]) -> tuple[str | Open, ...]:
-    """Cuts cleaned HTML at the stand-ins: what is ours goes back in, references stay open."""
+def _divide(
+    clean: str, writer: Writer, indexes: Sequence[int] | None, count: int, *, marked: bool
+) -> Compiled:
+    """Cuts cleaned HTML at the stand-ins: what is ours goes back in, the rest stays open."""
     mark = re.escape(writer.prefix)
-    with_attributes = re.sub(rf">{mark}a(\d+)q", lambda found: writer.attributes[int(found[1])] + ">", clean)
-    whole = re.sub(rf"{mark}o(\d+)q", lambda found: writer.own[int(found[1])], with_attributes)
-    pieces: list[str | Open] = []
-    at = 0
-    for found in re.finditer(rf"{mark}(\d+)(l?)q", whole):
-        pieces += (whole[at : found.start()], Open(outer[int(found[1])], bool(found[2])))
-        at = found.end()
-    pieces.append(whole[at:])
-    return tuple(piece for piece in pieces if piece != "")
+    clean = re.sub(rf">{mark}a(\d+)q", lambda found: writer.attributes[int(found[1])] + ">", clean)
+    clean = re.sub(rf"{mark}o(\d+)q", lambda found: writer.own[int(found[1])], clean)
+    clean = re.sub(rf"{mark}v(\d+)q", lambda found: _slot(writer.slots[int(found[1])]), clean)
+    body, *notes = re.split(rf"<div>{mark}m(\d+)q", clean)
+    places = re.compile(
+        rf"\n?{mark}(?P<block>\d+)bq\n?|{mark}(?P<index>\d+)(?P<linked>l?)q|{mark}f(?P<note>\d+)q"
+        rf"|{mark}t(?P<tag>\d+)q"
+        rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
+    )
+
+    def pieces(part: str) -> Iterator[Piece]:
+        at, inside = 0, False
+        for found in places.finditer(part):
+            if found["end"] and not inside:
+                continue
+            if found.start() > at:
+                yield part[at : found.start()]
+            at = found.end()
+            if found["end"]:
+                inside = False
+                yield HeadEnd(int(found["end"]))
+            elif found["level"]:
+                inside = True
+                own = found["heading"] if marked else found["nth"]
+                yield Head(int(found["level"]), None if own is None else int(own))
+            elif found["tag"]:
+                yield Tag(writer.marks[int(found["tag"])])
+            elif found["note"]:
+                yield Note(writer.labels[int(found["note"])])
+            else:
+                number = int(found["block"] or found["index"])
+                index = number if indexes is None else indexes[number]
+                yield Open(index, bool(found["linked"]), bool(found["block"]))
+        if at < len(part):
+            yield part[at:]
+
+    told = {
+        writer.labels[int(number)]: tuple(pieces(text.rstrip().removesuffix("</div>")))
+        for number, text in zip(notes[::2], notes[1::2], strict=True)
+    }
+    return Compiled(tuple(pieces(body)), told, count)
+
+
+def _slot(typed: str) -> str:
+    return "$" if typed == "$" else f'<span class="slot">{html.escape(typed)}</span>'
+
+
+def note_use(number: int, use: int) -> str:
+    """Where a footnote is used: its number, leading to its text."""
+    return f'<sup class="note"><a id="note-{number}-from-{use}" href="#note-{number}">{number}</a></sup>'
+
+
+def note_list(texts: Sequence[tuple[str, int]]) -> str:
+    """The footnotes at the end of a page: text of each, in order, and how often it is used."""
+    if not texts:
+        return ""
+    items: list[str] = []
+    for number, (body, uses) in enumerate(texts, 1):
+        back = "".join(
+            f' <a class="back" href="#note-{number}-from-{use}">↑</a>' for use in range(1, uses + 1)
+        )
+        told = body.rstrip()
+        told = told[:-4] + back + "</p>" if told.endswith("</p>") else told + back
+        items.append(f'<li id="note-{number}">{told}</li>\n')
+    return f'<div class="notes"><ol>{"".join(items)}</ol></div>\n'
+
+
+def heading_tag(level: int, anchor: str) -> str:
+    """The opening tag of a heading."""
+    return f'<h{level} id="{html.escape(anchor)}">' if anchor else f"<h{level}>"
 
 
 _INLINE_TAGS = set("b bdi code del em i kbd mark q s samp small span strong sub sup u var".split())

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from mokuji.core.spans import Span
 from mokuji.core.text.reference import Reference
 
 
@@ -81,6 +82,19 @@ def lift(body: str, data: bytes, references: Sequence[Place], key: bytes = b"") 
     pieces.append(data[at:])
     lifted = b"".join(pieces)
     return Lifted(lifted.decode(), lifted, tuple(places), tuple((r.start, r.end) for r in references))
+
+
+def replaced(text: str, span: Span, changes: Sequence[tuple[Span, str]]) -> str:
+    """A range of a text with some ranges in it replaced (code points; one inside another that is replaced is passed
+    over)."""
+    pieces: list[str] = []
+    at = span.start
+    for where, words in sorted(changes):
+        if where.start >= at and where.end <= span.end:
+            pieces += (text[at : where.start], words)
+            at = where.end
+    pieces.append(text[at : span.end])
+    return "".join(pieces)
 
 
 @dataclass(frozen=True, slots=True)

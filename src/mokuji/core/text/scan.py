@@ -25,8 +25,11 @@ from mokuji.core.text.brackets import Candidate, every, find
 from mokuji.core.text.front_matter import FrontMatter
 from mokuji.core.text.headings import Heading, headings
 from mokuji.core.text.lift import Lifted, lift
+from mokuji.core.text.marks import Mark, marks
 from mokuji.core.text.parser import Event, events_with_ranges
+from mokuji.core.text.parts import Part, parts
 from mokuji.core.text.reference import Reference, read
+from mokuji.core.text.slots import NO_SLOTS, Declared, declared, masked, parse
 
 ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""
@@ -53,6 +56,9 @@ class PageText:
     headings: tuple[Heading, ...]
     problems: tuple[Problem, ...]
     in_heading: frozenset[int]
+    parts: tuple[Part, ...] = ()
+    marks: tuple[Mark, ...] = ()
+    declared: Declared = NO_SLOTS
 
 
 def check(text: str) -> None:
@@ -74,19 +80,20 @@ def scan(text: str) -> PageText:
     """Everything that the text of one page says of itself. The text must have passed ``check``."""
     front = front_matter.read(text)
     offset = front.span.end
-    body = text[offset:]
+    slots = declared(front)
+    body = masked(text[offset:], slots.slots)
     data = body.encode()
     events = events_with_ranges(body)
     problems = list(front.problems)
     if "[[" not in body:
-        return _finish(text, front, Lifted(body, data, (), ()), events, [], problems)
+        return _finish(text, front, slots, Lifted(body, data, (), ()), events, [], problems)
     cover = literal.coverage(events, data)
     found = find(data, cover)
     candidates, references = _read_all(text, offset, data, found.candidates, problems)
     kept, lifted, events = _settle(body, data, candidates, events)
     _explain(offset, data, candidates, kept, found.unclosed, cover, problems)
     ordered = sorted((references[c.start, c.end] for c in every(kept)), key=lambda r: r.span)
-    return _finish(text, front, lifted, events, ordered, problems)
+    return _finish(text, front, slots, lifted, events, ordered, problems)
 
 
 def _read_all(
@@ -180,6 +187,7 @@ def _explain(
 def _finish(
     text: str,
     front: FrontMatter,
+    slots: Declared,
     lifted: Lifted,
     events: list[Event],
     references: list[Reference],
@@ -189,9 +197,34 @@ def _finish(
     found = headings(text, front.span.end, lifted, events, outermost)
     problems += [_section_empty(reference) for reference in references if reference.section == ""]
     problems += [_first_level(heading) for heading in found if heading.level == 1]
+    marked = parts(text, front.span.end, lifted, events)
+    problems += [*marked.problems, *slots.problems, *_slot_problems(text, front.span.end, slots, references)]
     problems.sort(key=lambda problem: problem.span)
     in_heading = frozenset(part for heading in found for part in heading.parts if isinstance(part, int))
-    return PageText(front, tuple(references), found, tuple(problems), in_heading)
+    filed = marks(text, front.span.end, lifted, events)
+    return PageText(front, tuple(references), found, tuple(problems), in_heading, marked.parts, filed, slots)
+
+
+def _slot_problems(
+    text: str, offset: int, slots: Declared, references: Sequence[Reference]
+) -> Iterator[Problem]:
+    """What is wrong with the slots that a text uses, and targets that hold one: a reference is read before any slot
+    is filled."""
+    if not slots.slots or "${" not in text:
+        return
+    for problem in parse(text[offset:], slots.slots.keys()).problems:
+        yield Problem(problem.code, problem.message, problem.span.moved(offset))
+    for reference in references:
+        end = reference.label_span.start if reference.label_span is not None else reference.span.end
+        if (
+            "${" in text[reference.span.start : end]
+            and parse(text[reference.span.start : end], slots.slots).uses()
+        ):
+            yield Problem(
+                "slot_in_target",
+                "A slot cannot name the page that a reference leads to. Let the whole reference be the value.",
+                reference.span,
+            )
 
 
 def _outermost(references: Sequence[Reference]) -> Iterator[tuple[int, Reference]]:

@@ -4,14 +4,22 @@ The same output as the CommonMark reference for what CommonMark knows, but for
 the rules that are ours (``Rules``); the published examples are run through
 this very writer. What is ours and must survive cleaning (identifiers,
 classes, checkboxes) is not written into the HTML but left as stand-ins:
-``own`` holds whole fragments, ``attributes`` what goes into the tag before.
+``own`` holds whole fragments, ``attributes`` what goes into the tag before,
+``labels`` those of footnotes where they are used.
+
+A stand-in is ``prefix``, a letter for its sort (none for a reference), a
+number and ``q``: ``a`` attributes, ``o`` own fragments, ``v`` slots that are
+shown as such, ``t`` marks, ``f`` uses of footnotes, ``m`` before the text of
+one, ``h`` behind the tag of a heading, ``k`` typed in front of a heading's
+words to say which one it is. Behind the number of a reference ``l`` says that
+it stands inside a link, ``b`` that it is a block.
 """
 
 from __future__ import annotations
 
 import html
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
@@ -66,20 +74,29 @@ class Writer:
         self,
         prefix: str = "",
         words: Mapping[int, str] | None = None,
-        anchors: Sequence[str] = (),
         rules: Rules | None = None,
+        inserts: Collection[int] = (),
+        slots: Sequence[str] = (),
+        marks: Sequence[str] = (),
     ) -> None:
+        """``words`` are what references show where only text can be; ``inserts`` the numbers of those that may stand
+        as blocks; ``slots`` what is typed where slots are shown as such, ``marks`` the words of
+        marks."""
         self.prefix = prefix
         self.own: list[str] = []
         self.attributes: list[str] = []
+        self.labels: list[str] = []
+        self.slots = slots
+        self.marks = marks
+        self.headings = 0
         self._rules = rules or Rules()
         self._words = words or {}
-        self._anchors = iter(anchors)
+        self._inserts = frozenset(inserts)
+        self._block_until = -1
+        self._slot = re.compile(re.escape(prefix) + r"v(\d+)q")
         self._stand_in = re.compile(re.escape(prefix) + r"(\d+)q") if prefix else None
         self._out: list[str] = []
         self._notes: dict[str, str] = {}
-        self._numbers: dict[str, int] = {}
-        self._uses: dict[str, int] = {}
         self._outer: list[tuple[str, list[str]]] = []
         self._flat: list[bool] = []
         self._blocks = self._inlines = self._links = 0
@@ -95,6 +112,14 @@ class Writer:
         """The HTML, with stand-ins for references and for what is ours."""
         stands = inline_stands(events) if self._rules.html_closes else None
         for index, event in enumerate(events):
+            if self._inserts and index > self._block_until:
+                self._block_until = self._block_from(events, index)
+                if self._block_until > index:
+                    continue
+            if index <= self._block_until:
+                if not isinstance(event, str) and "Text" in event:
+                    self._out.append(self._blocks_of(event["Text"]))
+                continue
             if isinstance(event, str):
                 self._bare(event)
                 continue
@@ -109,8 +134,46 @@ class Writer:
                 self._out.append(html.escape(value, quote=False))
             else:
                 getattr(self, f"_{kind.lower()}")(value)
-        self._write_notes()
+        for label, body in self._notes.items() if self.prefix else ():
+            self._out.append(f"<div>{self._sort('m', self._number(label))}{body}</div>\n")
         return "".join(self._out)
+
+    def _block_from(self, events: Sequence[Any], index: int) -> int:
+        """How far a paragraph, or the text of a tight item, reaches that is made of inserts and white space only; -1
+        if it does not begin here. The paragraph itself is left out then."""
+        event = events[index]
+        if isinstance(event, str) or "Start" not in event or self._alt is not None or self._stand_in is None:
+            return -1
+        name = tag_name(event["Start"])
+        if name not in {"Paragraph", "Item", "DefinitionListDefinition"}:
+            return -1
+        found = False
+        for at in range(index + 1, len(events)):
+            inner = events[at]
+            if inner == "SoftBreak":
+                continue
+            if isinstance(inner, str):
+                return -1
+            if "Text" in inner:
+                numbers = [int(each) for each in self._stand_in.findall(inner["Text"])]
+                if self._stand_in.sub("", inner["Text"]).strip() or not self._inserts.issuperset(numbers):
+                    return -1
+                found = found or bool(numbers)
+                continue
+            if not found:
+                return -1
+            kind = next(iter(inner))
+            if name == "Paragraph":
+                return at if kind == "End" else -1
+            if kind == "End" or tag_name(inner[kind]) in {"List", "Paragraph", "BlockQuote", "CodeBlock"}:
+                self._start(event["Start"])
+                return at - 1
+            return -1
+        return -1
+
+    def _blocks_of(self, text: str) -> str:
+        assert self._stand_in is not None
+        return "".join(f"\n{self.prefix}{number}bq\n" for number in self._stand_in.findall(text))
 
     # ---- what stands alone --------------------------------------------------
 
@@ -181,12 +244,16 @@ class Writer:
         self._out.append(self._fragment(f'<input type="checkbox" disabled{checked}> '))
 
     def _footnotereference(self, label: str) -> None:
-        number = self._numbers.setdefault(label, len(self._numbers) + 1)
-        use = self._uses[label] = self._uses.get(label, 0) + 1
-        id_ = f"note-{number}-from-{use}"
-        self._out.append(
-            self._fragment(f'<sup class="note"><a id="{id_}" href="#note-{number}">{number}</a></sup>')
-        )
+        self._out.append(self._sort("f", self._number(label)))
+
+    def _number(self, label: str) -> int:
+        if label not in self.labels:
+            self.labels.append(label)
+        return self.labels.index(label)
+
+    def _sort(self, sort: str, number: int) -> str:
+        """A stand-in of one sort."""
+        return f"{self.prefix}{sort}{number}q"
 
     # ---- what is ours --------------------------------------------------------
 
@@ -203,22 +270,6 @@ class Writer:
             return words
         self.own.append(words)
         return f"{self.prefix}o{len(self.own) - 1}q"
-
-    def _write_notes(self) -> None:
-        ordered = [(self._numbers[label], label) for label in self._notes if label in self._numbers]
-        if not ordered:
-            return
-        self._out.append("<div>" + self._attribute(' class="notes"') + "<ol>")
-        for number, label in sorted(ordered):
-            back = "".join(
-                self._fragment(f' <a class="back" href="#note-{number}-from-{use}">↑</a>')
-                for use in range(1, self._uses[label] + 1)
-            )
-            body = self._notes[label].rstrip()
-            body = body[:-4] + back + "</p>" if body.endswith("</p>") else body + back
-            id_ = self._attribute(f' id="note-{number}"')
-            self._out.append(f"<li>{id_}{body}</li>\n")
-        self._out.append("</ol></div>\n")
 
     # ---- what opens and closes -----------------------------------------------
 
@@ -287,6 +338,7 @@ class Writer:
     def _write_picture(self, alt: str) -> None:
         if self._stand_in is not None:
             alt = self._stand_in.sub(lambda found: self._words.get(int(found[1]), ""), alt)
+            alt = self._slot.sub(lambda found: self.slots[int(found[1])], alt)
         url = self._picture["dest_url"]
         if self._rules.pictures:
             words = html.escape(alt or url)
@@ -309,9 +361,9 @@ class Writer:
 
     def _start_heading(self, tag: Any) -> None:
         self._out.append(f"<{self._level(tag['Heading']['level'])}>")
-        anchor = next(self._anchors, None)
-        if anchor is not None:
-            self._out.append(self._attribute(f' id="{html.escape(anchor)}"'))
+        if self._rules.decorate and self.prefix:
+            self._out.append(self._sort("h", self.headings))
+            self.headings += 1
 
     def _end_heading(self, tag: Any) -> None:
         self._out.append(f"</{self._level(tag['Heading'])}>\n")

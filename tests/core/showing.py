@@ -1,0 +1,64 @@
+"""Pages as HTML with references shown as marks, so that tests can see where they come out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from mokuji.core.inserts import Fault, Inserter, Token
+from mokuji.core.references import Resolver, Sections, volumes_by_id
+from mokuji.core.text.html import Open
+from mokuji.core.text.reference import Kind
+from mokuji.core.weaving import Woven, weave
+from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
+
+
+class Marks:
+    """``<R0:[[Pump]]>`` is reference 0 of the page that is shown; ``<R:…>`` one of a text that was put in. ``L`` says
+    that it stands in a link, ``→`` where its section stands here."""
+
+    def __init__(self, wiki: MemoryWiki) -> None:
+        self.wiki = wiki
+        self.faults: list[Fault] = []
+
+    def page(self, token: Token) -> Page | None:
+        home = volumes_by_id(self.wiki)[token.page.head.volume]
+        resolver = Resolver.of(self.wiki, [(home, token.reference)])
+        assert token.reference.name is not None
+        found = resolver.resolve(token.reference.name, home, insert=token.reference.kind is Kind.INSERT).page
+        return None if found is None else self.wiki.pages_by_id[found.id]
+
+    def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
+        typed = token.reference.span.of(token.page.text)
+        here = f"→{anchor}" if anchor else ""
+        if not own and label:
+            typed = f"{label}={typed}"
+        typed = typed.replace("<", "‹")
+        return f"<R{token.index if own else ''}{'L' if place.linked else ''}:{typed}{here}>"
+
+    def listing(
+        self, token: Token, values: Sequence[tuple[str | None, str]], place: Open
+    ) -> tuple[str, list[Fault]]:
+        return "<list>", []
+
+    def inserted(self, html: str, token: Token, page: Page, place: Open) -> str:
+        return html
+
+    def mark(self, word: str, page: Page) -> str:
+        return f"<#{word}>"
+
+    def fault(self, faults: Sequence[Fault], place: Open) -> str:
+        self.faults += faults
+        return "".join(f"<!{fault.code}>" for fault in faults)
+
+
+def shown(wiki: MemoryWiki, page: Page, key: bytes = b"secret") -> Woven:
+    """A page of a wiki as its readers see it."""
+    inserter = Inserter(key, wiki.volumes)
+    anchors = Sections.of(page, wiki.volumes).anchors()
+    return weave(inserter, inserter.whole(page), anchors, Marks(wiki))
+
+
+def shown_text(text: str, key: bytes = b"secret") -> str:
+    """The HTML of a page that stands alone."""
+    page = Page(PageHead(1, 1, "p", "P"), text)
+    return shown(MemoryWiki([Volume(1, "v", "V")], [page]), page, key).html
