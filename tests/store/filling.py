@@ -48,6 +48,8 @@ INDEXES = {
     "page_name x JOIN name n ON n.id = x.name": "page, n.home, n.key, n.vkey, n.tkey, kind, count",
     "section_ref x JOIN name n ON n.id = x.name": "page, n.key, n.vkey, n.tkey, section",
     "page_search": "page, words",
+    "filing": "volume, key, how, page, name, count",
+    "field": "volume, name, value, page, said",
     "page": "id, volume, key, title, summary",
 }
 
@@ -64,7 +66,7 @@ def indexes(connection: Connection) -> dict[str, list[tuple[object, ...]]]:
 def index_anew(connection: Connection) -> None:
     """Throws away all that is derived from the texts, and reads every text again."""
     pages = read_back(connection).pages_by_id
-    for table in ("page_name", "section_ref", "alias", "page_refs", "page_search"):
+    for table in ("page_name", "section_ref", "alias", "page_refs", "page_search", "filing", "field"):
         connection.execute(text(f"DELETE FROM {table}"))
     for page in pages.values():
         writing.index_page(connection, page.head, page.content, page.text, new=True)

@@ -16,6 +16,7 @@ from mokuji.core.errors import Conflict
 from mokuji.store import (
     backlinks,
     contents,
+    filings,
     history,
     leading,
     pages,
@@ -23,6 +24,7 @@ from mokuji.store import (
     snapshot,
     trash,
     upkeep,
+    uses,
     volumes,
 )
 from mokuji.store.cluster import database_url
@@ -57,10 +59,13 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         {"homes": [1], "keys": ["pump"], "vkeys": ["guide 7"], "tkeys": ["pump"]},
         ["home = w.home", "key = w.key", "vkey = w.vkey", "tkey = w.tkey"],
     ),
+    (snapshot.HEADS, {"ids": [1, 2]}, ["id = ANY"]),
+    (snapshot.STANDING_IN, {"volume": 1}, ["volume = 1"]),
     (snapshot.NAMING, {"names": [1, 2]}, ["name = ANY"]),
     (snapshot.NAMING_SECTIONS, {"names": [1, 2]}, ["name = ANY"]),
     (leading.ALIAS_KEYS, {"pages": [1, 2]}, ["page = ANY"]),
-    (leading.LED_TO_BY, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
+    (leading.LED_BY_ONE_NAME, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
+    (leading.LED_BY_SEVERAL, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
     (
         backlinks.BACKLINK_PAGES,
         {**ARRAYS, "page": 7, "after": 0, "most": 9},
@@ -94,6 +99,26 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (upkeep.ORPHANS, {"volume": 1, "visible": [1], "after": "", "most": 50}, ["volume = 1", "key > "]),
     (upkeep.OUT_OF_REACH, {"volume": 1, "after": "", "most": 50}, ["volume = 1", "key > "]),
     (upkeep.ASKED, {"volume": 1, "visible": [1], "asked": 0, "after": "", "most": 50}, ["volume = 1"]),
+    (filings.NAMED, {"volume": 1}, ["volume = 1"]),
+    (filings.FILED_IDS, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
+    (filings.NAMING, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
+    (filings.OF_PAGE, {"page": 7}, ["page = 7"]),
+    (
+        filings.HAVING,
+        {"volume": 1, "name": "status", "value": "draft"},
+        ["volume = 1", "name = 'status'", "value = 'draft'"],
+    ),
+    (filings.FIELDS_OF, {"pages": "{1,2}"}, ["page = ANY"]),
+    (filings.LISTED, {"pages": "{1,2}"}, ["id = ANY"]),
+    (filings.TEMPLATES, {"volume": 1, "most": 9}, ["volume = 1", "how = 4"]),
+    (filings.USED, {"targets": "{1,2}", "names": "{1,2}"}, ["name = w.name", "kind = 1"]),
+    (uses.COUNT, {"names": "{1,2}"}, ["name = ANY", "kind = 1"]),
+    (uses.USING, {"names": "{1,2}", "most": 9}, ["name = ANY", "kind = 1"]),
+    (
+        uses.TYPED,
+        {"pages": "{1,2}", "names": "{1,2}", "most": 9},
+        ["id = ANY", "page = p.id", "number = p.revision"],
+    ),
     (contents.CONTENTS_SIZE, {"volume": 1, "most": 401}, ["volume = 1"]),
     (contents.CONTENTS_WHOLE, {"volume": 1, "most": 401}, ["volume = 1"]),
     (
@@ -159,6 +184,12 @@ INSERT INTO orphan (page, volume, key, homes)
     SELECT p, 1 + p % 40, 'page ' || md5(p::text), '{}' FROM generate_series(1, 12000) p;
 INSERT INTO unplaced (page, volume, key, reached)
     SELECT p, 1 + p % 40, 'page ' || md5(p::text), p % 2 = 0 FROM generate_series(1, 12000) p;
+INSERT INTO filing (volume, key, how, page, name, count)
+    SELECT 1 + p % 40, 'sort ' || p % 300, p % 2, p, 'Sort', 1 FROM generate_series(1, 12000) p;
+INSERT INTO filing (volume, key, how, page, name, count)
+    SELECT 1 + p % 40, '', 4, p, '', 1 FROM generate_series(1, 400) p;
+INSERT INTO field (volume, name, value, page, said)
+    SELECT 1 + p % 40, 'status', 'value ' || p % 50, p, 'Value' FROM generate_series(1, 12000) p;
 INSERT INTO asked (volume, key, home, pages)
     SELECT 1 + p % 40, 'asked ' || p, 1 + p % 40, 3 FROM generate_series(1, 12000) p;
 """

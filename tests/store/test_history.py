@@ -37,7 +37,7 @@ TEXTS = [
     "---\naliases: [Sea trial, Lid]\n---\n[[Guide/Pump]] [[lid]]\n",
     "[[=Depth sensor]] [[/Data sheet/Pump]] [[#Limits]]\n",
     "## At the [[Pump]]\n\n[[Pump#At the Pump]]\n",
-    "no reference\n",
+    "---\ncategories: [Power]\ngives: [Notices]\n---\nno reference, tried #at-sea\n",
     "[[Data sheet/Depth sensor]] [[A/B]] [[Depth sensor]]\n",
 ]
 UPKEEP = ("orphan", "asked", "unplaced")

@@ -74,10 +74,11 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
         seen = [volume.id for volume in every]
         heads = [page.head for page in wiki.pages_by_id.values()]
         upkeep.recount(connection)
-        counts = leading.led_to_by(connection, heads, seen)
+        whole = StoredWiki(connection)
+        counts = leading.led_to_by(connection, leading.leading_to(whole, heads), seen)
         assert counts == Counter(target for (target, _), places in to_page.items() if places)
         for head in heads:
-            got = backlinks.backlinks(connection, head, seen, most=100)
+            got = backlinks.backlinks(whole, head, seen, most=100)
             expected = {
                 id_: places for (target, id_), places in to_page.items() if target == head.id and places
             }

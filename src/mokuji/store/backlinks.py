@@ -6,7 +6,7 @@ neither shown nor counted. Each query has its index (tested with EXPLAIN).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -15,7 +15,7 @@ from sqlalchemy import Connection, text
 from mokuji.core.spans import Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.wiki import PageHead
-from mokuji.store.leading import columns, leading_to
+from mokuji.store.leading import NameUse, columns, leading_to
 from mokuji.store.snapshot import Flag, StoredWiki
 
 BACKLINK_PAGES = text(
@@ -80,19 +80,24 @@ class Backlinks:
 
 
 def backlinks(
-    connection: Connection,
+    wiki: StoredWiki,
     page: PageHead,
     visible: Collection[int],
     *,
+    leading: Mapping[int, Sequence[NameUse]] | None = None,
     after: Cursor = START,
     most: int = 8,
     sentences: int = 3,
 ) -> Backlinks:
-    """The pages that lead to one, from a place in the list on, each with its first sentences."""
-    leading = leading_to(StoredWiki(connection), [page])[page.id]
-    if not leading:
+    """The pages that lead to one, from a place in the list on, each with its first sentences. ``wiki`` is the whole
+    one; ``leading`` are the names that lead to pages, where some are known already."""
+    connection = wiki.connection
+    uses = (leading or {}).get(page.id)
+    if uses is None:
+        uses = leading_to(wiki, [page])[page.id]
+    if not uses:
         return Backlinks(0, 0, (), None)
-    counts = connection.execute(BACKLINK_COUNT, {**columns(leading, visible), "page": page.id}).one()
+    counts = connection.execute(BACKLINK_COUNT, {**columns(uses, visible), "page": page.id}).one()
     found: list[Cursor] = []
     for elsewhere in (False, True):
         if elsewhere < after.elsewhere or len(found) > most:
@@ -100,9 +105,9 @@ def backlinks(
         volumes = [each for each in visible if (each != page.volume) == elsewhere]
         start = after.page if elsewhere == after.elsewhere else 0
         more = {"page": page.id, "after": start, "most": most + 1 - len(found)}
-        ids = connection.execute(BACKLINK_PAGES, {**columns(leading, volumes), **more}).scalars()
+        ids = connection.execute(BACKLINK_PAGES, {**columns(uses, volumes), **more}).scalars()
         found += [Cursor(elsewhere, id_) for id_ in ids]
-    leads = frozenset((use.name, use.kind) for use in leading)
+    leads = frozenset((use.name, use.kind) for use in uses)
     entries = _with_sentences(connection, [each.page for each in found[:most]], leads, sentences)
     return Backlinks(counts.pages, counts.places, entries, found[most - 1] if len(found) > most else None)
 
@@ -110,7 +115,7 @@ def backlinks(
 def _with_sentences(
     connection: Connection, ids: Sequence[int], leading: frozenset[tuple[int, int]], most: int
 ) -> tuple[Backlink, ...]:
-    rows = {row.id: row for row in connection.execute(RANGES, {"pages": list(ids)})}
+    rows = {row.id: row for row in connection.execute(RANGES, {"pages": list(ids)}).all()}
     places = {
         id_: [
             (n, s, e)
@@ -126,7 +131,10 @@ def _with_sentences(
         zip(("pages", "nths", "starts", "stops"), map(list, zip(*wanted, strict=True)), strict=False)
     )
     windows = (
-        {(row.page, row.nth): row.words for row in connection.execute(WINDOWS, {**values, "reach": REACH})}
+        {
+            (row.page, row.nth): row.words
+            for row in connection.execute(WINDOWS, {**values, "reach": REACH}).all()
+        }
         if wanted
         else {}
     )

@@ -7,13 +7,14 @@ fractional, so that moving a branch writes one row.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import Connection, TextClause, text
 
 from mokuji.core.wiki import PageHead
-from mokuji.store.leading import led_to_by
+from mokuji.store.leading import NameUse, leading_to, led_to_by
+from mokuji.store.snapshot import StoredWiki
 
 WHOLE_CONTENTS = 400
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
@@ -44,6 +45,8 @@ class Contents:
 
     entries: tuple[Entry, ...]
     whole: bool
+    leading: Mapping[int, Sequence[NameUse]] = field(default_factory=dict)
+    """The names in use that lead to each of the pages."""
 
     def of(self, key: str) -> Entry | None:
         """The entry with a key."""
@@ -84,13 +87,15 @@ ONE_LEVEL, BEFORE_AT_LEVEL = _level("= :parent")
 
 
 def contents(
-    connection: Connection,
+    wiki: StoredWiki,
     volume: int,
     visible: Collection[int],
     *,
     path_to: str | None = None,
 ) -> Contents:
-    """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``."""
+    """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``. ``wiki`` is the
+    whole one; pages of the ``visible`` volumes are counted."""
+    connection = wiki.connection
     values = {"volume": volume, "most": WHOLE_CONTENTS + 1}
     whole = connection.execute(CONTENTS_SIZE, values).scalar_one() <= WHOLE_CONTENTS
     first: dict[int | None, int] = {}
@@ -99,8 +104,9 @@ def contents(
     else:
         rows, first = _levels(connection, volume, path_to)
     pages = [PageHead(row.page, volume, row.page_key, row.page_title) for row in rows if row.page is not None]
-    counts = led_to_by(connection, pages, visible)
-    return Contents(tuple(_numbered(rows, counts, first)), whole)
+    leading = leading_to(wiki, pages)
+    counts = led_to_by(connection, leading, visible)
+    return Contents(tuple(_numbered(rows, counts, first)), whole, leading)
 
 
 PATH = text(
@@ -114,7 +120,7 @@ PATH = text(
 
 def above(connection: Connection, volume: int, key: str) -> tuple[str, ...]:
     """The names that stand above one in the contents, the top first."""
-    return tuple(row.title for row in connection.execute(PATH, {"volume": volume, "key": key}))[:-1]
+    return tuple(row.title for row in connection.execute(PATH, {"volume": volume, "key": key}).all())[:-1]
 
 
 def _levels(

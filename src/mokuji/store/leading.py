@@ -12,7 +12,6 @@ from typing import NamedTuple
 
 from sqlalchemy import Connection, text
 
-from mokuji.core.names import Name
 from mokuji.core.references import Resolution, Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind, Reference
@@ -43,7 +42,7 @@ ALIAS_KEYS = text("SELECT page, volume, key FROM alias WHERE page = ANY(:pages)"
 def leading_to(wiki: StoredWiki, pages: Sequence[PageHead]) -> dict[int, list[NameUse]]:
     """The names in use that lead to each of these pages, by title or alias."""
     places: list[Place] = [(page.volume, page.key) for page in pages]
-    rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]})
+    rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]}).all()
     places += [(row.volume, row.key) for row in rows]
     found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
     for use, resolution in resolved(wiki, places):
@@ -65,49 +64,67 @@ def resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse,
     """The names in use that could mean one of these places, each with what it does mean."""
     candidates = wiki.meaning(places)
     homes = volumes_by_id(wiki)
-    kinds = (Kind.LINK, Kind.INSERT)
-    uses = [(homes[home], _bare(kind, name)) for home, name in candidates.values() for kind in kinds]
-    resolver = Resolver.of(wiki, uses)
-    return [
-        (NameUse(id_, nth, home), resolver.resolve(name, homes[home], insert=kind is Kind.INSERT))
-        for id_, (home, name) in candidates.items()
-        for nth, kind in enumerate(kinds)
-    ]
-
-
-def _bare(kind: Kind, name: Name) -> Reference:
     nowhere = Span(0, 0)
-    return Reference(kind, nowhere, name, nowhere, nowhere)
+    # An insert that looks in libraries looks where a link looks first: their places are those of both.
+    uses = [
+        (homes[home], Reference(Kind.INSERT, nowhere, name, nowhere, nowhere))
+        for home, name in candidates.values()
+    ]
+    resolver = Resolver.of(wiki, uses)
+    found: list[tuple[NameUse, Resolution]] = []
+    for id_, (home, name) in candidates.items():
+        at = homes[home]
+        link = resolver.resolve(name, at)
+        found.append((NameUse(id_, 0, home), link))
+        found.append(
+            (NameUse(id_, 1, home), resolver.resolve(name, at, insert=True) if at.libraries else link)
+        )
+    return found
 
 
 COUNTED = 100
 """Up to so many uses of a name are counted: a number beside an entry is for the eye."""
 
-LED_TO_BY = text(
-    """SELECT w.target, count(DISTINCT x.page) AS pages
-    FROM unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))
-        AS w(target, name, kind),
-    LATERAL (SELECT pn.page FROM page_name pn
+_USES = "unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))"
+LED_BY_ONE_NAME = text(
+    f"""SELECT w.target, (SELECT count(*) FROM (SELECT 1 FROM page_name pn
+        WHERE pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target LIMIT :most) x) AS pages
+    FROM {_USES} AS w(target, name, kind)"""  # noqa: S608
+)
+LED_BY_SEVERAL = text(
+    f"""SELECT w.target, count(DISTINCT x.page) AS pages
+    FROM {_USES} AS w(target, name, kind), LATERAL (SELECT pn.page FROM page_name pn
         WHERE pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target LIMIT :most) x
-    GROUP BY w.target"""
+    GROUP BY w.target"""  # noqa: S608
 )
 
 
 def led_to_by(
-    connection: Connection, pages: Sequence[PageHead], visible: Collection[int]
+    connection: Connection, leading: Mapping[int, Sequence[NameUse]], visible: Collection[int]
 ) -> Mapping[int, int]:
-    """How many other pages (of these volumes) lead to each page; those that none leads to are left out.
-
-    Exact below ``COUNTED``; a larger number says that there are at least so many.
-    """
-    if not pages:
+    """How many other pages (of these volumes) lead to each page by these names; those that none leads to are left
+    out. Exact below ``COUNTED``; a larger number says that there are at least so many."""
+    if not any(leading.values()):
         return {}
-    leading = leading_to(StoredWiki(connection), pages)
     flat = [(target, use) for target, uses in leading.items() for use in uses if use.home in visible]
-    values = {
-        "targets": array(target for target, _ in flat),
-        "names": array(use.name for _, use in flat),
-        "kinds": array(use.kind for _, use in flat),
+    found: dict[int, int] = {}
+    several: set[int] = set()
+    for target, pages in connection.execute(LED_BY_ONE_NAME, _flat(flat)).all():
+        if pages:
+            if target in found:
+                several.add(target)
+            found[target] = pages
+    if several:
+        # A page may use two names of another: those have to be told apart, which costs more.
+        values = _flat([(target, use) for target, use in flat if target in several])
+        found.update((row.target, row.pages) for row in connection.execute(LED_BY_SEVERAL, values).all())
+    return found
+
+
+def _flat(uses: Sequence[tuple[int, NameUse]]) -> dict[str, str | int]:
+    return {
+        "targets": array(target for target, _ in uses),
+        "names": array(use.name for _, use in uses),
+        "kinds": array(use.kind for _, use in uses),
         "most": COUNTED,
     }
-    return {row.target: row.pages for row in connection.execute(LED_TO_BY, values)}

@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy import Connection, text
 
+from mokuji.core import names
 from mokuji.core.contents import LAST, Placing, Put, Rekey, Row, Take
 
 NARROWEST = 1e-9
@@ -51,11 +52,13 @@ _ALL = text(
 
 def rows(connection: Connection, volume: int) -> list[Row]:
     """All contents of a volume, in order."""
-    return [Row(*row) for row in connection.execute(_ALL, {"volume": volume})]
+    return [Row(*row) for row in connection.execute(_ALL, {"volume": volume}).all()]
 
 
 def branch(connection: Connection, volume: int, key: str, most: int = 20_000) -> list[Row]:
     """A name and all that stands below it, in order; its own depth is 0."""
+    if not names.is_storable(key):
+        return []
     found = connection.execute(BRANCH, {"volume": volume, "key": key, "most": most})
     return [Row(*row) for row in found]
 

@@ -23,12 +23,21 @@ def array(numbers: Iterable[int]) -> str:
     return f"{{{','.join(map(str, numbers))}}}"
 
 
+def text_array(texts: Iterable[str]) -> str:
+    """Texts as PostgreSQL writes an array of them."""
+    quoted = (each.replace("\\", "\\\\").replace('"', '\\"') for each in texts)
+    return "{" + ",".join(f'"{each}"' for each in quoted) + "}"
+
+
 class Flag(IntFlag):
     """What is kept of each reference besides its range and name (``page_refs.flags``)."""
 
     INSERT = 1
     IN_HEADING = 2
     SECTION = 4
+
+
+_IN_HEADING, _SECTION = int(Flag.IN_HEADING), int(Flag.SECTION)  # of plain numbers: a flag takes long
 
 
 def stored_key(name: Name) -> str:
@@ -41,6 +50,23 @@ def name_of(key: str, vkey: str | None, tkey: str | None, absolute: bool) -> Nam
     return Name("" if absolute else key, vkey, tkey, absolute)
 
 
+class Known(dict[int, Name]):
+    """The names that were asked for in a transaction, by id; shared by its pages."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._found: dict[tuple[int, frozenset[str]], frozenset[int]] = {}
+
+    def of(self, keys: Collection[str]) -> frozenset[int]:
+        """The names that may mean one of these keys. All pages of a plan ask for the same."""
+        asked = (len(self), keys if isinstance(keys, frozenset) else frozenset(keys))
+        if asked not in self._found:
+            self._found[asked] = frozenset(
+                id_ for id_, name in self.items() if name.key in keys or name.title in keys
+            )
+        return self._found[asked]
+
+
 @dataclass(frozen=True)
 class StoredPage(Page):
     """A page whose references were read when it was saved."""
@@ -49,7 +75,7 @@ class StoredPage(Page):
     ends: Sequence[int] = ()
     name_ids: Sequence[int] = ()
     flags: Sequence[int] = ()
-    known: Mapping[int, Name] = field(default_factory=dict)
+    known: Known = field(default_factory=Known)
 
     def reference(self, index: int) -> Reference | None:
         """The reference at an index, read from its own characters."""
@@ -60,22 +86,20 @@ class StoredPage(Page):
         yield from self._at(iter(range(len(self.starts))))
 
     def uses(self, keys: Collection[str]) -> Iterator[Use]:
-        wanted = {id_ for id_, name in self.known.items() if name.key in keys or name.title in keys}
+        wanted = self.known.of(keys)
         yield from self._at(index for index, id_ in enumerate(self.name_ids) if id_ in wanted)
 
     def section_uses(self, keys: Collection[str]) -> Iterator[Use]:
-        wanted = {id_ for id_, name in self.known.items() if name.key in keys or name.title in keys} | {0}
+        wanted = self.known.of(keys) | {0}
         yield from self._at(
-            index
-            for index, id_ in enumerate(self.name_ids)
-            if id_ in wanted and self.flags[index] & Flag.SECTION
+            index for index, id_ in enumerate(self.name_ids) if id_ in wanted and self.flags[index] & _SECTION
         )
 
     def _at(self, indexes: Iterator[int]) -> Iterator[Use]:
         for index in indexes:
             reference = self.reference(index)
             if reference is not None:
-                yield Use(index, reference, bool(self.flags[index] & Flag.IN_HEADING))
+                yield Use(index, reference, bool(self.flags[index] & _IN_HEADING))
 
 
 _HEAD = "p.id, p.volume, p.key, p.title, p.revision"
@@ -89,6 +113,7 @@ ALIASES = text(
     JOIN alias a ON a.volume = w.volume AND a.key = w.key COLLATE "C"
     JOIN page p ON p.id = a.page ORDER BY p.key"""  # noqa: S608
 )
+HEADS = text(f"SELECT {_HEAD} FROM page p WHERE p.id = ANY(:ids)")  # noqa: S608
 PAGES = text(
     f"""SELECT {_HEAD}, r.text, x.starts, x.ends, x.names, x.flags FROM page p
     JOIN revision r ON r.page = p.id AND r.number = p.revision
@@ -112,12 +137,13 @@ INSERTING = text(
     """SELECT DISTINCT pn.page FROM name n JOIN page_name pn ON pn.name = n.id AND pn.kind = 1
     WHERE n.home = :volume"""
 )
+STANDING_IN = text("SELECT id FROM page WHERE volume = :volume")
 _VOLUMES = text("SELECT id, key, title, closed, libraries FROM volume WHERE deleted_by IS NULL ORDER BY id")
 
 
 def load_volumes(connection: Connection) -> dict[str, Volume]:
     """All volumes by key; they are few."""
-    rows = connection.execute(_VOLUMES)
+    rows = connection.execute(_VOLUMES).all()
     return {r.key: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries)) for r in rows}
 
 
@@ -136,7 +162,7 @@ class StoredWiki:
         self._only = only
         self._every = every
         self._visible = None if only is None else frozenset(volume.id for volume in only.values())
-        self._names: dict[int, Name] = {}
+        self._names = Known()
 
     @cached_property
     def volumes(self) -> Mapping[str, Volume]:
@@ -144,26 +170,34 @@ class StoredWiki:
             return self._only
         return load_volumes(self.connection) if self._every is None else self._every
 
-    def _places(self, places: Collection[Place]) -> dict[str, str | list[str]]:
+    def _places(self, places: Collection[Place]) -> dict[str, str]:
         shown = [p for p in places if self._visible is None or p[0] in self._visible]
-        return {"volumes": array(volume for volume, _ in shown), "keys": [key for _, key in shown]}
+        return {
+            "volumes": array(volume for volume, _ in shown),
+            "keys": text_array(key for _, key in shown),
+        }
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         if not places:
             return {}
-        rows = self.connection.execute(TITLES, self._places(places))
+        rows = self.connection.execute(TITLES, self._places(places)).all()
         return {(row.volume, row.key): PageHead(*row) for row in rows}
 
     def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
         if not places:
             return {}
         found: dict[Place, list[PageHead]] = {}
-        for row in self.connection.execute(ALIASES, self._places(places)):
+        for row in self.connection.execute(ALIASES, self._places(places)).all():
             found.setdefault((row.at_volume, row.at_key), []).append(PageHead(*row[2:]))
         return found
 
+    def heads(self, ids: Collection[int]) -> list[PageHead]:
+        """Pages without their texts."""
+        rows = self.connection.execute(HEADS, {"ids": array(ids)}).all()
+        return [PageHead(*row) for row in rows]
+
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
-        rows = self.connection.execute(PAGES, {"ids": list(ids)})
+        rows = self.connection.execute(PAGES, {"ids": array(ids)}).all()
         return {
             row.id: StoredPage(
                 PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names
@@ -186,11 +220,11 @@ class StoredWiki:
         qualified += [(key.partition("/")[0], key.partition("/")[2]) for volume, key in places if not volume]
         values = {
             "homes": array(home for home, _ in typed),
-            "keys": [key for _, key in typed],
-            "vkeys": [volume for volume, _ in qualified],
-            "tkeys": [key for _, key in qualified],
+            "keys": text_array(key for _, key in typed),
+            "vkeys": text_array(volume for volume, _ in qualified),
+            "tkeys": text_array(key for _, key in qualified),
         }
-        rows = self.connection.execute(NAMES_MEANING, values)
+        rows = self.connection.execute(NAMES_MEANING, values).all()
         # Names typed in a volume that was deleted wait for it to come back.
         found = {r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute)) for r in rows if r.home in by_id}
         self._names.update({id_: name for id_, (_, name) in found.items()})
@@ -207,14 +241,19 @@ class StoredWiki:
 
     def naming(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
-        return self.connection.execute(NAMING, {"names": names}).scalars().all() if names else ()
+        return self.connection.execute(NAMING, {"names": array(names)}).scalars().all() if names else ()
 
     def naming_sections(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
-        return self.connection.execute(NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()
+        return (
+            self.connection.execute(NAMING_SECTIONS, {"names": array(names)}).scalars().all() if names else ()
+        )
 
     def naming_volume(self, key: str) -> Collection[int]:
         return self.connection.execute(NAMING_VOLUME, {"key": key}).scalars().all()
+
+    def standing_in(self, volume: int) -> Collection[int]:
+        return self.connection.execute(STANDING_IN, {"volume": volume}).scalars().all()
 
     def inserting(self, volume: int) -> Collection[int]:
         return self.connection.execute(INSERTING, {"volume": volume}).scalars().all()

@@ -182,6 +182,36 @@ section_ref = Table(
     Index("section_ref_page", "page"),
 )
 
+filing = Table(
+    "filing",
+    metadata,
+    Column("volume", ForeignKey("volume.id"), primary_key=True),
+    Column("key", Text(collation="C"), primary_key=True),
+    Column("how", SmallInteger, primary_key=True),  # core.categories.Filing
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("name", Text, nullable=False),
+    Column("count", Integer, nullable=False),
+    Index("filing_page", "page"),
+    Index("filing_given", "volume", "key", "page", postgresql_where=text("how = 2")),
+)
+
+field = Table(
+    "field",
+    metadata,
+    Column("volume", ForeignKey("volume.id"), primary_key=True),
+    Column("name", Text(collation="C"), primary_key=True),
+    Column("value", Text(collation="C"), primary_key=True),  # the key of what is said
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("said", Text, nullable=False),
+    Index("field_page", "page"),
+)
+
+unfiled = Table(
+    "unfiled",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True, autoincrement=False),
+)
+
 contents = Table(
     "contents",
     metadata,

@@ -24,7 +24,7 @@ def led_from(wiki: StoredWiki, place: Place, most: int = 20) -> list[PageHead]:
     rows = wiki.connection.execute(
         text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"),
         {"ids": list(ids)},
-    )
+    ).all()
     return [PageHead(*row) for row in rows]
 
 

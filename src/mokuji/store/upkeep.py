@@ -477,6 +477,9 @@ WITH_LINKS = """EXISTS (SELECT 1 FROM revision r WHERE r.page = p.id AND r.numbe
     AND (r.text LIKE ANY(:origins) OR r.text LIKE '%](/%' OR r.text LIKE '%](</%'))"""
 
 
+WITH_INSERTS = "EXISTS (SELECT 1 FROM page_name n WHERE n.page = p.id AND n.kind = 1)"
+
+
 def page_ids(
     connection: Connection, volume: int, start: str, most: int, condition: str, values: Mapping[str, object]
 ) -> list[int]:

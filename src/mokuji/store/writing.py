@@ -17,12 +17,14 @@ from typing import Any
 from sqlalchemy import Connection, TextClause, text
 
 from mokuji.core import names
+from mokuji.core.categories import filed
 from mokuji.core.changes import PageChange
 from mokuji.core.edits import Shift
 from mokuji.core.errors import Conflict
+from mokuji.core.listing import fields
 from mokuji.core.names import Name
 from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.text.scan import PageText
+from mokuji.core.text.scan import PageText, scan
 from mokuji.core.wiki import PageHead
 from mokuji.store.snapshot import Flag, array, stored_key
 
@@ -254,12 +256,54 @@ def index_page(
         connection.execute(
             text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
         )
+    _file(connection, head, content)
     if new or not words_later:
         index_words(connection, [(head.id, head.title, body)])
 
 
+def _file(connection: Connection, head: PageHead, content: PageText) -> None:
+    rows = [
+        {
+            "volume": head.volume,
+            "page": head.id,
+            "key": f.key,
+            "how": int(f.how),
+            "name": f.name,
+            "count": f.count,
+        }
+        for f in filed(content)
+    ]
+    told = {
+        (name, names.key(said)): said
+        for name, values in fields(content.front_matter).items()
+        if name != "summary"
+        for said in values
+    }
+    if told:
+        connection.execute(
+            text(
+                """INSERT INTO field (volume, name, value, page, said)
+                VALUES (:volume, :name, :value, :page, :said)"""
+            ),
+            [
+                {"volume": head.volume, "page": head.id, "name": name, "value": value, "said": said}
+                for (name, value), said in told.items()
+            ],
+        )
+    if rows:
+        connection.execute(
+            text(
+                """INSERT INTO filing (volume, key, how, page, name, count)
+                VALUES (:volume, :key, :how, :page, :name, :count)"""
+            ),
+            rows,
+        )
+
+
 _CLEAR = text(
     """WITH sections AS (DELETE FROM section_ref WHERE page = :page),
+        filings AS (DELETE FROM filing WHERE page = :page),
+        fields AS (DELETE FROM field WHERE page = :page),
         aliases AS (DELETE FROM alias WHERE page = :page),
         waiting AS (INSERT INTO unsearched (page) SELECT :page WHERE :later ON CONFLICT DO NOTHING)
     SELECT name, kind, count AS number FROM page_name WHERE page = :page"""
@@ -271,7 +315,7 @@ def _only_changed(
 ) -> Counter[tuple[int, int, int]]:
     """Takes away sections, aliases, and the names that a page uses no more, and gives the names that are to be
     written: a save changes few. Notes that its search words are to be made, if so wished."""
-    rows = connection.execute(_CLEAR, {"page": page, "later": words_later})
+    rows = connection.execute(_CLEAR, {"page": page, "later": words_later}).all()
     known = {(page, row.name, row.kind): row.number for row in rows}
     gone = sorted(known.keys() - counts.keys())
     if gone:
@@ -325,7 +369,7 @@ def intern(connection: Connection, home: int, wanted: Collection[Name]) -> dict[
         AND n.absolute = w.absolute AND n.vkey IS NOT DISTINCT FROM w.vkey COLLATE "C"
         AND n.tkey IS NOT DISTINCT FROM w.tkey COLLATE "C" """  # noqa: S608
     )
-    found = {ordered[row.nth - 1]: row.id for row in connection.execute(find, values)}
+    found = {ordered[row.nth - 1]: row.id for row in connection.execute(find, values).all()}
     if len(found) < len(ordered):
         connection.execute(
             text(
@@ -335,7 +379,7 @@ def intern(connection: Connection, home: int, wanted: Collection[Name]) -> dict[
             ),
             values,
         )
-        found = {ordered[row.nth - 1]: row.id for row in connection.execute(find, values)}
+        found = {ordered[row.nth - 1]: row.id for row in connection.execute(find, values).all()}
     return found
 
 
@@ -439,6 +483,24 @@ def catch_up(connection: Connection, most: int = 100) -> int:
         {"most": most},
     ).all()
     index_words(connection, [(row.id, row.title, row.text) for row in rows])
+    return len(rows) + _file_the_old(connection, most)
+
+
+def _file_the_old(connection: Connection, most: int) -> int:
+    """Files some pages that are there from before there were categories."""
+    rows = connection.execute(
+        text(
+            """WITH taken AS (DELETE FROM unfiled WHERE page IN
+                (SELECT page FROM unfiled ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
+            SELECT p.id, p.volume, p.key, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
+            JOIN revision r ON r.page = p.id AND r.number = p.revision
+            WHERE NOT EXISTS (SELECT 1 FROM filing f WHERE f.page = p.id)
+            AND NOT EXISTS (SELECT 1 FROM field f WHERE f.page = p.id)"""
+        ),
+        {"most": most},
+    ).all()
+    for row in rows:
+        _file(connection, PageHead(row.id, row.volume, row.key, row.title), scan(row.text))
     return len(rows)
 
 
@@ -579,7 +641,7 @@ def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: C
     rows = connection.execute(
         text("SELECT page, starts, ends, names, flags FROM page_refs WHERE page = ANY(:pages)"),
         {"pages": [change.head.id for change in changes]},
-    )
+    ).all()
     stored = {row.page: row for row in rows}
     _exchange_names(connection, changes, {page: row.names for page, row in stored.items()}, elsewhere)
     ids: dict[int, dict[Name, int]] = {}
