@@ -25,7 +25,17 @@ from mokuji.services.hosting import healthy
 from mokuji.statuses import status_of
 from mokuji.web import errors as web_errors
 from mokuji.web.pages import LARGEST_BODY, STATIC
-from mokuji.web.routes import acts, documentation, editing, finding, people, reading_pages, upkeep
+from mokuji.web.routes import (
+    acts,
+    categories,
+    documentation,
+    editing,
+    finding,
+    people,
+    reading_pages,
+    templates,
+    upkeep,
+)
 
 log = structlog.get_logger("mokuji")
 
@@ -156,7 +166,7 @@ def create_app(desk: Desk) -> FastAPI:
     def favicon() -> Response:
         return Response((STATIC / "mark.svg").read_bytes(), media_type="image/svg+xml")
 
-    for pages in (documentation, people, finding, editing, acts, upkeep):
+    for pages in (documentation, people, finding, editing, acts, upkeep, templates, categories):
         app.include_router(pages.router, include_in_schema=False)
     app.include_router(api.router)
     # The last one, since it takes every address that is left.

@@ -11,6 +11,7 @@ _STATUS = {
     "volume_missing": 404,
     "page_missing": 404,
     "act_missing": 404,
+    "category_missing": 404,
     "forbidden": 403,
     "sign_in": 403,
     "form_token": 403,

@@ -216,3 +216,47 @@ def test_what_cannot_be_read_is_a_problem_with_its_path(tmp_path: Path) -> None:
     (folder / "Bad.md").write_bytes(b"ok\n\xff")
     (problem,) = _found(folder)["problems"]
     assert (problem["path"], problem["code"]) == ("Bad.md", "not_utf8")
+
+
+TEMPLATE = (
+    "---\nslots:\n  volts: {required: true}\n---\n"
+    "<!-- part -->\n**${volts}** in the [[pump]]\n<!-- /part -->\nNotes.\n"
+)
+
+
+def test_a_page_is_printed_as_html_with_what_it_inserts(tmp_path: Path) -> None:
+    host = "## Supply\n\n[[=Supply | volts: 12 V, [[Data/Sheet]] ]]\n\nSee [[Gone]].\n"
+    folder = _write(tmp_path, GUIDE | {"guide/Supply.md": TEMPLATE, "guide/deep/Host.md": host})
+    done = _run("render", folder, "Guide/Host")
+    assert done.exit_code == 0 and done.stderr == ""
+    assert "<strong>12 V, " in done.stdout and "Notes" not in done.stdout
+    assert 'href="../../data/Sheet.md"' in done.stdout and 'href="Pump.md"' in done.stdout
+
+
+def test_what_is_wrong_about_an_insert_is_said_with_its_place_by_render_and_by_check(tmp_path: Path) -> None:
+    files = {
+        "guide/Supply.md": TEMPLATE,
+        "guide/Host.md": "x\n\n- [[=Supply | volt: 12]]\n\n[[=Supply#gone]]\n",
+    }
+    folder = _write(tmp_path, GUIDE | files)
+    done = _run("render", folder, "Host")
+    assert done.exit_code == 1 and "◣" not in done.stdout
+    said = [
+        "guide/Host.md:3:3: “Supply” has no slot “volt”. [slot_unknown]",
+        "guide/Host.md:3:3: “Supply” needs a value for “volts”. [slot_missing]",
+    ]
+    assert done.stderr.splitlines()[:2] == said and "no section or part “gone”" in done.stderr
+    checked = _run("check", folder).stdout.splitlines()
+    assert set(said) <= set(checked)
+    assert "guide/Host.md:5:1: “Supply” has no section “gone”. [section_missing]" in checked
+
+
+def test_a_list_of_pages_is_printed_with_links_to_their_files(tmp_path: Path) -> None:
+    files = {
+        "guide/A.md": "---\ncategories: [Parts]\nowner: Ada\n---\n",
+        "guide/B.md": "a #parts\n",
+        "guide/List.md": "[[=* | category: parts | show: owner]]\n",
+    }
+    done = _run("render", _write(tmp_path, GUIDE | files), "List")
+    assert done.exit_code == 0 and done.stdout.count("<tr>") == 3
+    assert 'href="A.md">A</a></td><td>Ada</td>' in done.stdout and 'href="B.md">B</a>' in done.stdout

@@ -16,6 +16,8 @@ from mokuji.core.policy import NOBODY, Actor, Role
 from mokuji.services import acts, reading, wishes, writing
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
+from mokuji.store import people
+from mokuji.store.database import reading as reading_transaction
 from mokuji.store.writing import Signature
 from tests.services.making import pages, person, texts, volume
 
@@ -149,6 +151,19 @@ def test_the_trash_is_emptied_after_its_time_but_not_of_what_an_undo_needs(desk:
     assert acts.trash_view(desk, writer).acts == ()
     assert isinstance(acts.apply(desk, writer, wishes.Undo(merged.change_set), None), acts.Applied)
     assert texts(desk) == {"Pump": "", "Well": "[[Pump]]"}
+
+
+def test_the_making_of_a_volume_is_not_undone_once_pages_stand_in_it(desk: Desk, writer: Actor) -> None:
+    made = acts.apply(desk, writer, wishes.CreateVolume("Notes"), None)
+    assert isinstance(made, acts.Applied)
+    with reading_transaction(desk.engine) as connection:
+        writer = people.actor_by_id(connection, writer.person or 0)
+    pages(desk, writer, "notes", {"Log": ""})
+    pages(desk, writer, "guide", {"Index": "[[Notes/Log]]"})
+    refusal = acts.plan(desk, writer, wishes.Undo(made.change_set)).refusal
+    assert refusal is not None and refusal.code == "volume_in_use"
+    acts.apply(desk, writer, wishes.Delete("notes", "log"), None)
+    assert isinstance(acts.apply(desk, writer, wishes.Undo(made.change_set), None), acts.Applied)
 
 
 def test_nothing_is_undone_twice(desk: Desk, writer: Actor) -> None:

@@ -24,7 +24,13 @@ GUIDE = {
     "Well": "The [[pump]], its [[Pump#Limits]] and [[bilge pump|it]]; a seal ring.\n\n## Limits\n\n[[Lid]]\n",
     "Seal ring": "[[Well]] [so](https://docs.example/guide/well)",
 }
-DATA = {"Sheet": "[[Guide/Pump]] | [[Guide/Lid]] | [[=Part]]", "Part": "one"}
+DATA = {
+    "Sheet": "[[Guide/Pump]] | [[Guide/Lid]] | [[=Part]]",
+    "Part": "one",
+    "Notice": "---\nslots: {word: , who: }\n---\n${word}: ${who}",
+    "Log": "---\ncategories: [Parts]\n---\n[[=Notice | word: Stop]] [[=notice]]",
+    "Trial": "found #parts",
+}
 
 
 @pytest.fixture
@@ -105,11 +111,31 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
     (
         "addresses",
         lambda: wishes.LinkAddresses("guide", "seal-ring", ("https://docs.example",)),
-        "1 address on “Seal ring” will be references.",
+        "1 address on “Seal ring” will be a reference.",
+    ),
+    (
+        "category",
+        lambda: wishes.RenameCategory("data", "parts", "Spares"),
+        "What is filed under “Parts” will be filed under “Spares”: 2 pages, 1 mark among it.",
+    ),
+    ("file", lambda: wishes.File("data", "log", "trials", "parts"), "The page will be filed under “trials”."),
+    (
+        "slot",
+        lambda: wishes.RenameSlot("data", "notice", "word", "signal"),
+        "The slot “word” of “Notice” will be called “signal”. 1 place gives it a value, and follows.",
+    ),
+    (
+        "slot value",
+        lambda: wishes.GiveValue("data", "notice", "who", "staff"),
+        "2 places that give no “who” to “Notice” will give “staff”.",
     ),
     ("new volume", lambda: wishes.CreateVolume("Notes"), "“Notes”"),
     ("volume", lambda: wishes.RenameVolume("guide", "Manual"), "will be called “Manual”. 2 references"),
-    ("libraries", lambda: wishes.Libraries("data", ("guide",)), "Inserts of “Data” will look"),
+    (
+        "libraries",
+        lambda: wishes.Libraries("data", ("guide",)),
+        "Inserts of “Data” will look in their own volume, then in “Guide”.",
+    ),
     ("delete volume", lambda: wishes.DeleteVolume("guide"), "goes to the trash with 3 pages."),
 ]
 

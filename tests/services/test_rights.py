@@ -8,9 +8,9 @@ import pytest
 
 from mokuji.core.errors import Forbidden, Missing
 from mokuji.core.policy import NOBODY, Act, Actor, Role, may
-from mokuji.services import acts, finding, history, reading, upkeep, wishes, writing
+from mokuji.services import acts, finding, history, reading, telling, upkeep, wishes, writing
 from mokuji.services.desk import Desk, refresh
-from tests.services.making import pages, person, volume
+from tests.services.making import pages, person, texts, volume
 
 
 @pytest.fixture
@@ -115,6 +115,26 @@ def test_a_closed_volume_and_none_are_asked_for_alike(desk: Desk, keeper: Actor,
         each.title for each in upkeep.report(desk, keeper, "guide", "unwritten").findings if each.missing
     ][:1]
     assert own == "Nowhere/Pump"
+
+
+def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
+    desk: Desk, keeper: Actor, outsider: Actor
+) -> None:
+    writing.save(desk, keeper, "notes", "Log", "[[/Notes/Pump]] [[Chlorine trial]]", revision=0)
+    planned = []
+    for revision, name in enumerate(("Notes", "Nowhere"), 1):
+        text = f"[[/{name}/Pump]] and [[/{name}/Rope]], then [[/{name}/Chlorine trial]]"
+        writing.save(desk, keeper, "guide", "Pump", text, revision=revision)
+        for typed in ("Pump", "Rope", "Chlorine trial"):
+            wish = wishes.Retarget("guide", f"{name}/{typed}", "Well", absolute=True)
+            view = acts.plan(desk, outsider, wish)
+            assert view.plan is not None, view.refusal
+            said = telling.sentence(view).replace(name, "Volume")
+            planned.append((said, [each.head.title for each in view.plan.change_set.changes]))
+    assert planned[:3] == planned[3:]
+    assert planned[1] == ("1 reference in 1 page to “Volume/Rope” will lead to “Well”.", ["Pump"])
+    acts.apply(desk, outsider, wishes.Retarget("guide", "Nowhere/Rope", "Well", absolute=True), None)
+    assert texts(desk)["Log"] == "[[/Notes/Pump]] [[Chlorine trial]]"
 
 
 def test_search_finds_nothing_in_a_closed_volume(desk: Desk, keeper: Actor, outsider: Actor) -> None:

@@ -159,7 +159,7 @@ def test_the_preview_lists_problems_and_unwritten_names_with_their_lines(desk: D
         desk, writer, "guide", "new", "[[Pump]]\n\n[[Gasket]] and [[gasket]]\n\n# First\n\n[[open"
     )
     assert [(each.title, each.line) for each in seen.unwritten] == [("Gasket", 3)]
-    assert [(each.problem.code, each.line) for each in seen.problems] == [
+    assert [(each.problem.code, each.line) for each in seen.rendered(desk).problems] == [
         ("heading_first_level", 5),
         ("reference_unclosed", 7),
     ]

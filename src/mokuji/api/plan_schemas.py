@@ -105,6 +105,40 @@ class Retarget(_OnPage):
     to: str
     present_words: bool = False
     only: list[Chosen] | None = Field(None, description="Only these references; all without it")
+    absolute: bool = Field(
+        False, description="The page is “Volume/Title”, as typed with a volume that does not exist"
+    )
+
+
+class Category(_OnPage):
+    """Give a category of a volume another name, or that of another one; ``page`` is its name."""
+
+    act: Literal["category"]
+    to: str
+
+
+class File(_OnPage):
+    """File a page under one more category, and under one less."""
+
+    act: Literal["file"]
+    add: str = ""
+    drop: str = ""
+
+
+class Slot(_OnPage):
+    """Give a slot of a template another name; all places that use it follow."""
+
+    act: Literal["slot"]
+    slot: str
+    to: str
+
+
+class SlotValue(_OnPage):
+    """Give a value in all places that use a template and give none for a slot."""
+
+    act: Literal["slot value"]
+    slot: str
+    value: str
 
 
 class Delete(_OnPage):
@@ -214,6 +248,10 @@ Wish = Annotated[
     | Join
     | Section
     | Retarget
+    | Category
+    | File
+    | Slot
+    | SlotValue
     | Delete
     | Restore
     | Aliases

@@ -3,6 +3,8 @@ since a cookie would come along with a form of another site."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import partial
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
@@ -11,12 +13,25 @@ from fastapi.responses import PlainTextResponse, Response
 
 from mokuji.api import plan_schemas, schemas, wishing
 from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.names import key as name_key
 from mokuji.core.policy import Actor
 from mokuji.core.text.headings import words
-from mokuji.services import acts, finding, history, people, reading, upkeep, writing
+from mokuji.services import (
+    acts,
+    categories,
+    concepts,
+    finding,
+    history,
+    people,
+    reading,
+    templates,
+    upkeep,
+    writing,
+)
 from mokuji.services.desk import Desk
 from mokuji.services.history import LoggedAct, Revision
-from mokuji.services.rendering import page_html
+from mokuji.services.listings import listing
+from mokuji.services.rendering import Addresses
 
 _FAULTS: dict[int | str, dict[str, Any]] = {
     status: {"model": schemas.Problem, "description": said, "content": {"application/problem+json": {}}}
@@ -118,6 +133,7 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
     if isinstance(view, reading.UnwrittenView):
         raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
     text, content = view.ready.page.text, view.ready.page.content
+    shown = view.rendered(desk, Addresses(lists=partial(listing, desk, actor)))
     keys = {each.key for each in view.place.others}
     references = [
         schemas.Reference(
@@ -133,7 +149,7 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
     ]
     problems = [
         schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message)
-        for p in view.problems
+        for p in shown.problems
     ]
     return schemas.Page(
         volume=view.place.volume.key,
@@ -144,10 +160,11 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
         author=view.change.author,
         note=view.change.note,
         text=text,
-        html=page_html(view.ready.compiled, view.links),
+        html=shown.html,
         references=references,
         headings=[words(heading, text, content.references, keys) for heading in content.headings],
         problems=problems,
+        categories=[each.name for each in view.categories],
     )
 
 
@@ -181,15 +198,16 @@ def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Sa
 def preview(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
     """A text as it would be read if it were saved now. Nothing is kept."""
     seen = writing.preview(desk, actor, volume, page, body.text)
+    shown = seen.rendered(desk, Addresses(lists=partial(listing, desk, actor)))
     return schemas.Preview(
-        html=page_html(seen.compiled, seen.links),
+        html=shown.html,
         problems=[
             schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message)
-            for p in seen.problems
+            for p in shown.problems
         ],
         unwritten=[schemas.Unwritten(title=each.title, line=each.line) for each in seen.unwritten],
         references=len(seen.links),
-        words=seen.words,
+        words=seen.ready.compiled.words,
     )
 
 
@@ -231,6 +249,91 @@ def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
 def contents_as_text(desk: TheDesk, actor: Reader, volume: str, page: str = "") -> PlainTextResponse:
     """The contents of a volume, or of the branch of a page, as a list of “- [[Title]]” lines."""
     return PlainTextResponse(reading.contents_text(desk, actor, volume, page))
+
+
+@router.get("/volumes/{volume}/categories")
+def categories_of(desk: TheDesk, actor: Reader, volume: str) -> list[schemas.Category]:
+    """The categories of a volume, by name."""
+    found = categories.index(desk, actor, volume)
+    listed = sorted(found.categories.values(), key=lambda each: name_key(each.name))
+    return [_category(each, found.broader.get(each.key, ())) for each in listed]
+
+
+def _category(each: categories.Category, broader: Sequence[str]) -> schemas.Category:
+    return schemas.Category(
+        key=each.key,
+        name=each.name,
+        described=each.page is not None,
+        pages=each.pages,
+        marks=each.marks,
+        broader=list(broader),
+    )
+
+
+@router.post("/volumes/{volume}/categories")
+def bring_in(desk: TheDesk, actor: Changer, volume: str, body: schemas.Skos) -> schemas.BroughtIn:
+    """Bring categories in as SKOS concepts: a page for each, with its broader ones and other names."""
+    done = concepts.bring_in(desk, actor, volume, body.data, body.form)
+    return schemas.BroughtIn(written=list(done.written), changed=list(done.changed), same=list(done.same))
+
+
+@router.get("/volumes/{volume}/categories/{name:path}")
+def category(desk: TheDesk, actor: Reader, volume: str, name: str, after: str = "") -> schemas.CategoryPages:
+    """The pages and passages filed under a category, by page."""
+    found = categories.category(desk, actor, volume, name, after)
+    entries = [
+        schemas.FiledPage(
+            key=each.head.key,
+            title=each.head.title,
+            summary=each.summary,
+            whole=each.whole,
+            through=[template.title for template in each.through],
+            passages=[
+                schemas.MarkedPassage(line=p.line, words=p.words.before + p.words.words + p.words.after)
+                for p in each.passages
+            ],
+        )
+        for each in found.filed
+    ]
+    return schemas.CategoryPages(
+        category=_category(found.category, [each.key for each in found.broader]),
+        narrower=[each.key for each in found.narrower],
+        entries=entries,
+        more_after=found.more_after,
+    )
+
+
+@router.get("/volumes/{volume}/uses/{page:path}")
+def uses(
+    desk: TheDesk,
+    actor: Reader,
+    volume: str,
+    page: str,
+    sort: str = "",
+    skip: Annotated[int, Query(ge=0, le=10**6)] = 0,
+) -> schemas.Uses:
+    """Where a page is put in, with the values given there."""
+    found = templates.all_uses(desk, actor, volume, page, sort, skip)
+    slots = [slot.name for slot in found.slots]
+    entries = [
+        schemas.PlaceOfUse(
+            volume=each.volume.key,
+            key=each.page.key,
+            title=each.page.title,
+            section=each.section,
+            values={name: value for name, value in zip(slots, each.values, strict=True) if value is not None},
+            faults=[fault.message for fault in each.faults],
+        )
+        for each in found.uses
+    ]
+    return schemas.Uses(
+        slots=slots,
+        places=found.number,
+        pages=found.pages,
+        faulty=found.faulty,
+        entries=entries,
+        more=found.more,
+    )
 
 
 @router.get("/trash")

@@ -102,6 +102,7 @@ class Page(Schema):
     references: list[Reference]
     headings: list[str]
     problems: list[TextProblem]
+    categories: list[str] = Field(description="Names, also of those that marks and templates file it under")
 
 
 class Save(Schema):
@@ -211,6 +212,81 @@ class Sentence(Schema):
     before: str
     words: str
     after: str
+
+
+class Category(Schema):
+    """A category of a volume, with how many pages are filed under it and how many marks there are."""
+
+    key: str
+    name: str
+    described: bool = Field(description="Whether a page of its name describes it")
+    pages: int
+    marks: int
+    broader: list[str] = Field(description="Keys of the broader ones")
+
+
+class Skos(Schema):
+    """Concepts of SKOS as a text."""
+
+    form: Literal["turtle", "json-ld"]
+    data: str
+
+
+class BroughtIn(Schema):
+    """Titles of the pages that were written, changed, and left as they are."""
+
+    written: list[str]
+    changed: list[str]
+    same: list[str]
+
+
+class MarkedPassage(Schema):
+    """A passage that a mark files: the line of the mark, and its words."""
+
+    line: int
+    words: str
+
+
+class FiledPage(Schema):
+    """A page filed under a category: whole, through templates, or passages of it."""
+
+    key: str
+    title: str
+    summary: str
+    whole: bool
+    through: list[str] = Field(description="Titles of the templates that file it")
+    passages: list[MarkedPassage]
+
+
+class CategoryPages(Schema):
+    """A category with pages; ask again with ``after`` = ``more_after`` for the next."""
+
+    category: Category
+    narrower: list[str]
+    entries: list[FiledPage]
+    more_after: str | None
+
+
+class PlaceOfUse(Schema):
+    """A place that puts a page in, with the values given there by slot and what is wrong about them."""
+
+    volume: str
+    key: str
+    title: str
+    section: str | None
+    values: dict[str, str]
+    faults: list[str]
+
+
+class Uses(Schema):
+    """Where a page is put in, faults first; ask again with ``skip`` for the next."""
+
+    slots: list[str]
+    places: int
+    pages: int
+    faulty: int
+    entries: list[PlaceOfUse]
+    more: bool
 
 
 class Backlink(Schema):

@@ -72,6 +72,22 @@ def check(
 
 
 @_on_folder
+def render(
+    folder: Folder,
+    page: Annotated[str, typer.Argument(help="The page: its title, “Volume/Title”, or its file.")],
+) -> None:
+    """Print a page of a folder as HTML, with what it inserts. Its problems go to standard error; exit status 1 if it
+    has any."""
+    html, problems = folders.render(folder, page)
+    sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    typer.echo(html, nl=False)
+    for each in problems:
+        typer.echo(f"{each.path}:{each.line}:{each.column}: {each.message} [{each.code}]", err=True)
+    if problems:
+        raise typer.Exit(1)
+
+
+@_on_folder
 def rename_in_folder(
     folder: Folder,
     old: Annotated[str, typer.Argument(help="The page: its title, “Volume/Title”, or its file.")],
@@ -142,6 +158,7 @@ def _finish(made: folders.FolderPlan, plan_only: bool) -> None:
 def add_to(app: typer.Typer) -> None:
     """Adds the commands."""
     app.command("check")(check)
+    app.command("render")(render)
     app.command("rename")(rename_in_folder)
     app.command("move")(move_in_folder)
     app.command("merge")(merge_in_folder)

@@ -19,11 +19,11 @@ from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.following import Found
 from mokuji.core.plan import Plan, Row
 from mokuji.core.plans.merge import joined
-from mokuji.core.policy import Actor, Role
+from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.spans import Lines
 from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
-from mokuji.services.desk import Desk, clean_note, find_head, find_volume, visible
+from mokuji.services.desk import Desk, clean_note, find_head, visible
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
     Aliases,
@@ -95,6 +95,7 @@ class PlanView:
     act: history.LoggedAct | None = None
     headings: tuple[str, ...] = ()
     aliases: tuple[str, ...] = ()
+    slots: tuple[str, ...] = ()
     joined: str | None = None
     trashed: Mapping[int, str] = field(default_factory=dict)
 
@@ -152,6 +153,7 @@ def _to_choose_from(scene: Scene, view: PlanView) -> dict[str, Any]:
             for heading in content.headings
         )
         found["aliases"] = content.front_matter.names("aliases")
+        found["slots"] = tuple(content.declared.slots)
         if isinstance(wish, Merge) and wish.into.strip():
             with suppress(MokujiError):
                 into = scene.page_named(wish.into, wish.volume)
@@ -185,12 +187,10 @@ def _view(connection: Connection, actor: Actor, wish: Wish) -> PlanView:
 def _in_hand(scene: Scene, wish: Wish) -> tuple[VolumeView | None, PageHead | None]:
     if not wish.volume:
         return None, None
-    volume = find_volume(scene.connection, scene.actor, wish.volume)
+    volume = scene.volume(wish.volume, Act.READ)
     page_key = getattr(wish, "page", "")
     head = find_head(scene.connection, volume, page_key) if page_key else None
-    view = volume_view(
-        scene.connection, scene.actor, volume, scene.volumes, path_to=head.key if head else None
-    )
+    view = volume_view(scene, volume, path_to=head.key if head else None)
     return view, head
 
 
@@ -319,7 +319,7 @@ def _home(scene: Scene, wish: Wish, made: Plan, act: history.LoggedAct | None) -
     if act is not None:
         return act.volume
     if wish.volume:
-        return find_volume(scene.connection, scene.actor, wish.volume).id
+        return scene.volume(wish.volume, Act.READ).id
     return made.page.volume if made.page is not None else 0
 
 

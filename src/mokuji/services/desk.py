@@ -7,19 +7,20 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cached_property
 
 from mokuji.core import names, policy
 from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.inserts import Kept
 from mokuji.core.policy import Act, Actor
 from mokuji.core.references import Sections
-from mokuji.core.text.headings import words
 from mokuji.core.text.html import Compiled, compile_page
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.store import pages, upkeep
 from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, Engine, reading, writing
-from mokuji.store.snapshot import load_volumes
+from mokuji.store.snapshot import StoredWiki, load_volumes
 
 LONGEST_NOTE = 500
 """Most code points of a note."""
@@ -36,16 +37,6 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
-@dataclass(frozen=True, slots=True)
-class Outlined:
-    """A heading in the list of a page's headings; ``depth`` from 0."""
-
-    number: str
-    words: str
-    anchor: str
-    depth: int
-
-
 @dataclass(frozen=True)
 class Ready:
     """A page compiled once per revision."""
@@ -54,7 +45,6 @@ class Ready:
     sections: Sections
     anchors: tuple[str, ...]
     compiled: Compiled
-    outline: tuple[Outlined, ...]
 
 
 class Cache:
@@ -108,6 +98,7 @@ class Desk:
     clock: Callable[[], datetime] = now
     demo: bool = False
     cache: Cache = field(default_factory=Cache)
+    inserts: Kept = field(default_factory=Kept)
 
     def ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
         """The page compiled, from the cache if its revision is there."""
@@ -125,28 +116,7 @@ class Desk:
 def make_ready(page: Page, volume_keys: frozenset[str], secret: bytes) -> Ready:
     """Compiles a page."""
     sections = Sections.of(page, volume_keys)
-    anchors = sections.anchors()
-    outline = _outline(page, volume_keys, anchors)
-    return Ready(page, sections, anchors, compile_page(page, anchors, secret), outline)
-
-
-def _outline(page: Page, volume_keys: frozenset[str], anchors: tuple[str, ...]) -> tuple[Outlined, ...]:
-    """The headings, numbered 1, 1.1 … by their levels; a level that is skipped counts as one step."""
-    found: list[Outlined] = []
-    levels: list[int] = []
-    counts: list[int] = []
-    for heading, anchor in zip(page.content.headings, anchors, strict=True):
-        level = max(2, heading.level)
-        while levels and levels[-1] > level:
-            levels.pop()
-            counts.pop()
-        if not levels or levels[-1] < level:
-            levels.append(level)
-            counts.append(0)
-        counts[-1] += 1
-        shown = words(heading, page.text, page.content.references, volume_keys)
-        found.append(Outlined(".".join(map(str, counts)), shown, anchor, len(levels) - 1))
-    return tuple(found)
+    return Ready(page, sections, sections.anchors(), compile_page(page, secret))
 
 
 def refresh(desk: Desk) -> None:
@@ -180,6 +150,30 @@ def visible(
         for key, volume in (load_volumes(connection) if every is None else every).items()
         if policy.may(actor, Act.READ, volume.id, closed=volume.closed)
     }
+
+
+@dataclass(frozen=True)
+class Sight:
+    """What one transaction reads for an actor: the volumes are loaded once."""
+
+    connection: Connection
+    actor: Actor
+
+    @cached_property
+    def wiki(self) -> StoredWiki:
+        """The whole wiki, closed volumes included: to count and to follow, never to show."""
+        return StoredWiki(self.connection)
+
+    @cached_property
+    def volumes(self) -> dict[str, Volume]:
+        """The volumes that the actor may read, by key."""
+        return visible(self.connection, self.actor, self.wiki.volumes)
+
+    def volume(self, key: str, act: Act = Act.READ) -> Volume:
+        """A volume in which the actor may do this; Missing or Forbidden otherwise."""
+        volume = find_volume(self.connection, self.actor, key, self.wiki.volumes)
+        check(self.actor, act, volume)
+        return volume
 
 
 def find_volume(

@@ -110,6 +110,8 @@ class NameFor:
     title: str
     place: str
     insert: str
+    volume: str = ""
+    key: str = ""
 
 
 def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
@@ -123,5 +125,5 @@ def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: in
         written = names.escape(each.title)
         insert = written if here else f"{names.escape(volume.title)}/{written}"
         place = f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else "")
-        rows.append(NameFor(each.title, place if here else volume.title, insert))
+        rows.append(NameFor(each.title, place if here else volume.title, insert, volume.key, each.key))
     return rows

@@ -4,16 +4,22 @@ from __future__ import annotations
 
 import difflib
 import os
+import secrets
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
+from urllib.parse import quote
 
 from mokuji.core import graph, names
+from mokuji.core.categories import Filing, filed
 from mokuji.core.contents import LAST, Put
 from mokuji.core.errors import Missing, MokujiError, Refused
+from mokuji.core.inserts import Fault
+from mokuji.core.listing import Listing, Row, arrange, fields
+from mokuji.core.listing import read as read_listing
 from mokuji.core.names import Name
 from mokuji.core.plan import Plan
 from mokuji.core.plans.merge import Texts, merge
@@ -21,13 +27,18 @@ from mokuji.core.plans.move import move_to_volume, put
 from mokuji.core.plans.rename import rename
 from mokuji.core.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.reports import reach
+from mokuji.core.reports.uses import use
 from mokuji.core.spans import Lines
+from mokuji.core.text.html import compile_page
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Place
 from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
+from mokuji.services import rendering
+from mokuji.services.inserting import inserted
+from mokuji.services.linking import Link
 
 MOST_BYTES = 8_000_000
 """A larger file is not opened: no page can be that long."""
@@ -75,13 +86,16 @@ class Summary:
     """What a check needs of one page, small enough to travel between processes.
 
     ``references`` are kind, name, section, line, column and the name as typed; ``problems`` code, message,
-    line and column; ``ids`` and ``words`` those of its headings.
+    line and column; ``ids`` and ``words`` those of its headings, ``parts`` the keys of its named parts; ``inserts``
+    the place among the references and the characters of each insert.
     """
 
     references: tuple[tuple[Kind, Name | None, str | None, int, int, str, str], ...]
     ids: tuple[str | None, ...]
     words: tuple[str, ...]
+    parts: frozenset[str]
     problems: tuple[tuple[str, str, int, int], ...]
+    inserts: tuple[tuple[int, str], ...] = ()
 
 
 def _summary(page: Page, volumes: frozenset[str]) -> Summary:
@@ -99,7 +113,12 @@ def _summary(page: Page, volumes: frozenset[str]) -> Summary:
     for problem in content.problems:
         at = lines.position(problem.span.start)
         problems.append((problem.code, problem.message, at.line, at.column))
-    return Summary(tuple(references), sections.ids, sections.keys, tuple(problems))
+    inserts = [
+        (n, each.span.of(page.text)) for n, each in enumerate(content.references) if each.kind is Kind.INSERT
+    ]
+    return Summary(
+        tuple(references), sections.ids, sections.keys, sections.parts, tuple(problems), tuple(inserts)
+    )
 
 
 def _summaries(pages: list[Page], volumes: frozenset[str]) -> dict[int, Summary]:
@@ -182,6 +201,7 @@ def check(folder: Path) -> Checked:
         for id_, summary in found.wiki.summaries.items()
         for each in summary.problems
     ]
+    problems += _insert_problems(found, pages)
     return Checked(
         tuple(
             CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
@@ -215,12 +235,12 @@ def _references(
             head: PageHead | None = page.head
             insert = kind is Kind.INSERT
             if name is not None:
-                use = (home.id, name, insert)
-                if use not in known:
-                    known[use] = resolver.resolve(name, home, insert=insert)
-                head = known[use].page
+                asking = (home.id, name, insert)
+                if asking not in known:
+                    known[asking] = resolver.resolve(name, home, insert=insert)
+                head = known[asking].page
                 if head is None:
-                    at = known[use].place
+                    at = known[asking].place
                     volume = volumes[at[0]].title if at[0] in volumes else None
                     shown = title if at[1] == name.title else typed.lstrip("/")
                     first = asked.get(at, UnwrittenName(volume, shown, 0))
@@ -229,8 +249,9 @@ def _references(
             if head is not None and section:
                 if head.id not in sections:
                     summary = wiki.summaries[head.id]
-                    sections[head.id] = Sections(summary.ids, summary.words)
-                state = "page" if sections[head.id].find(section) is not None else "section_missing"
+                    sections[head.id] = Sections(summary.ids, summary.words, summary.parts)
+                there = sections[head.id].holds(section, insert=insert)
+                state = "page" if there else "section_missing"
             to = found.paths[head.id] if head is not None else None
             listed.append(
                 CheckedReference(
@@ -241,7 +262,74 @@ def _references(
     return tuple(listed), tuple(unwritten)
 
 
+def _insert_problems(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
+    """Values that do not fit the template that they are given to; a section that is gone is listed as such."""
+    wiki, homes = found.wiki, volumes_by_id(found.wiki)
+    resolver = Resolver(wiki.volumes, wiki.all_titles, wiki.all_aliases)
+    for page in pages:
+        summary = wiki.summaries[page.head.id]
+        for nth, typed in summary.inserts:
+            _, name, _, line, column, _, _ = summary.references[nth]
+            if name is None:
+                continue
+            head = resolver.resolve(name, homes[page.head.volume], insert=True).page
+            # Only templates and values need a look into the texts.
+            if head is None or ("|" not in typed and "slots" not in wiki.pages_by_id[head.id].text):
+                continue
+            for fault in use(typed, wiki.pages_by_id[head.id], wiki.volumes).faults:
+                if fault.code != "section_missing":
+                    yield FolderProblem(found.paths[page.head.id], fault.code, fault.message, line, column)
+
+
 # ---- acts -----------------------------------------------------------------------
+
+
+def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
+    """A page of a folder as HTML, with everything put in that it inserts, and its problems. References lead to the
+    files of their pages. Missing if there is no such page."""
+    found = load(folder)
+    head = _page(found, page)
+    here, wiki = found.wiki.pages_by_id[head.id], found.wiki
+    volumes = volumes_by_id(wiki)
+    key = secrets.token_bytes(16)
+    needs = inserted(wiki, volumes[head.volume], here)
+    anchors = Sections.of(here, wiki.volumes).anchors()
+    paths = {wiki.pages_by_id[id_].head: path for id_, path in found.paths.items()}
+    places = {(volumes[each.volume].key, each.key): path for each, path in paths.items()}
+
+    def address(link: Link) -> str:
+        path = places.get((link.volume, link.key))
+        return quote(os.path.relpath(path, Path(found.paths[head.id]).parent)) if path else ""
+
+    to = rendering.Addresses(page=address, lists=partial(_listed, wiki))
+    shown = rendering.render(key, here, compile_page(here, key), anchors, needs, to)
+    path, lines = found.paths[head.id], Lines(here.text)
+    problems = []
+    for each in shown.problems:
+        at = lines.position(each.problem.span.start)
+        problems.append(FolderProblem(path, each.problem.code, each.problem.message, at.line, at.column))
+    return shown.html, tuple(problems)
+
+
+def _listed(wiki: MemoryWiki, home: int, values: Sequence[tuple[str | None, str]]) -> Listing:
+    """A list of pages of a folder: filed by their front matter and their marks."""
+    query, faults = read_listing(values)
+    volume = volumes_by_id(wiki)[home]
+    if query.volume:
+        found = wiki.volumes.get(names.key(query.volume))
+        if found is None:
+            faults.append(Fault("listing", f"There is no volume “{query.volume}”."))
+        volume = found or volume
+    rows: list[Row] = []
+    for page in wiki.pages_by_id.values() if not faults else ():
+        told = fields(page.content.front_matter)
+        under = {each.key for each in filed(page.content) if each.how in {Filing.PAGE, Filing.MARK}}
+        fits = all(value in map(names.key, told.get(name, ())) for name, value in query.filters.items())
+        if page.head.volume == volume.id and fits and under.issuperset(query.categories):
+            shown = {name: ", ".join(said) for name, said in told.items()}
+            rows.append(Row(page.head, page.content.front_matter.words("summary"), shown))
+    listed, more = arrange(rows, query)
+    return Listing(query, volume, tuple(listed), (*faults, *more))
 
 
 @dataclass(frozen=True)

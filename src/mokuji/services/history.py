@@ -10,7 +10,7 @@ from mokuji.core.errors import Missing
 from mokuji.core.policy import Act, Actor, Role, may
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.acts import need_act
-from mokuji.services.desk import Desk, find_volume, need_head, visible
+from mokuji.services.desk import Desk, Sight, need_head, visible
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import history, trash
 from mokuji.store import volumes as stored_volumes
@@ -74,26 +74,26 @@ def revisions(
 ) -> HistoryView:
     """The revisions of a page."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
         head = need_head(connection, volume, page_key)
         found = history.revisions(connection, head.id, before=before or 2**31 - 1, most=PAGE + 1)
         more = found[PAGE - 1].number if len(found) > PAGE else None
-        view = volume_view(connection, actor, volume, volumes, path_to=head.key)
+        view = volume_view(sight, volume, path_to=head.key)
         return HistoryView(view, head, tuple(found[:PAGE]), more)
 
 
 def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
     """One revision; Missing if the page has none of that number."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
         head = need_head(connection, volume, page_key)
         revision = history.revision(connection, head.id, number)
         text = history.text_of(connection, head.id, number)
         if revision is None or text is None:
             raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-        view = volume_view(connection, actor, volume, volumes, path_to=head.key)
+        view = volume_view(sight, volume, path_to=head.key)
         return RevisionView(view, head, revision, text)
 
 

@@ -6,7 +6,7 @@ and one that is not written look the same.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from mokuji.core import names
@@ -14,8 +14,8 @@ from mokuji.core.names import Name
 from mokuji.core.references import Resolution, Resolver, Sections, lookups
 from mokuji.core.text.headings import shown
 from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import Page, Volume
-from mokuji.services.desk import Desk
+from mokuji.core.wiki import Page, Volume, Wiki
+from mokuji.services.desk import Cache, Desk
 from mokuji.store.database import Connection
 from mokuji.store.snapshot import StoredWiki
 
@@ -38,7 +38,8 @@ class Link:
     key: str
     title: str
     anchor: str = ""
-    summary: str = ""
+    page: int = 0
+    """The page that it leads to; 0 if there is none."""
 
 
 def links(
@@ -46,27 +47,51 @@ def links(
 ) -> list[Link]:
     """All references of a page, in order, as they are to be shown."""
     wiki = StoredWiki(connection, volumes)
-    uses = [(home, reference) for reference in page.content.references]
+    return links_of(wiki, [page], {page.head.id: home}, desk.cache)[page.head.id]
+
+
+def links_of(
+    wiki: Wiki, pages: Sequence[Page], homes: Mapping[int, Volume], cache: Cache | None = None
+) -> dict[int, list[Link]]:
+    """All references of some pages, by page and in order; ``homes`` are the volumes of the pages by their ids.
+    ``cache`` knows the sections of pages that were read lately."""
+    volumes = dict(wiki.volumes)
+    uses = [(homes[page.head.id], reference) for page in pages for reference in page.content.references]
     resolver = Resolver.of(wiki, uses)
-    targets = _targets(wiki, desk, page, home, resolver, frozenset(volumes))
-    return [_link(page, reference, home, resolver, targets, volumes) for reference in page.content.references]
+    targets = _targets(wiki, pages, homes, resolver, cache)
+    by_id = {volume.id: volume for volume in volumes.values()}
+    return {
+        page.head.id: [
+            _link(page, reference, homes[page.head.id], resolver, targets, volumes, by_id)
+            for reference in page.content.references
+        ]
+        for page in pages
+    }
 
 
 def _targets(
-    wiki: StoredWiki, desk: Desk, page: Page, home: Volume, resolver: Resolver, keys: frozenset[str]
+    wiki: Wiki,
+    pages: Sequence[Page],
+    homes: Mapping[int, Volume],
+    resolver: Resolver,
+    cache: Cache | None,
 ) -> dict[int, tuple[Sections, tuple[str, ...]]]:
-    """The sections of every page that a section is asked of, the own one included."""
+    """The sections of every page that a section is asked of, the own ones included."""
+    keys = frozenset(wiki.volumes)
+    own = {page.head.id: page for page in pages}
     ids: set[int] = set()
-    for reference in page.content.references:
-        if reference.section and reference.name is not None:
-            found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT).page
-            if found is not None:
-                ids.add(found.id)
-    pages = dict(wiki.pages(ids)) if ids else {}
-    pages[page.head.id] = page
+    for page in pages:
+        for reference in page.content.references:
+            if reference.section and reference.name is not None:
+                insert = reference.kind is Kind.INSERT
+                found = resolver.resolve(reference.name, homes[page.head.id], insert=insert).page
+                if found is not None and found.id not in own:
+                    ids.add(found.id)
+    known = {**(wiki.pages(ids) if ids else {}), **own}
     found_sections: dict[int, tuple[Sections, tuple[str, ...]]] = {}
-    for id_, each in pages.items():
-        ready = desk.cache.get(each.head) if id_ != page.head.id else None
+    for id_, each in known.items():
+        # An own page may be one that is not saved yet.
+        ready = cache.get(each.head) if cache is not None and id_ not in own else None
         sections = ready.sections if ready else Sections.of(each, keys)
         found_sections[id_] = (sections, sections.anchors())
     return found_sections
@@ -79,6 +104,7 @@ def _link(
     resolver: Resolver,
     targets: dict[int, tuple[Sections, tuple[str, ...]]],
     volumes: dict[str, Volume],
+    by_id: Mapping[int, Volume],
 ) -> Link:
     words = shown(reference, page.text, volumes)
     label = reference.label(page.text) if reference.kind is Kind.LINK else ""
@@ -88,14 +114,15 @@ def _link(
         state, anchor = _section(reference.section, targets.get(page.head.id))
         return Link(state, reference.kind, words, label, home.key, page.head.key, page.head.title, anchor)
     found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
-    by_id = {volume.id: volume for volume in volumes.values()}
     if found.page is None:
         return _unwritten(reference, found, page, home, by_id, words, label)
     state, anchor = "page", ""
     if reference.section:
-        state, anchor = _section(reference.section, targets.get(found.page.id))
-    volume = by_id[found.page.volume]
-    return Link(state, reference.kind, words, label, volume.key, found.page.key, found.page.title, anchor)
+        part = reference.kind is Kind.INSERT and found.page.id in targets
+        if not (part and targets[found.page.id][0].is_part(reference.section)):
+            state, anchor = _section(reference.section, targets.get(found.page.id))
+    volume, head = by_id[found.page.volume], found.page
+    return Link(state, reference.kind, words, label, volume.key, head.key, head.title, anchor, head.id)
 
 
 def _section(section: str | None, target: tuple[Sections, tuple[str, ...]] | None) -> tuple[str, str]:
@@ -110,7 +137,7 @@ def _unwritten(
     found: Resolution,
     page: Page,
     home: Volume,
-    by_id: dict[int, Volume],
+    by_id: Mapping[int, Volume],
     words: str,
     label: str,
 ) -> Link:

@@ -8,7 +8,7 @@ from mokuji.core.policy import Actor
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.headings import words
 from mokuji.core.wiki import Page, PageHead, Volume
-from mokuji.services.desk import Desk, find_volume, need_head, visible
+from mokuji.services.desk import Desk, Sight, need_head
 from mokuji.store import contents
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki
@@ -47,8 +47,8 @@ class Passage:
 def passage(desk: Desk, actor: Actor, volume_key: str, page_key: str, marked: Span | None) -> Passage:
     """The lines around a range of a page, or its first ones; Missing if the actor may not read it."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volumes, volume = sight.volumes, sight.volume(volume_key)
         head = need_head(connection, volume, page_key)
         page = StoredWiki(connection).pages([head.id])[head.id]
         if marked is not None and not 0 <= marked.start <= marked.end <= len(page.text):

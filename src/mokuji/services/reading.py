@@ -8,13 +8,16 @@ from dataclasses import dataclass, replace
 
 from mokuji.core import names, policy
 from mokuji.core.errors import Missing
-from mokuji.core.findings import Problem
 from mokuji.core.policy import Act, Actor
-from mokuji.core.spans import Lines
+from mokuji.core.text.html import Compiled, Open, bare
+from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.formats.contents import write_contents
-from mokuji.services.desk import Desk, Ready, check, find_head, find_volume, need_head, visible
+from mokuji.services.desk import Desk, Ready, Sight, check, find_head, find_volume, need_head, visible
+from mokuji.services.filed import OfPage, categories_of
+from mokuji.services.inserting import Inserted, inserted
 from mokuji.services.linking import Link, links
+from mokuji.services.rendering import Addresses, Rendered, render_ready
 from mokuji.store import backlinks, contents, pages, placing, trash, unwritten, upkeep
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.backlinks import Backlinks, Cursor
@@ -49,14 +52,6 @@ class VolumeView:
         return sum(entry.page is not None for entry in self.contents.entries)
 
 
-@dataclass(frozen=True, slots=True)
-class PlacedProblem:
-    """A problem with its line in the text."""
-
-    problem: Problem
-    line: int
-
-
 @dataclass(frozen=True)
 class PageView:
     """A page as an actor sees it."""
@@ -65,13 +60,22 @@ class PageView:
     head: PageHead
     change: Change
     ready: Ready
-    links: list[Link]
+    inserted: Inserted
     backlinks: Backlinks
-    problems: tuple[PlacedProblem, ...]
+    categories: tuple[OfPage, ...]
     entry: Entry | None
     path: tuple[Entry, ...]
     previous: Entry | None
     following: Entry | None
+
+    @property
+    def links(self) -> list[Link]:
+        """The references of the page itself, in order."""
+        return self.inserted.links[self.head.id]
+
+    def rendered(self, desk: Desk, to: Addresses | None = None) -> Rendered:
+        """The page as it is shown."""
+        return render_ready(desk, self.ready, self.inserted, to)
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,17 +115,16 @@ def start(desk: Desk, actor: Actor) -> list[Listed]:
 
 
 def volume_view(
-    connection: Connection,
-    actor: Actor,
+    sight: Sight,
     volume: Volume,
-    volumes: dict[str, Volume],
     path_to: str | None = None,
 ) -> VolumeView:
     """A volume with its contents."""
-    seen = [each.id for each in volumes.values()]
+    connection, actor = sight.connection, sight.actor
+    seen = [each.id for each in sight.volumes.values()]
     cover = stored_volumes.cover(connection, volume.id)
     counts = upkeep.counts(connection, volume.id, seen)
-    tree = contents.contents(connection, volume.id, seen, path_to=path_to)
+    tree = contents.contents(sight.wiki, volume.id, seen, path_to=path_to)
     return VolumeView(
         volume,
         cover.summary,
@@ -129,7 +132,7 @@ def volume_view(
         tree,
         policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
         policy.may(actor, Act.MANAGE, volume.id, closed=volume.closed),
-        tuple(volumes.values()),
+        tuple(sight.volumes.values()),
         counts.unwritten,
         counts.whole,
         counts.orphans,
@@ -140,19 +143,19 @@ def volume_view(
 def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageView:
     """A volume's start: its front page, or its bare contents when it has none."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
         front = stored_volumes.cover(connection, volume.id).front
         head = find_head(connection, volume, front) if front else None
         if head is None:
-            view = volume_view(connection, actor, volume, volumes)
+            view = volume_view(sight, volume)
             if front is None:
                 return view
             placed = view.contents.of(front)
             page, title = trash.at_name(connection, volume.id, front) or (None, "")
             title = title or (placed.title if placed else names.as_title(front))
             return replace(view, front_title=title, front_in_trash=page)
-        return _page_view(desk, connection, actor, volume, volumes, head)
+        return _page_view(desk, sight, volume, head)
 
 
 def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Volume:
@@ -203,55 +206,51 @@ def formerly(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[
 def open_page(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> PageView | UnwrittenView:
     """A page at its address; a name without a page gives what is known of it."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
-            return unwritten_view(connection, actor, volume, volumes, page_key)
-        return _page_view(desk, connection, actor, volume, volumes, head)
+            return unwritten_view(sight, volume, page_key)
+        return _page_view(desk, sight, volume, head)
 
 
-def unwritten_view(
-    connection: Connection, actor: Actor, volume: Volume, volumes: dict[str, Volume], name: str
-) -> UnwrittenView:
+def unwritten_view(sight: Sight, volume: Volume, name: str) -> UnwrittenView:
     """What is known of a name that has no page: how it is typed elsewhere, and by whom."""
     key = names.key(name)
-    view = volume_view(connection, actor, volume, volumes)
+    view = volume_view(sight, volume)
     placed = view.contents.of(key)
-    wiki = StoredWiki(connection, volumes)
+    wiki = StoredWiki(sight.connection, sight.volumes)
     led_from = unwritten.led_from(wiki, (volume.id, key))
     title = placed.title if placed else unwritten.typed_title(wiki, (volume.id, key), led_from)
-    thrown = trash.at_name(connection, volume.id, key) if names.is_storable(name) else None
+    thrown = trash.at_name(sight.connection, volume.id, key) if names.is_storable(name) else None
     page, title = thrown if thrown and not title else (thrown[0] if thrown else None, title)
     return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from), page)
 
 
 def _page_view(
     desk: Desk,
-    connection: Connection,
-    actor: Actor,
+    sight: Sight,
     volume: Volume,
-    volumes: dict[str, Volume],
     head: PageHead,
 ) -> PageView:
+    connection, volumes = sight.connection, sight.volumes
     ready = load_ready(desk, connection, head, volumes)
-    place = volume_view(connection, actor, volume, volumes, path_to=head.key)
+    place = volume_view(sight, volume, path_to=head.key)
     entries = place.contents.entries
     at = next((n for n, entry in enumerate(entries) if entry.key == head.key), None)
-    lines = Lines(ready.page.text) if ready.page.content.problems else None
-    problems = tuple(
-        PlacedProblem(problem, lines.position(problem.span.start).line)
-        for problem in ready.page.content.problems
-        if lines is not None
-    )
+    needs = inserted(StoredWiki(connection, volumes), volume, ready.page, desk)
+    direct = {link.page for link in needs.links[head.id] if link.kind is Kind.INSERT}
+    templates = [page.head for id_, page in needs.pages.items() if id_ in direct]
     return PageView(
         place,
         head,
         pages.last_change(connection, head.id),
         ready,
-        links(connection, desk, volume, ready.page, volumes),
-        backlinks.backlinks(connection, head, [each.id for each in volumes.values()], most=6),
-        problems,
+        needs,
+        backlinks.backlinks(
+            sight.wiki, head, [each.id for each in volumes.values()], leading=place.contents.leading, most=6
+        ),
+        tuple(categories_of(connection, head.id, templates)),
         entries[at] if at is not None else None,
         _path(entries, at),
         _beside(entries, at, -1),
@@ -304,13 +303,15 @@ def all_backlinks(
 ) -> tuple[VolumeView, PageHead, Backlinks, dict[int, Volume]]:
     """The whole list of pages that lead to one, a screen at a time."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volumes, volume = sight.volumes, sight.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        view = volume_view(connection, actor, volume, volumes, path_to=head.key)
+        view = volume_view(sight, volume, path_to=head.key)
         seen = [each.id for each in volumes.values()]
         start = _cursor(after)
-        found = backlinks.backlinks(connection, head, seen, after=start, most=40, sentences=12)
+        found = backlinks.backlinks(
+            sight.wiki, head, seen, leading=view.contents.leading, after=start, most=40, sentences=12
+        )
         return view, head, found, {each.id: each for each in volumes.values()}
 
 
@@ -319,16 +320,33 @@ def card(
 ) -> tuple[Volume, PageHead | None, str, list[PageHead]]:
     """What the card of a reference says: the first words of a page, or who refers to an unwritten name."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volumes, volume = sight.volumes, sight.volume(volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
             wiki = StoredWiki(connection, volumes)
             return volume, None, "", unwritten.led_from(wiki, (volume.id, names.key(page_key)), 5)
         ready = load_ready(desk, connection, head, volumes)
         found = links(connection, desk, volume, ready.page, volumes)
-        html = ready.compiled.fill(lambda place: found[place.index].label or found[place.index].words)
-        return volume, head, first_words(html), []
+        return volume, head, first_words(_plain(ready.compiled, found)), []
+
+
+def first_words_of(desk: Desk, sight: Sight, head: PageHead) -> str:
+    """The first words of a page that the actor may read."""
+    volume = next(each for each in sight.volumes.values() if each.id == head.volume)
+    ready = load_ready(desk, sight.connection, head, sight.volumes)
+    return first_words(
+        _plain(ready.compiled, links(sight.connection, desk, volume, ready.page, sight.volumes))
+    )
+
+
+def _plain(compiled: Compiled, found: list[Link]) -> str:
+    """A text with the words of its references, for its first words."""
+    shown = (
+        found[piece.index].label or found[piece.index].words if isinstance(piece, Open) else bare(piece)
+        for piece in compiled.pieces
+    )
+    return "".join(shown)
 
 
 def first_words(html: str, most: int = 240) -> str:

@@ -1,4 +1,4 @@
-"""A compiled page with its open references filled in: the HTML that readers get.
+"""A page as HTML for its readers: its text, what it inserts, its references with their states.
 
 The state of a reference is told by shape and by words, never by colour alone.
 Where to go for writing an unwritten page, and for the card of a reference,
@@ -12,45 +12,220 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from urllib.parse import quote
 
+from mokuji.core.findings import Problem
+from mokuji.core.inserts import Fault, Inserter, Instance, Kept, Token
+from mokuji.core.listing import Listing, Row
 from mokuji.core.names import address
+from mokuji.core.names import key as key_of
+from mokuji.core.spans import Lines
 from mokuji.core.text.html import Compiled, Open, inline
 from mokuji.core.text.reference import Kind
+from mokuji.core.weaving import Entry, weave
+from mokuji.core.wiki import Page
+from mokuji.services.desk import Desk, Ready
+from mokuji.services.inserting import Inserted
 from mokuji.services.linking import Link
 
 
 @dataclass(frozen=True, slots=True)
 class Addresses:
-    """Where references lead besides pages: ``write`` for an unwritten name, ``card`` for the first words of
-    a page. None: there is no such place."""
+    """Where references lead: ``write`` for an unwritten name, ``card`` for the first words of a page (None: there is
+    no such place), ``page`` for a page itself."""
 
     write: Callable[[Link], str] | None = None
     card: Callable[[Link], str] | None = None
+    page: Callable[[Link], str] = lambda link: address(link.volume, link.key)
+    category: Callable[[str, str], str] | None = None
+    """The address of a category, by the keys of volume and name."""
+    lists: Callable[[int, Sequence[tuple[str | None, str]]], Listing | None] | None = None
+    """Makes the lists of pages, from the volume where one is typed and its values."""
 
 
-def page_html(compiled: Compiled, links: Sequence[Link], to: Addresses | None = None) -> str:
-    """The text of a page as safe HTML: what was compiled is clean, what is filled in is escaped here."""
-    where = to or Addresses()
-    return compiled.fill(lambda place: _reference(links[place.index], place, where))
+@dataclass(frozen=True, slots=True)
+class Outlined:
+    """A heading in the list of a page's headings; ``depth`` from 0. ``own`` ones are typed on the page itself."""
+
+    number: str
+    words: str
+    anchor: str
+    depth: int
+    own: bool
 
 
-def _reference(link: Link, place: Open, to: Addresses) -> str:
-    words = inline(link.label) if link.label else html.escape(link.words)
-    if place.linked:
-        return f'<span id="ref-{place.index}">{words}</span>'
-    if link.state == "listing":
-        return f'<span class="listing" id="ref-{place.index}">List of pages</span>'
-    href, css, said = _target(link, to)
-    title = f' title="{html.escape(said)}"' if said else ""
-    card = f' data-card="{html.escape(to.card(link))}"' if to.card is not None else ""
-    lead = "Text of " if link.kind is Kind.INSERT else ""
+@dataclass(frozen=True, slots=True)
+class PlacedProblem:
+    """A problem with its line in the text."""
+
+    problem: Problem
+    line: int
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """A page as it is shown: its HTML, the list of its headings, and all its problems in the order of the text."""
+
+    html: str
+    outline: tuple[Outlined, ...]
+    problems: tuple[PlacedProblem, ...]
+
+
+def render(
+    key: bytes,
+    page: Page,
+    compiled: Compiled,
+    anchors: Sequence[str],
+    inserted: Inserted,
+    to: Addresses | None = None,
+    kept: Kept | None = None,
+) -> Rendered:
+    """A page with everything put in that it inserts: what was compiled is clean, what is filled in is escaped here.
+
+    ``key`` is that with which the page was compiled; ``kept`` keeps what is compiled now.
+    """
+    inserter = Inserter(key, (volume.key for volume in inserted.volumes.values()), kept)
+    root = inserter.whole(page, compiled)
+    woven = weave(inserter, root, anchors, _Show(inserted, to or Addresses(), root))
+    return Rendered(woven.html, _numbered(woven.headings), _problems(page, woven.faults.items()))
+
+
+def render_ready(desk: Desk, ready: Ready, inserted: Inserted, to: Addresses | None = None) -> Rendered:
+    """A page that was compiled for the desk, as it is shown."""
+    return render(desk.secret, ready.page, ready.compiled, ready.anchors, inserted, to, desk.inserts)
+
+
+def _problems(page: Page, faults: object) -> tuple[PlacedProblem, ...]:
+    problems = list(page.content.problems)
+    for index, found in faults:  # type: ignore[attr-defined]
+        span = page.content.references[index].span
+        problems += [Problem(fault.code, fault.message, span) for fault in found]
+    if not problems:
+        return ()
+    lines = Lines(page.text)
+    problems.sort(key=lambda problem: problem.span)
+    return tuple(PlacedProblem(each, lines.position(each.span.start).line) for each in problems)
+
+
+def _numbered(headings: Sequence[Entry]) -> tuple[Outlined, ...]:
+    """The headings, numbered 1, 1.1 … by their levels; a level that is skipped counts as one step."""
+    found: list[Outlined] = []
+    levels: list[int] = []
+    counts: list[int] = []
+    for heading in headings:
+        while levels and levels[-1] > heading.level:
+            levels.pop()
+            counts.pop()
+        if not levels or levels[-1] < heading.level:
+            levels.append(heading.level)
+            counts.append(0)
+        counts[-1] += 1
+        number = ".".join(map(str, counts))
+        found.append(Outlined(number, heading.words, heading.anchor, len(levels) - 1, heading.own))
+    return tuple(found)
+
+
+class _Show:
+    """How references of the pages that are needed look (``core.weaving.Show``)."""
+
+    def __init__(self, inserted: Inserted, to: Addresses, root: Instance) -> None:
+        self._inserted = inserted
+        self._to = to
+        self._root = root
+
+    def _link(self, token: Token) -> Link:
+        return self._inserted.links[token.page.head.id][token.index]
+
+    def page(self, token: Token) -> Page | None:
+        return self._inserted.pages.get(self._link(token).page)
+
+    def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
+        link = self._link(token)
+        words = inline(label) if label else html.escape(link.words)
+        id_ = f' id="ref-{token.index}"' if own else ""
+        if place.linked:
+            return f"<span{id_}>{words}</span>"
+        href, css, said = (
+            _target(link, self._to) if anchor is None else (f"#{quote(anchor, safe='')}", "ref", "")
+        )
+        title = f' title="{html.escape(said)}"' if said else ""
+        card = f' data-card="{html.escape(self._to.card(link))}"' if self._to.card is not None else ""
+        lead = "Text of " if link.kind is Kind.INSERT else ""
+        shown = f'<a class="{css}"{id_} href="{html.escape(href)}"{title}{card}>{lead}{words}</a>'
+        return f"<p>{shown}</p>\n" if place.block else shown
+
+    def listing(
+        self, token: Token, values: Sequence[tuple[str | None, str]], place: Open
+    ) -> tuple[str, list[Fault]]:
+        made = self._to.lists(token.page.head.volume, values) if self._to.lists is not None else None
+        if made is None:
+            shown = '<span class="listing">A list of pages stands here.</span>'
+            return (f"<p>{shown}</p>\n" if place.block else shown), []
+        links = [self._row(made, row) for row in made.rows]
+        if not place.block:
+            return ", ".join(links), list(made.faults)
+        if not made.rows and not made.faults:
+            return '<p class="listing">No page is listed yet.</p>\n', []
+        if made.query.table and made.rows:
+            return _table(made, links), list(made.faults)
+        items = "".join(
+            f"<li>{link}{f': {html.escape(row.summary)}' if row.summary else ''}</li>\n"
+            for link, row in zip(links, made.rows, strict=True)
+        )
+        return (f'<ul class="listing">\n{items}</ul>\n' if items else ""), list(made.faults)
+
+    def _row(self, made: Listing, row: Row) -> str:
+        link = Link("page", Kind.LINK, "", "", made.volume.key, row.head.key, row.head.title)
+        href, css, _ = _target(link, self._to)
+        card = f' data-card="{html.escape(self._to.card(link))}"' if self._to.card is not None else ""
+        return f'<a class="{css}" href="{html.escape(href)}"{card}>{html.escape(row.head.title)}</a>'
+
+    def inserted(self, html_: str, token: Token, page: Page, place: Open) -> str:
+        volume = self._inserted.volumes[page.head.volume]
+        title = (
+            page.head.title
+            if volume.id == self._root.page.head.volume
+            else f"{volume.title} / {page.head.title}"
+        )
+        section = token.reference.section
+        named = html.escape(f"{title} § {section}" if section else title)
+        id_ = f' id="ref-{token.index}"' if token.page is self._root.page else ""
+        href = html.escape(self._to.page(self._link(token)))
+        if place.block:
+            source = f'<a class="source" href="{href}">{named}</a>'
+            return f'<div class="insert"{id_}>{source}\n{html_}</div>\n'
+        return f'<span class="insert" title="from “{named}”"{id_}>{html_}</span>'
+
+    def mark(self, word: str, page: Page) -> str:
+        shown = f"#{html.escape(word)}"
+        volume = self._inserted.volumes.get(page.head.volume)
+        if self._to.category is None or volume is None:
+            return f'<span class="mark">{shown}</span>'
+        href = html.escape(self._to.category(volume.key, key_of(word)))
+        return f'<a class="mark" href="{href}">{shown}</a>'
+
+    def fault(self, faults: Sequence[Fault], place: Open) -> str:
+        said = " ".join(html.escape(fault.message) for fault in dict.fromkeys(faults))
+        if place.block:
+            return f'<p class="problem">{said}</p>\n'
+        return f' <span class="problem">{said}</span>'
+
+
+def _table(made: Listing, links: Sequence[str]) -> str:
+    columns = [each for each in made.query.show if each != "title"]
+    head = "".join(f"<th>{html.escape(each[:1].upper() + each[1:])}</th>" for each in ("page", *columns))
+    rows = []
+    for link, row in zip(links, made.rows, strict=True):
+        known = {**row.fields, "summary": row.summary, "changed": row.changed}
+        cells = "".join(f"<td>{html.escape(known.get(each, ''))}</td>" for each in columns)
+        rows.append(f"<tr><td>{link}</td>{cells}</tr>\n")
     return (
-        f'<a class="{css}" id="ref-{place.index}" href="{html.escape(href)}"{title}{card}>{lead}{words}</a>'
+        f'<div class="table listing"><table><thead><tr>{head}</tr></thead>\n'
+        f"<tbody>{''.join(rows)}</tbody></table></div>\n"
     )
 
 
 def _target(link: Link, to: Addresses) -> tuple[str, str, str]:
     """Address, class, and what is said of it."""
-    here = address(link.volume, link.key)
+    here = to.page(link)
     if link.state == "unwritten":
         href = here if to.write is None else to.write(link)
         return href, "unwritten", f"“{link.title}” is not written yet"

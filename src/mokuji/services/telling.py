@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
+from mokuji.core import names
 from mokuji.core.contents import Put, Rekey, Take
 from mokuji.core.plan import Plan
 from mokuji.services.acts import PlanView
-from mokuji.services.wishes import Delete, LinkAddresses, LinkFrom, Rename, Split
+from mokuji.services.wishes import Delete, Libraries, LinkAddresses, LinkFrom, Rename, Split
 
 DONE = {
     "create": "Written",
@@ -30,6 +31,10 @@ DONE = {
     "delete volume": "Volume deleted",
     "undo": "Undone",
     "link": "Linked",
+    "category": "Category renamed",
+    "file": "Filed",
+    "slot": "Slot renamed",
+    "slot value": "Value given",
 }
 """What the log calls an act."""
 
@@ -149,8 +154,15 @@ def _rename_volume(_: PlanView, made: Plan) -> str:
     return f"The volume “{made.facts['from']}” will be called “{made.facts['to']}”."
 
 
-def _libraries(_: PlanView, made: Plan) -> str:
-    return f"Inserts of “{made.facts['to']}” will look in other volumes after their own."
+def _libraries(view: PlanView, made: Plan) -> str:
+    asked = view.wish.libraries if isinstance(view.wish, Libraries) else ()
+    by_key = {volume.key: volume.title for volume in view.volumes.values()}
+    titles = [f"“{by_key[names.key(key)]}”" for key in asked if names.key(key) in by_key]
+    if not titles:
+        return f"Inserts of “{made.facts['to']}” will look in their own volume only."
+    return (
+        f"Inserts of “{made.facts['to']}” will look in their own volume, then in {', then in '.join(titles)}."
+    )
 
 
 def _delete_volume(_: PlanView, made: Plan) -> str:
@@ -170,13 +182,47 @@ def _undo(view: PlanView, made: Plan) -> str:
 
 
 def _link(view: PlanView, made: Plan) -> str:
+    number = int(made.facts.get("links", 0))
     if isinstance(view.wish, LinkFrom):
         return f"“{made.facts['from']}” will refer to “{made.facts['to']}” at its end."
     if isinstance(view.wish, LinkAddresses):
-        addresses = counted(int(made.facts["links"]), "address", "addresses")
-        return f"{addresses} on “{made.facts['to']}” will be references."
-    number = int(made.facts["links"])
+        addresses = counted(number, "address", "addresses")
+        return (
+            f"{addresses} on “{made.facts['to']}” will be {'a reference' if number == 1 else 'references'}."
+        )
     return f"{counted(number, 'mention')} will be linked. Readers go on seeing the same words."
+
+
+def _category(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    marks = f", {counted(facts['marks'], 'mark')} among it" if facts["marks"] else ""
+    return (
+        f"What is filed under “{facts['from']}” will be filed under “{facts['to']}”: "
+        f"{counted(facts['pages'], 'page')}{marks}."
+    )
+
+
+def _file(_: PlanView, made: Plan) -> str:
+    named = ", ".join(f"“{each}”" for each in made.facts["categories"])
+    return f"The page will be filed under {named}." if named else "The page will be filed nowhere."
+
+
+def _slot(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    one = facts["places"] == 1
+    given = f"{counted(facts['places'], 'place')} {'gives' if one else 'give'} it a value, and "
+    return (
+        f"The slot “{facts['from']}” of “{facts['template']}” will be called “{facts['to']}”. {given}"
+        f"{'follows' if one else 'follow'}."
+    )
+
+
+def _slot_value(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    return (
+        f"{counted(facts['places'], 'place')} that {'gives' if facts['places'] == 1 else 'give'} no “{facts['slot']}” "
+        f"to “{facts['template']}” will give “{facts['to']}”."
+    )
 
 
 _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
@@ -197,6 +243,10 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "delete volume": _delete_volume,
     "undo": _undo,
     "link": _link,
+    "category": _category,
+    "file": _file,
+    "slot": _slot,
+    "slot value": _slot_value,
 }
 
 
@@ -256,6 +306,10 @@ def button(view: PlanView) -> str:
         "libraries": "Change the libraries",
         "delete volume": f"Delete the volume with {counted(int(made.facts.get('pages', 0)), 'page')}",
         "undo": "Undo it",
+        "category": "Rename the category",
+        "file": "File it",
+        "slot": "Rename the slot",
+        "slot value": f"Give it in {counted(int(made.facts.get('places', 0)), 'place')}",
         "link": "Link it"
         if isinstance(view.wish, LinkFrom)
         else f"Link {counted(int(made.facts.get('links', 0)), 'place')}",

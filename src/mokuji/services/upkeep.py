@@ -8,22 +8,26 @@ by page of the volume, and stop as soon as a screen is full.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from mokuji.core import names
+from mokuji.core.categories import tree
 from mokuji.core.errors import Missing
 from mokuji.core.policy import Act, Actor
 from mokuji.core.reports import bare_mentions as mentions
 from mokuji.core.reports import own_addresses as addresses
+from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
 from mokuji.core.reports.sections import broken_sections
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.text.reference import Reference
 from mokuji.core.wiki import Page, PageHead, Place, Volume
-from mokuji.services.desk import Desk, check, find_volume, refresh, visible
+from mokuji.services.categories import CategoryScene
+from mokuji.services.desk import Desk, Sight, check, find_volume, refresh
 from mokuji.services.reading import VolumeView, volume_view
-from mokuji.store import pages, unwritten, upkeep
+from mokuji.services.templates import templates_of
+from mokuji.store import filings, pages, unwritten, upkeep
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.upkeep import Counts as Counts
@@ -44,6 +48,11 @@ REPORTS = {
     "sections": "text",
     "mentions": "text",
     "addresses": "text",
+    "insert-faults": "materials",
+    "unused": "materials",
+    "unfiled": "materials",
+    "lone": "materials",
+    "categories": "materials",
 }
 """All reports, with the group they stand in."""
 
@@ -118,6 +127,7 @@ class _Scene:
     volume: Volume
     visible: Mapping[int, Volume]
     origins: tuple[str, ...]
+    sight: Sight
 
     @property
     def seen(self) -> list[int]:
@@ -141,7 +151,7 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
             "unwritten": counts.unwritten,
         }
         small = upkeep.number_of_pages(connection, scene.volume.id) <= COUNTED_PAGES
-        for name in ("look-alikes", "sections", "mentions", "addresses"):
+        for name in REPORTS.keys() - numbers.keys():
             numbers[name] = len(_all(scene, name)) if small else None
         return Overview(place, counts, numbers)
 
@@ -149,10 +159,10 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
 def _scene(
     connection: Connection, actor: Actor, volume_key: str, origins: tuple[str, ...]
 ) -> tuple[_Scene, VolumeView]:
-    volumes = visible(connection, actor)
-    volume = find_volume(connection, actor, volume_key)
+    sight = Sight(connection, actor)
+    volumes, volume = sight.volumes, sight.volume(volume_key)
     by_id = {each.id: each for each in volumes.values()}
-    return _Scene(connection, volume, by_id, origins), volume_view(connection, actor, volume, volumes)
+    return _Scene(connection, volume, by_id, origins, sight), volume_view(sight, volume)
 
 
 def _all(scene: _Scene, name: str) -> list[Finding]:
@@ -404,6 +414,91 @@ def _addresses(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(batches, after, most, of), {}
 
 
+# ---- of materials ------------------------------------------------------------------
+
+
+def _insert_faults(scene: _Scene, after: str, most: int) -> Listing:
+    wiki = scene.wiki
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        by_id = {page.head.id: page for page in batch}
+        for each in faulty_inserts(wiki, batch):
+            page, span = by_id[each.page.id], each.reference.span
+            spot = _spot(page, span, each.index)
+            said = " ".join(fault.message for fault in each.faults)
+            yield Finding(
+                _at(page, span), each.target.title, page.head, reason=said, target=each.target, spots=(spot,)
+            )
+
+    return _collect(_pages(scene, after, upkeep.WITH_INSERTS), after, most, of), {}
+
+
+def _unused(scene: _Scene, after: str, most: int) -> Listing:
+    """Templates that are put in nowhere; such as only notes link to are told so."""
+    found = [
+        each for each in templates_of(scene.sight, scene.volume) if not each.pages and each.head.key > after
+    ]
+    return [
+        Finding(each.head.key, each.head.title, each.head, reason=each.summary) for each in found[:most]
+    ], {}
+
+
+def _unfiled(scene: _Scene, after: str, most: int) -> Listing:
+    """Pages without any category, in a volume that has categories."""
+    scene_of = CategoryScene(scene.sight, scene.volume)
+    if not scene_of.categories():
+        return [], {}
+    given = {page for pages_ in scene_of.given.values() for page in pages_}
+    found: list[Finding] = []
+    while len(found) < most:
+        heads = filings.unfiled(scene.connection, scene.volume.id, after=after, most=AT_ONCE)
+        found += [Finding(each.key, each.title, each) for each in heads if each.id not in given]
+        if len(heads) < AT_ONCE:
+            break
+        after = heads[-1].key
+    summaries = pages.summaries(scene.connection, [each.page.id for each in found[:most] if each.page])
+    return [
+        replace(each, reason=summaries.get(each.page.id, "")) if each.page else each for each in found[:most]
+    ], {}
+
+
+def _lone(scene: _Scene, after: str, most: int) -> Listing:
+    """Categories with one page."""
+    scene_of = CategoryScene(scene.sight, scene.volume)
+    known = scene_of.categories()
+    lone = [key for key, each in sorted(known.items()) if each.pages == 1 and key > after][:most]
+    heads = {
+        head.id: head
+        for head, _ in filings.heads_after(
+            scene.connection, [page for key in lone for page in scene_of.ids(key)], "", 10**6
+        )
+    }
+    return [
+        Finding(key, known[key].name, next((heads[p] for p in scene_of.ids(key) if p in heads), None))
+        for key in lone
+    ], {}
+
+
+def _categories(scene: _Scene, after: str, most: int) -> Listing:
+    """Categories that look alike, and cycles of broader ones."""
+    scene_of = CategoryScene(scene.sight, scene.volume)
+    known = scene_of.categories()
+    named = [Named(key, each.name, 0, Sort.UNWRITTEN) for key, each in known.items()]
+    told = upkeep.differing(scene.connection, scene.volume.id)
+    _, cycles = tree(known, scene_of.broader)
+    found = [
+        Finding(
+            f"{n:06}", " → ".join(known[key].name if key in known else key for key in cycle), reason="cycle"
+        )
+        for n, cycle in enumerate(cycles, 1)
+    ]
+    found += [
+        Finding(f"{n:06}", pair.one.title, reason=pair.reason, pair=pair)
+        for n, pair in enumerate(look_alikes(named, told), len(found) + 1)
+    ]
+    return [each for each in found if each.key > after][:most], {}
+
+
 _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "orphans": _orphans,
     "out-of-reach": _out_of_reach,
@@ -412,6 +507,11 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "sections": _sections,
     "mentions": _mentions,
     "addresses": _addresses,
+    "insert-faults": _insert_faults,
+    "unused": _unused,
+    "unfiled": _unfiled,
+    "lone": _lone,
+    "categories": _categories,
 }
 
 

@@ -8,16 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import ClassVar, Protocol
 
 from mokuji.core import names
 from mokuji.core.contents import LAST, Put
 from mokuji.core.contents import Row as Place
 from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.following import At
 from mokuji.core.line_ends import restore as restore_line_ends
-from mokuji.core.plan import Plan
+from mokuji.core.plan import Plan, need
 from mokuji.core.plans.aliases import set_aliases
+from mokuji.core.plans.category import file_page, rename_category
 from mokuji.core.plans.delete import References, delete
 from mokuji.core.plans.join import join
 from mokuji.core.plans.link import Address, link, link_addresses, link_from
@@ -27,46 +28,33 @@ from mokuji.core.plans.rename import rename
 from mokuji.core.plans.restore import Trashed, restore
 from mokuji.core.plans.retarget import retarget
 from mokuji.core.plans.section import rename_section
+from mokuji.core.plans.slot import give_value, rename_slot
 from mokuji.core.plans.split import Leave, split
 from mokuji.core.plans.undo import undo
 from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
-from mokuji.core.policy import Act, Actor, may
+from mokuji.core.policy import Act, may
+from mokuji.core.references import uses_of
 from mokuji.core.reports.bare_mentions import Finder, Mention
 from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import names_of
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents
-from mokuji.services.desk import check, find_volume, need_head, visible
-from mokuji.store import acting, history, pages, placing, search, trash, unwritten, upkeep
-from mokuji.store.database import Connection
+from mokuji.services.categories import categories_in
+from mokuji.services.desk import Sight, check, need_head
+from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
 from mokuji.store.snapshot import StoredWiki
 
 
 @dataclass(frozen=True)
-class Scene:
+class Scene(Sight):
     """Where a wish is planned: one transaction, and who asks."""
 
-    connection: Connection
-    actor: Actor
     shown: bool = True
     """Whether the plan is to be looked at, rather than done."""
 
-    @cached_property
-    def wiki(self) -> StoredWiki:
-        """The whole wiki, closed volumes included: their references follow as well."""
-        return StoredWiki(self.connection)
-
-    @cached_property
-    def volumes(self) -> dict[str, Volume]:
-        """The volumes that the actor may read, by key."""
-        return visible(self.connection, self.actor)
-
     def volume(self, key: str, act: Act = Act.RENAME) -> Volume:
-        """A volume in which the actor may do this; Missing or Forbidden otherwise."""
-        volume = find_volume(self.connection, self.actor, key)
-        check(self.actor, act, volume)
-        return volume
+        return super().volume(key, act)
 
     def page(self, volume_key: str, page_key: str, act: Act = Act.RENAME) -> PageHead:
         """A page in a volume in which the actor may do this."""
@@ -377,7 +365,10 @@ class Section:
 
 @dataclass(frozen=True, slots=True)
 class Retarget:
-    """References to a name of a volume now lead to another page; ``only`` are page id, start and end of some."""
+    """References to a name of a volume now lead to another page; ``only`` are page id, start and end of some.
+
+    With ``absolute`` the name is “Volume/Title”, typed with a volume in front that does not exist.
+    """
 
     act: ClassVar[str] = "retarget"
     volume: str
@@ -385,17 +376,128 @@ class Retarget:
     to: str
     present_words: bool = False
     only: tuple[tuple[int, int, int], ...] | None = None
+    absolute: bool = False
 
     def plan(self, scene: Scene) -> Plan:
         volume = scene.volume(self.volume)
         target = scene.page_named(self.to, self.volume, Act.READ)
         chosen = None if self.only is None else {(id_, Span(a, b)) for id_, a, b in self.only}
         place = (volume.id, names.key(self.page))
+        said = "" if self.absolute else scene.name_typed(place)
+        if self.absolute:
+            place, said, asking = self._in_no_volume(scene)
+            chosen = asking if chosen is None else chosen & asking
         plan = retarget(scene.wiki, place, target.id, only=chosen, present_words=self.present_words)
-        return replace(plan, facts={**plan.facts, "from": names.as_title(scene.name_typed(place))})
+        return replace(plan, facts={**plan.facts, "from": names.as_title(said)})
+
+    def _in_no_volume(self, scene: Scene) -> tuple[tuple[int, str], str, set[At]]:
+        """The place of a name in a volume that is not there, how it is typed, and who asks for it, as the actor
+        sees it: a closed volume looks like none, so only references that the actor can read are led elsewhere."""
+        first, _, rest = self.page.strip().lstrip("/").partition("/")
+        nowhere = (0, f"{names.key(first)}/{names.key(rest)}")
+        asking: set[At] = set()
+        said = ""
+        for page, use in uses_of(StoredWiki(scene.connection, scene.volumes), nowhere):
+            asking.add((page.head.id, use.reference.span))
+            said = said or names.unescape(use.reference.name_span.of(page.text)).strip().lstrip("/")
+        closed = scene.wiki.volumes.get(names.key(first))
+        place = nowhere if closed is None else (closed.id, names.key(rest))
+        return place, said or self.page.strip(), asking
 
     def note(self, plan: Plan) -> str:
         return f"References to “{plan.facts['from']}” lead to “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class RenameCategory:
+    """Another name for a category of a volume; the name of another one makes the two one. ``page`` is its name."""
+
+    act: ClassVar[str] = "category"
+    volume: str
+    page: str
+    to: str
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        key = names.key(self.page)
+        known = {each.key: each for each in categories_in(scene, volume)}
+        if key not in known:
+            raise Missing(
+                f"Nothing in “{volume.title}” is filed under “{self.page}”.", code="category_missing"
+            )
+        pages_ = filings.naming(scene.connection, volume.id, key)
+        to = self.to.strip()
+        # The name of a category that is there is written as it is there.
+        if names.key(to) in known and names.key(to) != key:
+            to = known[names.key(to)].name
+        return rename_category(scene.wiki, key, to, pages_, name=known[key].name)
+
+    def note(self, plan: Plan) -> str:
+        return f"Category “{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class File:
+    """A page is filed under one more category, and under one less; its front matter is edited for the person."""
+
+    act: ClassVar[str] = "file"
+    volume: str
+    page: str
+    add: str = ""
+    drop: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.WRITE)
+        now = list(names_of(need(scene.wiki, head.id).text, "categories"))
+        kept = [each for each in now if not self.drop.strip() or names.key(each) != names.key(self.drop)]
+        add = " ".join(self.add.split())
+        if add:
+            # The name of a category that is there is written as it is there.
+            known = {
+                each.key: each.name for each in categories_in(scene, scene.volume(self.volume, Act.READ))
+            }
+            kept.append(known.get(names.key(add), add))
+        return file_page(scene.wiki, head.id, kept)
+
+    def note(self, plan: Plan) -> str:
+        named = ", ".join(f"“{each}”" for each in plan.facts["categories"])
+        return f"Filed under {named}" if named else "Filed nowhere any more"
+
+
+@dataclass(frozen=True, slots=True)
+class RenameSlot:
+    """Another name for a slot of a template; all places that use it follow."""
+
+    act: ClassVar[str] = "slot"
+    volume: str
+    page: str
+    slot: str
+    to: str
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        return rename_slot(scene.wiki, head.id, self.slot, self.to.strip())
+
+    def note(self, plan: Plan) -> str:
+        return f"Slot “{plan.facts['from']}” of “{plan.facts['template']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class GiveValue:
+    """The same value for all places of use that give none for a slot."""
+
+    act: ClassVar[str] = "slot value"
+    volume: str
+    page: str
+    slot: str
+    value: str
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page)
+        return give_value(scene.wiki, head.id, self.slot, self.value)
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['to']}” for “{plan.facts['slot']}” of “{plan.facts['template']}”"
 
 
 @dataclass(frozen=True, slots=True)

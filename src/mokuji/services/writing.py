@@ -16,15 +16,29 @@ from mokuji.core.plans.save import save as plan_save
 from mokuji.core.policy import Act, Actor
 from mokuji.core.references import Sections
 from mokuji.core.spans import Lines
-from mokuji.core.text.html import Compiled
+from mokuji.core.text import front_matter
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.scan import check as check_text
+from mokuji.core.text.slots import declared
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.acts import Listed, listed
-from mokuji.services.desk import Desk, check, clean_note, find_head, find_volume, make_ready, visible
-from mokuji.services.linking import Link, links, resolve_names
-from mokuji.services.reading import PlacedProblem, VolumeView, volume_view
+from mokuji.services.desk import (
+    Desk,
+    Ready,
+    Sight,
+    check,
+    clean_note,
+    find_head,
+    find_volume,
+    make_ready,
+    visible,
+)
+from mokuji.services.inserting import Inserted, inserted
+from mokuji.services.linking import Link, resolve_names
+from mokuji.services.reading import VolumeView, volume_view
+from mokuji.services.rendering import Addresses, Rendered, render_ready
 from mokuji.services.telling import counted
+from mokuji.services.templates import Faulty, newly_faulty
 from mokuji.store import acting, unwritten, writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
@@ -45,6 +59,8 @@ class EditView:
     number: str
     under: str
     under_title: str
+    template: bool = False
+    """Whether the page is a template: then the effect of a change on its places of use can be looked at."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,17 +77,18 @@ class Saved:
 def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, under: str = "") -> EditView:
     """A page, or an unwritten name, ready to be written."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volumes, volume = sight.volumes, sight.volume(volume_key)
         check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, page_key)
-        place = volume_view(connection, actor, volume, volumes, path_to=head.key if head else None)
+        place = volume_view(sight, volume, path_to=head.key if head else None)
         key = names.key(page_key)
         entry = place.contents.of(key)
         number = entry.number if entry else ""
         if head is not None:
             text = StoredWiki(connection).pages([head.id])[head.id].text
-            return EditView(place, head.key, head.title, text, head.revision, number, "", "")
+            template = declared(front_matter.read(text)).template
+            return EditView(place, head.key, head.title, text, head.revision, number, "", "", template)
         wiki = StoredWiki(connection, volumes)
         led_from = unwritten.led_from(wiki, (volume.id, key))
         if not under and led_from:
@@ -98,17 +115,23 @@ class Moves:
     sections: int
     lost: tuple[Listed, ...]
     hidden: int
+    faulty: tuple[Faulty, ...] = ()
 
     @property
     def sentence(self) -> str:
         """The question in one sentence."""
         said = []
+        if self.faulty and not (self.sections or self.references or self.lost):
+            one = len(self.faulty) == 1
+            return f"{counted(len(self.faulty), 'place')} that {'puts' if one else 'put'} this page in would be faulty."
         if self.sections:
             said.append(f"{counted(self.sections, 'reference')} to a section that is called otherwise now")
         if self.references:
             said.append(f"{counted(self.references, 'reference')} by a name that would lead elsewhere")
         if self.lost:
             said.append(f"{counted(len(self.lost), 'reference')} to a section that is gone")
+        if self.faulty:
+            said.append(f"and {counted(len(self.faulty), 'place')} that put it in would be faulty")
         return "This text changes where references lead: " + ", ".join(said) + "."
 
 
@@ -196,10 +219,28 @@ def save(
         if follow is not False and _moves_something(desk, wiki, page, new):
             plan = plan_save(wiki, head.id, text)
             if moves := _moves(connection, actor, volume, plan):
-                return moves if follow is None else _save_all(connection, plan, volume, by, moves)
+                if follow is None:
+                    return replace(moves, faulty=tuple(_faulty(connection, actor, page, new)))
+                return _save_all(connection, plan, volume, by, moves)
+        if follow is None and (faulty := _faulty(connection, actor, page, new)):
+            return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
         change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
         number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
         return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
+
+
+def _faulty(connection: Connection, actor: Actor, page: Page, new: Page) -> list[Faulty]:
+    """Places of use that a text would make faulty: asked only where its slots, parts or headings are others."""
+    was, will = page.content, new.content
+    if (was.declared.slots, _takes(page)) == (will.declared.slots, _takes(new)):
+        return []
+    return newly_faulty(Sight(connection, actor), page, new)
+
+
+def _takes(page: Page) -> tuple[object, ...]:
+    """What an insert can take of a page."""
+    content = page.content
+    return ([part.name for part in content.parts], [(each.id, each.parts) for each in content.headings])
 
 
 def _moves_something(desk: Desk, wiki: StoredWiki, old: Page, new: Page) -> bool:
@@ -278,41 +319,41 @@ class Preview:
     """A text as it would be read, with its problems and how many references it has."""
 
     volume: Volume
-    page: Page
-    compiled: Compiled
-    links: tuple[Link, ...]
-    problems: tuple[PlacedProblem, ...]
+    ready: Ready
+    inserted: Inserted
     unwritten: tuple[Unwritten, ...]
-    words: int
+
+    @property
+    def links(self) -> list[Link]:
+        """The references of the text itself, in order."""
+        return self.inserted.links[self.ready.page.head.id]
+
+    def rendered(self, desk: Desk, to: Addresses | None = None) -> Rendered:
+        """The text as it would be shown."""
+        return render_ready(desk, self.ready, self.inserted, to)
 
 
 def preview(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Preview:
     """A text as it would be read if it were saved now. Nothing is kept; only who may write may ask for it."""
     check_text(text)
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volumes, volume = sight.volumes, sight.volume(volume_key)
         check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, page_key) or PageHead(
             0, volume.id, names.key(page_key), page_key
         )
         page = Page(head, text)
         ready = make_ready(page, frozenset(volumes), desk.secret)
-        found = tuple(links(connection, desk, volume, page, volumes))
+        found = inserted(StoredWiki(connection, volumes), volume, page, desk)
         lines = Lines(text)
-        problems = tuple(
-            PlacedProblem(problem, lines.position(problem.span.start).line)
-            for problem in page.content.problems
-        )
         waiting: dict[tuple[str, str], Unwritten] = {}
-        for reference, link in zip(page.content.references, found, strict=True):
+        for reference, link in zip(page.content.references, found.links[head.id], strict=True):
             if link.state == "unwritten":
                 at = reference.span.start
                 here = Unwritten(link.title, lines.position(at).line, at)
                 waiting.setdefault((link.volume, link.key), here)
-        return Preview(
-            volume, page, ready.compiled, found, problems, tuple(waiting.values()), ready.compiled.words
-        )
+        return Preview(volume, ready, found, tuple(waiting.values()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -328,8 +369,8 @@ class Target:
 def targets(desk: Desk, actor: Actor, volume_key: str, typed: list[str]) -> dict[str, Target]:
     """For targets as typed between brackets (up to 400), where each leads; what names no page is left out."""
     with reading(desk.engine) as connection:
-        volumes = visible(connection, actor)
-        volume = find_volume(connection, actor, volume_key)
+        sight = Sight(connection, actor)
+        volumes, volume = sight.volumes, sight.volume(volume_key)
         by_id = {each.id: each for each in volumes.values()}
         named: dict[str, Name] = {}
         for each in typed[:400]:

@@ -1,0 +1,216 @@
+"""Categories and lists of pages: what is filed where, always current, and nothing closed shows."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import pytest
+from rdflib import Graph, URIRef
+from rdflib.namespace import RDF, SKOS
+
+from mokuji.core.errors import BadText, Missing
+from mokuji.core.listing import read
+from mokuji.core.policy import Actor, Role
+from mokuji.formats.skos import Form
+from mokuji.services import acts, categories, concepts, reading, wishes, writing
+from mokuji.services.desk import Desk
+from mokuji.services.listings import listing
+from mokuji.services.rendering import Addresses
+from tests.services.making import pages, person, texts, volume
+
+PAGES = {
+    "Pump": "---\ncategories: [Power, Sensors]\nstatus: draft\nowner: Wenna\n---\nx",
+    "Vane": "---\ncategories: [sensors]\nstatus: Final\nowner: Jonas\n---\n- tried #at-sea by two\n- b\n\n#at-sea",
+    "Notice": "---\ntemplate: true\ngives: [Notices]\n---\n<!-- part -->Mind.<!-- /part -->",
+    "Lid": "---\nstatus: draft\n---\n[[=Notice]]",
+    "Sensors": "---\nsummary: What measures.\nbroader: [Equipment]\n---\n",
+}
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.OWNER)
+    pages(desk, writer, "guide", PAGES)
+    pages(
+        desk, writer, "secret", {"S": "---\ncategories: [Sensors]\n---\n", "T": "---\ngives: [Hidden]\n---\n"}
+    )
+    pages(desk, writer, "guide", {"Uses": "[[=Secret/T]]"})
+    return writer
+
+
+def test_the_index_is_a_tree_with_counts(desk: Desk, writer: Actor) -> None:
+    found = categories.index(desk, writer, "guide")
+    told = [(node.depth, found.categories[node.key]) for node in found.nodes]
+    assert [(depth, each.name, each.pages, each.marks) for depth, each in told] == [
+        (0, "At sea", 1, 2),
+        (0, "Equipment", 0, 0),
+        (1, "Sensors", 2, 0),
+        (0, "Hidden", 1, 0),
+        (0, "Notices", 1, 0),
+        (0, "Power", 1, 0),
+    ]
+    assert found.categories["sensors"].page is not None
+
+
+def test_a_category_lists_pages_passages_and_through_which_template(desk: Desk, writer: Actor) -> None:
+    view = categories.category(desk, writer, "guide", "Sensors")
+    assert [each.head.title for each in view.filed] == ["Pump", "Vane"]
+    assert view.description == "What measures." and [each.name for each in view.broader] == ["Equipment"]
+    assert [(each.title, number) for each, number in view.elsewhere] == [("Secret", 1)]
+    (lid,) = categories.category(desk, writer, "guide", "notices").filed
+    assert lid.head.title == "Lid" and [each.title for each in lid.through] == ["Notice"]
+    (vane,) = categories.category(desk, writer, "guide", "at sea").filed
+    assert [(each.line, each.words.before, each.words.words) for each in vane.passages] == [
+        (6, "tried ", "#at-sea"),
+        (9, "", "#at-sea"),
+    ]
+
+
+def test_a_category_is_gone_when_nothing_is_filed_and_follows_saves_at_once(
+    desk: Desk, writer: Actor
+) -> None:
+    writing.save(desk, writer, "guide", "Vane", "no mark", revision=1)
+    with pytest.raises(Missing, match="Nothing in “Guide” is filed under “at sea”"):
+        categories.category(desk, writer, "guide", "at sea")
+    acts.apply(desk, writer, wishes.Delete("guide", "pump"), None)
+    assert "power" not in categories.index(desk, writer, "guide").categories
+
+
+def test_what_is_closed_files_nothing_for_others(desk: Desk, writer: Actor) -> None:
+    outsider = person(desk, "jonas", guide=Role.READER)
+    assert "hidden" not in categories.index(desk, outsider, "guide").categories
+    assert categories.category(desk, outsider, "guide", "sensors").elsewhere == ()
+    view = reading.open_page(desk, outsider, "guide", "uses")
+    assert isinstance(view, reading.PageView) and view.categories == ()
+
+
+def test_pages_are_read_in_pages_by_key(desk: Desk, writer: Actor) -> None:
+    first = categories.category(desk, writer, "guide", "sensors", most=1)
+    assert first.more_after == "pump"
+    second = categories.category(desk, writer, "guide", "sensors", first.more_after or "", 1)
+    assert [each.head.title for each in second.filed] == ["Vane"] and second.more_after is None
+
+
+def _shown(desk: Desk, actor: Actor, text: str) -> str:
+    seen = writing.preview(desk, actor, "guide", "list", text)
+    return seen.rendered(desk, Addresses(lists=partial(listing, desk, actor))).html
+
+
+LISTS = [
+    ("[[=* | category: Sensors]]", ["Pump", "Vane"]),
+    ("[[=* | category: Sensors | sort: -title]]", ["Vane", "Pump"]),
+    ("[[=* | category: sensors, power]]", ["Pump"]),
+    ("[[=* | status: DRAFT | sort: owner]]", ["Pump", "Lid"]),
+    ("[[=* | category: Sensors | status: final]]", ["Vane"]),
+    ("[[=* | category: Notices]]", ["Lid"]),
+    ("[[=* | category: At-sea]]", ["Vane"]),
+    ("[[=* | category: Sensors | limit: 1]]", ["Pump"]),
+    ("[[=* | category: Sensors | volume: Secret]]", ["S"]),
+]
+
+
+@pytest.mark.parametrize(("text", "titles"), LISTS)
+def test_a_list_is_of_the_pages_that_its_words_choose(
+    desk: Desk, writer: Actor, text: str, titles: list[str]
+) -> None:
+    html = _shown(desk, writer, text)
+    assert [
+        part.partition("<")[0] for part in html.split('">')[1:] if part.partition("<")[0].strip()
+    ] == titles
+    assert "problem" not in html
+
+
+def test_a_list_shows_fields_as_columns(desk: Desk, writer: Actor) -> None:
+    html = _shown(desk, writer, "[[=* | category: Sensors | show: owner, status]]")
+    assert "<th>Page</th><th>Owner</th><th>Status</th>" in html
+    assert "<td>Wenna</td><td>draft</td>" in html and "<td>Jonas</td><td>Final</td>" in html
+
+
+FAULTS = [
+    ("[[=* | Sensors]]", "write “category: Sensors”"),
+    ("[[=* | show: owner]]", "needs a category or a field"),
+    ("[[=* | category: Sensors | limit: many]]", "“limit” is a number"),
+    ("[[=* | category: Sensors | as: tree]]", "“table” or as “list”"),
+    ("[[=* | category: Sensor]]", "Nothing in “Guide” is filed under “sensor”"),
+    ("[[=* | stats: draft]]", "No page of “Guide” has a field “stats”"),
+    ("[[=* | category: Sensors | show: ownr]]", "None of these pages has a field “ownr”"),
+    ("[[=* | category: Sensors | sort: ownr]]", "has a field “ownr” to be sorted by"),
+    ("[[=* | category: Sensors | volume: Gone]]", "There is no volume “Gone”"),
+]
+
+
+@pytest.mark.parametrize(("text", "said"), FAULTS)
+def test_what_a_list_does_not_understand_is_said_in_its_place(
+    desk: Desk, writer: Actor, text: str, said: str
+) -> None:
+    assert said in _shown(desk, writer, text)
+
+
+def test_a_list_holds_only_what_its_reader_may_see(desk: Desk, writer: Actor) -> None:
+    outsider = person(desk, "jonas", guide=Role.WRITER)
+    text = "[[=* | category: Sensors | volume: Secret]]"
+    assert _shown(desk, outsider, text) == _shown(desk, outsider, text.replace("Secret", "Nowhere")).replace(
+        "Nowhere", "Secret"
+    )
+
+
+def test_names_of_values_decide_and_the_rest_are_fields() -> None:
+    query, faults = read(
+        [("category", "A, b-c"), ("status", "Draft"), ("show", "x , y"), ("sort", "-z"), ("limit", "7")]
+    )
+    assert not faults and query.categories == ("a", "b c") and query.filters == {"status": "draft"}
+    assert (query.show, query.sort, query.limit, query.table) == (("x", "y"), "-z", 7, True)
+
+
+TURTLE = """@prefix skos: <http://www.w3.org/2004/02/skos/core#> .
+<urn:a> a skos:Concept ; skos:prefLabel "Sensors", "Geber"@de ; skos:altLabel "probes" ; skos:broader <urn:b> .
+<urn:b> a skos:Concept ; skos:prefLabel "Equipment" ; skos:definition "All that is: \\"fitted\\"." .
+<urn:c> a skos:Concept ; skos:prefLabel "Wind" .
+<urn:a> skos:narrower <urn:c> .
+<urn:d> a skos:ConceptScheme .
+"""
+
+
+@pytest.mark.parametrize("form", ["turtle", "json-ld"])
+def test_categories_go_out_as_skos_that_rdflib_reads(desk: Desk, writer: Actor, form: Form) -> None:
+    told = concepts.export(
+        desk, writer, "guide", form, lambda v, k: f"https://w.example/{v}/{k}".replace(" ", "-"), "urn:s"
+    )
+    graph = Graph().parse(data=told, format=form)
+    labels = {str(graph.value(each, SKOS.prefLabel)) for each in graph.subjects(RDF.type, SKOS.Concept)}
+    assert labels == {"At sea", "Equipment", "Hidden", "Notices", "Power", "Sensors"}
+    sensors = URIRef("https://w.example/guide/sensors")
+    assert graph.value(sensors, SKOS.broader) == URIRef("https://w.example/guide/equipment")
+    assert str(graph.value(sensors, SKOS.definition)) == "What measures."
+
+
+def test_skos_concepts_become_pages_and_add_to_those_that_are_there(desk: Desk, writer: Actor) -> None:
+    done = concepts.bring_in(desk, writer, "guide", TURTLE, "turtle")
+    assert (done.written, done.changed, done.same) == (("Equipment", "Wind"), ("Sensors",), ())
+    made = texts(desk)
+    assert made["Equipment"] == '---\nsummary: "All that is: \\"fitted\\"."\n---\n'
+    assert made["Wind"] == "---\nbroader: [Sensors]\n---\n"
+    assert made["Sensors"] == "---\nsummary: What measures.\nbroader: [Equipment]\naliases: [probes]\n---\n"
+    again = concepts.bring_in(desk, writer, "guide", TURTLE, "turtle")
+    assert again.same == ("Equipment", "Sensors", "Wind")
+    told = concepts.export(
+        desk, writer, "guide", "json-ld", lambda v, k: f"urn:{v}:{k}".replace(" ", "-"), "urn:s"
+    )
+    assert concepts.bring_in(desk, writer, "guide", told, "json-ld").changed == ()
+
+
+@pytest.mark.parametrize(
+    ("data", "form"),
+    [
+        ("<a> is no Turtle", "turtle"),
+        ("{", "json-ld"),
+        ('{"@context": "https://x.example/c.json"}', "json-ld"),
+    ],
+)
+def test_what_is_no_skos_is_said_and_nothing_is_fetched(
+    desk: Desk, writer: Actor, data: str, form: Form
+) -> None:
+    with pytest.raises(BadText):
+        concepts.bring_in(desk, writer, "guide", data, form)

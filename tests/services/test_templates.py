@@ -1,0 +1,217 @@
+"""Templates: what their page says of them, where they are used, and that nothing closed shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.policy import Actor, Role
+from mokuji.services import acts, reading, templates, upkeep, wishes, writing
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, texts, volume
+
+SUPPLY = """---
+slots:
+  volts: {required: true, help: Rated supply, example: 12 V}
+  who: {default: staff}
+---
+Notes for writers.
+
+<!-- part -->
+Give it ${volts}, says ${who}. See [[Pump]].
+<!-- /part -->
+"""
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.WRITER)
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Supply": SUPPLY,
+            "A": "[[=Supply | volts: 24 V | who: [[Pump]] ]] and [[Supply]]",
+            "B": "x\n\n[[=supply | volts: 12 V]]\n\n[[=Supply | volt: 1]]",
+            "Pump": "",
+        },
+    )
+    pages(desk, writer, "secret", {"S": "[[=Guide/Supply | volts: 9 V]]"})
+    return writer
+
+
+def test_every_place_of_use_is_listed_with_its_values_faults_first(desk: Desk, writer: Actor) -> None:
+    view = templates.all_uses(desk, writer, "guide", "supply")
+    assert [(each.page.title, each.values) for each in view.uses] == [
+        ("B", (None, None)),
+        ("A", ("24 V", "[[Pump]]")),
+        ("B", ("12 V", None)),
+        ("S", ("9 V", None)),
+    ]
+    assert (view.number, view.pages, view.faulty) == (4, 3, 1)
+    assert {fault.code for fault in view.uses[0].faults} == {"slot_unknown", "slot_missing"}
+
+
+def test_uses_are_sorted_by_a_slot_or_by_page_and_shown_a_screen_at_a_time(desk: Desk, writer: Actor) -> None:
+    by_volts = templates.all_uses(desk, writer, "guide", "supply", "volts").uses
+    assert [each.values[0] for each in by_volts] == ["12 V", "24 V", "9 V", None]
+    by_page = templates.all_uses(desk, writer, "guide", "supply", "page", 1, 2)
+    assert [(each.page.title, each.index) for each in by_page.uses] == [("B", 0), ("B", 1)] and by_page.more
+
+
+def test_who_may_not_read_a_volume_sees_none_of_its_uses(desk: Desk, writer: Actor) -> None:
+    outsider = person(desk, "jonas", guide=Role.READER)
+    view = templates.all_uses(desk, outsider, "guide", "supply")
+    assert (view.number, view.pages) == (3, 2) and "secret" not in repr(view).lower()
+
+
+def test_its_own_page_says_what_it_is_for(desk: Desk, writer: Actor) -> None:
+    seen = reading.open_page(desk, writer, "guide", "supply")
+    assert isinstance(seen, reading.PageView)
+    assert "Notes for writers" in seen.rendered(desk).html and "${volts}" in seen.rendered(desk).html
+    about = templates.about(desk, writer, seen.head)
+    assert [slot.name for slot in about.slots] == ["volts", "who"]
+    assert "Give it 12 V, says staff." in about.sample.html and "Notes" not in about.sample.html
+    assert not about.sample.problems and (about.number, about.faulty) == (4, 1)
+
+
+def test_a_change_in_a_template_is_seen_at_the_next_view_of_every_page(desk: Desk, writer: Actor) -> None:
+    def shown() -> str:
+        view = reading.open_page(desk, writer, "guide", "a")
+        assert isinstance(view, reading.PageView)
+        return view.rendered(desk).html
+
+    assert "Give it 24 V" in shown()
+    writing.save(desk, writer, "guide", "Supply", SUPPLY.replace("Give it", "Feed it"), revision=1)
+    assert "Feed it 24 V" in shown() and "Give it" not in shown()
+
+
+def test_faults_of_inserts_stand_among_the_problems_of_their_page_with_their_line(
+    desk: Desk, writer: Actor
+) -> None:
+    view = reading.open_page(desk, writer, "guide", "b")
+    assert isinstance(view, reading.PageView)
+    problems = view.rendered(desk).problems
+    assert [(each.line, each.problem.code) for each in problems] == [(5, "slot_unknown"), (5, "slot_missing")]
+
+
+def test_an_insert_of_a_closed_page_and_of_none_look_the_same(desk: Desk, writer: Actor) -> None:
+    outsider = person(desk, "jonas", guide=Role.WRITER)
+    pages(desk, writer, "guide", {"C": "[[=Secret/S]]", "D": "[[=Secret/Gone]]"})
+    shown = []
+    for key in ("c", "d"):
+        view = reading.open_page(desk, outsider, "guide", key)
+        assert isinstance(view, reading.PageView)
+        shown.append(view.rendered(desk).html.replace("Gone", "S").replace("gone", "s"))
+    assert shown[0] == shown[1] and "9 V" not in shown[0]
+    mine = reading.open_page(desk, writer, "guide", "c")
+    assert isinstance(mine, reading.PageView) and "9 V" in mine.rendered(desk).html
+
+
+def test_a_preview_puts_in_what_is_not_saved_yet(desk: Desk, writer: Actor) -> None:
+    seen = writing.preview(desk, writer, "guide", "new", "[[=Supply | volts: *5* V]]")
+    assert "Give it <em>5</em> V" in seen.rendered(desk).html
+
+
+def test_the_effect_of_a_change_counts_what_differs_and_shows_it(desk: Desk, writer: Actor) -> None:
+    same = templates.effect(desk, writer, "guide", "supply", SUPPLY.replace("Notes for", "Words for"))
+    assert (same.number, same.pages, same.changed, same.faulty) == (4, 3, 0, ())
+    other = templates.effect(
+        desk, writer, "guide", "supply", SUPPLY.replace("says ${who}", "by ${who:-nobody}")
+    )
+    assert other.changed == 4 and not other.faulty
+    first = next(each for each in other.shown if each.page.title == "A")
+    assert "24 V, says" in first.before and "24 V, by" in first.after
+    assert texts(desk)["Supply"] == SUPPLY, "nothing is saved"
+
+
+def test_reports_find_faulty_inserts_unused_templates_and_what_is_filed_badly(
+    desk: Desk, writer: Actor
+) -> None:
+    def found(name: str) -> list[tuple[str, str]]:
+        return [(each.title, each.reason) for each in upkeep.report(desk, writer, "guide", name).findings]
+
+    assert found("insert-faults") == [
+        ("Supply", "“Supply” has no slot “volt”. “Supply” needs a value for “volts”.")
+    ]
+    assert found("unused") == [] and found("unfiled") == [], "no page is filed at all"
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Unused": "---\ntemplate: true\nsummary: Nowhere\n---\n[[Unused]]",
+            "One": "---\ncategories: [Sensor]\n---\n",
+            "Two": "---\ncategories: [Sensors]\nbroader: [Parts]\n---\n",
+            "Parts": "---\ncategories: [Sensors]\nbroader: [Two]\n---\n",
+        },
+    )
+    assert found("unused") == [("Unused", "Nowhere")]
+    assert [title for title, _ in found("unfiled")] == ["A", "B", "Pump", "Supply", "Unused"]
+    assert [title for title, _ in found("lone")] == ["Sensor"]
+    assert found("categories") == [("Parts → Two", "cycle"), ("Sensor", "singular and plural")]
+    acts.apply(desk, writer, wishes.RenameCategory("guide", "sensor", "sensors"), None)
+    assert texts(desk)["One"] == "---\ncategories: [Sensors]\n---\n", "written as the other one is"
+
+
+CHANGES = [
+    ("  who: {default: staff}\n", "  who: {required: true}\n", "“Supply” needs a value for “who”.", 3),
+    (
+        "  volts: {required: true, help: Rated supply, example: 12 V}\n",
+        "",
+        "“Supply” has no slot “volts”.",
+        3,
+    ),
+]
+
+
+@pytest.mark.parametrize(("was", "will", "said", "number"), CHANGES)
+def test_a_save_asks_before_places_of_use_become_faulty(
+    desk: Desk, writer: Actor, was: str, will: str, said: str, number: int
+) -> None:
+    changed = SUPPLY.replace(was, will)
+    asked = writing.save(desk, writer, "guide", "Supply", changed, revision=1, follow=None)
+    assert isinstance(asked, writing.Moves) and len(asked.faulty) == number
+    assert {each.message for each in asked.faulty} >= {said}
+    assert f"{number} places that put this page in would be faulty." == asked.sentence
+    assert isinstance(
+        writing.save(desk, writer, "guide", "Supply", changed, revision=1, follow=False), writing.Saved
+    )
+
+
+def test_a_save_that_takes_a_part_away_asks_too(desk: Desk, writer: Actor) -> None:
+    text = "<!-- part: limits -->\n10 bar\n<!-- /part -->\n"
+    pages(desk, writer, "guide", {"Data": text, "Host": "[[=Data#limits]]"})
+    asked = writing.save(desk, writer, "guide", "Data", "10 bar", revision=1, follow=None)
+    assert isinstance(asked, writing.Moves)
+    assert [(each.page.title, each.message) for each in asked.faulty] == [
+        ("Host", "“Data” has no section or part “limits”.")
+    ]
+
+
+def test_what_can_be_put_in_is_listed_templates_first_with_their_slots(desk: Desk, writer: Actor) -> None:
+    volume(desk, "Common")
+    owner = person(desk, "mirela", guide=Role.OWNER, common=Role.OWNER)
+    pages(
+        desk,
+        owner,
+        "common",
+        {"Supply card": "---\nslots: [a]\n---\n", "Other": "---\ntemplate: true\n---\n"},
+    )
+    acts.apply(desk, owner, wishes.Libraries("guide", ("common",)), None)
+    owner = person(desk, "piet", guide=Role.OWNER, common=Role.OWNER)
+    every = templates.for_insert(desk, owner, "", "guide")
+    assert [(each.title, each.place) for each in every] == [
+        ("Supply", ""),
+        ("Other", "Common"),
+        ("Supply card", "Common"),
+    ]
+    found = templates.for_insert(desk, owner, "suppl", "guide")
+    assert [(each.title, each.insert, [slot.name for slot in each.slots]) for each in found] == [
+        ("Supply", "Supply", ["volts", "who"]),
+        ("Supply card", "Common/Supply card", ["a"]),
+    ]
+    outsider = person(desk, "jonas", guide=Role.READER)
+    assert templates.for_insert(desk, outsider, "s", "secret") == []
