@@ -38,6 +38,10 @@ const PLAIN = {
   h: go("history"),
   c: focus(".tree [aria-current]", ".tree a"),
   m: focus("#margin"),
+  i: () => {
+    document.body.classList.toggle("show-sources");
+    return true;
+  },
   "/": send("mokuji:jump"),
   "?": send("mokuji:keys"),
 };

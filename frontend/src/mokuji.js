@@ -3,6 +3,7 @@
 import Alpine from "@alpinejs/csp";
 import { card } from "./card.js";
 import { contents } from "./contents.js";
+import { filing } from "./filing.js";
 import { jump } from "./jump.js";
 import { keys, listenForKeys } from "./keys.js";
 import { lately, visit } from "./lately.js";
@@ -18,6 +19,7 @@ Alpine.data("contents", contents);
 Alpine.data("keys", keys);
 Alpine.data("menu", menu);
 Alpine.data("report", report);
+Alpine.data("filing", filing);
 listenForKeys();
 
 // The desk's own script registers its part of the page before this.

@@ -192,11 +192,11 @@ def test_5_rename_through_a_plan_and_take_it_back(open_page: Open) -> None:
     expect(page.get_by_role("alert")).to_contain_text("has a page “Mast head” already")
     title.fill("Battery compartment")
     page.keyboard.press("Enter")
-    expect(page.locator(".plan-say")).to_contain_text("44 references in 29 pages of 4 volumes")
+    expect(page.locator(".plan-say")).to_contain_text("47 references in 29 pages of 4 volumes")
     expect(page.get_by_text("Now unwritten, will lead to a page")).to_be_visible()
     expect(page.locator(".was del").first).to_contain_text("[[Battery well]]")
     expect(page.locator(".will ins").first).to_contain_text("[[Battery compartment]]")
-    page.get_by_role("button", name="Rename and update 44 references in 29 pages").click()
+    page.get_by_role("button", name="Rename and update 47 references in 29 pages").click()
     expect(page.get_by_role("status")).to_contain_text("30 pages were written as one change")
     page.get_by_role("link", name="Go to the page").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Battery compartment")
@@ -232,7 +232,7 @@ def test_5_an_act_from_the_menu_by_keyboard_and_the_trash(open_page: Open) -> No
 def test_5_the_jump_box_knows_the_acts_of_a_page(open_page: Open) -> None:
     page = open_page(WELL, who="Wenna")
     page.keyboard.press("Control+k")
-    page.get_by_role("combobox").fill("make a page of")
+    page.get_by_role("combobox", name="Part of a name").fill("make a page of")
     page.get_by_role("option", name="Make a page of a section").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Make a page of a section")
 
@@ -261,7 +261,7 @@ def test_5_a_save_that_takes_a_section_away_asks_and_lets_references_follow(open
     page.keyboard.type(" of use")
     page.keyboard.press("Control+s")
     asked = page.get_by_role("alert").filter(has_text="Not saved yet")
-    expect(asked).to_contain_text("3 references to a section that is called otherwise now")
+    expect(asked).to_contain_text("4 references to a section that is called otherwise now")
     expect(page.get_by_role("button", name="Save, and let them follow")).to_be_focused()
     page.keyboard.press("Enter")
     expect(page.locator("body")).to_contain_text("saved as revision 4")
@@ -355,7 +355,7 @@ def test_8_jump_by_part_of_a_name_and_by_a_near_spelling(open_page: Open) -> Non
     expect(page.get_by_role("option").first).to_contain_text("near spelling")
     page.keyboard.press("Escape")
     page.keyboard.press("Control+k")
-    page.get_by_role("combobox").fill("storm")
+    page.get_by_role("combobox", name="Part of a name").fill("storm")
     page.keyboard.press("Tab")
     expect(page.get_by_role("option").first).to_contain_text("Storm mooring")
     page.keyboard.press("Enter")
@@ -381,3 +381,84 @@ def test_8_write_the_page_that_is_not_there(open_page: Open) -> None:
     page.keyboard.press("ArrowUp")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Title")).to_have_value("Vent plug")
+
+
+# ---- 6: say it once -------------------------------------------------------------------
+
+
+def test_6_a_template_is_put_in_with_its_slots_laid_out(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    _type_at_end(page, "\n\n[[=")
+    listed = page.locator(".cm-tooltip-autocomplete li")
+    expect(listed.first).to_contain_text("Part card")
+    page.keyboard.type("safety")
+    expect(listed.first).to_contain_text("Safety notice")
+    page.keyboard.press("Enter")
+    page.keyboard.type("The lamp is hot.")
+    page.keyboard.press("Tab")
+    page.keyboard.type("Wait a minute.")
+    expect(page.locator(".seen")).to_contain_text("WARNING The lamp is hot. Wait a minute.")
+    page.keyboard.press("Control+Shift+S")
+    expect(page.locator(".text .insert")).to_contain_text("WARNING The lamp is hot. Wait a minute.")
+    expect(page.locator(".text .source")).to_have_text("Parts and data / Safety notice")
+    expect(page.locator(".strip")).to_contain_text("Mast head")  # the script is there
+    page.locator("h1").click()
+    page.keyboard.press("i")
+    expect(page.locator("body.show-sources .text .source")).to_have_css("opacity", "1")
+
+
+def test_6_the_places_of_use_are_looked_at_before_a_template_is_saved(open_page: Open) -> None:
+    page = open_page("/-/edit/parts-and-data/safety-notice", who="Wenna")
+    _type_at_end(page, "\n\n<!-- part -->\nAnd take your time.\n<!-- /part -->\n")
+    with page.context.expect_page() as opened:
+        page.get_by_role("button", name="Effect").click()
+    effect = opened.value
+    expect(effect.locator(".plan-say")).to_contain_text(
+        "4 places on 4 pages put it in. 4 of them will look different."
+    )
+    expect(effect.locator(".sides").first).to_contain_text("And take your time.")
+    page.keyboard.press("Control+Shift+S")
+    expect(page).to_have_url(re.compile("[0-9]/parts-and-data/safety-notice$"))
+    page.goto("/field-guide/crane-lift")
+    expect(page.locator(".text")).to_contain_text("And take your time.")
+
+
+def test_6_a_slot_that_places_of_use_give_is_not_dropped_unasked(open_page: Open) -> None:
+    page = open_page("/-/edit/parts-and-data/part-card", who="Wenna")
+    page.locator(".cm-content").click()
+    page.locator(".cm-line", has_text="weight: {default").click()
+    page.keyboard.press("Home")
+    page.keyboard.press("Home")  # before its indentation
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Delete")
+    page.keyboard.press("Control+s")
+    asked = page.get_by_role("alert").filter(has_text="Not saved yet")
+    expect(asked).to_contain_text("1 place that puts this page in would be faulty")
+    expect(asked).to_contain_text("“Part card” has no slot “weight”.")
+    page.get_by_role("button", name="Go on writing").click()
+
+
+def test_6_a_mark_leads_to_its_category_and_that_to_the_passages(open_page: Open) -> None:
+    page = open_page("/tern-4-service-manual/change-the-cells")
+    page.get_by_role("link", name="#two-people").click()
+    expect(page.get_by_role("heading", name="Two people")).to_be_visible()
+    page.keyboard.press("j")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Bilge switch trips", level=1)).to_be_visible()
+    page.locator(".spine").get_by_role("link", name="Materials").click()
+    expect(page.get_by_role("heading", name="Materials")).to_be_visible()
+
+
+def test_6_a_page_is_filed_in_its_margin(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    field = page.get_by_label("Category to file it under")
+    field.focus()
+    expect(page.locator("#category-names option[value='Two people']")).to_have_count(1)
+    field.fill("two people")
+    page.keyboard.press("Enter")
+    filed = page.locator("#margin section", has_text="Categories")
+    expect(filed.get_by_role("link", name="Two people")).to_be_visible()
+    filed.get_by_role("button", name="Take it out of Confined spaces").click()
+    expect(filed.get_by_role("link", name="Confined spaces")).to_have_count(0)
+    page.goto(EDIT)
+    expect(page.locator(".cm-content")).to_contain_text("categories: [Power, Two people]")

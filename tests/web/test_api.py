@@ -105,7 +105,7 @@ def test_a_rename_is_planned_done_and_undone(wenna: TestClient) -> None:
         "title": "Battery compartment",
     }
     plan = wenna.post("/api/v1/plans", json=wish).json()
-    assert plan["references"] == 44 and len(plan["pages"]) == 29 and len(plan["captured"]) == 1
+    assert plan["references"] == 47 and len(plan["pages"]) == 29 and len(plan["captured"]) == 1
     line = next(page for page in plan["pages"] if page["title"] == "Bilge switch")["lines"][0]
     assert "[[battery well]]" in line["before"] and "[[battery compartment]]" in line["after"]
     stale = wenna.post("/api/v1/acts", json={"wish": wish, "digest": "x"})
@@ -205,6 +205,17 @@ def _wishes(body: dict[str, Any], name: str) -> list[dict[str, Any]]:
         {"act": "join", **NAMED, "into": title},
         {"act": "section", **NAMED, "section": 0, "words": title},
         {"act": "retarget", "volume": NAMED["volume"], "page": name, "to": title},
+        {"act": "category", "volume": NAMED["volume"], "page": name, "to": title},
+        {"act": "file", **NAMED, "add": title, "drop": name},
+        {"act": "category", "volume": NAMED["volume"], "page": "Two people", "to": title},
+        {"act": "slot", "volume": "parts and data", "page": "Safety notice", "slot": "word", "to": title},
+        {
+            "act": "slot value",
+            "volume": "parts and data",
+            "page": "Safety notice",
+            "slot": name,
+            "value": text,
+        },
         {"act": "delete", **NAMED, "references": "retarget", "target": title},
         {"act": "aliases", **NAMED, "aliases": [title, name, text]},
         {"act": "create volume", "title": title},
@@ -230,3 +241,26 @@ def test_no_words_in_any_field_are_a_server_fault(demo_desk: Desk, body: dict[st
     ]
     for answer in answers:
         assert answer.status_code < 500, answer.text
+
+
+def test_categories_and_places_of_use_are_told(wenna: TestClient) -> None:
+    manual = "/api/v1/volumes/tern-4-service-manual"
+    known = {each["key"]: each for each in wenna.get(f"{manual}/categories").json()}
+    assert known["two people"] == {
+        "key": "two people",
+        "name": "Two people",
+        "described": False,
+        "pages": 3,
+        "marks": 3,
+        "broader": [],
+    }
+    assert known["sensors"]["broader"] == ["equipment"] and known["sensors"]["described"]
+    one = wenna.get(f"{manual}/categories/Safety-notices").json()
+    assert [(each["title"], each["through"]) for each in one["entries"]] == [
+        ("Bilge switch trips", ["Safety notice"]),
+        ("Change the cells", ["Safety notice"]),
+    ]
+    assert wenna.get(f"{manual}/categories/nothing").status_code == 404
+    uses = wenna.get("/api/v1/volumes/parts-and-data/uses/safety-notice").json()
+    assert (uses["slots"], uses["places"], uses["faulty"]) == (["word", "hazard", "avoid"], 4, 1)
+    assert uses["entries"][0]["title"] == "Storm mooring" and len(uses["entries"][0]["faults"]) == 2

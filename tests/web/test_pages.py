@@ -109,7 +109,7 @@ def test_a_rename_is_planned_shown_done_and_undone(browser: Browser) -> None:
     client = browser("wenna")
     plan = client.get("/-/plan/rename" + WELL, params={"title": "Battery compartment"}).text
     said = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", plan))
-    assert "44 references in 29 pages of 4 volumes will say “Battery compartment”" in said
+    assert "47 references in 29 pages of 4 volumes will say “Battery compartment”" in said
     assert "1 reference that led nowhere leads to a page afterwards" in said
     status, page = _post(
         client,
@@ -254,6 +254,17 @@ ACTS = [
     ("section" + WELL, {"section": "1", "title": "Bounds"}, "The section “Limits” will be called “Bounds”"),
     ("retarget" + MANUAL + "/lid-gasket", {"to": "Renew the seals"}, "to “Lid gasket” will lead to"),
     ("delete" + WELL, {"references": "words"}, "1 page goes to the trash"),
+    (
+        "category" + MANUAL + "/two-people",
+        {"to": "Two persons"},
+        "will be filed under “Two persons”: 3 pages, 3 marks",
+    ),
+    ("slot/parts-and-data/safety-notice", {"slot": "avoid", "to": "remedy"}, "3 places give it a value"),
+    (
+        "value/parts-and-data/safety-notice",
+        {"slot": "word", "value": "NOTICE"},
+        "1 place that gives no “word”",
+    ),
     ("aliases" + WELL, {"aliases": "well lid\nlid gasket"}, "also be found as “well lid”, “lid gasket”"),
 ]
 
@@ -349,7 +360,7 @@ def test_a_save_asks_before_it_takes_a_section_from_references(browser: Browser)
     fields = {"revision": _field(desk, "revision"), "title": "Battery well"}
     fields["text"] = typed.replace("## Limits", "## Bounds")
     status, page = _post(client, "/-/edit" + WELL, **fields)
-    assert status == 409 and "3 references to a section that is called otherwise now" in _said(page)
+    assert status == 409 and "4 references to a section that is called otherwise now" in _said(page)
     assert "## Bounds" in page and 'name="follow" value="yes"' in page
     status, page = _post(client, "/-/edit" + WELL, **fields, follow="yes")
     assert status == 200
@@ -391,6 +402,11 @@ REPORTS = {
     "sections": "Nothing to mend here",
     "mentions": "says Bilge switch",
     "addresses": "Nothing to mend here",
+    "insert-faults": "Nothing to mend here",
+    "unused": "Nothing to mend here",
+    "unfiled": "About this manual",
+    "lone": "Confined spaces",
+    "categories": "Nothing to mend here",
 }
 
 
@@ -408,6 +424,47 @@ def test_each_report_lists_what_is_to_mend_and_can_be_had_as_csv_and_json(
     for href in re.findall(r'<div class="mends">.*?</div>', page.text, re.DOTALL):
         for address in re.findall(r'href="([^"]+)"', href):
             assert client.get(html.unescape(address)).status_code in {200, 409}, address
+
+
+def test_a_faulty_insert_is_listed_with_what_is_wrong_about_it(browser: Browser) -> None:
+    page = _said(browser("wenna").get("/-/upkeep/field-guide/insert-faults").text)
+    assert "Storm mooring puts in Safety notice" in page and "“Safety notice” has no slot “avoids”." in page
+
+
+SCREENS = [
+    ("/-/materials" + MANUAL, "From Parts and data, where inserts of this volume look next"),
+    ("/-/categories" + MANUAL, "Equipment"),
+    ("/-/category" + MANUAL + "/two-people", "3 pages, 3 marked passages"),
+    ("/-/category" + MANUAL + "/safety-notices", "through Safety notice"),
+    ("/-/uses/parts-and-data/safety-notice", "4 places on 4 pages, 1 with faults"),
+    ("/parts-and-data/safety-notice", "Sample, with the examples"),
+    (MANUAL + "/change-the-cells", "A battery of 31 kg slips through wet gloves."),
+    (MANUAL + "/limits-and-tables", "25.2–26.4 V"),
+]
+
+
+@pytest.mark.parametrize(("address", "said"), SCREENS)
+def test_what_is_kept_once_is_shown_where_it_is_put_in(browser: Browser, address: str, said: str) -> None:
+    page = browser().get(address)
+    assert page.status_code == 200 and said in _said(page.text)
+
+
+def test_a_category_and_places_of_use_can_be_had_as_files(browser: Browser) -> None:
+    client = browser()
+    rows = client.get("/-/category" + MANUAL + "/two-people?form=json").json()
+    assert [row["page"] for row in rows] == ["Bilge switch trips", "Change the cells", "Receive the buoy"]
+    assert rows[0]["passages"] == [{"line": 10, "words": "Weigh the buoy #two-people."}]
+    lines = client.get("/-/uses/parts-and-data/safety-notice?form=csv").text.splitlines()
+    assert lines[0] == "volume,page,section,word,hazard,avoid,faults" and len(lines) == 5
+
+
+def test_the_effect_of_a_change_is_shown_before_and_after(browser: Browser) -> None:
+    client = browser("wenna")
+    text = "---\nslots: {word: , hazard: }\n---\n> ${word}! ${hazard}\n"
+    status, page = _post(client, "/-/effect/parts-and-data/safety-notice", text=text)
+    said = _said(page)
+    assert status == 200 and "4 of them will look different, and 3 will have a new fault" in said
+    assert "− now" in said and "CAUTION! A battery of 31 kg slips through wet gloves." in said
 
 
 def test_upkeep_counts_stand_in_the_spine_and_lead_to_the_reports(browser: Browser) -> None:
@@ -473,3 +530,10 @@ def test_an_undo_in_conflict_shows_both_changes_and_can_leave_that_page(browser:
     kept = client.get(undo[1] + "/undo", params={"keep": _field(plan.text, "keep")})
     assert "nothing would change" in _said(kept.text)
     assert "7 A" in client.get(charger).text
+
+
+@pytest.mark.parametrize(("form", "media"), [("turtle", "text/turtle"), ("json-ld", "application/ld+json")])
+def test_the_categories_of_a_volume_can_be_had_as_skos(browser: Browser, form: str, media: str) -> None:
+    told = browser().get(f"/-/categories{MANUAL}?form={form}")
+    assert told.headers["content-type"].startswith(media)
+    assert "/-/category/tern-4-service-manual/sensors" in told.text and "broader" in told.text

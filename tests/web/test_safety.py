@@ -137,7 +137,12 @@ STARTS = [
     "/-/jump?typed=lid",
     "/-/names?typed=chlorine",
     "/-/card/tern-4-service-manual/battery-well",
+    "/-/inserts?volume=bench-notes",
+    "/-/inserts?typed=chlorine&volume=parts-and-data",
+    "/-/category-names/parts-and-data",
     "/api/v1/volumes",
+    "/api/v1/volumes/tern-4-service-manual/categories",
+    "/api/v1/volumes/parts-and-data/uses/safety-notice",
     "/api/v1/changes",
     "/api/v1/find?words=chlorine",
 ]

@@ -6,6 +6,7 @@ import {
   closeBracketsKeymap,
   completionKeymap,
   completionStatus,
+  snippet,
   startCompletion,
 } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
@@ -133,9 +134,11 @@ function completion(volume) {
   return async (context) => {
     const before = context.matchBefore(/\[\[=?[^[\]|#\n]*/);
     if (!before) return null;
-    const lead = before.text.startsWith("[[=") ? 3 : 2;
+    const insert = before.text.startsWith("[[=");
+    const lead = insert ? 3 : 2;
     const typed = before.text.slice(lead);
-    const options = typed.trim() ? await matching(typed, volume) : lately(volume);
+    const some = () => (typed.trim() ? matching(typed, volume) : lately(volume));
+    const options = await (insert ? toPutIn(typed, volume) : some());
     if (context.aborted) return null;
     return { from: before.from + lead, options, filter: false };
   };
@@ -148,6 +151,32 @@ function option(page, boost) {
     view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + page.insert.length + 2 } });
   };
   return { label: page.title, detail: page.place, apply, boost };
+}
+
+/** Pages to put in; the slots of a template are laid out, to go through with Tab. */
+async function toPutIn(typed, volume) {
+  const query = new URLSearchParams({ typed, volume });
+  const answer = await fetch(`/-/inserts?${query}`).catch(() => null);
+  if (!answer?.ok) return [];
+  return (await answer.json()).map((page, nth) => {
+    const made = option(page, -nth);
+    if (page.slots.length) {
+      made.detail = [page.place, page.slots.map((slot) => slot.name).join(", ")].filter(Boolean).join(" · ");
+      made.apply = (view, chosen, from, to) => {
+        const closed = view.state.doc.sliceString(to, to + 2) === "]]";
+        snippet(laidOut(page))(view, chosen, from, closed ? to + 2 : to);
+      };
+    }
+    return made;
+  });
+}
+
+/** One value beside the name, several on lines of their own. */
+function laidOut({ insert, slots }) {
+  const name = insert.replace(/[{}]/g, "\\$&");
+  const field = (slot, nth) => `| ${slot.name}: \${${nth + 1}:${slot.hint.replace(/[{}\\\n]/g, " ")}}`;
+  const fields = slots.map(field);
+  return slots.length === 1 ? `${name} ${fields[0]}]]` : `${name}\n${fields.join("\n")}\n]]`;
 }
 
 function lately(volume) {

@@ -38,6 +38,31 @@ def upkeep(volume_key: str, name: str = "") -> str:
     return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")
 
 
+def uses(volume_key: str, page_key: str, **query: object) -> str:
+    """The places that use a page as an insert."""
+    return _with(f"/-/uses{address(volume_key, page_key)}", query)
+
+
+def category(volume_key: str, key: str, **query: object) -> str:
+    """A category of a volume: its pages and passages."""
+    return _with(f"/-/category{address(volume_key, key)}", query)
+
+
+def materials(volume_key: str) -> str:
+    """The templates and categories of a volume."""
+    return f"/-/materials{address(volume_key)}"
+
+
+def categories(volume_key: str, **query: object) -> str:
+    """All categories of a volume."""
+    return _with(f"/-/categories{address(volume_key)}", query)
+
+
+def effect(volume_key: str, page_key: str) -> str:
+    """What saving a text would do to the places that put its page in."""
+    return f"/-/effect{address(volume_key, page_key)}"
+
+
 def passage(volume_key: str, page_key: str, span: tuple[int, int] | None = None) -> str:
     """A passage of a page, to be shown beside a list; ``span`` is marked in it."""
     query: dict[str, object] = {} if span is None else {"start": span[0], "end": span[1]}

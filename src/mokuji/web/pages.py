@@ -50,7 +50,13 @@ def bodies(schema: dict[str, Any]) -> list[str]:
 
 
 environment.filters.update(
-    bodies=bodies, near=near, day=show.day, time=show.time, plural=show.plural, initials=show.initials
+    bodies=bodies,
+    pair=lambda name: (name, name),
+    near=near,
+    day=show.day,
+    time=show.time,
+    plural=show.plural,
+    initials=show.initials,
 )
 environment.globals.update(to=addresses, version=_static_version())
 

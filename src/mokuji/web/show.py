@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from datetime import datetime
+from functools import partial
 
 from markupsafe import Markup
 
-from mokuji.core.text.html import Compiled
-from mokuji.services import rendering
+from mokuji.core.policy import Actor
+from mokuji.services import listings, rendering
+from mokuji.services.desk import Desk
 from mokuji.services.linking import Link
 from mokuji.web import addresses
 
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
 
 
-def page_html(compiled: Compiled, links: Sequence[Link], *, may_write: bool, under: str) -> Markup:
-    """The text of a page for a browser; unwritten names lead straight into writing for who may."""
+def places(desk: Desk, actor: Actor, *, may_write: bool, under: str) -> rendering.Addresses:
+    """Where references lead in a browser; unwritten names lead straight into writing for who may."""
 
     def write(link: Link) -> str:
         return addresses.act("edit", link.volume, link.key, under=under)
@@ -24,8 +25,17 @@ def page_html(compiled: Compiled, links: Sequence[Link], *, may_write: bool, und
     def card(link: Link) -> str:
         return addresses.act("card", link.volume, link.key)
 
-    to = rendering.Addresses(write if may_write else None, card)
-    return Markup(rendering.page_html(compiled, links, to))  # noqa: S704 - safe by its own word
+    return rendering.Addresses(
+        write if may_write else None,
+        card,
+        category=addresses.category,
+        lists=partial(listings.listing, desk, actor),
+    )
+
+
+def safe(rendered: rendering.Rendered) -> Markup:
+    """The HTML of a page, which is safe by its own word."""
+    return Markup(rendered.html)  # noqa: S704 - what is put in was escaped
 
 
 def day(moment: datetime) -> str:

@@ -87,7 +87,9 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     ),
     "join": lambda v, p, q: wishes.Join(v, p, q.get("into", ""), _present(q)),
     "section": lambda v, p, q: wishes.Section(v, p, _number(q, "section"), q.get("title", ""), _present(q)),
-    "retarget": lambda v, p, q: wishes.Retarget(v, p, q.get("to", ""), _present(q), _chosen(q)),
+    "retarget": lambda v, p, q: wishes.Retarget(
+        v, p, q.get("to", ""), _present(q), _chosen(q), "absolute" in q
+    ),
     "delete": lambda v, p, q: wishes.Delete(
         v,
         p,
@@ -99,6 +101,9 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "link-from": lambda v, p, q: wishes.LinkFrom(v, p, q.get("source", "")),
     "address": lambda v, p, q: wishes.LinkAddresses(v, p, _several(q, "origin")),
     "alias": lambda v, p, q: wishes.AddAlias(v, p, q.get("of", "")),
+    "category": lambda v, p, q: wishes.RenameCategory(v, p, q.get("to", "")),
+    "slot": lambda v, p, q: wishes.RenameSlot(v, p, q.get("slot", ""), q.get("to", "")),
+    "value": lambda v, p, q: wishes.GiveValue(v, p, q.get("slot", ""), q.get("value", "")),
     "aliases": lambda v, p, q: wishes.Aliases(
         v, p, tuple(each.strip() for each in q.get("aliases", "").splitlines() if each.strip())
     ),
@@ -118,6 +123,9 @@ _ASKED = {
     "link": "which",
     "link-from": "source",
     "alias": "of",
+    "category": "to",
+    "slot": "to",
+    "value": "value",
     "address": "origin",
 }
 """The field of each without which its question was not answered yet."""

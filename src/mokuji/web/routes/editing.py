@@ -10,11 +10,11 @@ from fastapi.responses import JSONResponse, Response
 from mokuji.core import names
 from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
-from mokuji.services import finding, reading, writing
+from mokuji.services import finding, reading, templates, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
-from mokuji.web.show import page_html
+from mokuji.web.show import places
 
 router = APIRouter()
 
@@ -79,13 +79,17 @@ def _moved(moves: writing.Moves) -> list[dict[str, Any]]:
 
 
 def _lost(moves: writing.Moves) -> list[dict[str, str]]:
-    """References to sections that will be gone, as the desk shows them."""
+    """References to sections that will be gone and places that will be faulty, as the desk shows them."""
     shown = [
         {"id": str(n), "where": f"{each.page.title}, line {each.line}", "words": each.words}
         for n, each in enumerate(moves.lost[: MOVED_PAGES + 1])
     ]
     if len(moves.lost) > len(shown):
         shown[-1] = {"id": "more", "where": f"and {len(moves.lost) - len(shown) + 1} more", "words": ""}
+    for n, faulty in enumerate(moves.faulty[:MOVED_PAGES]):
+        shown.append({"id": f"f{n}", "where": faulty.page.title, "words": faulty.message})
+    if len(moves.faulty) > MOVED_PAGES:
+        shown.append({"id": "f", "where": f"and {len(moves.faulty) - MOVED_PAGES} more", "words": ""})
     return shown
 
 
@@ -182,17 +186,19 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
         seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""))
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
-    html = page_html(seen.compiled, seen.links, may_write=True, under=seen.page.head.key)
+    shown = seen.rendered(
+        who.desk, places(who.desk, who.actor, may_write=True, under=seen.ready.page.head.key)
+    )
     return JSONResponse(
         {
-            "html": str(html),
+            "html": shown.html,
             "problems": [
                 {"line": each.line, "message": each.problem.message, "at": each.problem.span.start}
-                for each in seen.problems
+                for each in shown.problems
             ],
             "unwritten": [{"title": each.title, "line": each.line, "at": each.at} for each in seen.unwritten],
             "references": len(seen.links),
-            "words": seen.words,
+            "words": seen.ready.compiled.words,
         }
     )
 
@@ -216,6 +222,19 @@ def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
     """Pages to refer to, as the completion of names shows them; ``insert`` is what is written between brackets."""
     found = finding.names_for(who.desk, who.actor, typed, volume)
     return JSONResponse([{"title": each.title, "place": each.place, "insert": each.insert} for each in found])
+
+
+@router.get("/-/inserts")
+def inserts_like(who: Who, typed: str = "", volume: str = "") -> Response:
+    """Pages to put in, templates with the slots that wait for a value: those without a default, required ones first."""
+    told = []
+    for each in templates.for_insert(who.desk, who.actor, typed, volume):
+        slots = sorted(
+            (slot for slot in each.slots if slot.default is None), key=lambda slot: not slot.required
+        )
+        asked = [{"name": slot.name, "hint": slot.example or slot.help or slot.name} for slot in slots]
+        told.append({"title": each.title, "place": each.place, "insert": each.insert, "slots": asked})
+    return JSONResponse(told)
 
 
 @router.get("/-/card/{volume}/{page:path}")

@@ -7,10 +7,10 @@ from fastapi.responses import RedirectResponse, Response
 
 from mokuji.core.errors import Missing
 from mokuji.core.names import address, key
-from mokuji.services import reading
+from mokuji.services import reading, templates
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
-from mokuji.web.show import page_html
+from mokuji.web.show import places, safe
 
 router = APIRouter()
 
@@ -77,16 +77,23 @@ def _moved(who: Visitor, volume: str, page: str) -> Response | None:
 
 
 def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
-    html = page_html(view.ready.compiled, view.links, may_write=view.place.may_write, under=view.head.key)
+    shown = view.rendered(
+        who.desk, places(who.desk, who.actor, may_write=view.place.may_write, under=view.head.key)
+    )
     content = view.ready.page.content
+    template = None
+    if content.declared.template:
+        to = places(who.desk, who.actor, may_write=view.place.may_write, under=view.head.key)
+        template = templates.about(who.desk, who.actor, view.head, to)
     return who.page(
         "page.html",
         place=view.place,
         view=view,
-        html=html,
+        html=safe(shown),
+        shown=shown,
         summary=content.front_matter.words("summary"),
-        categories=content.front_matter.names("categories"),
         aliases=content.front_matter.names("aliases"),
         start=start,
+        as_template=template,
         volumes={volume.id: volume for volume in view.place.others},
     )

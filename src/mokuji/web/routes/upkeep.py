@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-import json
 from collections.abc import Callable, Iterable
 from typing import Any
 from urllib.parse import urlencode
@@ -17,6 +14,7 @@ from mokuji.services import passages, upkeep
 from mokuji.services.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.tables import as_csv, as_json
 
 router = APIRouter()
 
@@ -86,7 +84,9 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
     if view.name == "unwritten" and found.missing:
         there = found.spots[0]
         page = view.volumes[there.page.volume].key
+        key = found.key.partition(" /")[2]
         return [
+            ("Lead elsewhere…", plan("retarget", volume, key, absolute=1)),
             ("Edit there", addresses.act("edit", page, there.page.key) + f"#line-{there.line}"),
             (f"Make a volume “{found.missing}”", f"/-/new-volume?{urlencode({'title': found.missing})}"),
         ]
@@ -99,7 +99,15 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
         ]
     if view.name == "look-alikes" and found.pair is not None:
         return _of_pair(volume, found)
-    if view.name == "sections" and found.page is not None:
+    if view.name == "categories":
+        return _of_categories(volume, found)
+    if view.name == "lone":
+        return [("Rename, or bring together…", plan("category", volume, found.key))]
+    if view.name == "unused" and found.page is not None:
+        return [("Delete", plan("delete", volume, found.page.key))]
+    if view.name == "unfiled" and found.page is not None:
+        return [("Edit", addresses.act("edit", volume, found.page.key))]
+    if view.name in {"sections", "insert-faults"} and found.page is not None:
         line = found.spots[0].line if found.spots else 1
         page = view.volumes[found.page.volume].key
         return [("Edit there", addresses.act("edit", page, found.page.key) + f"#line-{line}")]
@@ -108,6 +116,16 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
     if view.name == "addresses" and found.page is not None:
         return [("Make it a reference", plan("address", volume, found.page.key, origin=origins[0]))]
     return []
+
+
+def _of_categories(volume: str, found: Finding) -> list[Mend]:
+    if found.pair is None:
+        return [("All categories", addresses.categories(volume))]
+    one, other = found.pair.one, found.pair.other
+    return [
+        (f"All under “{each.title}”", addresses.plan("category", volume, rest.key, to=each.title))
+        for each, rest in ((other, one), (one, other))
+    ]
 
 
 def _of_pair(volume: str, found: Finding) -> list[Mend]:
@@ -156,22 +174,8 @@ def _rows(found: Iterable[Finding]) -> Iterable[dict[str, Any]]:
         }
 
 
-def _csv(found: Iterable[Finding]) -> Response:
-    """CSV as RFC 4180 has it. A cell that a spreadsheet would run as a formula gets an apostrophe before it."""
-    out = io.StringIO()
-    writer = csv.DictWriter(out, ["name", "page", "line", "sentence", "other", "reason", "pages"])
-    writer.writeheader()
-    for row in _rows(found):
-        writer.writerow({key: _harmless(value) for key, value in row.items()})
-    return Response(out.getvalue(), media_type="text/csv; charset=utf-8")
-
-
-def _harmless(value: Any) -> Any:
-    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value
-
-
-def _json(found: Iterable[Finding]) -> Response:
-    return Response(json.dumps(list(_rows(found)), ensure_ascii=False), media_type="application/json")
-
-
-_WRITERS: dict[str, Callable[[Iterable[Finding]], Response]] = {".csv": _csv, ".json": _json}
+_HEAD = ["name", "page", "line", "sentence", "other", "reason", "pages"]
+_WRITERS: dict[str, Callable[[Iterable[Finding]], Response]] = {
+    ".csv": lambda found: as_csv(_HEAD, _rows(found)),
+    ".json": lambda found: as_json(_rows(found)),
+}
