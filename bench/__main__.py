@@ -8,7 +8,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import rename, render, reports, views
+from bench import inserts, rename, render, reports, views
 from bench.wiki import build
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.hosting import settle
@@ -42,20 +42,16 @@ def main() -> None:
             small = connect(database_url(server, "small"))
             migrate(small)
             little = build(small, SMALL)
-            print(f"\nA wiki of {SMALL:,} pages\n")
-            before = views.run(Desk(small, b"a key for measures only"), little, whole=False)
-            small.dispose()
             wiki = build(engine, arguments.pages)
             desk = Desk(engine, b"a key for measures only")
             refresh(desk)
-            print(f"\nA wiki of {arguments.pages:,} pages in {len(wiki.volumes)} volumes\n")
-            after = views.run(desk, wiki)
-            print(f"\n  Against {SMALL:,} pages:")
-            for name, seconds in after.items():
-                print(f"  {name:<58} {'':>23}   × {seconds / before[name]:.2f}")
+            views.run(Desk(small, b"a key for measures only"), little, desk, wiki)
+            inserts.run(Desk(small, b"a key for measures only"))
+            small.dispose()
             reports.reach(desk)
             rename.run(desk, wiki, memory / "files")
             engine.dispose()
+        settle()  # what the other measures left behind is not looked through again
         reports.mentions()
     finally:
         shutil.rmtree(folder, ignore_errors=True)

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import statistics
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
+from typing import TypeVar
+
+K = TypeVar("K", bound=Hashable)
 
 
-def in_turns(
-    acts: Mapping[str, Callable[[], object]], *, turns: int, warm: int = 2
-) -> dict[str, list[float]]:
+def in_turns(acts: Mapping[K, Callable[[], object]], *, turns: int, warm: int = 2) -> dict[K, list[float]]:
     """Seconds of each act, ``turns`` of each, one after the other."""
     for _ in range(warm):
         for act in acts.values():
             act()
-    taken: dict[str, list[float]] = {name: [] for name in acts}
+    taken: dict[K, list[float]] = {name: [] for name in acts}
     for _ in range(turns):
         for name, act in acts.items():
             start = time.perf_counter()

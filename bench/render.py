@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import pyromark
 
 from bench.clock import in_turns, said, show
+from mokuji.core.inserts import Fault, Inserter, Token
 from mokuji.core.references import Sections
-from mokuji.core.text.html import compile_page
+from mokuji.core.text.html import Open
 from mokuji.core.text.scan import scan
+from mokuji.core.weaving import weave
 from mokuji.core.wiki import Page, PageHead
 
 PARAGRAPH = (
@@ -34,8 +36,33 @@ def _page() -> str:
 
 def _render(text: str) -> str:
     page = Page(PageHead(1, 1, "p", "P"), text)
-    compiled = compile_page(page, Sections.of(page, ()).anchors(), b"key")
-    return compiled.fill(lambda _: "x")
+    inserter = Inserter(b"key")
+    root = inserter.whole(page)
+    return weave(inserter, root, Sections.of(page, ()).anchors(), _Plain()).html
+
+
+class _Plain:
+    """References as one letter; nothing is put in."""
+
+    def page(self, token: Token) -> None:
+        return None
+
+    def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
+        return "x"
+
+    def listing(
+        self, token: Token, values: Sequence[tuple[str | None, str]], place: Open
+    ) -> tuple[str, list[Fault]]:
+        return "x", []
+
+    def inserted(self, html: str, token: Token, page: Page, place: Open) -> str:
+        return html
+
+    def mark(self, word: str, page: Page) -> str:
+        return word
+
+    def fault(self, faults: Sequence[Fault], place: Open) -> str:
+        return ""
 
 
 def run() -> None:

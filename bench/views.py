@@ -5,7 +5,8 @@ from __future__ import annotations
 import logging
 import statistics
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 import httpx2
 import structlog
@@ -41,9 +42,41 @@ def _serve(app: FastAPI) -> tuple[uvicorn.Server, str]:
     return server, f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
 
 
-def run(desk: Desk, wiki: Built, *, whole: bool = True) -> dict[str, float]:
-    """Prints the figures; gives the medians in seconds. Without ``whole`` only those of views."""
+def run(small: Desk, little: Built, desk: Desk, wiki: Built) -> None:
+    """Prints the figures of a small wiki and of a large one, asked in turns: a machine is not equally quick at all
+    times."""
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.ERROR))
+    with _served(small, little) as few, _served(desk, wiki) as many:
+        taken = in_turns(
+            {
+                (size, name): ask
+                for size, asks in (("few", few), ("many", many))
+                for name, ask in asks.items()
+            },
+            turns=40,
+        )
+        before = {name: taken["few", name] for name in few}
+        after = {name: taken["many", name] for name in many}
+        base = next(iter(few))
+        print(f"\nA wiki of {len(little.texts):,} pages\n")
+        show(before, base)
+        print(f"\nA wiki of {len(wiki.texts):,} pages in {len(wiki.volumes)} volumes\n")
+        show(after, base)
+        print(f"\n  Against {len(little.texts):,} pages:")
+        for name in few:
+            ratio = statistics.median(after[name]) / statistics.median(before[name])
+            print(f"  {name:<58} {'':>23}   × {ratio:.2f}")
+        print()
+        show(
+            in_turns({base: many[base], "plan of renaming the hub": _planned(desk, wiki)}, turns=3, warm=1),
+            base,
+        )
+    _saves(desk, wiki)
+
+
+@contextmanager
+def _served(desk: Desk, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
+    """What is asked of a wiki, over HTTP."""
     app = create_app(desk)
 
     def bare() -> Response:
@@ -66,8 +99,8 @@ def run(desk: Desk, wiki: Built, *, whole: bool = True) -> dict[str, float]:
 
     volume, page = wiki.page
     hub_volume, hub = wiki.hub
-    taken = in_turns(
-        {
+    try:
+        yield {
             "a bare route that reads one row": get("/healthz/one-row"),
             "view of a page of 9 KB with 60 references": get(names.address(volume, page)),
             "view of the hub": get(names.address(hub_volume, hub)),
@@ -77,26 +110,9 @@ def run(desk: Desk, wiki: Built, *, whole: bool = True) -> dict[str, float]:
             "find by two words, one rare": get("/-/find?words=battery+gauge"),
             "find by a word that every page holds": get("/-/find?words=gauge"),
             "backlinks of the hub, all places": get("/-/backlinks" + names.address(hub_volume, hub)),
-        },
-        turns=40,
-    )
-    show(taken, next(iter(taken)))
-    if not whole:
+        }
+    finally:
         server.should_exit = True
-        return {name: statistics.median(times) for name, times in taken.items()}
-    print()
-    plans = in_turns(
-        {
-            "a bare route that reads one row": get("/healthz/one-row"),
-            "plan of renaming the hub": _planned(desk, wiki),
-        },
-        turns=3,
-        warm=1,
-    )
-    show(plans, next(iter(plans)))
-    server.should_exit = True
-    _saves(desk, wiki)
-    return {name: statistics.median(times) for name, times in taken.items()}
 
 
 def _planned(desk: Desk, wiki: Built) -> Callable[[], object]:

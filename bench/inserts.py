@@ -1,0 +1,105 @@
+"""Inserts: a page of many against the same text typed out, a template that 10,000 pages use, a hostile nest."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from starlette.testclient import TestClient
+
+from bench.clock import in_turns, once, said, show
+from bench.views import owner
+from mokuji.core import names
+from mokuji.core.wiki import Page, PageHead
+from mokuji.server import create_app
+from mokuji.services import categories, templates, writing
+from mokuji.services.desk import Desk
+from mokuji.store import volumes
+from mokuji.store import writing as stored
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.writing import Signature
+
+USES = 10_000
+NOTICE = """---
+slots: {word: {required: true}, avoid: }
+gives: [Notices]
+---
+> **${word}** Mind it. ${avoid:-Wait.}
+"""
+
+
+def _nest() -> float:
+    """Seconds of a view in which each of twelve levels inserts the next one eight times."""
+    from tests.core.showing import shown
+    from tests.wikis import wiki_of
+
+    levels = {f"L{n}": f"[[=L{n + 1}]]\n\n" * 8 for n in range(11)} | {"L11": "end"}
+    wiki = wiki_of({"Guide": {"Host": "[[=L0]]", **levels}})
+    return once(lambda: shown(wiki, wiki.pages_by_id[1]))
+
+
+def run(desk: Desk) -> None:
+    """Prints the figures; writes into the wiki."""
+    with writing_transaction(desk.engine) as connection:
+        volume = volumes.add_volume(connection, "Inserts")
+    actor = owner(desk)
+    writing.save(desk, actor, "inserts", "Notice", NOTICE, revision=0)
+    calls = [f"[[=Notice | word: CAUTION {n} | avoid: See [[Part {n}]].]]" for n in range(200)]
+    typed = [f"> **CAUTION {n}** Mind it. See [[Part {n}]]." for n in range(200)]
+    writing.save(desk, actor, "inserts", "Put in", "\n\n".join(calls), revision=0)
+    writing.save(desk, actor, "inserts", "Typed out", "\n\n".join(typed), revision=0)
+    client = TestClient(create_app(desk))
+
+    def view(page: str) -> object:
+        done = client.get(names.address("inserts", page))
+        assert done.status_code == 200 and done.text.count("<strong>CAUTION") == 200, page
+        return done
+
+    print("\nInserts\n")
+    base = "view of a page of 200 quotations with a reference each"
+    show(
+        in_turns(
+            {base: lambda: view("typed out"), "the same, each put in": lambda: view("put in")}, turns=20
+        ),
+        base,
+    )
+    by = Signature(actor.person, datetime.now(UTC))
+    with writing_transaction(desk.engine, alone=True) as connection:
+        change_set = stored.open_change_set(connection, "create", volume, None, by)
+        for n in range(USES):
+            page = Page(PageHead(0, volume, "", ""), f"[[=Notice | word: NOTE {n}]]\n")
+            stored.create_page(connection, volume, f"User {n}", page.content, page.text, change_set, by)
+    state = {"notice": 1, "other": 1}
+
+    def save(title: str, text: str, key: str) -> None:
+        done = writing.save(desk, actor, "inserts", title, f"{text}\n{state[key]}", revision=state[key])
+        state[key] = done.head.revision
+
+    print()
+    plain = "save of a page that nothing inserts"
+    writing.save(desk, actor, "inserts", "Other", NOTICE, revision=0)
+    show(
+        in_turns(
+            {
+                plain: lambda: save("Other", NOTICE, "other"),
+                f"save of a template that {USES:,} pages insert": lambda: save("Notice", NOTICE, "notice"),
+            },
+            turns=20,
+        ),
+        plain,
+    )
+    times = {
+        "view of that template, with its first places of use": lambda: client.get("/inserts/notice"),
+        f"the {USES:,} places of use of a template": lambda: templates.all_uses(
+            desk, actor, "inserts", "notice"
+        ),
+        f"the effect of a change on {USES:,} places": lambda: templates.effect(
+            desk, actor, "inserts", "notice", NOTICE.replace("Mind it", "Mind this")
+        ),
+        f"a category that a template gives to {USES:,} pages": lambda: categories.category(
+            desk, actor, "inserts", "notices"
+        ),
+    }
+    client.get("/inserts/notice")  # what the writes left to be counted is counted
+    for name, act in times.items():
+        print(f"  {name:<58} {said(once(act)):>11}")
+    print(f"  {'a nest that would come to 8 to the power of 12 inserts':<58} {said(_nest()):>11}")
