@@ -14,6 +14,7 @@ from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.category import rename_category
 from mokuji.core.plans.create import create
 from mokuji.core.plans.delete import delete
+from mokuji.core.plans.inline import inline, inline_everywhere
 from mokuji.core.plans.join import join
 from mokuji.core.plans.link import link_from
 from mokuji.core.plans.merge import merge
@@ -103,6 +104,14 @@ def _value(a: Asked) -> Plan:
     return give_value(a.wiki, a.page(page), slot, a.to)
 
 
+def _inline(a: Asked) -> Plan:
+    return inline(a.wiki, a.page(a.what), a.number)
+
+
+def _everywhere(a: Asked) -> Plan:
+    return inline_everywhere(a.wiki, a.page(a.what), trash=a.to == "trash")
+
+
 VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
@@ -119,6 +128,8 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "libraries": _libraries,
     "category": _category,
     "slot": _slot,
+    "inline": _inline,
+    "inline everywhere": _everywhere,
     "value": _value,
     "link from": lambda a: link_from(a.wiki, a.page(a.what), a.page(a.to)),
 }

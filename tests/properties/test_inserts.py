@@ -7,6 +7,9 @@ import re
 from hypothesis import given
 from hypothesis import strategies as st
 
+from mokuji.core.errors import MokujiError
+from mokuji.core.plans.inline import inline
+from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import MemoryWiki
 from tests.core.showing import shown
 from tests.wikis import wiki_of
@@ -92,3 +95,30 @@ def test_what_is_put_in_is_what_a_plain_expansion_gives(texts: dict[str, str]) -
     flat = plainly(texts["Host"], texts, None)
     host = {"Host": texts["Host"], **{name: text for name, text in texts.items() if name != "Host"}}
     assert _said(wiki_of({"Guide": host})) == _said(wiki_of({"Guide": {"Host": flat}}))
+
+
+def _inlined(texts: dict[str, str]) -> tuple[dict[str, str], list[str]]:
+    """The texts once all inserts of the host are replaced that can be, those that come with them too; and why the
+    others are not."""
+    texts, left = dict(texts), 0
+    why: list[str] = []
+    while True:
+        wiki = wiki_of({"Guide": texts})
+        host = wiki.pages_by_id[1]
+        inserts = [n for n, each in enumerate(host.content.references) if each.kind is Kind.INSERT]
+        if len(inserts) <= left:
+            return texts, why
+        try:
+            texts["Host"] = inline(wiki, 1, inserts[left]).change_set.changes[0].after
+        except MokujiError as refusal:
+            why.append(str(refusal))
+            left += 1
+
+
+@given(templates())
+def test_inlining_everything_gives_the_same_rendering(texts: dict[str, str]) -> None:
+    host = {"Host": texts["Host"], **{name: text for name, text in texts.items() if name != "Host"}}
+    flat, why = _inlined(host)
+    assert _said(wiki_of({"Guide": flat})) == _said(wiki_of({"Guide": host}))
+    # Only inserts whose values are at fault, or that stand in a value, are left.
+    assert all("values do not fit" in each or "another reference" in each for each in why), why

@@ -15,7 +15,7 @@ from enum import Enum
 from mokuji.core import names
 from mokuji.core.names import Name
 from mokuji.core.text.headings import words
-from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.text.reference import Kind, Reference, read
 from mokuji.core.wiki import Page, PageHead, Place, Use, Volume, Wiki
 
 
@@ -118,6 +118,41 @@ def uses_of(wiki: Wiki, place: Place) -> Iterator[tuple[Page, Use]]:
             insert = use.reference.kind is Kind.INSERT
             if resolver.resolve(name, homes[page.head.volume], insert=insert).place == place:
                 yield page, use
+
+
+def inserts_of(wiki: Wiki, page: Page) -> Iterator[tuple[Page, int]]:
+    """The inserts that lead to a page: page by page, on its own too, the index of each among the references there."""
+    head = page.head
+    places = [(head.volume, head.key), *((head.volume, key) for key in page.alias_keys)]
+    ids = {id_ for place in places for id_ in wiki.naming(place)}
+    homes = volumes_by_id(wiki)
+    users = [user for _, user in sorted(wiki.pages(ids).items())]
+    inserts = [
+        (user, use.index, use.reference)
+        for user in users
+        for use in user.every_use()
+        if use.reference.kind is Kind.INSERT
+    ]
+    resolver = Resolver.of(wiki, ((homes[user.head.volume], each) for user, _, each in inserts))
+    for user, index, reference in inserts:
+        name = reference.name
+        found = name and resolver.resolve(name, homes[user.head.volume], insert=True).page
+        if found and found.id == head.id:
+            yield user, index
+
+
+def name_for(wiki: Wiki, home: Volume, head: PageHead, *, insert: bool = False) -> str | None:
+    """The shortest name that leads from a volume to a page, as it is typed; None if none does."""
+    title = names.escape(head.title)
+    full = f"{names.escape(volumes_by_id(wiki)[head.volume].title)}/{title}"
+    for form in (title, full, f"/{full}"):
+        reference = read(f"[[{'=' if insert else ''}{form}]]", 0)
+        if not isinstance(reference, Reference) or reference.name is None or reference.section is not None:
+            continue
+        found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=insert).page
+        if found is not None and found.id == head.id:
+            return form
+    return None
 
 
 def volumes_by_id(wiki: Wiki) -> dict[int, Volume]:

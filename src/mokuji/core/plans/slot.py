@@ -4,17 +4,16 @@ give none get the same value."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.following import Outcome
 from mokuji.core.plan import Plan, make, need
-from mokuji.core.references import Resolver, volumes_by_id
+from mokuji.core.references import inserts_of
 from mokuji.core.spans import Span
 from mokuji.core.text.calls import Value, call
 from mokuji.core.text.front_edit import mapping_key_span
-from mokuji.core.text.reference import Kind
 from mokuji.core.text.slots import Slot, parse
 from mokuji.core.wiki import Page, Wiki
 
@@ -34,7 +33,7 @@ def rename_slot(wiki: Wiki, template: int, old: str, new: str) -> Plan:
         raise Collision(f"“{page.head.title}” has a slot “{new}” already. Choose another name.")
     edits: dict[int, list[Edit]] = {template: _in_template(page, old, new)} if new != old else {}
     places = 0
-    for user, index in _uses(wiki, page) if new != old else ():
+    for user, index in inserts_of(wiki, page) if new != old else ():
         for value in call(user.text, user.content.references, index).values:
             if value.name == old:
                 edits.setdefault(user.head.id, []).append(Edit(value.name_span, new))
@@ -56,7 +55,7 @@ def give_value(wiki: Wiki, template: int, slot: str, value: str) -> Plan:
         )
     edits: dict[int, list[Edit]] = {}
     places = 0
-    for user, index in _uses(wiki, page):
+    for user, index in inserts_of(wiki, page):
         reference = user.content.references[index]
         given = call(user.text, user.content.references, index).values
         if slot in _filled(given, slots):
@@ -102,24 +101,3 @@ def _in_template(page: Page, old: str, new: str) -> list[Edit]:
             start = offset + each.span.start + 2
             edits.append(Edit(Span(start, start + len(old)), new))
     return edits
-
-
-def _uses(wiki: Wiki, template: Page) -> Iterable[tuple[Page, int]]:
-    """The inserts that lead to a template, page by page; on its own page too."""
-    head = template.head
-    places = [(head.volume, head.key), *((head.volume, key) for key in template.alias_keys)]
-    ids = {id_ for place in places for id_ in wiki.naming(place)}
-    homes = volumes_by_id(wiki)
-    pages = [page for _, page in sorted(wiki.pages(ids).items())]
-    inserts = [
-        (page, use.index, use.reference)
-        for page in pages
-        for use in page.every_use()
-        if use.reference.kind is Kind.INSERT and use.reference.name is not None
-    ]
-    resolver = Resolver.of(wiki, ((homes[page.head.volume], each) for page, _, each in inserts))
-    for page, index, reference in inserts:
-        assert reference.name is not None
-        found = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
-        if found is not None and found.id == head.id:
-            yield page, index

@@ -1,0 +1,163 @@
+"""Inline: inserts are replaced by the text that they stand for, one or all of a page; a page that nothing uses any
+more can go to the trash with the same act.
+
+The other way round than ``extract``. Every page is read before and after:
+where readers would see something else, the insert stays and is counted.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from mokuji.core.composing import Carried, Composition, Part, Words, gap_behind
+from mokuji.core.contents import Take
+from mokuji.core.errors import Missing, Refused
+from mokuji.core.flat import Flat, Flattener, Left
+from mokuji.core.following import Outcome
+from mokuji.core.plan import Plan, make, need
+from mokuji.core.readings import Reader, Revised
+from mokuji.core.references import Resolver, inserts_of, volumes_by_id
+from mokuji.core.spans import Span
+from mokuji.core.text import front_edit
+from mokuji.core.text.reference import Kind
+from mokuji.core.wiki import Page, Wiki
+
+MOST = 300
+"""Most places that one act replaces: each page is read twice."""
+DIFFERS = "it would not read the same there"
+
+
+def inline(wiki: Wiki, page_id: int, index: int) -> Plan:
+    """The plan to replace one insert (``index`` among the references of its page) by its text. Missing if there is
+    no such insert, Refused with the reason if its text cannot stand there."""
+    page = need(wiki, page_id)
+    template = _template(wiki, page, index)
+    done = _Page(wiki, page, [(index, template)])
+    if done.left:
+        raise Refused(
+            f"“{template.head.title}” cannot be replaced by its text on “{page.head.title}”: {done.left[0]}.",
+            code="not_inlined",
+        )
+    facts = {"template": template.head.title, "places": 1, "left": 0, "trash": False}
+    outcome = Outcome(texts={page_id: done.parts})
+    return make(wiki, "inline", page.head, outcome, asked=(page_id, index), facts=facts)
+
+
+def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> Plan:
+    """The plan to replace all inserts of a page by its text. With ``trash`` the page goes to the trash if no insert
+    of it is left; links to it are unwritten then."""
+    template = need(wiki, template_id)
+    places: dict[int, list[tuple[int, Page]]] = {}
+    pages: dict[int, Page] = {}
+    left: Counter[str] = Counter()
+    count = 0
+    for page, index in inserts_of(wiki, template):
+        count += 1
+        if page.head.id == template_id:
+            left["it stands on the page itself"] += 1
+        elif count > MOST:
+            left[f"one act replaces {MOST} places at most, so do it again for the rest"] += 1
+        else:
+            pages[page.head.id] = page
+            places.setdefault(page.head.id, []).append((index, template))
+    if not count:
+        raise Refused(f"Nothing inserts “{template.head.title}”.", code="nothing_to_do")
+    made = {id_: _Page(wiki, pages[id_], found) for id_, found in places.items()}
+    for each in made.values():
+        left.update(each.left)
+    gone = trash and not left
+    outcome = Outcome(
+        gone=frozenset({template_id} if gone else ()),
+        texts={id_: each.parts for id_, each in made.items() if each.done},
+    )
+    facts = {
+        "template": template.head.title,
+        "places": sum(each.done for each in made.values()),
+        "left": sum(left.values()),
+        "why": [f"{why} ({n})" if n > 1 else why for why, n in left.most_common(3)],
+        "trash": gone,
+    }
+    contents = [Take(template.head.volume, template.head.key)] if gone else []
+    return make(
+        wiki, "inline", template.head, outcome, asked=(template_id, trash), facts=facts, contents=contents
+    )
+
+
+def _template(wiki: Wiki, page: Page, index: int) -> Page:
+    references = page.content.references
+    if not 0 <= index < len(references) or references[index].kind is not Kind.INSERT:
+        raise Missing("There is no such insert on the page any more.", code="insert_missing")
+    reference = references[index]
+    home = volumes_by_id(wiki)[page.head.volume]
+    assert reference.name is not None
+    found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=True).page
+    template = wiki.pages([found.id]).get(found.id) if found is not None else None
+    if template is None:
+        raise Missing("This insert leads to no page.", code="insert_unwritten")
+    if template.head.id == page.head.id:
+        raise Refused("An insert of a page on itself stands for no text.", code="insert_loop")
+    return template
+
+
+@dataclass
+class _Page:
+    """A page with some of its inserts replaced: its new text as parts, how many are, and why others are not."""
+
+    parts: Composition
+    done: int
+    left: list[str]
+
+    def __init__(self, wiki: Wiki, page: Page, inserts: Sequence[tuple[int, Page]]) -> None:
+        flattener = Flattener(wiki, page)
+        flats: dict[int, Flat] = {}
+        self.left = []
+        for index, template in inserts:
+            try:
+                flats[index] = flattener.flat(index, template)
+            except Left as why:
+                self.left.append(str(why))
+        reader = Reader(wiki)
+        before = reader.read(page)
+        if flats and not _reads_as(wiki, page, flats, before):
+            # One of them is the cause: those that do well by themselves are taken, one after the other.
+            taken: dict[int, Flat] = {}
+            for index, flat in flats.items():
+                if _reads_as(wiki, page, taken | {index: flat}, before):
+                    taken[index] = flat
+                else:
+                    self.left.append(DIFFERS)
+            flats = taken
+        self.done = len(flats)
+        self.parts = _parts(page, flats)
+
+
+def _reads_as(wiki: Wiki, page: Page, flats: Mapping[int, Flat], before: str) -> bool:
+    text = "".join(p.words if isinstance(p, Words) else p.span.of(page.text) for p in _parts(page, flats))
+    new = Page(page.head, text)
+    return Reader(Revised(wiki, {page.head.id: new})).read(new) == before
+
+
+def _parts(page: Page, flats: Mapping[int, Flat]) -> Composition:
+    parts: list[Part] = []
+    told: list[str] = []
+    at = 0  # behind what was carried or replaced so far
+    for index in sorted(flats, key=lambda n: page.content.references[n].span):
+        flat, span = flats[index], page.content.references[index].span
+        start = flat.before.start if flat.before is not None else span.start
+        if start > at:
+            parts.append(Carried(page.head.id, Span(at, start)))
+        # What stands apart from the one before is parted by that one, if it was typed out as well.
+        parts.append(Words((flat.gap if flat.before is not None and start >= at else "") + flat.words))
+        at = span.end
+        if flat.behind is not None:
+            parts.append(Words(flat.gap))
+            at = flat.behind.end
+        told += [each for each in flat.told if each not in told]
+    parts.append(Carried(page.head.id, Span(at, len(page.text))))
+    if told:
+        end = front_edit.line_end(page.text)
+        last = page.text if at < len(page.text) else "".join(flat.words for flat in flats.values())
+        parts.append(Words(gap_behind(last, end) + (end * 2).join(told) + end))
+    return parts

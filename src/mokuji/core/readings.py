@@ -1,0 +1,124 @@
+"""What readers see of a page, made comparable: two texts read alike if their readings are equal.
+
+Acts that put a text in the place of an insert, or an insert in the place of a
+text, are held to this: what they cannot keep the same they leave alone.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+
+from mokuji.core.inserts import Fault, Inserter, Token
+from mokuji.core.references import Resolution, Resolver, Sections, volumes_by_id
+from mokuji.core.text.headings import shown
+from mokuji.core.text.html import Open
+from mokuji.core.text.reference import Kind, plain
+from mokuji.core.weaving import weave
+from mokuji.core.wiki import Overlay, Page, PageHead, Place, Wiki
+
+KEY = b"reading"
+"""Marks in texts need no secret here: what is compared is shown to nobody."""
+
+
+class Revised(Overlay):
+    """A wiki in which some pages have other texts, or are there that were not."""
+
+    def __init__(self, base: Wiki, pages: Mapping[int, Page]) -> None:
+        super().__init__(base, {id_: page.head for id_, page in pages.items()}, aliases=None)
+        self._revised = pages
+
+    def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
+        found = dict(super().pages([id_ for id_ in ids if id_ not in self._revised]))
+        return found | {id_: self._revised[id_] for id_ in ids if id_ in self._revised}
+
+    def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
+        # The aliases of a text that is only put together otherwise are the same ones.
+        return self._base.aliases(places)
+
+
+class Reader:
+    """Reads pages of one wiki; what a page leads to is looked up once."""
+
+    def __init__(self, wiki: Wiki) -> None:
+        self._wiki = wiki
+        self._homes = volumes_by_id(wiki)
+        self._volumes = frozenset(wiki.volumes)
+        self._leads: dict[tuple[int, str], Resolver] = {}
+        self._pages: dict[int, Page | None] = {}
+        self._inserter = Inserter(KEY, self._volumes)
+
+    def read(self, page: Page) -> str:
+        """A page as its readers see it: references as what they lead to, without faults and anchors."""
+        self._inserter = Inserter(KEY, self._volumes)
+        anchors = Sections.of(page, self._volumes).anchors()
+        html = weave(self._inserter, self._inserter.whole(page), anchors, self).html
+        return _plain(html)
+
+    def _resolve(self, token: Token) -> Resolution | None:
+        page, reference = token.page, token.reference
+        if reference.name is None:
+            return None
+        at = (page.head.id, page.text)
+        home = self._homes[page.head.volume]
+        if at not in self._leads:
+            self._leads[at] = Resolver.of(self._wiki, ((home, each) for each in page.content.references))
+        return self._leads[at].resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
+
+    # ---- how references look (``weaving.Show``) ----------------------------------
+
+    def page(self, token: Token) -> Page | None:
+        """The page that an insert leads to."""
+        found = self._resolve(token)
+        if found is None or found.page is None:
+            return None
+        id_ = found.page.id
+        if id_ not in self._pages:
+            self._pages[id_] = self._wiki.pages([id_]).get(id_)
+        return self._pages[id_]
+
+    def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
+        """A reference as its kind, what it leads to, and the words it shows."""
+        reference = token.reference
+        found = self._resolve(token)
+        if found is None:
+            there = "here" if anchor is not None else str(token.page.head.id)
+        else:
+            there = str(found.page.id) if found.page is not None else str(found.place)
+        words = plain(label) if label else shown(reference, token.page.text, self._volumes)
+        return f"⟨{reference.kind.value} {there} {reference.section or ''}|{words}⟩"
+
+    def listing(
+        self, token: Token, values: Sequence[tuple[str | None, str]], place: Open
+    ) -> tuple[str, list[Fault]]:
+        """A list by the volume it is of and what it asks for."""
+        return f"⟨list {token.page.head.volume} {values}⟩", []
+
+    def inserted(self, html: str, token: Token, page: Page, place: Open) -> str:
+        """An inserted text as such."""
+        return html
+
+    def mark(self, word: str, page: Page) -> str:
+        """A mark by its word."""
+        return f"⟨#{word}⟩"
+
+    def fault(self, faults: Sequence[Fault], place: Open) -> str:
+        """Faults are no part of a reading."""
+        return ""
+
+
+def _plain(html: str) -> str:
+    """HTML without what may differ: anchors of headings, white space outside of code, whether an item is tight."""
+    pieces = re.split(r"(<pre\b.*?</pre>)", html, flags=re.DOTALL)
+    return "".join(each if n % 2 else _plainly(each) for n, each in enumerate(pieces)).strip(" ¶")
+
+
+def _plainly(html: str) -> str:
+    html = re.sub(r'(<h\d) id="[^"]*"', r"\1", html)
+    html = re.sub(r"</p>\s*(?=</li>|</dd>|<[ou]l\b)", "", html)
+    html = re.sub(r"<p>", "", html).replace("</p>", "¶")
+    html = re.sub(r"\s+", " ", html)
+    html = re.sub(
+        r" ?(</?(?:ul|ol|li|dl|dt|dd|table|thead|tbody|tr|t[hd]|blockquote|h\d|hr)\b[^>]*>|¶) ?", r"\1", html
+    )
+    return re.sub(r"\A +| +\Z", "", html)
