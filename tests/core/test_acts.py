@@ -14,6 +14,7 @@ from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.category import rename_category
 from mokuji.core.plans.create import create
 from mokuji.core.plans.delete import delete
+from mokuji.core.plans.extract import Wanted, extract
 from mokuji.core.plans.inline import inline, inline_everywhere
 from mokuji.core.plans.join import join
 from mokuji.core.plans.link import link_from
@@ -25,6 +26,7 @@ from mokuji.core.plans.section import rename_section
 from mokuji.core.plans.slot import give_value, rename_slot
 from mokuji.core.plans.split import split
 from mokuji.core.plans.volumes import create_volume, rename_volume, set_libraries
+from mokuji.core.spans import Span
 from mokuji.core.wiki import MemoryWiki
 from tests.core.casebook import cases, outcome, parted
 
@@ -112,6 +114,20 @@ def _everywhere(a: Asked) -> Plan:
     return inline_everywhere(a.wiki, a.page(a.what), trash=a.to == "trash")
 
 
+def _extract(a: Asked) -> Plan:
+    """``extract Page "the passage" -> Title; slot: words; rows`` (or ``page`` for one that is no template)."""
+    named, passage = a.what.split(' "', 1)
+    page = a.wiki.pages_by_id[a.page(named)]
+    passage = passage.rstrip('"').replace("⏎", "\n")
+    at = page.text.index(passage)
+    title, *options = a.to.split("; ")
+    slots = tuple(tuple(each.split(": ", 1)) for each in options if ": " in each)
+    wanted = Wanted(title, "page" not in options, slots)  # type: ignore[arg-type]
+    span, every = Span(at, at + len(passage)), list(a.wiki.pages_by_id)
+    rows = extract(a.wiki, page.head.id, span, wanted, offer=every).rows if "rows" in options else ()
+    return extract(a.wiki, page.head.id, span, wanted, rows=[row.id for row in rows], offer=every)
+
+
 VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
@@ -128,6 +144,7 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "libraries": _libraries,
     "category": _category,
     "slot": _slot,
+    "extract": _extract,
     "inline": _inline,
     "inline everywhere": _everywhere,
     "value": _value,

@@ -199,8 +199,6 @@ class Flattener:
         before = self._lifted(Span(start, span.start))
         behind = self._lifted(Span(span.end, len(page.text)))
         made = form(f"{before}${{{_SLOT}}}{behind}", {_SLOT: Slot(_SLOT)}, self._mark)
-        if not place.block:
-            text = " ".join(line.strip() for line in text.split("\n"))
         whole = made.fill({_SLOT: text}).text
         words = whole[len(before) : len(whole) - len(behind)]
         end = front_edit.line_end(page.text)

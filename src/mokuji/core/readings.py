@@ -40,8 +40,11 @@ class Revised(Overlay):
 class Reader:
     """Reads pages of one wiki; what a page leads to is looked up once."""
 
-    def __init__(self, wiki: Wiki) -> None:
+    def __init__(self, wiki: Wiki, speakers: Mapping[int, int] | None = None) -> None:
+        """``speakers`` says of pages in the middle of an act which page they mean by their own sections."""
         self._wiki = wiki
+        self._speakers = speakers or {}
+        self._root = 0
         self._homes = volumes_by_id(wiki)
         self._volumes = frozenset(wiki.volumes)
         self._leads: dict[tuple[int, str], Resolver] = {}
@@ -51,6 +54,7 @@ class Reader:
     def read(self, page: Page) -> str:
         """A page as its readers see it: references as what they lead to, without faults and anchors."""
         self._inserter = Inserter(KEY, self._volumes)
+        self._root = page.head.id
         anchors = Sections.of(page, self._volumes).anchors()
         html = weave(self._inserter, self._inserter.whole(page), anchors, self).html
         return _plain(html)
@@ -82,9 +86,11 @@ class Reader:
         reference = token.reference
         found = self._resolve(token)
         if found is None:
-            there = "here" if anchor is not None else str(token.page.head.id)
+            there: object = self._speakers.get(token.page.head.id, token.page.head.id)
         else:
-            there = str(found.page.id) if found.page is not None else str(found.place)
+            there = found.page.id if found.page is not None else found.place
+        # A section that came along counts as one of the page, as it does for readers.
+        there = "here" if anchor is not None or there == self._root else there
         words = plain(label) if label else shown(reference, token.page.text, self._volumes)
         return f"⟨{reference.kind.value} {there} {reference.section or ''}|{words}⟩"
 
@@ -114,6 +120,7 @@ def _plain(html: str) -> str:
 
 
 def _plainly(html: str) -> str:
+    html = re.sub(r'<span class="slot">(.*?)</span>', r"\1", html)
     html = re.sub(r'(<h\d) id="[^"]*"', r"\1", html)
     html = re.sub(r"</p>\s*(?=</li>|</dd>|<[ou]l\b)", "", html)
     html = re.sub(r"<p>", "", html).replace("</p>", "¶")

@@ -13,17 +13,16 @@ from collections.abc import Sequence
 from mokuji.core import definitions
 from mokuji.core.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
-from mokuji.core.edits import Edit, arrange
+from mokuji.core.edits import arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
+from mokuji.core.levels import DEEPEST, lowered
 from mokuji.core.plan import Plan, make, need
 from mokuji.core.references import Sections, uses_of
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page, Wiki
-
-DEEPEST = 6
 
 
 def join(
@@ -41,7 +40,7 @@ def join(
     section, id_ = _section(wiki, page, into)
     parts = _parts(page, into, spot, level, id_)
     theirs, ours = definitions.unite(into, page)
-    edits = {page_id: arrange([*_lowered(page, level), *ours]), into_id: theirs}
+    edits = {page_id: arrange([*lowered(page, level - 1), *ours]), into_id: theirs}
     outcome = Outcome(
         gone=frozenset({page_id}),
         successors={page_id: Entry(into_id, section)},
@@ -123,18 +122,6 @@ def _parts(page: Page, into: Page, spot: Span, level: int, id_: str) -> Composit
     parts.append(Words(gap))
     parts.append(Carried(into.head.id, Span(spot.end, len(into.text))))
     return parts
-
-
-def _lowered(page: Page, level: int) -> tuple[Edit, ...]:
-    """The page's headings go down, so that its first ones stand one below the new heading."""
-    edits: list[Edit] = []
-    by = level - 1
-    for heading in page.content.headings:
-        add = min(by, DEEPEST - heading.level)
-        start = heading.span.start
-        if add > 0 and page.text[start : start + 1] == "#":
-            edits.append(Edit(Span(start, start + 1), "#" * (1 + add)))
-    return tuple(edits)
 
 
 def _placings(page: Page, into: Page, rows: Sequence[Row]) -> list[Placing]:

@@ -8,20 +8,19 @@ an insert of it.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from typing import Literal
 
 from mokuji.core import definitions, names
 from mokuji.core.changes import Fate
 from mokuji.core.composing import Composition, Words, gap_behind, text_of
 from mokuji.core.contents import LAST, Put
-from mokuji.core.edits import Edit
 from mokuji.core.errors import Missing, Refused
 from mokuji.core.following import Entry, Outcome
+from mokuji.core.levels import raised
 from mokuji.core.plan import Plan, check_free, make, need
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit
-from mokuji.core.text.headings import Heading, section_end, words
+from mokuji.core.text.headings import section_end, words
 from mokuji.core.wiki import Page, PageHead, Wiki
 
 Leave = Literal["link", "insert"]
@@ -71,7 +70,7 @@ def split(
         sources={COPY: definitions.copy_of(page, COPY)},
         copies={COPY: page_id},
         edits={page_id: edits}
-        if (edits := _raised(page, [headings[n] for n in inside], heading.level))
+        if (edits := raised(page, [headings[n] for n in inside], heading.level - 1))
         else {},
         became={(page_id, index): 0},
         fates={0: Fate.MADE},
@@ -109,17 +108,6 @@ def _left(
     words = f"{lead}[[{'=' if leave == 'insert' else ''}{target}]]{behind}"
     parts = [*definitions.without(page, first, parted.passage.moved), Words(words), *behind_it]
     return [*parts, *definitions.at_end(page, text_of(parts, page.text), parted.rest, COPY)]
-
-
-def _raised(page: Page, headings: Sequence[Heading], level: int) -> tuple[Edit, ...]:
-    """Headings below the one that becomes the title move up, so that the first ones are at level 2."""
-    by = level - 1
-    edits = []
-    for heading in headings:
-        marks = re.match(r"#+", page.text[heading.span.start :])
-        if marks is not None and by > 0 and heading.level - by >= 2:
-            edits.append(Edit(Span(heading.span.start, heading.span.start + by), ""))
-    return tuple(edits)
 
 
 def _line_start(text: str, at: int) -> int:
