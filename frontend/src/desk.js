@@ -1,6 +1,7 @@
 // The writing desk: the editor in place of the plain text field, preview, findings, drafts, saving.
 import { drafts } from "./desk/drafts.js";
-import { editor, insertReference, referenceAt } from "./desk/editor.js";
+import { editor, insertReference, laidIn, referenceAt } from "./desk/editor.js";
+import { insertForm, points } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
 import { post } from "./desk/post.js";
 
@@ -9,6 +10,7 @@ const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) 
 };
 const PREVIEW_WAIT = 140;
 const DRAFT_WAIT = 400;
+const CARET_WAIT = 150;
 const ESCAPES = 700;
 
 function later(wait, act) {
@@ -29,9 +31,11 @@ function desk() {
   let asked = 0;
   let escaped = 0;
   let asksToStay = true;
-  return {
+  const inserts = insertForm();
+  const parts = {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
+    hint: "",
     signedOut: false,
     draftFound: false,
     draftWords: "",
@@ -86,13 +90,19 @@ function desk() {
         nonce: document.querySelector('meta[name="style-nonce"]').content,
         volume: data.volume,
         names,
-        changed: () => {
+        changed: (changes) => {
           this.savedWords = "";
+          inserts.moved(changes);
           drafted();
           previewed();
         },
+        caretMoved: later(CARET_WAIT, () => {
+          this.hint = "";
+          this.lookAtCaret();
+        }),
         keys: this.keys(),
       });
+      inserts.on(view, form);
       field.hidden = true;
       form.addEventListener("submit", () => this.sync());
       form.addEventListener("formdata", (event) => event.formData.set("text", view.state.doc.toString()));
@@ -123,6 +133,8 @@ function desk() {
         { key: "Mod-Enter", run: run(() => this.follow()) },
         { key: "Mod-.", run: run(() => this.leave()) },
         { key: "Mod-Shift-l", run: run(() => insertReference(view)) },
+        { key: "Mod-Shift-i", run: run(() => this.choose()) },
+        { key: "Mod-Shift-e", run: run(() => this.extract()) },
         { key: "F8", run: run(() => this.nextFinding()) },
       ];
     },
@@ -230,6 +242,32 @@ function desk() {
         if (found?.href) location.assign(found.href);
       });
     },
+    isSaved() {
+      if (view.state.doc.toString() === savedText && form.dataset.revision !== "0") return true;
+      this.hint = "Save first: this works on the page as it is stored.";
+      return false;
+    },
+    // Makes a template or page of the selection, on a plan of its own.
+    extract() {
+      const { from, to } = view.state.selection.main;
+      if (!form.dataset.extract || !this.isSaved()) return;
+      const text = view.state.doc.toString();
+      const query = { start: points(text, from), end: points(text, to), revision: this.$refs.revision.value };
+      if (from === to) this.hint = "Select the text first that is to become a template or page.";
+      else location.assign(`${form.dataset.extract}?${new URLSearchParams(query)}`);
+    },
+    inline() {
+      if (!this.isSaved()) return;
+      const query = { insert: this.insertIndex, revision: this.$refs.revision.value };
+      location.assign(`${form.dataset.inline}?${new URLSearchParams(query)}`);
+    },
+    take(each) {
+      this.choosing = false;
+      laidIn(view, each);
+    },
+    takeFirst() {
+      if (this.choices.length) this.take(this.choices[0]);
+    },
     adopt(event) {
       this.$refs.revision.value = event.currentTarget.dataset.newest;
       event.currentTarget.closest(".notice").remove();
@@ -311,6 +349,8 @@ function desk() {
       this.preview();
     },
   };
+  // With its getters, which a spread would call.
+  return Object.defineProperties(parts, Object.getOwnPropertyDescriptors(inserts.parts));
 }
 
 window.Alpine.data("desk", desk);

@@ -8,6 +8,7 @@ import { jump } from "./jump.js";
 import { keys, listenForKeys } from "./keys.js";
 import { lately, visit } from "./lately.js";
 import { lightUp } from "./lit.js";
+import { markAll } from "./mark-all.js";
 import { report } from "./lists.js";
 import { menu } from "./menu.js";
 
@@ -21,6 +22,7 @@ Alpine.data("menu", menu);
 Alpine.data("report", report);
 Alpine.data("filing", filing);
 listenForKeys();
+markAll();
 
 // The desk's own script registers its part of the page before this.
 window.Alpine = Alpine;

@@ -155,10 +155,7 @@ function option(page, boost) {
 
 /** Pages to put in; the slots of a template are laid out, to go through with Tab. */
 async function toPutIn(typed, volume) {
-  const query = new URLSearchParams({ typed, volume });
-  const answer = await fetch(`/-/inserts?${query}`).catch(() => null);
-  if (!answer?.ok) return [];
-  return (await answer.json()).map((page, nth) => {
+  return (await toChoose(typed, volume)).map((page, nth) => {
     const made = option(page, -nth);
     if (page.slots.length) {
       made.detail = [page.place, page.slots.map((slot) => slot.name).join(", ")].filter(Boolean).join(" · ");
@@ -169,6 +166,27 @@ async function toPutIn(typed, volume) {
     }
     return made;
   });
+}
+
+/** What brings a place of the text into sight. */
+export const scrolledTo = (at) => EditorView.scrollIntoView(at, { y: "nearest", yMargin: 24 });
+
+/** Puts a page in at the selection, its slots laid out. */
+export function laidIn(view, page) {
+  const { from, to } = view.state.selection.main;
+  if (page.slots.length) {
+    snippet(`[[=${laidOut(page)}`)(view, null, from, to);
+  } else {
+    const insert = `[[=${page.insert}]]`;
+    view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + insert.length - 2 } });
+  }
+  view.focus();
+}
+
+/** What can be put in, by what is typed of its name. */
+export async function toChoose(typed, volume) {
+  const answer = await fetch(`/-/inserts?${new URLSearchParams({ typed, volume })}`).catch(() => null);
+  return answer?.ok ? answer.json() : [];
 }
 
 /** One value beside the name, several on lines of their own. */
@@ -201,8 +219,9 @@ async function matching(typed, volume) {
 
 const KEPT_BY_US = new Set(["Mod-Enter"]);
 
-/** An editor in `parent`; `changed` is called after each change of the text. */
-export function editor({ text, parent, nonce, volume, names, changed, keys }) {
+/** An editor in `parent`; `changed` is called after each change of the text, `caretMoved` whenever the caret may be
+ * somewhere else. */
+export function editor({ text, parent, nonce, volume, names, changed, caretMoved, keys }) {
   return new EditorView({
     parent,
     state: EditorState.create({
@@ -232,7 +251,8 @@ export function editor({ text, parent, nonce, volume, names, changed, keys }) {
           ...defaultKeymap.filter((binding) => !KEPT_BY_US.has(binding.key)),
         ]),
         EditorView.updateListener.of((update) => {
-          if (update.docChanged) changed();
+          if (update.docChanged) changed(update.changes);
+          if (update.docChanged || update.selectionSet) caretMoved();
         }),
         EditorView.domEventHandlers({
           // Escape that closes a list of names is not one of the two that leave the desk.

@@ -141,6 +141,43 @@ class SlotValue(_OnPage):
     value: str
 
 
+class SlotOf(Schema):
+    """Words of a passage that become a slot."""
+
+    name: str
+    words: str
+
+
+class Extract(_OnPage):
+    """Make a passage a template or a page of its own, with an insert in its place."""
+
+    act: Literal["extract"]
+    start: int = Field(ge=0, description="Code points of the text as stored")
+    end: int = Field(ge=0)
+    title: str
+    template: bool = True
+    slots: list[SlotOf] = Field(default_factory=list, max_length=40)
+    revision: int = Field(0, description="Of the text that start and end belong to; 0 for the newest")
+    rows: list[str] = Field(
+        default_factory=list, description="Ids of rows of the plan: places that say the same"
+    )
+
+
+class Inline(_OnPage):
+    """Replace an insert by its text."""
+
+    act: Literal["inline"]
+    insert: int = Field(ge=0, description="Which of the page's references, counted from 0")
+    revision: int = 0
+
+
+class InlineEverywhere(_OnPage):
+    """Replace all inserts of a page by its text."""
+
+    act: Literal["inline everywhere"]
+    trash: bool = Field(False, description="Put the page into the trash if no insert of it is left")
+
+
 class Delete(_OnPage):
     """Put a page into the trash."""
 
@@ -252,6 +289,9 @@ Wish = Annotated[
     | File
     | Slot
     | SlotValue
+    | Extract
+    | Inline
+    | InlineEverywhere
     | Delete
     | Restore
     | Aliases
@@ -302,10 +342,11 @@ class Reference(Schema):
 
 
 class Row(Schema):
-    """Words that say the old name without referring to it; exchanged only if chosen."""
+    """A place that can be changed too: words that say the old name without referring to it, or a passage that says
+    the same; changed only if chosen."""
 
     id: str
-    kind: Literal["text", "heading", "link", "picture", "file", "value"]
+    kind: Literal["text", "heading", "link", "picture", "file", "value", "passage"]
     title: str
     line: int
     before: str

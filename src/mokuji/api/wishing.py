@@ -23,6 +23,8 @@ def wish(body: schemas.Wish) -> wishes.Wish:
     if isinstance(body, schemas.Link):
         marks = body.only
         fields["only"] = None if marks is None else tuple((m.page, m.start, m.end, m.target) for m in marks)
+    if isinstance(body, schemas.Extract):
+        fields["slots"] = tuple((each.name, each.words) for each in body.slots)
     return _KINDS[body.act](**fields)
 
 
@@ -40,6 +42,9 @@ _KINDS: dict[str, type[wishes.Wish]] = {
     "file": wishes.File,
     "slot": wishes.RenameSlot,
     "slot value": wishes.GiveValue,
+    "extract": wishes.Extract,
+    "inline": wishes.Inline,
+    "inline everywhere": wishes.InlineEverywhere,
     "delete": wishes.Delete,
     "restore": wishes.Restore,
     "aliases": wishes.Aliases,

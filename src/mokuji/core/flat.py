@@ -78,6 +78,9 @@ class Flattener:
         place = self._places.get(index)
         if place is None:
             raise Left("it stands inside another reference or a link")
+        volume = self._homes[template.head.volume]
+        if volume.closed and volume.id != self._home.id:
+            raise Left("it comes from a closed volume, whose text not all may read here")
         reference = self._page.content.references[index]
         spans = select(template, reference.section, self._volumes)
         if spans is None:

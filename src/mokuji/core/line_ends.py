@@ -37,3 +37,14 @@ def restore(old: str, submitted: str) -> str:
                 if ends[b + at] and old_ends[a + at]:
                     ends[b + at] = old_ends[a + at]
     return "".join(line + end for line, end in zip(new_lines, ends, strict=True))
+
+
+def stored_offset(text: str, at: int) -> int:
+    """Where an offset lies in a stored text that was counted with one character for each line end."""
+    if "\r\n" not in text:
+        return min(at, len(text))
+    for found in re.finditer(r"\r\n", text):
+        if found.start() >= at:
+            break
+        at += 1
+    return min(at, len(text))

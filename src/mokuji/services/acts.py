@@ -28,7 +28,10 @@ from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
     Aliases,
     CreateVolume,
+    Extract,
+    GiveValue,
     Merge,
+    RenameSlot,
     Restore,
     Scene,
     Section,
@@ -97,6 +100,7 @@ class PlanView:
     aliases: tuple[str, ...] = ()
     slots: tuple[str, ...] = ()
     joined: str | None = None
+    passage: str = ""
     trashed: Mapping[int, str] = field(default_factory=dict)
 
     @property
@@ -145,7 +149,7 @@ def _to_choose_from(scene: Scene, view: PlanView) -> dict[str, Any]:
     """What the question of an act needs besides its plan: headings, other names, the text of two pages."""
     found: dict[str, Any] = {}
     wish, head = view.wish, view.head
-    if isinstance(wish, Split | Section | Aliases | Merge) and head is not None:
+    if isinstance(wish, Split | Section | Aliases | Merge | RenameSlot | GiveValue) and head is not None:
         page = scene.wiki.pages([head.id])[head.id]
         content = page.content
         found["headings"] = tuple(
@@ -158,6 +162,9 @@ def _to_choose_from(scene: Scene, view: PlanView) -> dict[str, Any]:
             with suppress(MokujiError):
                 into = scene.page_named(wish.into, wish.volume)
                 found["joined"] = joined(page, scene.wiki.pages([into.id])[into.id], "after")
+    if isinstance(wish, Extract) and head is not None:
+        text = scene.wiki.pages([head.id])[head.id].text
+        found["passage"] = wish.passage(text).of(text).strip()
     if isinstance(wish, Restore):
         readable = {volume.id for volume in scene.volumes.values()}
         thrown = trash.thrown(scene.connection, wish.pages)

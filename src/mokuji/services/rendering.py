@@ -39,6 +39,8 @@ class Addresses:
     """The address of a category, by the keys of volume and name."""
     lists: Callable[[int, Sequence[tuple[str | None, str]]], Listing | None] | None = None
     """Makes the lists of pages, from the volume where one is typed and its values."""
+    inline: Callable[[int], str] | None = None
+    """Where an insert of the page itself is replaced by its text, by its index among the references."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,8 +192,10 @@ class _Show:
         id_ = f' id="ref-{token.index}"' if token.page is self._root.page else ""
         href = html.escape(self._to.page(self._link(token)))
         if place.block:
-            source = f'<a class="source" href="{href}">{named}</a>'
-            return f'<div class="insert"{id_}>{source}\n{html_}</div>\n'
+            source = f'<a href="{href}">{named}</a>'
+            if self._to.inline is not None and id_:
+                source += f' · <a href="{html.escape(self._to.inline(token.index))}">put its text here</a>'
+            return f'<div class="insert"{id_}><div class="source">{source}</div>\n{html_}</div>\n'
         return f'<span class="insert" title="from “{named}”"{id_}>{html_}</span>'
 
     def mark(self, word: str, page: Page) -> str:

@@ -35,6 +35,9 @@ DONE = {
     "file": "Filed",
     "slot": "Slot renamed",
     "slot value": "Value given",
+    "extract": "Text made a page",
+    "inline": "Text put in place of an insert",
+    "inline everywhere": "Text put in place of inserts",
 }
 """What the log calls an act."""
 
@@ -225,6 +228,37 @@ def _slot_value(_: PlanView, made: Plan) -> str:
     )
 
 
+def _extract(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    what = "template" if facts["template"] else "page"
+    more = facts["places"] - 1
+    elsewhere = (
+        f" So will {counted(more, 'more place')} that {'says' if more == 1 else 'say'} the same."
+        if more
+        else ""
+    )
+    return f"The text will be the {what} “{facts['to']}”, and an insert of it will stand in its place.{elsewhere}"
+
+
+def _inline(_: PlanView, made: Plan) -> str:
+    return (
+        f"The text of “{made.facts['template']}” will stand in the place of the insert; readers see the same."
+    )
+
+
+def _inline_everywhere(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    said = [
+        f"The text of “{facts['template']}” will stand in the place of {counted(facts['places'], 'insert')}; "
+        "readers see the same."
+    ]
+    if facts["left"]:
+        said.append(f"{counted(facts['left'], 'insert')} will stay: {'; '.join(facts['why'])}.")
+    if facts["trash"]:
+        said.append("Nothing inserts the page then, and it goes to the trash.")
+    return " ".join(said)
+
+
 _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "rename": _rename,
     "contents": _contents,
@@ -247,6 +281,9 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "file": _file,
     "slot": _slot,
     "slot value": _slot_value,
+    "extract": _extract,
+    "inline": _inline,
+    "inline everywhere": _inline_everywhere,
 }
 
 
@@ -310,6 +347,9 @@ def button(view: PlanView) -> str:
         "file": "File it",
         "slot": "Rename the slot",
         "slot value": f"Give it in {counted(int(made.facts.get('places', 0)), 'place')}",
+        "extract": f"Make it a {'template' if made.facts.get('template') else 'page'}",
+        "inline": "Put the text there",
+        "inline everywhere": f"Put the text in {counted(int(made.facts.get('places', 0)), 'place')}",
         "link": "Link it"
         if isinstance(view.wish, LinkFrom)
         else f"Link {counted(int(made.facts.get('links', 0)), 'place')}",

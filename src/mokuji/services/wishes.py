@@ -16,10 +16,13 @@ from mokuji.core.contents import Row as Place
 from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.following import At
 from mokuji.core.line_ends import restore as restore_line_ends
+from mokuji.core.line_ends import stored_offset
 from mokuji.core.plan import Plan, need
 from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.category import file_page, rename_category
 from mokuji.core.plans.delete import References, delete
+from mokuji.core.plans.extract import Wanted, extract, words_of
+from mokuji.core.plans.inline import inline, inline_everywhere
 from mokuji.core.plans.join import join
 from mokuji.core.plans.link import Address, link, link_addresses, link_from
 from mokuji.core.plans.merge import Texts, merge
@@ -498,6 +501,97 @@ class GiveValue:
 
     def note(self, plan: Plan) -> str:
         return f"“{plan.facts['to']}” for “{plan.facts['slot']}” of “{plan.facts['template']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Extract:
+    """A passage made a template or a page of its own; ``rows`` are the chosen places that hold it too.
+
+    ``start`` and ``end`` are code points of the text in ``revision``; with ``from_browser`` every line end counts as
+    one, as in a text field."""
+
+    act: ClassVar[str] = "extract"
+    volume: str
+    page: str
+    start: int
+    end: int
+    title: str
+    template: bool = True
+    slots: tuple[tuple[str, str], ...] = ()
+    revision: int = 0
+    rows: tuple[str, ...] = ()
+    from_browser: bool = False
+
+    def passage(self, text: str) -> Span:
+        """What is selected in a stored text."""
+        start, end = max(0, self.start), max(0, self.end)
+        return (
+            Span(stored_offset(text, start), stored_offset(text, end))
+            if self.from_browser
+            else Span(start, end)
+        )
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.WRITE)
+        _check_seen(head, self.revision)
+        page = need(scene.wiki, head.id)
+        passage = self.passage(page.text)
+        wanted = Wanted(self.title, self.template, self.slots)
+        offer: Sequence[int] = ()
+        if scene.shown or self.rows:
+            words = words_of(page, passage, wanted)
+            writable = [each.id for each in scene.volumes.values() if scene.may_write(each.id)]
+            offer = search.saying(scene.connection, words, writable) if words else ()
+        return extract(scene.wiki, head.id, passage, wanted, rows=self.rows, offer=offer)
+
+    def note(self, plan: Plan) -> str:
+        return f"“{plan.facts['to']}” is made of text on “{plan.facts['from']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Inline:
+    """An insert replaced by its text; ``insert`` counts the references of the page from 0, in ``revision``."""
+
+    act: ClassVar[str] = "inline"
+    volume: str
+    page: str
+    insert: int
+    revision: int = 0
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.WRITE)
+        _check_seen(head, self.revision)
+        readable = {each.id for each in scene.volumes.values()}
+        return inline(scene.wiki, head.id, self.insert, readable)
+
+    def note(self, plan: Plan) -> str:
+        return f"The text of “{plan.facts['template']}” in the place of an insert"
+
+
+@dataclass(frozen=True, slots=True)
+class InlineEverywhere:
+    """All inserts of a page replaced by its text; with ``trash`` the page goes if none is left."""
+
+    act: ClassVar[str] = "inline everywhere"
+    volume: str
+    page: str
+    trash: bool = False
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.RENAME)
+        return inline_everywhere(scene.wiki, head.id, trash=self.trash)
+
+    def note(self, plan: Plan) -> str:
+        return f"The text of “{plan.facts['template']}” in the place of its inserts"
+
+
+def _check_seen(head: PageHead, revision: int) -> None:
+    """Refused if the page is not the one that ranges were chosen in."""
+    if revision and head.revision != revision:
+        raise Refused(
+            f"“{head.title}” was edited since the text was selected. Open it again and select it there.",
+            code="page_edited",
+        )
 
 
 @dataclass(frozen=True, slots=True)

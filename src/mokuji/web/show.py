@@ -16,8 +16,11 @@ from mokuji.web import addresses
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
 
 
-def places(desk: Desk, actor: Actor, *, may_write: bool, under: str) -> rendering.Addresses:
-    """Where references lead in a browser; unwritten names lead straight into writing for who may."""
+def places(
+    desk: Desk, actor: Actor, *, may_write: bool, under: str, volume: str = "", revision: int = 0
+) -> rendering.Addresses:
+    """Where references lead in a browser; unwritten names lead straight into writing for who may. With ``volume`` and
+    ``revision`` the inserts of the page ``under`` can be replaced by their text."""
 
     def write(link: Link) -> str:
         return addresses.act("edit", link.volume, link.key, under=under)
@@ -25,11 +28,15 @@ def places(desk: Desk, actor: Actor, *, may_write: bool, under: str) -> renderin
     def card(link: Link) -> str:
         return addresses.act("card", link.volume, link.key)
 
+    def inline(index: int) -> str:
+        return addresses.plan("inline", volume, under, insert=index, revision=revision)
+
     return rendering.Addresses(
         write if may_write else None,
         card,
         category=addresses.category,
         lists=partial(listings.listing, desk, actor),
+        inline=inline if may_write and volume else None,
     )
 
 

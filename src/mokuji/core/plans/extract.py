@@ -451,7 +451,10 @@ def _elsewhere(
     own: Mapping[str, str] = {hole.slot: hole.span.of(page.text) for hole in holes if hole.own}
     count = 0
     pages = wiki.pages([page.head.id, *offer]) if not own else {page.head.id: page}
-    for other in sorted(pages.values(), key=lambda p: (p.head.id != page.head.id, p.head.volume, p.head.key)):
+    # Whoever reads the passage must be able to read what is put in instead.
+    closed = volumes_by_id(wiki)[page.head.volume].closed
+    there = [each for each in pages.values() if not closed or each.head.volume == page.head.volume]
+    for other in sorted(there, key=lambda p: (p.head.id != page.head.id, p.head.volume, p.head.key)):
         found = [
             each
             for each in pattern.find(other)

@@ -8,7 +8,7 @@ where readers would see something else, the insert stays and is counted.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.composing import Carried, Composition, Part, Words, gap_behind
@@ -29,11 +29,12 @@ MOST = 300
 DIFFERS = "it would not read the same there"
 
 
-def inline(wiki: Wiki, page_id: int, index: int) -> Plan:
+def inline(wiki: Wiki, page_id: int, index: int, readable: Collection[int] | None = None) -> Plan:
     """The plan to replace one insert (``index`` among the references of its page) by its text. Missing if there is
-    no such insert, Refused with the reason if its text cannot stand there."""
+    no such insert, or if it leads into a volume that is not among the ``readable`` ones; Refused with the reason if
+    its text cannot stand there."""
     page = need(wiki, page_id)
-    template = _template(wiki, page, index)
+    template = _template(wiki, page, index, readable)
     done = _Page(wiki, page, [(index, template)])
     if done.left:
         raise Refused(
@@ -81,11 +82,17 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
     }
     contents = [Take(template.head.volume, template.head.key)] if gone else []
     return make(
-        wiki, "inline", template.head, outcome, asked=(template_id, trash), facts=facts, contents=contents
+        wiki,
+        "inline everywhere",
+        template.head,
+        outcome,
+        asked=(template_id, trash),
+        facts=facts,
+        contents=contents,
     )
 
 
-def _template(wiki: Wiki, page: Page, index: int) -> Page:
+def _template(wiki: Wiki, page: Page, index: int, readable: Collection[int] | None) -> Page:
     references = page.content.references
     if not 0 <= index < len(references) or references[index].kind is not Kind.INSERT:
         raise Missing("There is no such insert on the page any more.", code="insert_missing")
@@ -94,7 +101,7 @@ def _template(wiki: Wiki, page: Page, index: int) -> Page:
     assert reference.name is not None
     found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=True).page
     template = wiki.pages([found.id]).get(found.id) if found is not None else None
-    if template is None:
+    if template is None or (readable is not None and template.head.volume not in readable):
         raise Missing("This insert leads to no page.", code="insert_unwritten")
     if template.head.id == page.head.id:
         raise Refused("An insert of a page on itself stands for no text.", code="insert_loop")

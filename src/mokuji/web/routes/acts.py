@@ -52,6 +52,12 @@ def _chosen(given: Query) -> tuple[tuple[int, int, int], ...] | None:
     )
 
 
+def _slots(given: Query) -> tuple[tuple[str, str], ...]:
+    """Words that become slots, typed as “name: words” lines."""
+    pairs = (line.partition(":") for line in given.get("slots", "").splitlines() if line.strip())
+    return tuple((name.strip(), words.strip()) for name, _, words in pairs)
+
+
 def _marks(given: Query) -> tuple[tuple[int, int, int, int], ...]:
     """Marked mentions: page, start, end and target of each."""
     numbers = (tuple(each.split("-")) for each in _several(given, "only"))
@@ -104,6 +110,20 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "category": lambda v, p, q: wishes.RenameCategory(v, p, q.get("to", "")),
     "slot": lambda v, p, q: wishes.RenameSlot(v, p, q.get("slot", ""), q.get("to", "")),
     "value": lambda v, p, q: wishes.GiveValue(v, p, q.get("slot", ""), q.get("value", "")),
+    "extract": lambda v, p, q: wishes.Extract(
+        v,
+        p,
+        _number(q, "start"),
+        _number(q, "end"),
+        q.get("title", ""),
+        _one_of(q, "kind", "template", "page") == "template",
+        _slots(q),
+        _number(q, "revision"),
+        _several(q, "rows"),
+        from_browser=True,
+    ),
+    "inline": lambda v, p, q: wishes.Inline(v, p, _number(q, "insert"), _number(q, "revision")),
+    "inline-all": lambda v, p, q: wishes.InlineEverywhere(v, p, "trash" in q),
     "aliases": lambda v, p, q: wishes.Aliases(
         v, p, tuple(each.strip() for each in q.get("aliases", "").splitlines() if each.strip())
     ),
@@ -126,6 +146,9 @@ _ASKED = {
     "category": "to",
     "slot": "to",
     "value": "value",
+    "extract": "title",
+    "inline": "insert",
+    "inline-all": "asked",
     "address": "origin",
 }
 """The field of each without which its question was not answered yet."""

@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, Response
 from mokuji.core import names
 from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
-from mokuji.services import finding, reading, templates, writing
+from mokuji.services import finding, insert_forms, reading, templates, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -235,6 +235,47 @@ def inserts_like(who: Who, typed: str = "", volume: str = "") -> Response:
         asked = [{"name": slot.name, "hint": slot.example or slot.help or slot.name} for slot in slots]
         told.append({"title": each.title, "place": each.place, "insert": each.insert, "slots": asked})
     return JSONResponse(told)
+
+
+@router.post("/-/insert-at/{volume}")
+def insert_at(who: Who, form: Form, volume: str) -> Response:
+    """The insert under the caret as a form; ``at`` and all places in code points of the text."""
+    typed = form.get("at", "")
+    at = int(typed) if typed.isdecimal() and len(typed) < 10 else 0
+    try:
+        found = insert_forms.insert_at(who.desk, who.actor, volume, form.get("text", ""), at)
+    except MokujiError as fault:
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    if found is None:
+        return JSONResponse({"insert": None})
+    fields = [
+        {
+            "name": each.slot.name,
+            "help": each.slot.help,
+            "hint": each.slot.default if each.slot.default is not None else each.slot.example,
+            "has_default": each.slot.default is not None,
+            "required": each.slot.required,
+            "value": each.words,
+            "span": each.span,
+            "whole": each.whole,
+        }
+        for each in found.fields
+    ]
+    href = addresses.page(found.volume.key, found.page.key) if found.page and found.volume else None
+    return JSONResponse(
+        {
+            "insert": {
+                "index": found.index,
+                "title": found.page.title if found.page else found.typed,
+                "href": href,
+                "span": found.span,
+                "end": found.end,
+                "lines": found.lines,
+                "fields": fields,
+                "faults": found.faults,
+            }
+        }
+    )
 
 
 @router.get("/-/card/{volume}/{page:path}")

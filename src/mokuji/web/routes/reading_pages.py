@@ -78,7 +78,15 @@ def _moved(who: Visitor, volume: str, page: str) -> Response | None:
 
 def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
     shown = view.rendered(
-        who.desk, places(who.desk, who.actor, may_write=view.place.may_write, under=view.head.key)
+        who.desk,
+        places(
+            who.desk,
+            who.actor,
+            may_write=view.place.may_write,
+            under=view.head.key,
+            volume=view.place.volume.key,
+            revision=view.head.revision,
+        ),
     )
     content = view.ready.page.content
     template = None
