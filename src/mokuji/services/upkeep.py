@@ -18,6 +18,7 @@ from mokuji.core.reports import bare_mentions as mentions
 from mokuji.core.reports import own_addresses as addresses
 from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
+from mokuji.core.reports.repeats import Repeat, repeats
 from mokuji.core.reports.sections import broken_sections
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
@@ -38,6 +39,8 @@ AT_ONCE = 200
 """How many texts are read at a time."""
 COUNTED_PAGES = 2_000
 """In a volume of up to so many pages the reports that read texts are counted, too."""
+REPEAT_SPOTS, REPEAT_WORDS = 8, 90
+"""How many places of a repeated passage are shown, and how much of its words."""
 SAMPLE = 500
 """How many pages tell which words are too common to be names."""
 REPORTS = {
@@ -49,6 +52,7 @@ REPORTS = {
     "mentions": "text",
     "addresses": "text",
     "insert-faults": "materials",
+    "repeats": "materials",
     "unused": "materials",
     "unfiled": "materials",
     "lone": "materials",
@@ -433,6 +437,47 @@ def _insert_faults(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(_pages(scene, after, upkeep.WITH_INSERTS), after, most, of), {}
 
 
+def _repeats(scene: _Scene, after: str, most: int) -> Listing:
+    """Passages that stand in several places of the volume and its libraries; at least once in the volume itself."""
+    areas = [scene.volume.id, *(id_ for id_ in scene.volume.libraries if id_ in scene.visible)]
+    texts = (page for area in areas for batch in _texts(scene, area) for page in batch)
+    start = int(after) if after.isdecimal() and len(after) < 10 else 0
+    found = [each for each in repeats(texts) if any(p.volume == scene.volume.id for p, _ in each.places)]
+    return [_repeat(scene, str(start + n), each) for n, each in enumerate(found[start : start + most], 1)], {}
+
+
+def _repeat(scene: _Scene, key: str, each: Repeat) -> Finding:
+    places = sorted(each.places, key=lambda place: (place[0].volume != scene.volume.id, place[0].key))
+    shown = scene.wiki.pages({page.id for page, _ in places[:REPEAT_SPOTS]})
+    spots = tuple(
+        Spot(
+            page,
+            Lines(shown[page.id].text).position(span.start).line,
+            span,
+            Excerpt("", _first_words(each.words), ""),
+        )
+        for page, span in places[:REPEAT_SPOTS]
+    )
+    lines = "a line" if each.lines == 1 else f"{each.lines} lines"
+    reason = f"{lines} in {len(places)} places: {each.saved} fewer if said once"
+    return Finding(
+        key, _first_words(each.words), places[0][0], number=len(places), reason=reason, spots=spots
+    )
+
+
+def _first_words(words: str) -> str:
+    words = " ".join(words.split())
+    return words if len(words) <= REPEAT_WORDS else words[: REPEAT_WORDS - 1].rstrip() + "…"
+
+
+def _texts(scene: _Scene, volume: int) -> Iterator[list[Page]]:
+    key = ""
+    while ids := upkeep.page_ids(scene.connection, volume, key, AT_ONCE, "true", {}):
+        ordered = sorted(scene.wiki.pages(ids).values(), key=lambda page: page.head.key)
+        yield ordered
+        key = ordered[-1].head.key + "\x01"
+
+
 def _unused(scene: _Scene, after: str, most: int) -> Listing:
     """Templates that are put in nowhere; such as only notes link to are told so."""
     found = [
@@ -508,6 +553,7 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "mentions": _mentions,
     "addresses": _addresses,
     "insert-faults": _insert_faults,
+    "repeats": _repeats,
     "unused": _unused,
     "unfiled": _unfiled,
     "lone": _lone,

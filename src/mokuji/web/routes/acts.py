@@ -120,7 +120,7 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
         _slots(q),
         _number(q, "revision"),
         _several(q, "rows"),
-        from_browser=True,
+        from_browser="stored" not in q,
     ),
     "inline": lambda v, p, q: wishes.Inline(v, p, _number(q, "insert"), _number(q, "revision")),
     "inline-all": lambda v, p, q: wishes.InlineEverywhere(v, p, "trash" in q),

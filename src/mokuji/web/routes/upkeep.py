@@ -103,6 +103,19 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
         return _of_categories(volume, found)
     if view.name == "lone":
         return [("Rename, or bring together…", plan("category", volume, found.key))]
+    if view.name == "repeats" and found.page is not None:
+        where = view.volumes[found.page.volume].key
+        span = found.spots[0].span
+        address = plan(
+            "extract",
+            where,
+            found.page.key,
+            start=span.start,
+            end=span.end,
+            revision=found.page.revision,
+            stored=1,
+        )
+        return [("Extract…", address)]
     if view.name == "unused" and found.page is not None:
         return [("Delete", plan("delete", volume, found.page.key))]
     if view.name == "unfiled" and found.page is not None:
