@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
@@ -14,6 +16,7 @@ from mokuji.core.reports.bare_mentions import (
     bare_mentions,
 )
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
+from mokuji.core.reports.repeats import Repeat, repeats
 from mokuji.core.reports.sections import broken_sections
 from mokuji.core.wiki import Page, PageHead
 from tests.wikis import wiki_of
@@ -148,3 +151,70 @@ def test_a_section_that_a_page_does_not_have_is_found_and_others_are_not() -> No
         ("Pump", "gone", "Pump"),
         ("Well", "Old", "Pump"),
     ]
+
+
+# ---- repeated text --------------------------------------------------------------------
+
+LONG = "Vent the well for ten minutes, and keep a second person within call while the lid is off."
+OTHER = "Write the hour of the start into the log of the buoy, then set the main isolator to OFF."
+
+
+def _repeats(**texts: str) -> list[Repeat]:
+    return repeats(wiki_of({"Guide": texts}).pages_by_id.values())
+
+
+def test_what_stands_in_several_places_is_told_with_what_saying_it_once_would_save() -> None:
+    (found,) = _repeats(
+        A=f"---\nsummary: x\n---\n{LONG}\n\n- own\n",
+        B=f"own words\n\n> {LONG}\n",
+        C=LONG.replace(", and", ",\nand"),
+        D=f"{LONG}\r\n\r\n{LONG}",
+    )
+    stands = [(page.title, span.start) for page, span in found.places]
+    # In the quotation it is another block; in C the same words are on two lines.
+    assert stands == [("A", 19), ("C", 0), ("D", 0), ("D", 93)]
+    assert (found.words, found.lines, found.saved) == (LONG, 2, 2)
+
+
+def test_only_the_longest_passages_are_told_and_what_saves_most_first() -> None:
+    both = f"{LONG}\n\n## Then\n\n{OTHER}"
+    first, second = _repeats(A=f"x\n\n{both}", B=f"{both}\n\ny", C=f"{both}\n", D=f"z\n\n{OTHER}")
+    assert (first.words, len(first.places), first.saved) == (both, 3, 7)
+    assert (second.words, len(second.places), second.saved) == (OTHER, 4, 2)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "Short words.",
+        "[[=Safety notice | hazard: the lid drops when its last bolt comes out of the rim of the well]]",
+        "## A heading that is as long as a passage would have to be, and then some more words",
+        "| | |\n|---|---|",
+    ],
+)
+def test_what_is_short_or_no_text_is_no_passage(text: str) -> None:
+    assert _repeats(A=text, B=text, C=text) == []
+
+
+def test_code_with_empty_lines_is_one_passage() -> None:
+    code = f"```\n{LONG}\n\n{OTHER}\n```"
+    (found,) = _repeats(A=code, B=f"x\n\n{code}\n", C=code)
+    assert found.words == code
+
+
+@given(
+    st.lists(st.lists(st.sampled_from([LONG, OTHER, "## h", "own", LONG + OTHER]), max_size=5), max_size=4)
+)
+def test_every_repeated_block_is_in_a_passage_that_stands_where_it_says(pages: list[list[str]]) -> None:
+    texts = {f"P{n}": "\n\n".join(blocks) for n, blocks in enumerate(pages)}
+    by_title = {f"P{n}": texts[f"P{n}"] for n in range(len(pages))}
+    found = _repeats(**texts)
+    for each in found:
+        assert len(each.places) > 1 and each.saved > 0
+        assert all(span.of(by_title[page.title]) == each.words for page, span in each.places)
+    for block in (LONG, OTHER):
+        count = sum(blocks.count(block) for blocks in pages)
+        alone = 2 * (count - 1) - count > 0 and not any(
+            one == other == block for blocks in pages for one, other in pairwise(blocks)
+        )
+        assert not alone or any(block in each.words for each in found), (block, count)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from hypothesis import assume, event, given
+from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
 from mokuji.core import names
@@ -15,6 +15,8 @@ from mokuji.core.plan import Plan
 from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.create import create
 from mokuji.core.plans.delete import delete
+from mokuji.core.plans.extract import Wanted, extract
+from mokuji.core.plans.inline import inline
 from mokuji.core.plans.join import join
 from mokuji.core.plans.merge import merge
 from mokuji.core.plans.move import move_to_volume
@@ -26,6 +28,7 @@ from mokuji.core.plans.section import rename_section
 from mokuji.core.plans.split import split
 from mokuji.core.plans.undo import undo
 from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
+from mokuji.core.readings import Reader
 from mokuji.core.references import uses_of
 from mokuji.core.spans import Span
 from mokuji.core.text.headings import section_end
@@ -444,3 +447,48 @@ def test_a_plan_of_the_same_wiki_has_the_same_digest(
     assert plan.page is not None
     again = rename(wiki, plan.page.id, str(plan.facts["to"]), present_words=present)
     assert plan.digest == again.digest
+
+
+FEWER = settings.default.max_examples // 3 if settings.default is not None else 50
+"""Each of these reads every page twice."""
+
+
+def _reads_the_same(wiki: MemoryWiki, after: MemoryWiki) -> None:
+    for id_, page in wiki.pages_by_id.items():
+        assert Reader(after).read(after.pages_by_id[id_]) == Reader(wiki).read(page), page.head.title
+
+
+@settings(max_examples=FEWER)
+@given(wikis(), st.sampled_from(["\n\n{}\n", "\n\n- {}\n- x\n", "\n\n> a {} b\n"]), st.data())
+def test_after_an_inline_every_page_reads_as_before(
+    wiki: MemoryWiki, place: str, data: st.DataObject
+) -> None:
+    assume(len(wiki.pages_by_id) > 1)
+    host, template = (wiki.pages_by_id[some_page(data, wiki)] for _ in range(2))
+    assume(host is not template)
+    volume = next(v for v in wiki.volumes.values() if v.id == template.head.volume)
+    insert = f"[[=/{names.escape(volume.title)}/{names.escape(template.head.title)}]]"
+    wiki = with_pages(wiki, {host.head.id: Page(host.head, host.text.rstrip() + place.format(insert))})
+    count = len(wiki.pages_by_id[host.head.id].content.references)
+    plan = planned(lambda: inline(wiki, host.head.id, count - 1))
+    _reads_the_same(wiki, applied(wiki, plan))
+
+
+@settings(max_examples=FEWER)
+@given(wikis(), new_titles, st.booleans(), st.data())
+def test_after_an_extract_every_page_reads_as_before(
+    wiki: MemoryWiki, title: str, template: bool, data: st.DataObject
+) -> None:
+    page = wiki.pages_by_id[some_page(data, wiki)]
+    assume(page.text.strip())
+    start = data.draw(st.integers(0, len(page.text) - 1))
+    passage = Span(start, data.draw(st.integers(start + 1, len(page.text))))
+    # A heading that goes to the new page takes the references to it along.
+    assume(not any(h.span.start < passage.end and passage.start < h.span.end for h in page.content.headings))
+    wanted, every = Wanted(title, template), sorted(wiki.pages_by_id)
+    offered = planned(lambda: extract(wiki, page.head.id, passage, wanted, offer=every))
+    assume(not offered.captured)
+    rows = [row.id for row in offered.rows if data.draw(st.booleans())]
+    plan = planned(lambda: extract(wiki, page.head.id, passage, wanted, rows=rows, offer=every))
+    event(f"{len(rows)} more places")
+    _reads_the_same(wiki, applied(wiki, plan))

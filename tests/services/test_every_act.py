@@ -129,6 +129,22 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         lambda: wishes.GiveValue("data", "notice", "who", "staff"),
         "2 places that give no “who” to “Notice” will give “staff”.",
     ),
+    (
+        "extract",
+        lambda: wishes.Extract("guide", "well", 0, 27, "It", rows=()),
+        "The text will be the template “It”, and an insert of it will stand in its place.",
+    ),
+    (
+        "inline",
+        lambda: wishes.Inline("data", "log", 0),
+        "The text of “Notice” will stand in the place of the insert; readers see the same.",
+    ),
+    (
+        "inline everywhere",
+        lambda: wishes.InlineEverywhere("data", "part", trash=True),
+        "The text of “Part” will stand in the place of 1 insert; readers see the same. Nothing inserts the page "
+        "then, and it goes to the trash.",
+    ),
     ("new volume", lambda: wishes.CreateVolume("Notes"), "“Notes”"),
     ("volume", lambda: wishes.RenameVolume("guide", "Manual"), "will be called “Manual”. 2 references"),
     (

@@ -138,6 +138,20 @@ class Histories(RuleBasedStateMachine):
     @rule(
         volume=st.sampled_from(VOLUMES),
         page=st.sampled_from(NAMES),
+        start=st.integers(0, 40),
+        length=st.integers(1, 60),
+        title=st.sampled_from(NAMES),
+    )
+    def extract(self, volume: str, page: str, start: int, length: int, title: str) -> None:
+        self.do(wishes.Extract(volume, page, start, start + length, title))
+
+    @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), trash=st.booleans())
+    def inline(self, volume: str, page: str, trash: bool) -> None:
+        self.do(wishes.InlineEverywhere(volume, page, trash))
+
+    @rule(
+        volume=st.sampled_from(VOLUMES),
+        page=st.sampled_from(NAMES),
         branch=st.booleans(),
         references=st.sampled_from(["leave", "words"]),
     )

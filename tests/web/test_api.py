@@ -216,6 +216,15 @@ def _wishes(body: dict[str, Any], name: str) -> list[dict[str, Any]]:
             "slot": name,
             "value": text,
         },
+        {
+            "act": "extract",
+            **NAMED,
+            "start": 0,
+            "end": 400,
+            "title": title,
+            "slots": [{"name": name, "words": text}],
+        },
+        {"act": "inline", **NAMED, "insert": 0},
         {"act": "delete", **NAMED, "references": "retarget", "target": title},
         {"act": "aliases", **NAMED, "aliases": [title, name, text]},
         {"act": "create volume", "title": title},
@@ -264,3 +273,41 @@ def test_categories_and_places_of_use_are_told(wenna: TestClient) -> None:
     uses = wenna.get("/api/v1/volumes/parts-and-data/uses/safety-notice").json()
     assert (uses["slots"], uses["places"], uses["faulty"]) == (["word", "hazard", "avoid"], 4, 1)
     assert uses["entries"][0]["title"] == "Storm mooring" and len(uses["entries"][0]["faults"]) == 2
+
+
+def _planned_and_done(client: TestClient, wish: dict[str, Any]) -> Any:
+    digest = client.post("/api/v1/plans", json=wish).json()["digest"]
+    return client.post("/api/v1/acts", json={"wish": wish, "digest": digest})
+
+
+def test_a_passage_is_extracted_with_its_likes_and_put_back(wenna: TestClient) -> None:
+    path = MANUAL + "/pages/change-the-anodes"
+    text = wenna.get(path).json()["text"]
+    start, end = text.index("Wear gloves"), text.index(" m/s.") + 5
+    slots = [{"name": "wind", "words": "10 m/s"}]
+    wish = {
+        "act": "extract",
+        "volume": "tern-4-service-manual",
+        "page": "change-the-anodes",
+        "start": start,
+        "end": end,
+        "title": "Before work",
+        "slots": slots,
+    }
+    plan = wenna.post("/api/v1/plans", json=wish).json()
+    assert {(row["kind"], row["title"]) for row in plan["rows"]} == {
+        ("passage", each) for each in ("Renew the seals", "Test in the tank", "Mooring inspection")
+    }
+    done = _planned_and_done(wenna, {**wish, "rows": [row["id"] for row in plan["rows"]]})
+    assert done.status_code == 200, done.text
+    assert "[[=Before work | wind: 10 m/s]]" in wenna.get(path).json()["text"]
+    guide = wenna.get("/api/v1/volumes/field-guide/pages/mooring-inspection").json()["text"]
+    assert "[[=Tern 4 service manual/Before work | wind: 8 m/s]]" in guide
+    back = {
+        "act": "inline everywhere",
+        "volume": "tern-4-service-manual",
+        "page": "Before work",
+        "trash": True,
+    }
+    assert _planned_and_done(wenna, back).status_code == 200
+    assert wenna.get(path).json()["text"] == text

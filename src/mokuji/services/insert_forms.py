@@ -18,6 +18,7 @@ from mokuji.core.text.slots import Slot
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.desk import Desk, Sight, check
 from mokuji.store.database import reading
+from mokuji.store.snapshot import StoredWiki
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,8 +63,10 @@ def insert_at(desk: Desk, actor: Actor, volume_key: str, text: str, at: int) -> 
         check(actor, Act.WRITE, home)
         name = reference.name
         assert name is not None
-        head = Resolver.of(sight.wiki, [(home, reference)]).resolve(name, home, insert=True).page
-        page = sight.wiki.pages([head.id]).get(head.id) if head is not None else None
+        # Of a closed page no more shows than of one that is not written.
+        seen = StoredWiki(connection, sight.volumes)
+        head = Resolver.of(seen, [(home, reference)]).resolve(name, home, insert=True).page
+        page = seen.pages([head.id]).get(head.id) if head is not None else None
     typed = names.unescape(reference.name_span.of(text))
     span = reference.span
     given = call(text, references, index).values

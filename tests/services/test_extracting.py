@@ -1,0 +1,156 @@
+"""Extract and inline through the database: who may, what is found elsewhere, and that nothing closed shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import Forbidden
+from mokuji.core.policy import Actor, Role
+from mokuji.services import acts, upkeep, wishes, writing
+from mokuji.services.acts import Applied
+from mokuji.services.desk import Desk, refresh
+from mokuji.services.insert_forms import insert_at
+from tests.services.making import pages, person, texts, volume
+
+SAY = "Vent the well for ten minutes before the second bolt is loosened."
+
+CARD = """---
+slots:
+  risk: {required: true, help: What can happen}
+  who: {default: all}
+---
+${risk} ${who}"""
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Data")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, data=Role.WRITER, secret=Role.WRITER)
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Well": f"First.\r\n\r\n{SAY}\r\n\r\nLast.\r\n",
+            "Lid": f"- {SAY.replace('ten', 'two')}\n- more",
+            "Card": CARD,
+            "Host": "[[=Card | risk: fire]] [[=Secret/Plan]]",
+        },
+    )
+    pages(desk, writer, "data", {"Sheet": f"> {SAY}"})
+    pages(desk, writer, "secret", {"Plan": SAY, "Copy": f"x\n\n{SAY}"})
+    refresh(desk)
+    return writer
+
+
+def _extract(rows: tuple[str, ...] = (), **more: object) -> wishes.Extract:
+    start = len("First.\n\n")
+    slots = (("long", "ten"),)
+    values = {"slots": slots, "from_browser": True, "rows": rows, **more}
+    return wishes.Extract("guide", "well", start, start + len(SAY), "Vent", **values)  # type: ignore[arg-type]
+
+
+def test_a_selection_in_a_browser_is_found_in_a_text_of_other_line_ends(desk: Desk, writer: Actor) -> None:
+    view = acts.plan(desk, writer, _extract())
+    assert view.passage == SAY
+    offered = {row.page.title: row.after for row in view.rows}
+    assert offered == {
+        "Lid": "[[=Vent | long: two]]",
+        "Sheet": "[[=Guide/Vent | long: ten]]",
+        "Plan": "[[=Guide/Vent | long: ten]]",
+        "Copy": "[[=Guide/Vent | long: ten]]",
+    }
+
+
+def test_the_chosen_places_are_replaced_and_the_others_stay(desk: Desk, writer: Actor) -> None:
+    chosen = tuple(
+        row.id for row in acts.plan(desk, writer, _extract()).rows if row.page.title in {"Lid", "Sheet"}
+    )
+    view = acts.plan(desk, writer, _extract(chosen))
+    assert view.can_be_done
+    assert isinstance(acts.apply(desk, writer, _extract(chosen), view.digest), Applied)
+    now = texts(desk)
+    assert now["Vent"].replace("\r\n", "\n") == (
+        "---\nslots:\n  long: {example: ten}\n---\n" + SAY.replace("ten", "${long}") + "\n"
+    )
+    assert now["Well"] == "First.\r\n\r\n[[=Vent | long: ten]]\r\n\r\nLast.\r\n"
+    assert now["Lid"] == "- [[=Vent | long: two]]\n- more"
+    assert now["Sheet"] == "> [[=Guide/Vent | long: ten]]"
+    assert now["Plan"] == SAY
+
+
+def test_places_that_one_may_not_write_are_not_offered(desk: Desk, writer: Actor) -> None:
+    other = person(desk, "jory", guide=Role.WRITER, data=Role.READER)
+    assert {row.page.title for row in acts.plan(desk, other, _extract()).rows} == {"Lid"}
+    reader = person(desk, "piet", guide=Role.READER)
+    with pytest.raises(Forbidden):
+        acts.plan(desk, reader, _extract())
+
+
+def test_the_text_of_a_closed_volume_does_not_get_out(desk: Desk, writer: Actor) -> None:
+    # What is made in a closed volume is offered to no page that others may read.
+    wish = wishes.Extract("secret", "plan", 0, len(SAY), "Vent")
+    assert {row.page.title for row in acts.plan(desk, writer, wish).rows} == {"Copy"}
+    # An insert of a closed page shows to those who may read it only, and its text would show to all.
+    inline = acts.plan(desk, writer, wishes.Inline("guide", "host", 1))
+    assert inline.refusal is not None and "closed volume" in inline.refusal.message
+    other = person(desk, "jory", guide=Role.WRITER)
+    told = acts.plan(desk, other, wishes.Inline("guide", "host", 1)).refusal
+    assert told is not None and (told.code, told.message) == (
+        "insert_unwritten",
+        "This insert leads to no page.",
+    )
+
+
+def test_what_was_selected_in_an_older_text_is_not_taken_from_the_new_one(desk: Desk, writer: Actor) -> None:
+    writing.save(desk, writer, "guide", "Well", "Other words", revision=1)
+    for wish in (_extract(revision=1), wishes.Inline("guide", "well", 0, revision=1)):
+        view = acts.plan(desk, writer, wish)
+        assert view.refusal is not None and view.refusal.code == "page_edited"
+
+
+def test_repeated_text_is_reported_with_its_places_in_the_volume_and_its_libraries(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(
+        desk, writer, "guide", {"Again": f"{SAY} {SAY}", "Once more": f"{SAY} {SAY}", "Third": f"{SAY} {SAY}"}
+    )
+    found = upkeep.report(desk, writer, "guide", "repeats").findings
+    assert [(each.number, [spot.page.title for spot in each.spots]) for each in found] == [
+        (3, ["Again", "Once more", "Third"])
+    ]
+    assert "2 lines in 3 places" in found[0].reason
+    assert upkeep.report(desk, writer, "data", "repeats").findings == ()
+
+
+def test_the_insert_under_the_caret_is_a_form(desk: Desk, writer: Actor) -> None:
+    text = "é\n[[=Card | risk: two\n  lines | nobody: x]] [[=Card|[[=Card]]]]"
+    form = insert_at(desk, writer, "guide", text, 6)
+    assert form is not None and form.page is not None
+    assert (form.index, form.page.title, form.span.of(text)[:7]) == (0, "Card", "[[=Card")
+    risk, who = form.fields
+    assert (risk.slot.help, risk.words, risk.span and risk.span.of(text)) == (
+        "What can happen",
+        "two\n  lines",
+        "two\n  lines",
+    )
+    assert risk.whole is not None and risk.whole.of(text) == "| risk: two\n  lines "
+    assert (who.slot.default, who.words, who.span) == ("all", None, None)
+    assert form.faults == ("“Card” has no slot “nobody”.",)
+    inner = insert_at(desk, writer, "guide", text, text.rindex("[[=Card") + 4)
+    assert inner is not None and inner.index == 2
+    outer = insert_at(desk, writer, "guide", text, text.rindex("[[=Card") - 1)
+    assert outer is not None and outer.fields[0].words == "[[=Card]]", (
+        "a value without a name is that of the first slot"
+    )
+    assert insert_at(desk, writer, "guide", text, 1) is None
+
+
+def test_the_form_tells_nothing_of_a_closed_page(desk: Desk, writer: Actor) -> None:
+    other = person(desk, "jory", guide=Role.WRITER)
+    form = insert_at(desk, other, "guide", "[[=Secret/Plan]]", 4)
+    assert form is not None and (form.page, form.volume, form.fields, form.faults) == (None, None, (), ())
+    with pytest.raises(Forbidden):
+        insert_at(desk, person(desk, "piet", guide=Role.READER), "guide", "[[=Card]]", 4)
