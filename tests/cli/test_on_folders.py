@@ -1,4 +1,4 @@
-"""``mokuji check``, ``rename``, ``move`` and ``merge`` on plain folders: their findings, statuses and files."""
+"""The commands that work on plain folders: their findings, statuses and files."""
 
 from __future__ import annotations
 
@@ -260,3 +260,73 @@ def test_a_list_of_pages_is_printed_with_links_to_their_files(tmp_path: Path) ->
     done = _run("render", _write(tmp_path, GUIDE | files), "List")
     assert done.exit_code == 0 and done.stdout.count("<tr>") == 3
     assert 'href="A.md">A</a></td><td>Ada</td>' in done.stdout and 'href="B.md">B</a>' in done.stdout
+
+
+# ---- said once ------------------------------------------------------------------------
+
+SAID = "Vent the well for {} minutes before the second bolt of its lid is loosened."
+ONCE = {
+    "guide/Well.md": f"First\r\n\r\n{SAID.format(10)}\r\n\r\nLast #lid-work\r\n",
+    "guide/Lid.md": f"---\ncategories: [Lid work] # by hand\n---\n- {SAID.format(2)}\n- x\n",
+    "guide/Hull.md": f"{SAID.format(10)}\n\n{SAID.format(10)}\n",
+    "guide/Lid work.md": "---\nbroader: [Work]\n---\n",
+    "guide/Card.md": "---\nslots:\n  risk: {required: true}\n---\n${risk}!\n",
+    "data/Sheet.md": f"> {SAID.format(10)}\n\n[[=Guide/Card | risk: fire]] [[=Guide/Card | rsk: fire]]\n",
+}
+
+
+def test_lines_become_a_template_everywhere_and_come_back_to_the_byte(tmp_path: Path) -> None:
+    folder = _write(tmp_path, ONCE)
+    words = ("extract", folder, "Guide/Well", "Venting", "--lines", "3", "--slot", "minutes: 10")
+    shown = _run(*words, "--plan")
+    assert "4 more places say the same and stay" in shown.output and _texts(folder) == ONCE
+    assert _run(*words, "--everywhere").exit_code == 0
+    now = _texts(folder)
+    assert now["guide/Venting.md"].startswith("---\r\nslots:\r\n  minutes: {example:")
+    assert now["guide/Well.md"] == "First\r\n\r\n[[=Venting | minutes: 10]]\r\n\r\nLast #lid-work\r\n"
+    assert "- [[=Venting | minutes: 2]]\n- x" in now["guide/Lid.md"]
+    assert now["data/Sheet.md"].startswith("> [[=guide/Venting | minutes: 10]]\n")
+    listed = _run("uses", folder, "Venting")
+    assert (listed.exit_code, listed.output.count("minutes: 10"), listed.output.count("\n")) == (0, 4, 5)
+    assert _run("inline", folder, "Venting", "--remove").exit_code == 0
+    assert _texts(folder) == ONCE
+
+
+def test_lines_that_are_not_there_and_titles_that_are_taken_are_refused(tmp_path: Path) -> None:
+    folder = _write(tmp_path, ONCE)
+    for lines, title, said in (
+        ("3-900", "New", "has 6 lines"),
+        ("x", "New", "has 6 lines"),
+        ("3", "Lid", "has a page “Lid” already"),
+    ):
+        done = _run("extract", folder, "Guide/Well", title, "--lines", lines)
+        assert done.exit_code == 1 and said in done.output, done.output
+    assert _texts(folder) == ONCE
+
+
+def test_a_category_and_a_slot_of_a_folder_are_renamed_where_they_stand(tmp_path: Path) -> None:
+    folder = _write(tmp_path, ONCE)
+    assert "--volume" in _run("category", folder, "Lid work", "Lids").output
+    assert _run("category", folder, "lid work", "Lids", "--volume", "Guide").exit_code == 0
+    assert _run("slot", folder, "Card", "risk", "danger").exit_code == 0
+    now = _texts(folder)
+    assert "Last #lids\r\n" in now["guide/Well.md"]
+    assert "categories: [Lids] # by hand" in now["guide/Lid.md"]
+    assert "  danger: {required: true}\n---\n${danger}!" in now["guide/Card.md"]
+    assert "[[=Guide/Card | danger: fire]] [[=Guide/Card | rsk: fire]]" in now["data/Sheet.md"]
+
+
+def test_uses_repeats_and_categories_are_listed(tmp_path: Path) -> None:
+    folder = _write(tmp_path, ONCE)
+    uses = _run("uses", folder, "Card")
+    assert uses.exit_code == 1 and "data/Sheet.md:3: risk: fire" in uses.output
+    assert "“Card” has no slot “rsk”." in uses.output
+    twice = f"{SAID.format(10)} {SAID.format(10)}"
+    _write(folder, {f"data/{title}.md": twice for title in ("More", "Again", "Third")})
+    found = _run("repeats", folder)
+    assert found.exit_code == 1 and "data/More.md:1" in found.output
+    assert "guide/Lid.md" not in found.output
+    tree = _run("categories", folder, "--volume", "Guide")
+    assert tree.output == "Work  0\n  Lid work  2\n"
+    (folder / "data/More.md").unlink()
+    assert _run("repeats", folder).exit_code == 0

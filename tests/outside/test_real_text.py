@@ -8,8 +8,13 @@ import re
 import pytest
 
 from mokuji.core import names
-from mokuji.core.errors import Refused
+from mokuji.core.errors import Missing, Refused
+from mokuji.core.plans.extract import Wanted, extract
+from mokuji.core.plans.inline import inline_everywhere
 from mokuji.core.plans.rename import rename
+from mokuji.core.readings import Reader
+from mokuji.core.reports.repeats import repeats
+from mokuji.core.spans import Span
 from mokuji.core.wiki import MemoryWiki
 from tests.outside.jargon import jargon_wiki
 from tests.properties.promises import applied, check, leads
@@ -63,3 +68,46 @@ def test_a_name_that_is_taken_is_refused() -> None:
     one, other = _most_referred()[:2]
     with pytest.raises(Refused):
         rename(wiki, one, wiki.pages_by_id[other].head.title.upper())
+
+
+@pytest.mark.parametrize("nth", range(40))
+def test_a_paragraph_of_an_article_is_extracted_read_as_before_and_put_back(nth: int) -> None:
+    """Real prose with all its odd brackets and signs: what comes back is the same to the byte."""
+    wiki = jargon_wiki()
+    chance = random.Random(nth)
+    page, span = None, Span(0, 0)
+    while page is None:
+        drawn = wiki.pages_by_id[chance.choice(sorted(wiki.pages_by_id))]
+        paragraphs = [Span(*found.span()) for found in re.finditer(r"(?<=\n\n)\S(?:.+\n)+(?=\n)", drawn.text)]
+        if paragraphs:
+            page, span = drawn, chance.choice(paragraphs)
+    words = max(re.findall(r"\w+", span.of(page.text)), key=len)
+    try:
+        plan = extract(wiki, page.head.id, span, Wanted("Taken out", True, (("word", words),)))
+    except Missing as missing:
+        # A word that stands in references only is none of the text.
+        assert missing.code == "slot_words"
+        plan = extract(wiki, page.head.id, span, Wanted("Taken out"))
+    between = applied(wiki, plan)
+    assert Reader(between).read(between.pages_by_id[page.head.id]) == Reader(wiki).read(page)
+    new = next(each for each in between.pages_by_id.values() if each.head.title == "Taken out")
+    back = applied(between, inline_everywhere(between, new.head.id, trash=True))
+    text = back.pages_by_id[page.head.id].text
+    if re.match(r"\d+\. ", span.of(page.text)):
+        # Lines of an item that were not indented are so afterwards.
+        assert re.sub(r"\n +", "\n", text) == re.sub(r"\n +", "\n", page.text)
+    else:
+        assert text == page.text
+    assert len(back.pages_by_id) == len(wiki.pages_by_id)
+
+
+def test_the_repeats_of_the_whole_file_stand_where_they_say() -> None:
+    wiki = jargon_wiki()
+    found = repeats(wiki.pages_by_id.values())
+    by_title = {page.head.title: page.text for page in wiki.pages_by_id.values()}
+    for each in found:
+        # A second opinion, by a search in the bare texts.
+        assert all(
+            " ".join(each.words.split()) in " ".join(by_title[p.title].split()) for p, _ in each.places
+        )
+        assert len({(page.id, span) for page, span in each.places}) == len(each.places) > 1

@@ -1,4 +1,5 @@
-"""``mokuji check|rename|move|merge FOLDER``: work on a plain folder, without a database.
+"""Commands that work on a plain folder, without a database: check, render, rename, move, merge, category, slot,
+extract, inline, uses, repeats, categories.
 
 Exit status 0 sound or done, 1 findings or refused, 2 cannot run.
 """
@@ -16,7 +17,7 @@ import typer
 
 from mokuji.core.errors import BadName, MokujiError, Refused
 from mokuji.formats.check import as_json, as_lines
-from mokuji.services import folders
+from mokuji.services import folder_reuse, folders
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -26,6 +27,8 @@ PlanOnly = Annotated[bool, typer.Option("--plan", help="Show what would change, 
 KeepWords = Annotated[
     bool, typer.Option("--keep-words", help="Readers go on seeing the words they see now (labels are added).")
 ]
+
+InVolume = Annotated[str, typer.Option("--volume", help="The volume, where the folder holds several.")]
 
 
 def _on_folder(command: Callable[P, R]) -> Callable[P, R]:
@@ -139,6 +142,110 @@ def merge_in_folder(
     )
 
 
+@_on_folder
+def rename_category(
+    folder: Folder,
+    old: Annotated[str, typer.Argument(help="The category as it is called now.")],
+    new: Annotated[str, typer.Argument(help="Its new name, or that of another one to make them one.")],
+    volume: InVolume = "",
+    plan: PlanOnly = False,
+) -> None:
+    """Rename a category of a folder, in front matter and marks."""
+    _finish(folder_reuse.plan_category(folder, old, new, volume=volume), plan)
+
+
+@_on_folder
+def rename_slot(
+    folder: Folder,
+    template: Annotated[str, typer.Argument(help="The template: its title, “Volume/Title”, or its file.")],
+    old: Annotated[str, typer.Argument(help="The slot as it is called now.")],
+    new: Annotated[str, typer.Argument(help="Its new name.")],
+    plan: PlanOnly = False,
+) -> None:
+    """Rename a slot of a template; all places that use it follow."""
+    _finish(folder_reuse.plan_slot(folder, template, old, new), plan)
+
+
+@_on_folder
+def inline(
+    folder: Folder,
+    page: Annotated[
+        str, typer.Argument(help="The page that is put in: its title, “Volume/Title”, or its file.")
+    ],
+    trash: Annotated[
+        bool, typer.Option("--remove", help="Remove its file if no insert of it is left.")
+    ] = False,
+    plan: PlanOnly = False,
+) -> None:
+    """Replace all inserts of a page by its text; readers see the same."""
+    _finish(folder_reuse.plan_inline(folder, page, trash=trash), plan)
+
+
+@_on_folder
+def extract(
+    folder: Folder,
+    page: Annotated[str, typer.Argument(help="The page: its title, “Volume/Title”, or its file.")],
+    title: Annotated[str, typer.Argument(help="The title of the template.")],
+    lines: Annotated[str, typer.Option("--lines", help="Its lines, such as 5-9.")],
+    slot: Annotated[
+        list[str] | None,
+        typer.Option("--slot", help="Words that become a slot, as “name: words”; several times."),
+    ] = None,
+    as_page: Annotated[bool, typer.Option("--page", help="Make it a page, not a template.")] = False,
+    everywhere: Annotated[
+        bool, typer.Option("--everywhere", help="Replace it wherever the same is said.")
+    ] = False,
+    plan: PlanOnly = False,
+) -> None:
+    """Make a template of some lines of a page, and put it in where they stood."""
+    first, _, last = lines.partition("-")
+    numbers = (int(first), int(last or first)) if (first + last).isdecimal() else (0, 0)
+    pairs = [(name.strip(), words.strip()) for name, _, words in (each.partition(":") for each in slot or [])]
+    made = folder_reuse.plan_extract(
+        folder, page, title, numbers, template=not as_page, slots=pairs, everywhere=everywhere
+    )
+    _finish(made, plan)
+
+
+@_on_folder
+def uses(
+    folder: Folder,
+    template: Annotated[str, typer.Argument(help="The page: its title, “Volume/Title”, or its file.")],
+) -> None:
+    """List where a page is put in, with the values given there. Exit status 1 if some do not fit."""
+    sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    faulty = False
+    for path, line, values, faults in folder_reuse.uses_in(folder, template):
+        typer.echo(f"{path}:{line}: " + " | ".join(f"{n}: {' '.join(v.split())}" for n, v in values.items()))
+        for fault in faults:
+            faulty = True
+            typer.echo(f"{path}:{line}: {fault.message} [{fault.code}]", err=True)
+    if faulty:
+        raise typer.Exit(1)
+
+
+@_on_folder
+def repeats(folder: Folder) -> None:
+    """List text that stands in several places, by the lines that saying it once would save. Exit status 1 if any."""
+    sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    any_ = False
+    for each, places in folder_reuse.repeats_in(folder):
+        any_ = True
+        typer.echo(f"{each.saved} fewer lines: {' '.join(each.words.split())[:100]}")
+        for path, line in places:
+            typer.echo(f"  {path}:{line}")
+    if any_:
+        raise typer.Exit(1)
+
+
+@_on_folder
+def categories(folder: Folder, volume: InVolume = "") -> None:
+    """Print the categories of a volume as a tree, with the number of pages filed under each."""
+    sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    for node, name, pages in folder_reuse.categories_in(folder, volume=volume):
+        typer.echo(f"{'  ' * node.depth}{name}  {pages}")
+
+
 def _finish(made: folders.FolderPlan, plan_only: bool) -> None:
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     if not made.files:
@@ -162,3 +269,10 @@ def add_to(app: typer.Typer) -> None:
     app.command("rename")(rename_in_folder)
     app.command("move")(move_in_folder)
     app.command("merge")(merge_in_folder)
+    app.command("category")(rename_category)
+    app.command("slot")(rename_slot)
+    app.command("extract")(extract)
+    app.command("inline")(inline)
+    app.command("uses")(uses)
+    app.command("repeats")(repeats)
+    app.command("categories")(categories)

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
 from mokuji.core import names
-from mokuji.core.changes import ChangeSet, PageChange
+from mokuji.core.changes import ChangeSet, Fate, PageChange
 from mokuji.core.contents import Placing, Put, Row, place
 from mokuji.core.errors import BadName, Collision, Refused
 from mokuji.core.text import front_matter
@@ -108,6 +108,11 @@ def changed_files(
         files[folder.paths[each.head.id]] = None
     taken = {path.casefold() for id_, path in folder.paths.items() if id_ not in gone}
     for change in changes.changes:
+        if change.fate is Fate.MADE:
+            path = _new_path(folder, change, taken)
+            taken.add(path.casefold())
+            files[path] = titled(change.after, change.title, path, renamed=True)
+            continue
         old = folder.paths[change.head.id]
         path = _path(folder, change, old, taken)
         text = titled(change.after, change.title, path, renamed=change.title != change.head.title)
@@ -120,6 +125,14 @@ def changed_files(
         files |= _contents(folder, volume, changes.contents, place_all=place_all)
         files |= _settings(folder, volume, changes)
     return files
+
+
+def _new_path(folder: FolderIndex, change: PageChange, taken: set[str]) -> str:
+    """Where the file of a new page goes: to the top of its volume."""
+    path = folder.volumes[change.head_after.volume].at(f"{file_name(change.title)}.md")
+    if path.casefold() in taken or PurePosixPath(path).name == "contents.md":
+        raise Collision(f"The file {path} is there already. Choose another title.", code="file_taken")
+    return path
 
 
 def _path(folder: FolderIndex, change: PageChange, old: str, taken: set[str]) -> str:

@@ -288,7 +288,7 @@ def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
     """A page of a folder as HTML, with everything put in that it inserts, and its problems. References lead to the
     files of their pages. Missing if there is no such page."""
     found = load(folder)
-    head = _page(found, page)
+    head = page_called(found, page)
     here, wiki = found.wiki.pages_by_id[head.id], found.wiki
     volumes = volumes_by_id(wiki)
     key = secrets.token_bytes(16)
@@ -359,8 +359,8 @@ def plan_rename(
 ) -> FolderPlan:
     """The plan to give a page another title."""
     found = load(folder)
-    page = _page(found, old)
-    return _made(
+    page = page_called(found, old)
+    return made(
         folder, found, rename(found.wiki, page.id, new, present_words=present_words, keep_alias=keep_alias)
     )
 
@@ -370,9 +370,9 @@ def plan_merge(
 ) -> FolderPlan:
     """The plan to merge a page into another."""
     found = load(folder)
-    one, other = _page(found, page), _page(found, into)
+    one, other = page_called(found, page), page_called(found, into)
     rows = tuple(found.index.rows(one.volume))
-    return _made(
+    return made(
         folder,
         found,
         merge(found.wiki, one.id, other.id, texts=texts, present_words=present_words, rows=rows),
@@ -384,12 +384,12 @@ def plan_move(
 ) -> FolderPlan:
     """The plan to move a page to another volume, or to another place in the contents of its own."""
     found = load(folder)
-    head = _page(found, page)
+    head = page_called(found, page)
     if to:
         volume = found.wiki.volumes.get(names.key(to))
         if volume is None:
             raise Missing(f"There is no volume “{to}” in the folder.", code="volume_missing")
-        return _made(
+        return made(
             folder,
             found,
             move_to_volume(found.wiki, [head.id], volume.id, under=names.key(under or "") or None),
@@ -405,10 +405,10 @@ def plan_move(
         names.key(under or "") or None,
         names.key(after) if after else LAST,
     )
-    return _made(folder, found, put(found.wiki, [placing], head), place_all=True)
+    return made(folder, found, put(found.wiki, [placing], head), place_all=True)
 
 
-def _page(found: Loaded, typed: str) -> PageHead:
+def page_called(found: Loaded, typed: str) -> PageHead:
     """The page that is called so: a title (if it is one in the whole folder), “Volume/Title”, or a file."""
     by_path = {path: id_ for id_, path in found.paths.items()}
     if typed in by_path:
@@ -444,7 +444,8 @@ def _page(found: Loaded, typed: str) -> PageHead:
     return head
 
 
-def _made(folder: Path, found: Loaded, plan: Plan, *, place_all: bool = False) -> FolderPlan:
+def made(folder: Path, found: Loaded, plan: Plan, *, place_all: bool = False) -> FolderPlan:
+    """A plan with the files that it changes."""
     return FolderPlan(folder, found, plan, changed_files(found.index, plan.change_set, place_all=place_all))
 
 
@@ -467,7 +468,12 @@ def told(plan: FolderPlan) -> Iterator[str]:
     changes = plan.plan.change_set.changes
     number = sum(len(change.renamed) for change in changes)
     pages = sum(bool(change.renamed) for change in changes)
-    yield f"{number:,} references in {pages:,} pages follow."
+    if number or plan.plan.act in {"rename", "merge", "move"}:
+        yield f"{number:,} references in {pages:,} pages follow."
+    elif plan.plan.act == "extract" and len(plan.plan.rows) >= plan.plan.facts["places"]:
+        yield f"{len(plan.plan.rows):,} more places say the same and stay; --everywhere replaces them too."
+    elif plan.plan.facts.get("left"):
+        yield f"{plan.plan.facts['left']:,} inserts stay: {'; '.join(plan.plan.facts['why'])}."
     for found, words in (
         (plan.plan.captured, "led nowhere and leads to a page now"),
         (plan.plan.lost, "leads nowhere now"),

@@ -57,5 +57,10 @@ def _edits(page: Page, key: str, title: str, mark: str | None) -> tuple[tuple[Ed
             "letters, digits, “-” and “_”, and begins with a letter. Choose another name.",
             code="mark_unspellable",
         )
-    found += [Edit(each.span, f"#{mark}") for each in used if each.word != mark]
+    for each in used:
+        assert mark is not None
+        # Who writes marks without capitals goes on doing so.
+        word = mark.lower() if each.word == each.word.lower() else mark
+        if each.word != word:
+            found.append(Edit(each.span, f"#{word}"))
     return tuple(sorted(found)), len(used)

@@ -59,7 +59,27 @@ def extract(
     offer: Collection[int] = (),
 ) -> Plan:
     """The plan to make a page of a passage. ``offer`` are the ids of pages that may hold it too, ``rows`` the chosen
-    ones of those that were offered. BadName, Collision, Missing or Refused if that cannot be."""
+    ones of those that were offered. BadName, Collision, Missing or Refused if that cannot be.
+
+    Of an item that cannot leave its list the text is taken, and its mark stays.
+    """
+    try:
+        return _extract(wiki, page_id, passage, wanted, rows, offer)
+    except Refused as refusal:
+        item = _in_item(need(wiki, page_id), passage)
+        if refusal.code != "not_extracted" or item is None:
+            raise
+        return _extract(wiki, page_id, item, wanted, rows, offer)
+
+
+def _extract(
+    wiki: Wiki,
+    page_id: int,
+    passage: Span,
+    wanted: Wanted,
+    rows: Collection[str],
+    offer: Collection[int],
+) -> Plan:
     page = need(wiki, page_id)
     title = names.check_title(wanted.title)
     new = PageHead(NEW, page.head.volume, names.key(title), title, 0)
@@ -162,6 +182,16 @@ def _whole(page: Page, passage: Span) -> Span:
                     code="part_cut",
                 )
     return Span(start, end)
+
+
+def _in_item(page: Page, passage: Span) -> Span | None:
+    """The text of an item, for a range that begins with its mark; None for any other range."""
+    start, end = _whole(page, passage)
+    line = max(page.text.rfind("\n", 0, start), page.text.rfind("\r", 0, start)) + 1
+    mark = re.compile(r"(?:[-*+]|\d{1,9}[.)])[ \t]+").match(page.text, start, end)
+    if mark is None or page.text[line:start].strip(" \t>"):
+        return None
+    return Span(mark.end(), end)
 
 
 def _holes(page: Page, passage: Span, wanted: Wanted) -> list[_Hole]:
