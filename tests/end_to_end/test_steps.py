@@ -522,3 +522,23 @@ def test_6_selected_text_becomes_a_template_and_goes_back(open_page: Open) -> No
     page.goto("/field-guide/mooring-inspection")
     expect(page.locator(".text .insert")).to_have_count(0)
     expect(page.locator(".text")).to_contain_text("stop when the wind is above 8 m/s.")
+
+
+def test_6_marks_and_categories_are_completed_where_they_are_typed(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    _type_at_end(page, "\n\nLift it #tw")
+    listed = page.locator(".cm-tooltip-autocomplete li")
+    expect(listed.first).to_contain_text("two-people")
+    page.wait_for_timeout(
+        150
+    )  # a list that has just opened takes no key, lest it takes one meant for the text
+    page.keyboard.press("Enter")
+    expect(page.locator(".cm-content")).to_contain_text("Lift it #two-people")
+    page.locator(".cm-line", has_text="categories:").click()
+    page.keyboard.press("End")
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.type(", conf")
+    expect(listed.first).to_contain_text("Confined spaces")
+    page.wait_for_timeout(150)
+    page.keyboard.press("Enter")
+    expect(page.locator(".cm-line", has_text="categories:")).to_contain_text(", Confined spaces]")

@@ -214,3 +214,47 @@ def test_what_is_no_skos_is_said_and_nothing_is_fetched(
 ) -> None:
     with pytest.raises(BadText):
         concepts.bring_in(desk, writer, "guide", data, form)
+
+
+def _move(desk: Desk, writer: Actor, name: str, *under: str) -> acts.PlanView:
+    wish = wishes.MoveCategory("guide", name, under)
+    view = acts.plan(desk, writer, wish)
+    if view.can_be_done:
+        assert isinstance(acts.apply(desk, writer, wish, view.digest), acts.Applied)
+    return view
+
+
+def _tree(desk: Desk, writer: Actor) -> list[tuple[int, str]]:
+    found = categories.index(desk, writer, "guide")
+    return [(node.depth, found.categories[node.key].name) for node in found.nodes]
+
+
+def test_a_category_is_moved_below_another_by_its_page_which_is_written_if_need_be(
+    desk: Desk, writer: Actor
+) -> None:
+    assert _tree(desk, writer)[:3] == [(0, "At sea"), (0, "Equipment"), (1, "Sensors")]
+    _move(desk, writer, "at sea", "equipment")
+    assert texts(desk)["At sea"] == "---\nbroader: [Equipment]\n---\n"
+    _move(desk, writer, "Sensors", "At sea", "equipment")
+    assert texts(desk)["Sensors"] == "---\nsummary: What measures.\nbroader: [Equipment, At sea]\n---\n"
+    assert _tree(desk, writer)[:3] == [(0, "Equipment"), (1, "At sea"), (2, "Sensors")]
+    _move(desk, writer, "sensors")
+    assert (0, "Sensors") in _tree(desk, writer)
+    assert "summary: What measures." in texts(desk)["Sensors"]
+
+
+def test_a_category_is_not_moved_below_itself(desk: Desk, writer: Actor) -> None:
+    for under in ("Sensors", "Equipment"):
+        view = (
+            _move(desk, writer, "equipment", "Sensors")
+            if under == "Sensors"
+            else _move(desk, writer, "Sensors", "sensors")
+        )
+        assert view.refusal is not None and view.refusal.code == "category_cycle"
+    said = _move(desk, writer, "equipment", "Sensors").refusal
+    assert said is not None
+    assert said.message.startswith(
+        "“Equipment” would be broader than itself: “Equipment” → “Sensors” → “Equipment”."
+    )
+    nothing = _move(desk, writer, "no such").refusal
+    assert nothing is not None and nothing.code == "category_missing"

@@ -118,6 +118,11 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         lambda: wishes.RenameCategory("data", "parts", "Spares"),
         "What is filed under “Parts” will be filed under “Spares”: 2 pages, 1 mark among it.",
     ),
+    (
+        "category move",
+        lambda: wishes.MoveCategory("data", "parts", ("Spares",)),
+        "“Parts” will stand below “Spares”.",
+    ),
     ("file", lambda: wishes.File("data", "log", "trials", "parts"), "The page will be filed under “trials”."),
     (
         "slot",

@@ -215,3 +215,46 @@ def test_what_can_be_put_in_is_listed_templates_first_with_their_slots(desk: Des
     ]
     outsider = person(desk, "jonas", guide=Role.READER)
     assert templates.for_insert(desk, outsider, "s", "secret") == []
+
+
+def test_a_template_that_only_notes_put_in_is_told_apart_from_one_that_nothing_does(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Lonely": "---\ntemplate: true\nsummary: A draft\n---\nx",
+            "Shown": "---\ntemplate: true\n---\nx",
+            "Noted": "---\ntemplate: true\n---\nx",
+            "Other": "---\ntemplate: true\n---\nSee [[=Noted]]\n\n<!-- part -->\n[[=Shown]]\n<!-- /part -->\n",
+            "User": "[[=Other]]",
+        },
+    )
+    found = upkeep.report(desk, writer, "guide", "unused").findings
+    assert [(each.title, each.reason) for each in found] == [
+        ("Lonely", "A draft"),
+        ("Noted", "put in only in notes for writers: “Other”"),
+    ]
+
+
+def test_files_are_listed_with_the_pages_that_point_at_them(desk: Desk, writer: Actor) -> None:
+    pages(
+        desk,
+        writer,
+        "guide",
+        {
+            "Mast": "![Wiring](wiring%20mast.svg) and [again](wiring%20mast.svg)",
+            "Lamp": "[sheet](limits.pdf) `![no](code.svg)` [out](https://example.org/x.pdf) [own](/guide/a)",
+            "Lens": "| ![x](Wiring%20mast.svg) |\n|---|",
+        },
+    )
+    found = upkeep.report(desk, writer, "guide", "files").findings
+    assert [(each.title, each.number, [spot.page.title for spot in each.spots]) for each in found] == [
+        ("limits.pdf", 1, ["Lamp"]),
+        ("Wiring mast.svg", 1, ["Lens"]),
+        ("wiring mast.svg", 1, ["Mast", "Mast"]),
+    ]
+    rest = upkeep.report(desk, writer, "guide", "files", after="limits.pdf", most=1).findings
+    assert [each.title for each in rest] == ["Wiring mast.svg"]

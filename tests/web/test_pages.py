@@ -259,6 +259,11 @@ ACTS = [
         {"to": "Two persons"},
         "will be filed under “Two persons”: 3 pages, 3 marks",
     ),
+    (
+        "category-move" + MANUAL + "/two-people",
+        {"under": "safety"},
+        "“Two people” will stand below “Safety”.",
+    ),
     ("slot/parts-and-data/safety-notice", {"slot": "avoid", "to": "remedy"}, "3 places give it a value"),
     (
         "value/parts-and-data/safety-notice",
@@ -416,6 +421,7 @@ REPORTS = {
     "insert-faults": "Nothing to mend here",
     "repeats": "2 lines in 3 places: 1 fewer if said once",
     "unused": "Nothing to mend here",
+    "files": "Nothing to mend here",
     "unfiled": "About this manual",
     "lone": "Confined spaces",
     "categories": "Nothing to mend here",

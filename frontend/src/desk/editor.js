@@ -128,6 +128,54 @@ export function insertReference(view) {
   startCompletion(view);
 }
 
+// ---- completion of marks and categories ------------------------------------------
+
+const MARK = /(?:^|[\s([{"'«“‘])#[\p{L}\p{N}_-]*$/u;
+const MARKABLE = /^\p{L}[\p{L}\p{N} _-]*$/u;
+const NAMED = /^(?:categories|gives|broader):\s*(?:\[(?:[^\]]*,)?\s*)?([^,[\]]*)$/;
+const LISTED = /^\s*-\s+(.*)$/;
+
+/** Categories of the volume: as marks in the text, by name in the front matter. */
+function categories(volume) {
+  let known = null;
+  const all = async () => {
+    known ??= fetch(`/-/category-names/${encodeURIComponent(volume)}`).then((answer) => (answer.ok ? answer.json() : []));
+    return known.catch(() => []);
+  };
+  return async (context) => {
+    const line = context.state.doc.lineAt(context.pos);
+    const before = line.text.slice(0, context.pos - line.from);
+    const front = inFront(context.state.doc, line.number);
+    const named = front && (NAMED.exec(before) ?? (inList(context.state.doc, line.number) && LISTED.exec(before)));
+    if (named) {
+      const options = (await all()).map((each) => ({ label: each.name }));
+      return { from: context.pos - named[1].length, options, validFor: /^[^,[\]]*$/ };
+    }
+    const mark = !front && MARK.exec(before);
+    if (!mark || LITERAL.test(syntaxTree(context.state).resolveInner(context.pos, -1).name)) return null;
+    const from = context.pos - mark[0].length + mark[0].indexOf("#") + 1;
+    const words = (await all()).map((each) => each.name).filter((each) => MARKABLE.test(each));
+    const options = words.map((each) => ({ label: each.toLowerCase().replace(/ +/g, "-"), detail: each }));
+    return { from, options, validFor: /^[\p{L}\p{N}_-]*$/u };
+  };
+}
+
+/** Whether a line stands in the front matter. */
+function inFront(doc, number) {
+  if (number < 2 || doc.line(1).text.trim() !== "---") return false;
+  for (let n = 2; n < number; n++) if (/^(?:---|\.\.\.)\s*$/.test(doc.line(n).text)) return false;
+  return true;
+}
+
+/** Whether a line is an item of a list of categories. */
+function inList(doc, number) {
+  for (let n = number - 1; n > 1; n--) {
+    const text = doc.line(n).text;
+    if (!LISTED.test(text)) return /^(?:categories|gives|broader):\s*$/.test(text);
+  }
+  return false;
+}
+
 // ---- completion of names --------------------------------------------------------
 
 function completion(volume) {
@@ -240,7 +288,7 @@ export function editor({ text, parent, nonce, volume, names, changed, caretMoved
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [completion(volume)], icons: false, activateOnTypingDelay: 40 }),
+        autocompletion({ override: [completion(volume), categories(volume)], icons: false, activateOnTypingDelay: 40 }),
         references(names),
         theme,
         keymap.of([

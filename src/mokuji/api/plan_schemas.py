@@ -117,6 +117,13 @@ class Category(_OnPage):
     to: str
 
 
+class CategoryMove(_OnPage):
+    """Let a category stand below others; none puts it at the top. Page is the name of the category."""
+
+    act: Literal["category move"]
+    under: list[str] = Field(default_factory=list, max_length=40)
+
+
 class File(_OnPage):
     """File a page under one more category, and under one less."""
 
@@ -286,6 +293,7 @@ Wish = Annotated[
     | Section
     | Retarget
     | Category
+    | CategoryMove
     | File
     | Slot
     | SlotValue

@@ -367,7 +367,7 @@ def upkeep_of(desk: TheDesk, actor: Reader, volume: str) -> schemas.Upkeep:
 
 @router.get("/volumes/{volume}/upkeep/{report}")
 def report(desk: TheDesk, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
-    """One report: orphans, out-of-reach, unwritten, look-alikes, sections, mentions or addresses."""
+    """One report, by its name in the overview."""
     view = upkeep.report(desk, actor, volume, report, after=after, most=200)
     return schemas.Findings(
         findings=[_finding(view, each) for each in view.findings],

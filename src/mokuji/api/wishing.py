@@ -14,8 +14,8 @@ from mokuji.services.acts import Listed, PlanView
 def wish(body: schemas.Wish) -> wishes.Wish:
     """What is asked for, as services take it."""
     fields = {name: value for name, value in body.model_dump().items() if name != "act"}
-    for name in ("rows", "aliases", "libraries", "pages", "keep"):
-        if name in fields:
+    for name in ("rows", "aliases", "libraries", "pages", "keep", "under"):
+        if isinstance(fields.get(name), list):
             fields[name] = tuple(fields[name])
     if isinstance(body, schemas.Retarget):
         only = body.only
@@ -39,6 +39,7 @@ _KINDS: dict[str, type[wishes.Wish]] = {
     "section": wishes.Section,
     "retarget": wishes.Retarget,
     "category": wishes.RenameCategory,
+    "category move": wishes.MoveCategory,
     "file": wishes.File,
     "slot": wishes.RenameSlot,
     "slot value": wishes.GiveValue,

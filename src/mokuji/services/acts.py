@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any
 
+from mokuji.core import names
 from mokuji.core.changes import Fate, PageChange, Removed
 from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.following import Found
@@ -23,6 +24,7 @@ from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.spans import Lines
 from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
+from mokuji.services.categories import categories_in
 from mokuji.services.desk import Desk, clean_note, find_head, visible
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
@@ -31,6 +33,8 @@ from mokuji.services.wishes import (
     Extract,
     GiveValue,
     Merge,
+    MoveCategory,
+    RenameCategory,
     RenameSlot,
     Restore,
     Scene,
@@ -101,6 +105,7 @@ class PlanView:
     slots: tuple[str, ...] = ()
     joined: str | None = None
     passage: str = ""
+    categories: tuple[str, ...] = ()
     trashed: Mapping[int, str] = field(default_factory=dict)
 
     @property
@@ -162,6 +167,9 @@ def _to_choose_from(scene: Scene, view: PlanView) -> dict[str, Any]:
             with suppress(MokujiError):
                 into = scene.page_named(wish.into, wish.volume)
                 found["joined"] = joined(page, scene.wiki.pages([into.id])[into.id], "after")
+    if isinstance(wish, MoveCategory | RenameCategory) and view.place is not None:
+        known = categories_in(scene, view.place.volume)
+        found["categories"] = tuple(sorted(each.name for each in known if each.key != names.key(wish.page)))
     if isinstance(wish, Extract) and head is not None:
         text = scene.wiki.pages([head.id])[head.id].text
         found["passage"] = wish.passage(text).of(text).strip()

@@ -25,7 +25,7 @@ from mokuji.core.plan import Plan
 from mokuji.core.plans.merge import Texts, merge
 from mokuji.core.plans.move import move_to_volume, put
 from mokuji.core.plans.rename import rename
-from mokuji.core.references import Resolution, Resolver, Sections, volumes_by_id
+from mokuji.core.references import Resolution, Resolver, Sections, inserts_of, volumes_by_id
 from mokuji.core.reports import reach
 from mokuji.core.reports.uses import use
 from mokuji.core.spans import Lines
@@ -321,15 +321,29 @@ def _listed(wiki: MemoryWiki, home: int, values: Sequence[tuple[str | None, str]
             faults.append(Fault("listing", f"There is no volume “{query.volume}”."))
         volume = found or volume
     rows: list[Row] = []
+    given = _given(wiki) if query.categories and not faults else {}
     for page in wiki.pages_by_id.values() if not faults else ():
         told = fields(page.content.front_matter)
         under = {each.key for each in filed(page.content) if each.how in {Filing.PAGE, Filing.MARK}}
+        under |= given.get(page.head.id, set())
         fits = all(value in map(names.key, told.get(name, ())) for name, value in query.filters.items())
         if page.head.volume == volume.id and fits and under.issuperset(query.categories):
             shown = {name: ", ".join(said) for name, said in told.items()}
             rows.append(Row(page.head, page.content.front_matter.words("summary"), shown))
     listed, more = arrange(rows, query)
     return Listing(query, volume, tuple(listed), (*faults, *more))
+
+
+def _given(wiki: MemoryWiki) -> dict[int, set[str]]:
+    """The categories under which templates file the pages that insert them."""
+    found: dict[int, set[str]] = {}
+    for template in wiki.pages_by_id.values():
+        if "gives" not in template.text:
+            continue
+        keys = {each.key for each in filed(template.content) if each.how is Filing.GIVES}
+        for user, _ in inserts_of(wiki, template) if keys else ():
+            found.setdefault(user.head.id, set()).update(keys)
+    return found
 
 
 @dataclass(frozen=True)

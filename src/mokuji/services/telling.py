@@ -32,6 +32,7 @@ DONE = {
     "undo": "Undone",
     "link": "Linked",
     "category": "Category renamed",
+    "category move": "Category moved",
     "file": "Filed",
     "slot": "Slot renamed",
     "slot value": "Value given",
@@ -205,6 +206,11 @@ def _category(_: PlanView, made: Plan) -> str:
     )
 
 
+def _category_move(_: PlanView, made: Plan) -> str:
+    under = " and ".join(f"“{each}”" for each in made.facts["under"])
+    return f"“{made.facts['from']}” will stand {f'below {under}' if under else 'at the top'}."
+
+
 def _file(_: PlanView, made: Plan) -> str:
     named = ", ".join(f"“{each}”" for each in made.facts["categories"])
     return f"The page will be filed under {named}." if named else "The page will be filed nowhere."
@@ -278,6 +284,7 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "undo": _undo,
     "link": _link,
     "category": _category,
+    "category move": _category_move,
     "file": _file,
     "slot": _slot,
     "slot value": _slot_value,
@@ -344,6 +351,7 @@ def button(view: PlanView) -> str:
         "delete volume": f"Delete the volume with {counted(int(made.facts.get('pages', 0)), 'page')}",
         "undo": "Undo it",
         "category": "Rename the category",
+        "category move": "Move the category",
         "file": "File it",
         "slot": "Rename the slot",
         "slot value": f"Give it in {counted(int(made.facts.get('places', 0)), 'place')}",

@@ -236,6 +236,7 @@ class Effect:
     faulty: tuple[Faulty, ...]
     shown: tuple[Shown, ...]
     looked: int
+    skipped: int = 0
 
 
 def effect(
@@ -245,6 +246,7 @@ def effect(
     page_key: str,
     text: str,
     to: Addresses | None = None,
+    skip: int = 0,
     most: int = 12,
 ) -> Effect:
     """What saving a text would do to the places that insert the page; nothing is saved."""
@@ -259,7 +261,7 @@ def effect(
         found = stored.uses(sight.wiki, head, list(by_id))
         differing = [each for each in found[:LOOKED_AT] if _differs(desk, each, page, new, sight.volumes)]
         shown = []
-        for each in differing[:most]:
+        for each in differing[skip : skip + most]:
             before, after = (
                 _alone(
                     desk, _Edited(connection, sight.volumes, text_), by_id[each.page.volume], each.typed, to
@@ -276,6 +278,7 @@ def effect(
             tuple(newly_faulty(sight, page, new)),
             tuple(shown),
             min(len(found), LOOKED_AT),
+            skip,
         )
 
 

@@ -13,9 +13,11 @@ from dataclasses import dataclass, replace
 from mokuji.core import names
 from mokuji.core.categories import tree
 from mokuji.core.errors import Missing
+from mokuji.core.inserts import select
 from mokuji.core.policy import Act, Actor
 from mokuji.core.reports import bare_mentions as mentions
 from mokuji.core.reports import own_addresses as addresses
+from mokuji.core.reports.files import files_used
 from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
 from mokuji.core.reports.repeats import Repeat, repeats
@@ -32,6 +34,7 @@ from mokuji.store import filings, pages, unwritten, upkeep
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.upkeep import Counts as Counts
+from mokuji.store.uses import uses as stored_uses
 
 SCREEN = 50
 """How many findings one page of a report holds."""
@@ -41,6 +44,10 @@ COUNTED_PAGES = 2_000
 """In a volume of up to so many pages the reports that read texts are counted, too."""
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
 """How many places of a repeated passage are shown, and how much of its words."""
+FILE_SPOTS = 8
+"""How many places of a file are shown."""
+FEW_USERS = 5
+"""Of a template with more users than that it is not asked whether these are notes only."""
 SAMPLE = 500
 """How many pages tell which words are too common to be names."""
 REPORTS = {
@@ -54,6 +61,7 @@ REPORTS = {
     "insert-faults": "materials",
     "repeats": "materials",
     "unused": "materials",
+    "files": "materials",
     "unfiled": "materials",
     "lone": "materials",
     "categories": "materials",
@@ -479,12 +487,47 @@ def _texts(scene: _Scene, volume: int) -> Iterator[list[Page]]:
 
 
 def _unused(scene: _Scene, after: str, most: int) -> Listing:
-    """Templates that are put in nowhere; such as only notes link to are told so."""
-    found = [
-        each for each in templates_of(scene.sight, scene.volume) if not each.pages and each.head.key > after
-    ]
+    """Templates that are put in nowhere, or only in notes of other templates, which no reader comes to."""
+    found: list[Finding] = []
+    for each in templates_of(scene.sight, scene.volume):
+        if each.head.key <= after or each.pages > FEW_USERS or len(found) >= most:
+            continue
+        notes = _only_in_notes(scene, each.head) if each.pages else []
+        if not each.pages:
+            found.append(Finding(each.head.key, each.head.title, each.head, reason=each.summary))
+        elif notes:
+            said = "put in only in notes for writers: " + ", ".join(f"“{page.title}”" for page in notes)
+            found.append(Finding(each.head.key, each.head.title, each.head, reason=said))
+    return found, {}
+
+
+def _only_in_notes(scene: _Scene, head: PageHead) -> list[PageHead]:
+    """The pages that put a template in, if all of them are templates that do so outside of what they give."""
+    uses = stored_uses(scene.sight.wiki, head, scene.seen)
+    users = scene.wiki.pages({each.page.id for each in uses})
+    for each in uses:
+        user = users.get(each.page.id)
+        if user is None or not user.content.declared.template:
+            return []
+        given = select(user, None)
+        if given is None or any(span.start <= each.start < span.end for span in given):
+            return []
+    return [each.head for each in users.values()]
+
+
+def _files(scene: _Scene, after: str, most: int) -> Listing:
+    batches = _pages(scene, "", upkeep.WITH_DESTINATIONS)
+    used = files_used(page for batch in batches for page in batch)
+    names_ = [name for name in used if (name.casefold(), name) > (after.casefold(), after)][:most]
+    shown = scene.wiki.pages({use.page.id for name in names_ for use in used[name][:FILE_SPOTS]})
     return [
-        Finding(each.head.key, each.head.title, each.head, reason=each.summary) for each in found[:most]
+        Finding(
+            name,
+            name,
+            number=len({use.page.id for use in used[name]}),
+            spots=tuple(_spot(shown[use.page.id], use.span, words=name) for use in used[name][:FILE_SPOTS]),
+        )
+        for name in names_
     ], {}
 
 
@@ -555,6 +598,7 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "insert-faults": _insert_faults,
     "repeats": _repeats,
     "unused": _unused,
+    "files": _files,
     "unfiled": _unfiled,
     "lone": _lone,
     "categories": _categories,

@@ -19,7 +19,7 @@ from mokuji.core.line_ends import restore as restore_line_ends
 from mokuji.core.line_ends import stored_offset
 from mokuji.core.plan import Plan, need
 from mokuji.core.plans.aliases import set_aliases
-from mokuji.core.plans.category import file_page, rename_category
+from mokuji.core.plans.category import file_page, move_category, rename_category
 from mokuji.core.plans.delete import References, delete
 from mokuji.core.plans.extract import Wanted, extract, words_of
 from mokuji.core.plans.inline import inline, inline_everywhere
@@ -41,9 +41,10 @@ from mokuji.core.reports.bare_mentions import Finder, Mention
 from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import names_of
+from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents
-from mokuji.services.categories import categories_in
+from mokuji.services.categories import CategoryScene, categories_in
 from mokuji.services.desk import Sight, check, need_head
 from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
 from mokuji.store.snapshot import StoredWiki
@@ -184,6 +185,7 @@ class Rearrange:
 
     def plan(self, scene: Scene) -> Plan:
         volume = scene.volume(self.volume)
+        check_text(self.text)
         rows = placing.rows(scene.connection, volume.id)
         listed, problems = read_contents(self.text, strict=True)
         if problems:
@@ -288,6 +290,7 @@ class Merge:
         head = scene.page(self.volume, self.page)
         into = scene.page_named(self.into, self.volume)
         edited = self.edited
+        check_text(edited or "")
         if edited is not None and self.browser:
             edited = restore_line_ends(scene.wiki.pages([into.id])[into.id].text, edited)
         return merge(
@@ -437,6 +440,33 @@ class RenameCategory:
 
     def note(self, plan: Plan) -> str:
         return f"Category “{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class MoveCategory:
+    """Other broader categories for one of a volume; none puts it at the top. ``page`` is its name."""
+
+    act: ClassVar[str] = "category move"
+    volume: str
+    page: str
+    under: tuple[str, ...] = ()
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        of = CategoryScene(scene, volume)
+        known = {key: each.name for key, each in of.categories().items()}
+        key = names.key(self.page)
+        if key not in known:
+            raise Missing(
+                f"Nothing in “{volume.title}” is filed under “{self.page}”.", code="category_missing"
+            )
+        under = [each.strip() for each in self.under if each.strip()]
+        under = [known.get(names.key(each), each) for each in under]
+        return move_category(scene.wiki, volume.id, known[key], under, of.broader)
+
+    def note(self, plan: Plan) -> str:
+        under = ", ".join(f"“{each}”" for each in plan.facts["under"])
+        return f"Category “{plan.facts['from']}” stands {f'below {under}' if under else 'at the top'}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,4 +1,5 @@
-"""Category: a category of a volume gets another name, or becomes one with another; what is filed stays filed.
+"""Category: a category of a volume gets another name, or becomes one with another; what is filed stays filed. Or it
+moves below another one.
 
 Front matter is edited where the name stands (comments, order and style stay),
 marks in texts are spelt anew. Refused if marks use it and none can spell the
@@ -7,17 +8,20 @@ new name.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from mokuji.core import names
 from mokuji.core.categories import LISTS
+from mokuji.core.changes import Fate
+from mokuji.core.composing import Words
+from mokuji.core.contents import LAST, Put
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Refused
 from mokuji.core.following import Outcome
 from mokuji.core.plan import Plan, make, need
-from mokuji.core.text.front_edit import rename_in_list, set_names
+from mokuji.core.text.front_edit import rename_in_list, scalar, set_names
 from mokuji.core.text.marks import spelt
-from mokuji.core.wiki import Page, Wiki
+from mokuji.core.wiki import Page, PageHead, Wiki
 
 
 def rename_category(wiki: Wiki, key: str, title: str, pages: Collection[int], *, name: str = "") -> Plan:
@@ -33,6 +37,58 @@ def rename_category(wiki: Wiki, key: str, title: str, pages: Collection[int], *,
             marks += number
     facts = {"from": name or names.as_title(key), "to": title, "pages": len(edits), "marks": marks}
     return make(wiki, "category", None, Outcome(edits=edits), asked=(key, title), facts=facts)
+
+
+def move_category(
+    wiki: Wiki,
+    volume: int,
+    name: str,
+    under: Sequence[str],
+    broader: Mapping[str, Sequence[str]],
+) -> Plan:
+    """The plan after which the page of a category calls exactly these ones broader (none: it stands at the top). The
+    page is written if there is none. ``broader`` are the broader ones of all categories, by key; Refused for one that
+    would be broader than itself."""
+    title = names.check_title(name, what="name of a category")
+    wanted = list(
+        {names.key(each): names.check_title(each, what="name of a category") for each in under}.values()
+    )
+    way = _way(names.key(title), [names.key(each) for each in wanted], broader)
+    if way:
+        said = " → ".join(f"“{names.as_title(each)}”" for each in way)
+        raise Refused(
+            f"“{title}” would be broader than itself: {said}. Move it elsewhere.", code="category_cycle"
+        )
+    place = (volume, names.key(title))
+    head = wiki.titles([place]).get(place)
+    facts = {"from": title, "under": wanted}
+    asked = (title, *wanted)
+    if head is not None:
+        page = need(wiki, head.id)
+        edits = set_names(page.text, "broader", wanted, head.title)
+        outcome = Outcome(edits={head.id: edits} if edits else {})
+        return make(wiki, "category move", None, outcome, asked=asked, facts=facts)
+    if not wanted:
+        return make(wiki, "category move", None, Outcome(), asked=asked, facts=facts)
+    new = PageHead(0, volume, names.key(title), title, 0)
+    text = f"---\nbroader: [{', '.join(scalar(each) for each in wanted)}]\n---\n"
+    outcome = Outcome(heads={0: new}, texts={0: [Words(text)]}, fates={0: Fate.MADE})
+    placing = Put(volume, new.key, title, None, LAST, new_only=True)
+    return make(wiki, "category move", None, outcome, asked=asked, contents=[placing], facts=facts)
+
+
+def _way(key: str, wanted: Sequence[str], broader: Mapping[str, Sequence[str]]) -> list[str]:
+    """The way from a category over broader ones back to it; empty if there is none."""
+    ways = [[key, each] for each in wanted]
+    seen: set[str] = set()
+    while ways:
+        way = ways.pop()
+        if way[-1] == key:
+            return way
+        if way[-1] not in seen:
+            seen.add(way[-1])
+            ways += [[*way, each] for each in broader.get(way[-1], ())]
+    return []
 
 
 def file_page(wiki: Wiki, page_id: int, categories: Sequence[str]) -> Plan:

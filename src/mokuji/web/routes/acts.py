@@ -108,6 +108,7 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "address": lambda v, p, q: wishes.LinkAddresses(v, p, _several(q, "origin")),
     "alias": lambda v, p, q: wishes.AddAlias(v, p, q.get("of", "")),
     "category": lambda v, p, q: wishes.RenameCategory(v, p, q.get("to", "")),
+    "category-move": lambda v, p, q: wishes.MoveCategory(v, p, _several(q, "under")),
     "slot": lambda v, p, q: wishes.RenameSlot(v, p, q.get("slot", ""), q.get("to", "")),
     "value": lambda v, p, q: wishes.GiveValue(v, p, q.get("slot", ""), q.get("value", "")),
     "extract": lambda v, p, q: wishes.Extract(
@@ -144,6 +145,7 @@ _ASKED = {
     "link-from": "source",
     "alias": "of",
     "category": "to",
+    "category-move": "under",
     "slot": "to",
     "value": "value",
     "extract": "title",

@@ -33,8 +33,10 @@ def effect(who: Who, form: Form, volume: str, page: str) -> Response:
     """What saving a text would do to the places that put the page in."""
     to = places(who.desk, who.actor, may_write=False, under="")
     text = form.get("text", "").replace("\r\n", "\n")
-    view = templates.effect(who.desk, who.actor, volume, page, text, to)
-    return who.page("effect.html", place=view.place, view=view, lit="materials")
+    typed = form.get("skip", "")
+    skip = int(typed) if typed.isdecimal() and len(typed) < 6 else 0
+    view = templates.effect(who.desk, who.actor, volume, page, text, to, skip)
+    return who.page("effect.html", place=view.place, view=view, text=text, lit="materials")
 
 
 def _row(view: templates.UsesView, each: templates.PlaceOfUse) -> dict[str, Any]:
