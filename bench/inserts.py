@@ -11,7 +11,7 @@ from bench.views import owner
 from mokuji.core import names
 from mokuji.core.wiki import Page, PageHead
 from mokuji.server import create_app
-from mokuji.services import categories, templates, writing
+from mokuji.services import acts, categories, templates, upkeep, wishes, writing
 from mokuji.services.desk import Desk
 from mokuji.store import volumes
 from mokuji.store import writing as stored
@@ -100,6 +100,26 @@ def run(desk: Desk) -> None:
         ),
     }
     client.get("/inserts/notice")  # what the writes left to be counted is counted
+    for name, act in times.items():
+        print(f"  {name:<58} {said(once(act)):>11}")
+    start = len("Before.\n\n")
+    said_again = "Vent the well for {} minutes, and keep a second person within call while the lid is off."
+    long = "\n\n".join(f"Words of paragraph {n}: " + "more of them, " * 40 for n in range(12))
+    for n in range(100):
+        text = f"Before.\n\n{said_again.format(n)}\n\n{long} {n}\n"
+        writing.save(desk, actor, "inserts", f"Says it {n}", text, revision=0)
+    passage = (start, start + len(said_again.format(0)))
+    taken = wishes.Extract("inserts", "says it 0", *passage, "Vent", slots=(("minutes", "0"),))
+    times = {
+        "plan of an extract, 99 pages of 8 KB say the same": lambda: acts.plan(desk, actor, taken),
+        f"text that is repeated on the {USES + 105:,} pages of the volume": lambda: upkeep.report(
+            desk, actor, "inserts", "repeats"
+        ),
+        "plan to put its text in the place of 200 inserts of a page": lambda: acts.plan(
+            desk, actor, wishes.InlineEverywhere("inserts", "other")
+        ),
+    }
+    writing.save(desk, actor, "inserts", "Inliner", "\n\n".join(calls).replace("Notice", "Other"), revision=0)
     for name, act in times.items():
         print(f"  {name:<58} {said(once(act)):>11}")
     print(f"  {'a nest that would come to 8 to the power of 12 inserts':<58} {said(_nest()):>11}")

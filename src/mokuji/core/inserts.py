@@ -86,12 +86,13 @@ class Kept:
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """What is known under a key; made if nothing is."""
-        found = self._known.get(key)
+        # Taken out and put behind all others, so that what was not asked for longest goes first.
+        found = self._known.pop(key, None)
         if found is None:
             found = make()
-            if len(self._known) >= self._most:
-                self._known.clear()
-            self._known[key] = found
+            while len(self._known) >= self._most:
+                self._known.pop(next(iter(self._known)), None)
+        self._known[key] = found
         return found  # type: ignore[return-value]
 
 
