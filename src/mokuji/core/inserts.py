@@ -90,8 +90,9 @@ class Kept:
         found = self._known.pop(key, None)
         if found is None:
             found = make()
-            while len(self._known) >= self._most:
-                self._known.pop(next(iter(self._known)), None)
+            # A copy, since other threads go on meanwhile.
+            for oldest in [*self._known][: len(self._known) - self._most + 1]:
+                self._known.pop(oldest, None)
         self._known[key] = found
         return found  # type: ignore[return-value]
 

@@ -11,8 +11,10 @@ from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
+from mokuji.core import names
 from mokuji.core.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.contents import Take
+from mokuji.core.edits import Edit
 from mokuji.core.errors import Missing, Refused
 from mokuji.core.flat import Flat, Flattener, Left
 from mokuji.core.following import Outcome
@@ -21,6 +23,7 @@ from mokuji.core.readings import Reader, Revised
 from mokuji.core.references import Resolver, inserts_of, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit
+from mokuji.core.text.front_edit import add_lists
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page, Wiki
 
@@ -42,7 +45,7 @@ def inline(wiki: Wiki, page_id: int, index: int, readable: Collection[int] | Non
             code="not_inlined",
         )
     facts = {"template": template.head.title, "places": 1, "left": 0, "trash": False}
-    outcome = Outcome(texts={page_id: done.parts})
+    outcome = Outcome(texts={page_id: done.parts}, edits={page_id: done.edits} if done.edits else {})
     return make(wiki, "inline", page.head, outcome, asked=(page_id, index), facts=facts)
 
 
@@ -72,6 +75,7 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
     outcome = Outcome(
         gone=frozenset({template_id} if gone else ()),
         texts={id_: each.parts for id_, each in made.items() if each.done},
+        edits={id_: each.edits for id_, each in made.items() if each.edits},
     )
     facts = {
         "template": template.head.title,
@@ -110,11 +114,13 @@ def _template(wiki: Wiki, page: Page, index: int, readable: Collection[int] | No
 
 @dataclass
 class _Page:
-    """A page with some of its inserts replaced: its new text as parts, how many are, and why others are not."""
+    """A page with some of its inserts replaced: its new text as parts, how many are, and why others are not. What a
+    template gives its users stays with the page, as categories in its front matter (``edits``)."""
 
     parts: Composition
     done: int
     left: list[str]
+    edits: tuple[Edit, ...]
 
     def __init__(self, wiki: Wiki, page: Page, inserts: Sequence[tuple[int, Page]]) -> None:
         flattener = Flattener(wiki, page)
@@ -136,8 +142,27 @@ class _Page:
                 else:
                     self.left.append(DIFFERS)
             flats = taken
+        try:
+            self.edits = _given(page, [(index, t) for index, t in inserts if index in flats])
+        except Refused as refusal:
+            self.left += [refusal.message.rstrip(".")] * len(flats)
+            flats, self.edits = {}, ()
         self.done = len(flats)
         self.parts = _parts(page, flats)
+
+
+def _given(page: Page, replaced: Sequence[tuple[int, Page]]) -> tuple[Edit, ...]:
+    """The edits that file a page where templates filed it that it inserts no more."""
+    gone = {index for index, _ in replaced}
+    references = page.content.references
+    kept = {each.name for n, each in enumerate(references) if each.kind is Kind.INSERT and n not in gone}
+    now = {names.key(each) for each in page.content.front_matter.names("categories")}
+    wanted: dict[str, str] = {}
+    for index, template in replaced:
+        if references[index].name not in kept:
+            wanted |= {names.key(each): each for each in template.content.front_matter.names("gives")}
+    more = [name for key, name in wanted.items() if key not in now]
+    return add_lists(page.text, {"categories": more}, page.head.title) if more else ()
 
 
 def _reads_as(wiki: Wiki, page: Page, flats: Mapping[int, Flat], before: str) -> bool:
