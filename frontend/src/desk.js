@@ -133,8 +133,8 @@ function desk() {
         { key: "Mod-Enter", run: run(() => this.follow()) },
         { key: "Mod-.", run: run(() => this.leave()) },
         { key: "Mod-Shift-l", run: run(() => insertReference(view)) },
-        { key: "Mod-Shift-i", run: run(() => this.choose()) },
-        { key: "Mod-Shift-e", run: run(() => this.extract()) },
+        { key: "F9", run: run(() => this.choose()) },
+        { key: "Shift-F9", run: run(() => this.extract()) },
         { key: "F8", run: run(() => this.nextFinding()) },
       ];
     },

@@ -486,7 +486,7 @@ def test_6_a_form_beside_the_text_changes_the_values_of_the_insert_under_the_car
 def test_6_a_template_is_put_in_from_a_list_by_who_would_rather_not_type_it(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
     _type_at_end(page, "\n\n")
-    page.keyboard.press("Control+Shift+I")
+    page.keyboard.press("F9")
     page.get_by_label("Put in").fill("safety")
     expect(page.locator(".choices button").first).to_contain_text("Safety notice")
     page.keyboard.press("Enter")
@@ -500,10 +500,10 @@ def test_6_a_template_is_put_in_from_a_list_by_who_would_rather_not_type_it(open
 def test_6_selected_text_becomes_a_template_and_goes_back(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/test-in-the-tank", who="Wenna")
     page.locator(".cm-content").click()
-    page.keyboard.press("Control+Shift+E")
+    page.keyboard.press("Shift+F9")
     expect(page.get_by_role("status")).to_contain_text("Select the text first")
     page.locator(".cm-line", has_text="Wear gloves").click(click_count=3)
-    page.keyboard.press("Control+Shift+E")
+    page.keyboard.press("Shift+F9")
     expect(page.locator(".passage-in-hand")).to_contain_text("Wear gloves and eye protection.")
     page.get_by_label("Title").fill("Before work")
     page.locator("textarea[name=slots]").fill("wind: 10 m/s")

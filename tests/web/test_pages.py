@@ -259,6 +259,7 @@ ACTS = [
         {"to": "Two persons"},
         "will be filed under “Two persons”: 3 pages, 3 marks",
     ),
+    ("file" + MANUAL + "/limits-and-tables", {"add": "service"}, "The page will be filed under “Service”."),
     (
         "category-move" + MANUAL + "/two-people",
         {"under": "safety"},
@@ -577,3 +578,22 @@ def test_the_insert_under_the_caret_is_told_with_its_slots_and_places(browser: B
     # A person who may not write is told so in words.
     other = browser()
     assert other.post("/-/insert-at" + MANUAL, data={"text": text, "at": "9"}).status_code in {401, 403}
+
+
+def test_categories_that_are_broader_than_each_other_are_listed_with_their_moves(browser: Browser) -> None:
+    client = browser("wenna")
+    text = "---\nsummary: x\ncategories: [Sensors, Equipment]\nbroader: [{}]\n---\n"
+    for key, title, broader in (("equipment", "Equipment", "Sensors"),):
+        desk = client.get(f"/-/edit{MANUAL}/{key}").text
+        status, _ = _post(
+            client,
+            f"/-/edit{MANUAL}/{key}",
+            title=title,
+            text=text.format(broader),
+            revision=_field(desk, "revision"),
+        )
+        assert status in {200, 303}
+    page = client.get(f"/-/upkeep{MANUAL}/categories").text
+    assert "Equipment → Sensors" in _said(page) and "broader than each other" in page
+    move = re.search(r'href="([^"]+category-move[^"]+)">Move “Sensors”…', page)
+    assert move is not None and client.get(html.unescape(move[1])).status_code == 200

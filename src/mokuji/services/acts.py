@@ -31,6 +31,7 @@ from mokuji.services.wishes import (
     Aliases,
     CreateVolume,
     Extract,
+    File,
     GiveValue,
     Merge,
     MoveCategory,
@@ -167,7 +168,7 @@ def _to_choose_from(scene: Scene, view: PlanView) -> dict[str, Any]:
             with suppress(MokujiError):
                 into = scene.page_named(wish.into, wish.volume)
                 found["joined"] = joined(page, scene.wiki.pages([into.id])[into.id], "after")
-    if isinstance(wish, MoveCategory | RenameCategory) and view.place is not None:
+    if isinstance(wish, MoveCategory | RenameCategory | File) and view.place is not None:
         known = categories_in(scene, view.place.volume)
         found["categories"] = tuple(sorted(each.name for each in known if each.key != names.key(wish.page)))
     if isinstance(wish, Extract) and head is not None:

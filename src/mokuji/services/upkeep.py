@@ -99,6 +99,8 @@ class Finding:
     pair: Pair | None = None
     target: PageHead | None = None
     missing: str = ""
+    turn: tuple[tuple[str, str], ...] = ()
+    """Of categories that are broader than each other the keys and names."""
 
 
 @dataclass(frozen=True)
@@ -576,7 +578,10 @@ def _categories(scene: _Scene, after: str, most: int) -> Listing:
     _, cycles = tree(known, scene_of.broader)
     found = [
         Finding(
-            f"{n:06}", " → ".join(known[key].name if key in known else key for key in cycle), reason="cycle"
+            f"{n:06}",
+            " → ".join(known[key].name if key in known else key for key in cycle),
+            reason="cycle",
+            turn=tuple((key, known[key].name if key in known else key) for key in cycle),
         )
         for n, cycle in enumerate(cycles, 1)
     ]

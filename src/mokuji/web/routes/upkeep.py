@@ -119,7 +119,10 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
     if view.name == "unused" and found.page is not None:
         return [("Delete", plan("delete", volume, found.page.key))]
     if view.name == "unfiled" and found.page is not None:
-        return [("Edit", addresses.act("edit", volume, found.page.key))]
+        return [
+            ("File it…", plan("file", volume, found.page.key)),
+            ("Edit", addresses.act("edit", volume, found.page.key)),
+        ]
     if view.name in {"sections", "insert-faults"} and found.page is not None:
         line = found.spots[0].line if found.spots else 1
         page = view.volumes[found.page.volume].key
@@ -133,7 +136,10 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
 
 def _of_categories(volume: str, found: Finding) -> list[Mend]:
     if found.pair is None:
-        return [("All categories", addresses.categories(volume))]
+        moves = [
+            (f"Move “{name}”…", addresses.plan("category-move", volume, key)) for key, name in found.turn[:4]
+        ]
+        return [*moves, ("All categories", addresses.categories(volume))]
     one, other = found.pair.one, found.pair.other
     return [
         (f"All under “{each.title}”", addresses.plan("category", volume, rest.key, to=each.title))
