@@ -58,11 +58,14 @@ class Pattern:
         """The places on a page, in order, none inside another; references are whole in them and in their slots."""
         if not self.searchable:
             return
-        text, at = page.text, page.content.front_matter.span.end
-        whole = [reference.span for reference in page.content.references]
         first = next(n for n, regex in enumerate(self._fixed) if regex is not None)
         regex = self._fixed[first]
         assert regex is not None
+        # Most pages are done with here: what stands in them need not be read.
+        if regex.search(page.text) is None:
+            return
+        text, at = page.text, page.content.front_matter.span.end
+        whole = [reference.span for reference in page.content.references]
         for found in regex.finditer(text, at):
             if found.start() < at:
                 continue
