@@ -1,9 +1,11 @@
 // The writing desk: the editor in place of the plain text field, preview, findings, drafts, saving.
+import { laidIn } from "./desk/completion.js";
 import { drafts } from "./desk/drafts.js";
-import { editor, insertReference, laidIn, referenceAt } from "./desk/editor.js";
+import { editor, referenceAt } from "./desk/editor.js";
 import { insertForm, points } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
 import { post } from "./desk/post.js";
+import { insertReference } from "./desk/references.js";
 
 const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
   createHTML: (html) => html,
@@ -132,7 +134,7 @@ function desk() {
         { key: "Mod-Shift-s", run: run(() => this.save(false)) },
         { key: "Mod-Enter", run: run(() => this.follow()) },
         { key: "Mod-.", run: run(() => this.leave()) },
-        { key: "Mod-Shift-l", run: run(() => insertReference(view)) },
+        { key: "Mod-Shift-l", run: run(() => insertReference(view, names, form.dataset.volume)) },
         { key: "F9", run: run(() => this.choose()) },
         { key: "Shift-F9", run: run(() => this.extract()) },
         { key: "F8", run: run(() => this.nextFinding()) },

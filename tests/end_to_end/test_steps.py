@@ -542,3 +542,92 @@ def test_6_marks_and_categories_are_completed_where_they_are_typed(open_page: Op
     page.wait_for_timeout(150)
     page.keyboard.press("Enter")
     expect(page.locator(".cm-line", has_text="categories:")).to_contain_text(", Confined spaces]")
+
+
+# ---- 7: the desk helps to write ----------------------------------------------------------
+
+
+def _choose(page: Page, words: str) -> None:
+    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text(words)
+    page.wait_for_timeout(
+        150
+    )  # a list that has just opened takes no key, lest it takes one meant for the text
+    page.keyboard.press("Enter")
+
+
+def test_7_names_are_completed_by_their_letters_and_sections_behind_them(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    _type_at_end(page, "\n\nSee [[bst")
+    _choose(page, "Bilge switch trips")
+    expect(page.locator(".cm-line").last).to_have_text("See [[Bilge switch trips]]")
+    page.keyboard.type(" and [[Battery well#torq")
+    _choose(page, "Torque and sealant")
+    page.keyboard.type(" and [[#lif")
+    _choose(page, "Lifting eye")
+    expect(page.locator(".cm-line").last).to_have_text(
+        "See [[Bilge switch trips]] and [[Battery well#Torque and sealant]] and [[#Lifting eye]]"
+    )
+    page.keyboard.type(" by @jo")
+    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("jo")
+
+
+def test_7_keys_of_the_front_matter_are_offered_with_what_they_mean(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    page.locator(".cm-line", has_text="summary:").click()
+    page.keyboard.press("End")
+    page.keyboard.press("Enter")
+    page.keyboard.type("ali")
+    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("other names of the page")
+    _choose(page, "aliases")
+    page.keyboard.type("top of the mast")
+    expect(page.locator(".cm-line", has_text="aliases:")).to_have_text("aliases: [top of the mast]")
+
+
+def test_7_brackets_around_a_selection_find_the_page_that_is_meant(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    _type_at_end(page, "\n\nlid of the battery wel")
+    for _ in range(len("battery wel")):
+        page.keyboard.press("Shift+ArrowLeft")
+    page.keyboard.press("[")
+    page.keyboard.press("[")
+    expect(page.locator(".cm-line").last).to_have_text("lid of the [[Battery well|battery wel]]")
+    # The target is selected, so that another one can be typed over it.
+    page.keyboard.type("Mast head")
+    expect(page.locator(".cm-line").last).to_contain_text("[[Mast head|battery wel]]")
+    _type_at_end(page, "\n\nmain isolator")
+    for _ in range(len("main isolator")):
+        page.keyboard.press("Shift+ArrowLeft")
+    page.keyboard.press("Control+Shift+L")
+    expect(page.locator(".cm-line").last).to_have_text("[[main isolator]]")
+
+
+def test_7_an_address_of_this_wiki_is_pasted_as_a_reference(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    origin = page.evaluate("location.origin")
+
+    def paste(words: str) -> None:
+        page.evaluate("words => navigator.clipboard.writeText(words)", words)
+        page.keyboard.press("Control+V")
+
+    _type_at_end(page, "\n\n")
+    paste(f"{origin}/tern-4-service-manual/battery-well#limits")
+    expect(page.locator(".cm-line").last).to_have_text("[[Battery well#Limits]]")
+    page.keyboard.type(" the crane")
+    for _ in range(len("the crane")):
+        page.keyboard.press("Shift+ArrowLeft")
+    paste(f"{origin}/field-guide/crane-lift")
+    expect(page.locator(".cm-line").last).to_have_text(
+        "[[Battery well#Limits]] [[Field guide/Crane lift|the crane]]"
+    )
+    page.keyboard.type(" ")
+    paste(f"{origin}/tern-4-service-manual/no-such-page")
+    expect(page.locator(".cm-line").last).to_contain_text("/tern-4-service-manual/no-such-page")
+
+
+def test_7_a_page_is_dragged_from_the_strip_into_the_text(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    page.goto("/-/edit/tern-4-service-manual/mast-head")
+    _type_at_end(page, "\n\n")
+    page.locator(".strip").get_by_role("link", name="Battery well").drag_to(page.locator(".cm-line").last)
+    expect(page.locator(".cm-content")).to_contain_text("[[Battery well]]")

@@ -6,8 +6,6 @@ import {
   closeBracketsKeymap,
   completionKeymap,
   completionStatus,
-  snippet,
-  startCompletion,
 } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { markdown, markdownLanguage } from "@codemirror/lang-markdown";
@@ -25,11 +23,11 @@ import {
   lineNumbers,
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { visited } from "../lately.js";
+import { LITERAL, filings, names as pageNames, people, sections } from "./completion.js";
+import { making } from "./references.js";
 
 // A target, up to `#`, `|` or the end; escapes count as one character.
 const REFERENCE = /\[\[(=?)((?:\\[!-/:-@[-`{-~]|[^\\[\]|#\n])*)(#(?:\\[!-/:-@[-`{-~]|[^\\[\]|\n])*)?(\|(?:\\.|\[[^\]\n]*\]|[^\][\n])*)?\]\]/g;
-const LITERAL = /Code|HTML|Comment|URL|LinkReference|ProcessingInstruction/;
 
 const style = HighlightStyle.define([
   { tag: tags.heading, fontWeight: "700" },
@@ -118,150 +116,32 @@ export function referenceAt(view) {
   return null;
 }
 
-/** Brackets around the selection, or an empty pair with the names to choose from. */
-export function insertReference(view) {
-  const { from, to } = view.state.selection.main;
-  const words = view.state.doc.sliceString(from, to);
-  const caret = from + 2 + words.length;
-  view.dispatch({ changes: { from, to, insert: `[[${words}]]` }, selection: { anchor: caret } });
-  view.focus();
-  startCompletion(view);
-}
-
-// ---- completion of marks and categories ------------------------------------------
-
-const MARK = /(?:^|[\s([{"'«“‘])#[\p{L}\p{N}_-]*$/u;
-const MARKABLE = /^\p{L}[\p{L}\p{N} _-]*$/u;
-const NAMED = /^(?:categories|gives|broader):\s*(?:\[(?:[^\]]*,)?\s*)?([^,[\]]*)$/;
-const LISTED = /^\s*-\s+(.*)$/;
-
-/** Categories of the volume: as marks in the text, by name in the front matter. */
-function categories(volume) {
-  let known = null;
-  const all = async () => {
-    known ??= fetch(`/-/category-names/${encodeURIComponent(volume)}`).then((answer) => (answer.ok ? answer.json() : []));
-    return known.catch(() => []);
-  };
-  return async (context) => {
-    const line = context.state.doc.lineAt(context.pos);
-    const before = line.text.slice(0, context.pos - line.from);
-    const front = inFront(context.state.doc, line.number);
-    const named = front && (NAMED.exec(before) ?? (inList(context.state.doc, line.number) && LISTED.exec(before)));
-    if (named) {
-      const options = (await all()).map((each) => ({ label: each.name }));
-      return { from: context.pos - named[1].length, options, validFor: /^[^,[\]]*$/ };
-    }
-    const mark = !front && MARK.exec(before);
-    if (!mark || LITERAL.test(syntaxTree(context.state).resolveInner(context.pos, -1).name)) return null;
-    const from = context.pos - mark[0].length + mark[0].indexOf("#") + 1;
-    const words = (await all()).map((each) => each.name).filter((each) => MARKABLE.test(each));
-    const options = words.map((each) => ({ label: each.toLowerCase().replace(/ +/g, "-"), detail: each }));
-    return { from, options, validFor: /^[\p{L}\p{N}_-]*$/u };
-  };
-}
-
-/** Whether a line stands in the front matter. */
-function inFront(doc, number) {
-  if (number < 2 || doc.line(1).text.trim() !== "---") return false;
-  for (let n = 2; n < number; n++) if (/^(?:---|\.\.\.)\s*$/.test(doc.line(n).text)) return false;
-  return true;
-}
-
-/** Whether a line is an item of a list of categories. */
-function inList(doc, number) {
-  for (let n = number - 1; n > 1; n--) {
-    const text = doc.line(n).text;
-    if (!LISTED.test(text)) return /^(?:categories|gives|broader):\s*$/.test(text);
-  }
-  return false;
-}
-
-// ---- completion of names --------------------------------------------------------
-
-function completion(volume) {
-  return async (context) => {
-    const before = context.matchBefore(/\[\[=?[^[\]|#\n]*/);
-    if (!before) return null;
-    const insert = before.text.startsWith("[[=");
-    const lead = insert ? 3 : 2;
-    const typed = before.text.slice(lead);
-    const some = () => (typed.trim() ? matching(typed, volume) : lately(volume));
-    const options = await (insert ? toPutIn(typed, volume) : some());
-    if (context.aborted) return null;
-    return { from: before.from + lead, options, filter: false };
-  };
-}
-
-function option(page, boost) {
-  const apply = (view, _, from, to) => {
-    const closed = view.state.doc.sliceString(to, to + 2) === "]]";
-    const insert = closed ? page.insert : `${page.insert}]]`;
-    view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + page.insert.length + 2 } });
-  };
-  return { label: page.title, detail: page.place, apply, boost };
-}
-
-/** Pages to put in; the slots of a template are laid out, to go through with Tab. */
-async function toPutIn(typed, volume) {
-  return (await toChoose(typed, volume)).map((page, nth) => {
-    const made = option(page, -nth);
-    if (page.slots.length) {
-      made.detail = [page.place, page.slots.map((slot) => slot.name).join(", ")].filter(Boolean).join(" · ");
-      made.apply = (view, chosen, from, to) => {
-        const closed = view.state.doc.sliceString(to, to + 2) === "]]";
-        snippet(laidOut(page))(view, chosen, from, closed ? to + 2 : to);
-      };
-    }
-    return made;
-  });
-}
-
 /** What brings a place of the text into sight. */
-export const scrolledTo = (at) => EditorView.scrollIntoView(at, { y: "nearest", yMargin: 24 });
+const scrolledTo = (at) => EditorView.scrollIntoView(at, { y: "nearest", yMargin: 24 });
 
-/** Puts a page in at the selection, its slots laid out. */
-export function laidIn(view, page) {
-  const { from, to } = view.state.selection.main;
-  if (page.slots.length) {
-    snippet(`[[=${laidOut(page)}`)(view, null, from, to);
-  } else {
-    const insert = `[[=${page.insert}]]`;
-    view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + insert.length - 2 } });
-  }
-  view.focus();
-}
-
-/** What can be put in, by what is typed of its name. */
-export async function toChoose(typed, volume) {
-  const answer = await fetch(`/-/inserts?${new URLSearchParams({ typed, volume })}`).catch(() => null);
-  return answer?.ok ? answer.json() : [];
-}
-
-/** One value beside the name, several on lines of their own. */
-function laidOut({ insert, slots }) {
-  const name = insert.replace(/[{}]/g, "\\$&");
-  const field = (slot, nth) => `| ${slot.name}: \${${nth + 1}:${slot.hint.replace(/[{}\\\n]/g, " ")}}`;
-  const fields = slots.map(field);
-  return slots.length === 1 ? `${name} ${fields[0]}]]` : `${name}\n${fields.join("\n")}\n]]`;
-}
-
-function lately(volume) {
-  const here = document.getElementById("desk").dataset.key;
-  return visited()
-    .filter((page) => !(page.volume === volume && page.href.endsWith(`/${here}`)))
-    .map((page, nth) => {
-      const title = page.title.replace(/[\\#|[\]/$`<]/g, "\\$&");
-      const insert = page.volume === volume ? title : `${page.volumeTitle}/${title}`;
-      return option({ title: page.title, place: `${page.number || page.volumeTitle} · lately`, insert }, -nth);
-    });
-}
-
-async function matching(typed, volume) {
-  const query = new URLSearchParams({ typed, volume, all: "1" });
-  const answer = await fetch(`/-/names?${query}`).catch(() => null);
-  if (!answer?.ok) return [];
-  return (await answer.json()).map((page, nth) => option(page, -nth));
-}
+/** When something takes room from the editor, the caret stays in sight if it was. */
+const caretInSight = ViewPlugin.fromClass(
+  class {
+    constructor(view) {
+      let height = view.scrollDOM.clientHeight;
+      this.observer = new ResizeObserver(() => {
+        const before = height;
+        height = view.scrollDOM.clientHeight;
+        if (!view.hasFocus || height >= before) return;
+        const head = view.state.selection.main.head;
+        const top = view.scrollDOM.getBoundingClientRect().top;
+        const caret = view.coordsAtPos(head);
+        if (caret && caret.bottom - top <= before) {
+          requestAnimationFrame(() => view.dispatch({ effects: scrolledTo(head) }));
+        }
+      });
+      this.observer.observe(view.scrollDOM);
+    }
+    destroy() {
+      this.observer.disconnect();
+    }
+  },
+);
 
 // ---- all together ------------------------------------------------------------------
 
@@ -288,8 +168,11 @@ export function editor({ text, parent, nonce, volume, names, changed, caretMoved
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [completion(volume), categories(volume)], icons: false, activateOnTypingDelay: 40 }),
+        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people()], icons: false, activateOnTypingDelay: 40 }),
         references(names),
+        // Before what closes brackets, and what makes a link of any pasted address.
+        Prec.high(making(names, volume)),
+        caretInSight,
         theme,
         keymap.of([
           ...closeBracketsKeymap,

@@ -1,6 +1,6 @@
 // The insert under the caret as a form beside the text: a field for each slot, which changes the value where it is
 // typed. Also the list to choose from for those who would rather not type an insert.
-import { scrolledTo, toChoose } from "./editor.js";
+import { toChoose } from "./completion.js";
 import { post } from "./post.js";
 
 const LOOK_WAIT = 120;
@@ -78,11 +78,8 @@ export function insertForm() {
       this.showInsert(answer.said.insert, text);
     },
     showInsert(found, text) {
-      const opens = Boolean(found) && !this.hasInsert;
       this.hasInsert = Boolean(found);
       if (!found) return;
-      // The form takes room from the text: the caret stays in sight.
-      if (opens) requestAnimationFrame(() => view.dispatch({ effects: scrolledTo(view.state.selection.main.head) }));
       const both = (span) => span && span.map((each) => units(text, each));
       end = units(text, found.end);
       lines = found.lines;

@@ -105,13 +105,14 @@ def jump(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: in
 
 @dataclass(frozen=True, slots=True)
 class NameFor:
-    """A page to refer to; ``insert`` is its target as it is typed in the volume in hand."""
+    """A page to refer to; ``insert`` is its target as it is typed in the volume in hand, ``about`` says what it is."""
 
     title: str
     place: str
     insert: str
     volume: str = ""
     key: str = ""
+    about: str = ""
 
 
 def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
@@ -125,5 +126,7 @@ def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: in
         written = names.escape(each.title)
         insert = written if here else f"{names.escape(volume.title)}/{written}"
         place = f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else "")
-        rows.append(NameFor(each.title, place if here else volume.title, insert, volume.key, each.key))
+        rows.append(
+            NameFor(each.title, place if here else volume.title, insert, volume.key, each.key, each.summary)
+        )
     return rows

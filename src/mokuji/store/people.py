@@ -39,6 +39,14 @@ def accounts(connection: Connection) -> list[Account]:
     return [Account(*row) for row in rows]
 
 
+def handles(connection: Connection, most: int = 500) -> list[tuple[str, str]]:
+    """Handles and names of people, by handle."""
+    rows = connection.execute(
+        text("SELECT handle, name FROM person ORDER BY handle LIMIT :most"), {"most": most}
+    )
+    return [(row.handle, row.name) for row in rows]
+
+
 def add_person(connection: Connection, handle: str, name: str, work: str, password: str) -> int:
     """A new person; ``password`` is the hash of it."""
     return int(

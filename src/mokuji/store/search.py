@@ -16,6 +16,8 @@ from sqlalchemy import Connection, text
 from mokuji.core.diff import Piece
 from mokuji.core.text.excerpt import fragment
 
+LETTERS_FROM, LETTERS_TO = 2, 8
+"""Of how many letters in order a name is looked for."""
 NEAR_FROM = 4
 """Fewer letters are near to almost every name."""
 RANKED = 2000
@@ -126,6 +128,11 @@ JUMP_ALIAS = text(
     JOIN page p ON p.id = a.page WHERE a.key LIKE :part AND a.volume = ANY(:volumes)
     ORDER BY length(a.key), a.key LIMIT :most"""
 )
+JUMP_LETTERS = text(
+    """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, false AS near FROM page p
+    WHERE p.key LIKE :letters AND p.volume = ANY(:volumes)
+    ORDER BY p.key ~ :initials DESC, length(p.key), p.key LIMIT :most"""
+)
 JUMP_NEAR = text(
     """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, true AS near FROM page p
     WHERE :key <% p.key AND p.volume = ANY(:volumes)
@@ -134,19 +141,23 @@ JUMP_NEAR = text(
 
 
 def jump(connection: Connection, key: str, volumes: Collection[int], *, most: int = 8) -> list[Named]:
-    """Pages by a part of their name: as typed, then aliases, then near spellings. Each page once."""
+    """Pages by a part of their name: as typed, then aliases, then letters in their order (the initials of its words
+    first), then near spellings. Each page once."""
     safe = key.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     values = {
         "key": key,
         "start": f"{safe}%",
         "word": f"% {safe}%",
         "part": f"%{safe}%",
+        "letters": f"%{'%'.join(safe)}%",
+        "initials": "".join(rf"\m{letter}.*" for letter in key if letter.isalnum()),
         "volumes": list(volumes),
         "most": most,
     }
     found: dict[int, Named] = {}
     near = (JUMP_NEAR,) if len(key) >= NEAR_FROM else ()
-    for query in (JUMP_PART, JUMP_ALIAS, *near):
+    letters = (JUMP_LETTERS,) if LETTERS_FROM <= len(key) <= LETTERS_TO and key.isalnum() else ()
+    for query in (JUMP_PART, JUMP_ALIAS, *letters, *near):
         if len(found) < most:
             for row in connection.execute(query, values):
                 found.setdefault(row.id, Named(*row[:7]))

@@ -39,9 +39,9 @@ def own_addresses(
     raw = list(_raw(body, data))
     places = code_points(data, (edge for _, start, end, _ in raw for edge in (start, end)))
     for url, start, end, words in raw:
-        meant = _meant(url, origins, volumes)
-        if meant is not None:
-            place, section = meant
+        found = meant(url, origins, volumes)
+        if found is not None:
+            place, section = found
             yield OwnAddress(
                 page.head.id, Span(offset + places[start], offset + places[end]), place, section, words
             )
@@ -74,7 +74,8 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str]]:
                 yield found[0], start + lead, start + lead + len(found[0].encode()), ""
 
 
-def _meant(url: str, origins: Collection[str], volumes: Mapping[str, Volume]) -> tuple[Place, str] | None:
+def meant(url: str, origins: Collection[str], volumes: Mapping[str, Volume]) -> tuple[Place, str] | None:
+    """The place and the fragment that an address of this site means; None for any other address."""
     parts = urlsplit(url)
     here = f"{parts.scheme}://{parts.netloc}" in origins if parts.netloc else url.startswith("/")
     if not here or not parts.path.startswith("/") or parts.path.startswith("/-/"):

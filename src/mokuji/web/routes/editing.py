@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, Response
 from mokuji.core import names
 from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
-from mokuji.services import finding, insert_forms, reading, templates, writing
+from mokuji.services import completing, finding, insert_forms, reading, templates, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -221,7 +221,35 @@ def _target(target: writing.Target, under: str) -> dict[str, Any]:
 def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
     """Pages to refer to, as the completion of names shows them; ``insert`` is what is written between brackets."""
     found = finding.names_for(who.desk, who.actor, typed, volume)
-    return JSONResponse([{"title": each.title, "place": each.place, "insert": each.insert} for each in found])
+    return JSONResponse(
+        [
+            {"title": each.title, "place": each.place, "insert": each.insert, "about": each.about}
+            for each in found
+        ]
+    )
+
+
+@router.get("/-/sections/{volume}")
+def sections_of(who: Who, volume: str, typed: str = "", insert: bool = False) -> Response:
+    """The sections of the page that a target leads to, as the completion behind “#” shows them."""
+    found = completing.sections_for(who.desk, who.actor, volume, typed, insert=insert)
+    return JSONResponse([{"words": s.words, "level": s.level, "insert": s.insert} for s in found])
+
+
+@router.get("/-/people")
+def people(who: Who) -> Response:
+    """People to name in a text, by handle."""
+    found = completing.people_for(who.desk, who.actor)
+    return JSONResponse([{"handle": handle, "name": name} for handle, name in found])
+
+
+@router.get("/-/refer/{volume}")
+def refer(who: Who, volume: str, address: str = "") -> Response:
+    """An address of this wiki as a reference: what is typed between brackets, and the words that it shows."""
+    url = who.request.url
+    origins = (f"{url.scheme}://{url.netloc}",)
+    found = completing.reference_to(who.desk, who.actor, volume, address, origins)
+    return JSONResponse({"insert": found[0], "words": found[1]} if found else {"insert": None})
 
 
 @router.get("/-/inserts")

@@ -1,0 +1,231 @@
+// What is offered while somebody types: names and sections between brackets, templates, marks, categories and keys of
+// the front matter, people.
+import { snippet } from "@codemirror/autocomplete";
+import { syntaxTree } from "@codemirror/language";
+import { visited } from "../lately.js";
+
+export const LITERAL = /Code|HTML|Comment|URL|LinkReference|ProcessingInstruction/;
+
+/** What the server answers as JSON; an empty list if it does not. */
+async function asked(path, query) {
+  const answer = await fetch(`${path}?${new URLSearchParams(query)}`).catch(() => null);
+  return answer?.ok ? answer.json() : [];
+}
+
+const literal = (context) => LITERAL.test(syntaxTree(context.state).resolveInner(context.pos, -1).name);
+
+// ---- names between brackets ------------------------------------------------------
+
+/** Pages by name: lately visited ones first, then by match. */
+export function names(volume) {
+  return async (context) => {
+    const before = context.matchBefore(/\[\[=?[^[\]|#\n]*/);
+    if (!before) return null;
+    const insert = before.text.startsWith("[[=");
+    const lead = insert ? 3 : 2;
+    const typed = before.text.slice(lead);
+    const options = await (insert ? toPutIn(typed, volume) : toLeadTo(typed.trim(), volume));
+    if (context.aborted) return null;
+    return { from: before.from + lead, options, filter: false };
+  };
+}
+
+function option(page, boost) {
+  const apply = (view, _, from, to) => {
+    const closed = view.state.doc.sliceString(to, to + 2) === "]]";
+    const insert = closed ? page.insert : `${page.insert}]]`;
+    view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + page.insert.length + 2 } });
+  };
+  return { label: page.title, detail: page.place, info: page.about || undefined, apply, boost };
+}
+
+async function toLeadTo(typed, volume) {
+  const seen = lately(volume).filter((page) => page.title.toLowerCase().includes(typed.toLowerCase()));
+  const found = typed ? await matchingNames(typed, volume) : [];
+  const about = new Map(found.map((page) => [page.insert, page.about]));
+  const rest = found.filter((page) => !seen.some((other) => other.insert === page.insert));
+  const first = seen.map((page) => ({ ...page, about: about.get(page.insert) }));
+  return [...first, ...rest].map((page, nth) => option(page, -nth));
+}
+
+function lately(volume) {
+  const here = document.getElementById("desk").dataset.key;
+  return visited()
+    .filter((page) => !(page.volume === volume && page.href.endsWith(`/${here}`)))
+    .map((page) => {
+      const title = page.title.replace(/[\\#|[\]/$`<]/g, "\\$&");
+      const insert = page.volume === volume ? title : `${page.volumeTitle}/${title}`;
+      return { title: page.title, place: `${page.number || page.volumeTitle} · lately`, insert };
+    });
+}
+
+/** Pages whose name matches: `{title, place, insert, about}`, the likeliest first. */
+export const matchingNames = (typed, volume) => asked("/-/names", { typed, volume, all: "1" });
+
+// ---- inserts ----------------------------------------------------------------------
+
+/** Pages to put in; the slots of a template are laid out, to go through with Tab. */
+async function toPutIn(typed, volume) {
+  return (await toChoose(typed, volume)).map((page, nth) => {
+    const made = option(page, -nth);
+    if (page.slots.length) {
+      made.detail = [page.place, page.slots.map((slot) => slot.name).join(", ")].filter(Boolean).join(" · ");
+      made.apply = (view, chosen, from, to) => {
+        const closed = view.state.doc.sliceString(to, to + 2) === "]]";
+        snippet(laidOut(page))(view, chosen, from, closed ? to + 2 : to);
+      };
+    }
+    return made;
+  });
+}
+
+/** Puts a page in at the selection, its slots laid out. */
+export function laidIn(view, page) {
+  const { from, to } = view.state.selection.main;
+  if (page.slots.length) {
+    snippet(`[[=${laidOut(page)}`)(view, null, from, to);
+  } else {
+    const insert = `[[=${page.insert}]]`;
+    view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + insert.length - 2 } });
+  }
+  view.focus();
+}
+
+/** What can be put in, by what is typed of its name. */
+export const toChoose = (typed, volume) => asked("/-/inserts", { typed, volume });
+
+/** One value beside the name, several on lines of their own. */
+function laidOut({ insert, slots }) {
+  const name = insert.replace(/[{}]/g, "\\$&");
+  const field = (slot, nth) => `| ${slot.name}: \${${nth + 1}:${slot.hint.replace(/[{}\\\n]/g, " ")}}`;
+  const fields = slots.map(field);
+  return slots.length === 1 ? `${name} ${fields[0]}]]` : `${name}\n${fields.join("\n")}\n]]`;
+}
+
+// ---- sections ---------------------------------------------------------------------
+
+/** The sections of the page that is named, behind `#`; those of this page if none is. */
+export function sections(volume) {
+  return async (context) => {
+    const before = context.matchBefore(/\[\[=?(?:\\.|[^[\]|#\n\\])*#[^[\]|\n]*/);
+    if (!before) return null;
+    const found = /^\[\[(=?)((?:\\.|[^#\\])*)#(.*)$/s.exec(before.text);
+    if (!found) return null;
+    const own = !found[2].trim();
+    const list = own
+      ? ownSections(context.state)
+      : await asked(`/-/sections/${encodeURIComponent(volume)}`, { typed: found[2].trim(), insert: found[1] ? "1" : "0" });
+    if (context.aborted || !list.length) return null;
+    const options = list.map((each, nth) => ({
+      label: each.words,
+      detail: each.level ? "§".repeat(Math.max(1, each.level - 1)) : "part",
+      boost: -nth,
+      apply: (view, _, from, to) => {
+        const closed = view.state.doc.sliceString(to, to + 2) === "]]";
+        const insert = closed ? each.insert : `${each.insert}]]`;
+        view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + each.insert.length + 2 } });
+      },
+    }));
+    return { from: context.pos - found[3].length, options, validFor: /^[^[\]|\n]*$/ };
+  };
+}
+
+function ownSections(state) {
+  const found = [];
+  syntaxTree(state).iterate({
+    enter: (node) => {
+      const level = /^(?:ATX|Setext)Heading(\d)$/.exec(node.name)?.[1];
+      if (!level) return;
+      const line = state.doc.lineAt(node.from).text;
+      const id = /\{#([^\s}]+)[^}]*\}\s*$/.exec(line)?.[1];
+      const words = line.replace(/^\s*#+\s*|\s*#*\s*(?:\{[^}]*\})?\s*$/g, "").replace(/[*_`]/g, "");
+      const insert = id ?? words.replace(/[\\|[\]$`<]/g, "\\$&");
+      if (words) found.push({ words, level: Number(level), insert });
+    },
+  });
+  return found;
+}
+
+// ---- marks, categories, keys of the front matter --------------------------------------
+
+const MARK = /(?:^|[\s([{"'«“‘])#[\p{L}\p{N}_-]*$/u;
+const MARKABLE = /^\p{L}[\p{L}\p{N} _-]*$/u;
+const NAMED = /^(?:categories|gives|broader):\s*(?:\[(?:[^\]]*,)?\s*)?([^,[\]]*)$/;
+const LISTED = /^\s*-\s+(.*)$/;
+const KEYS = [
+  ["aliases", "other names of the page", "aliases: []"],
+  ["broader", "of a category: wider ones", "broader: []"],
+  ["categories", "files the page", "categories: []"],
+  ["contents", "where its headings are listed: margin, top or none", "contents: top"],
+  ["gives", "of a template: files the pages that put it in", "gives: []"],
+  ["slots", "of a template: what it takes", "slots:\n  name: {required: true, help: , example: }"],
+  ["status", "such as draft or final", "status: draft"],
+  ["summary", "one sentence that says what the page is", "summary: "],
+  ["template", "a template without slots", "template: true"],
+  ["terms", "words that the page explains", "terms: []"],
+];
+
+/** Categories of the volume: as marks in the text, by name in the front matter; and the keys that it knows. */
+export function filings(volume) {
+  let known = null;
+  const all = () => (known ??= asked(`/-/category-names/${encodeURIComponent(volume)}`, {}));
+  return async (context) => {
+    const line = context.state.doc.lineAt(context.pos);
+    const before = line.text.slice(0, context.pos - line.from);
+    const front = inFront(context.state.doc, line.number);
+    const named = front && (NAMED.exec(before) ?? (inList(context.state.doc, line.number) && LISTED.exec(before)));
+    if (named) {
+      const options = (await all()).map((each) => ({ label: each.name }));
+      return { from: context.pos - named[1].length, options, validFor: /^[^,[\]]*$/ };
+    }
+    if (front) return /^[a-z]+$/.test(before) || (context.explicit && !before) ? keysFrom(line.from) : null;
+    const mark = MARK.exec(before);
+    if (!mark || literal(context)) return null;
+    const from = context.pos - mark[0].length + mark[0].indexOf("#") + 1;
+    const words = (await all()).map((each) => each.name).filter((each) => MARKABLE.test(each));
+    const options = words.map((each) => ({ label: each.toLowerCase().replace(/ +/g, "-"), detail: each }));
+    return { from, options, validFor: /^[\p{L}\p{N}_-]*$/u };
+  };
+}
+
+function keysFrom(from) {
+  const options = KEYS.map(([label, detail, typed]) => {
+    // The caret goes where the value is typed.
+    const caret = typed.endsWith("[]") ? typed.length - 1 : typed.length;
+    const apply = (view, _, start, end) =>
+      view.dispatch({ changes: { from: start, to: end, insert: typed }, selection: { anchor: start + caret } });
+    return { label, detail, apply };
+  });
+  return { from, options, validFor: /^[a-z]*$/ };
+}
+
+/** Whether a line stands in the front matter. */
+function inFront(doc, number) {
+  if (number < 2 || doc.line(1).text.trim() !== "---") return false;
+  for (let n = 2; n < number; n++) if (/^(?:---|\.\.\.)\s*$/.test(doc.line(n).text)) return false;
+  return true;
+}
+
+/** Whether a line is an item of a list of categories. */
+function inList(doc, number) {
+  for (let n = number - 1; n > 1; n--) {
+    const text = doc.line(n).text;
+    if (!LISTED.test(text)) return /^(?:categories|gives|broader):\s*$/.test(text);
+  }
+  return false;
+}
+
+// ---- people -------------------------------------------------------------------------
+
+/** People by handle or name, behind `@`. */
+export function people() {
+  let known = null;
+  return async (context) => {
+    const before = context.matchBefore(/(?:^|[\s(])@[\p{L}\p{N}_-]*$/u);
+    if (!before || literal(context)) return null;
+    known ??= asked("/-/people", {});
+    const from = before.from + before.text.indexOf("@") + 1;
+    const options = (await known).map((each) => ({ label: each.handle, detail: each.name }));
+    return options.length ? { from, options, validFor: /^[\p{L}\p{N}_-]*$/u } : null;
+  };
+}

@@ -1,0 +1,97 @@
+"""What is offered while writing: sections, pages by address, people, names by their letters; nothing closed shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.services import completing, finding
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, volume
+
+SITE = ("https://docs.example",)
+PUMP = """---
+aliases: [bilge pump]
+---
+## Limits
+
+<!-- part: short -->
+x
+<!-- /part -->
+
+### [[Well]] and *seal* {#seal}
+
+## Limits
+
+## C# | b
+"""
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Öl lab")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, **{"öl lab": Role.WRITER, "secret": Role.WRITER})
+    pages(desk, writer, "guide", {"Pump": PUMP, "Well": "", "Bilge switch trips": "", "Bilge switch": ""})
+    pages(desk, writer, "öl lab", {"Sheet/A": "## One\n", "Pump": ""})
+    pages(desk, writer, "secret", {"Plan": "## Hidden\n"})
+    return writer
+
+
+def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(desk: Desk, writer: Actor) -> None:
+    found = completing.sections_for(desk, writer, "guide", "bilge pump")
+    assert [(each.words, each.level, each.insert) for each in found] == [
+        ("Limits", 2, "Limits"),
+        ("Well and seal", 3, "seal"),
+        ("C# | b", 2, "C# \\| b"),
+    ]
+    put_in = completing.sections_for(desk, writer, "guide", "Pump", insert=True)
+    assert (put_in[0].words, put_in[0].level) == ("short", 0)
+    elsewhere = completing.sections_for(desk, writer, "guide", "Öl lab/Sheet\\/A")
+    assert [each.words for each in elsewhere] == ["One"]
+    for typed in ("Nowhere", "", "a|b", "[[", "#x"):
+        assert completing.sections_for(desk, writer, "guide", typed) == []
+
+
+@pytest.mark.parametrize(
+    ("address", "expected"),
+    [
+        ("https://docs.example/guide/pump", ("Pump", "Pump")),
+        ("https://docs.example/guide/bilge-pump", ("Pump", "Pump")),
+        ("https://docs.example/guide/pump#limits", ("Pump#Limits", "Pump § Limits")),
+        ("https://docs.example/guide/pump#seal", ("Pump#seal", "Pump § Well and seal")),
+        ("https://docs.example/guide/pump#gone", ("Pump", "Pump")),
+        ("/%C3%B6l-lab/pump", ("Öl lab/Pump", "Pump")),
+        ("https://docs.example/guide/nowhere", None),
+        ("https://docs.example/-/upkeep/guide", None),
+        ("https://other.example/guide/pump", None),
+        ("https://docs.example/guide", None),
+    ],
+)
+def test_an_address_of_this_wiki_is_the_shortest_reference_that_leads_there(
+    desk: Desk, writer: Actor, address: str, expected: tuple[str, str] | None
+) -> None:
+    assert completing.reference_to(desk, writer, "guide", address, SITE) == expected
+
+
+def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
+    other = person(desk, "jory", guide=Role.WRITER)
+    assert [each.words for each in completing.sections_for(desk, writer, "guide", "Secret/Plan")] == [
+        "Hidden"
+    ]
+    assert completing.sections_for(desk, other, "guide", "Secret/Plan") == []
+    assert completing.reference_to(desk, other, "guide", "/secret/plan", SITE) is None
+    assert completing.people_for(desk, NOBODY) == []
+    assert completing.people_for(desk, other) == [("jory", "Jory"), ("wenna", "Wenna")]
+
+
+def test_names_are_found_by_their_letters_in_order_initials_first(desk: Desk, writer: Actor) -> None:
+    def titles(typed: str) -> list[str]:
+        return [each.title for each in finding.names_for(desk, writer, typed, "guide")]
+
+    assert titles("bst") == ["Bilge switch trips", "Bilge switch"]
+    assert titles("bw") == ["Bilge switch", "Bilge switch trips"]
+    assert titles("pmp")[0] == "Pump"
+    # What is typed is found before what merely holds its letters.
+    assert titles("bilge switch")[:2] == ["Bilge switch", "Bilge switch trips"]
