@@ -4,7 +4,9 @@ import { drafts } from "./desk/drafts.js";
 import { editor, referenceAt } from "./desk/editor.js";
 import { insertForm, points } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
+import { peekParts } from "./desk/peek.js";
 import { post } from "./desk/post.js";
+import { exchange, inStep } from "./desk/preview.js";
 import { insertReference } from "./desk/references.js";
 
 const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
@@ -26,6 +28,7 @@ function later(wait, act) {
 function desk() {
   // The editor lives outside of what Alpine watches: proxies would break it.
   let view = null;
+  let step = null;
   let form = null;
   let draft = null;
   let names = null;
@@ -105,6 +108,7 @@ function desk() {
         keys: this.keys(),
       });
       inserts.on(view, form);
+      step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
       form.addEventListener("submit", () => this.sync());
       form.addEventListener("formdata", (event) => event.formData.set("text", view.state.doc.toString()));
@@ -133,6 +137,7 @@ function desk() {
         { key: "Mod-s", run: run(() => this.save(true)) },
         { key: "Mod-Shift-s", run: run(() => this.save(false)) },
         { key: "Mod-Enter", run: run(() => this.follow()) },
+        { key: "Mod-Shift-Enter", run: run(() => this.peekAtCaret()) },
         { key: "Mod-.", run: run(() => this.leave()) },
         { key: "Mod-Shift-l", run: run(() => insertReference(view, names, form.dataset.volume)) },
         { key: "F9", run: run(() => this.choose()) },
@@ -145,6 +150,10 @@ function desk() {
       if (command && event.key.toLowerCase() === "s" && !event.defaultPrevented) {
         event.preventDefault();
         this.save(!event.shiftKey);
+      }
+      if (event.key === "Escape" && this.peeking && !event.defaultPrevented) {
+        this.endPeek();
+        return;
       }
       if (event.key !== "Escape" || event.defaultPrevented || document.querySelector("dialog[open]")) return;
       if (event.timeStamp - escaped < ESCAPES) this.leave();
@@ -198,10 +207,13 @@ function desk() {
         if (["bad_text", "text_large"].includes(seen.said.code)) this.fault = seen.said.message;
         return;
       }
-      const { html, problems, unwritten, references, words } = seen.said;
+      const { html, marks, problems, unwritten, references, words } = seen.said;
       if (this.mode !== "text") {
         const empty = '<p class="text-slate">Nothing to see yet.</p>';
-        this.$refs.seen.innerHTML = policy.createHTML(html.trim() ? html : empty);
+        const made = document.createElement("template");
+        made.innerHTML = policy.createHTML(html.trim() ? html : empty);
+        exchange(this.$refs.seen, made.content);
+        step.marked(marks);
       }
       this.findings = [
         ...unwritten.map((each) => ({
@@ -269,6 +281,20 @@ function desk() {
     },
     takeFirst() {
       if (this.choices.length) this.take(this.choices[0]);
+    },
+    // What the reference under the caret leads to, beside the text.
+    peekAtCaret() {
+      const typed = referenceAt(view);
+      if (typed === null) return;
+      names.find(typed).then((found) => {
+        if (!found?.href) return;
+        if (this.mode === "text") this.show(innerWidth < 900 ? "seen" : "both");
+        this.peek(found.href, typed);
+      });
+    },
+    endPeek() {
+      this.peeking = false;
+      view.focus();
     },
     adopt(event) {
       this.$refs.revision.value = event.currentTarget.dataset.newest;
@@ -352,7 +378,9 @@ function desk() {
     },
   };
   // With its getters, which a spread would call.
-  return Object.defineProperties(parts, Object.getOwnPropertyDescriptors(inserts.parts));
+  const peeks = peekParts((html) => policy.createHTML(html));
+  for (const more of [inserts.parts, peeks]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
+  return parts;
 }
 
 window.Alpine.data("desk", desk);

@@ -631,3 +631,50 @@ def test_7_a_page_is_dragged_from_the_strip_into_the_text(open_page: Open) -> No
     _type_at_end(page, "\n\n")
     page.locator(".strip").get_by_role("link", name="Battery well").drag_to(page.locator(".cm-line").last)
     expect(page.locator(".cm-content")).to_contain_text("[[Battery well]]")
+
+
+def test_7_what_a_reference_leads_to_is_looked_at_beside_the_text(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    page.locator(".cm-ref", has_text="[[charge regulator]]").click()
+    page.keyboard.press("Control+Shift+Enter")
+    peek = page.get_by_role("complementary", name="A look at another page")
+    expect(peek).to_contain_text("A regulator that clicks more than once a minute")
+    peek.get_by_role("link", name="Main isolator").click()
+    expect(peek.locator("strong").first).to_have_text("Main isolator")
+    expect(peek.get_by_role("link", name="Edit")).to_have_attribute(
+        "href", "/-/edit/tern-4-service-manual/main-isolator"
+    )
+    page.keyboard.press("Escape")
+    expect(peek).to_be_hidden()
+    page.keyboard.type("x")
+    expect(page.locator(".cm-content")).to_contain_text("x")
+    page.locator(".seen").get_by_role("link", name="lid gasket").click()
+    expect(peek).to_contain_text("This page is not written yet.")
+    expect(page).to_have_url(re.compile("/-/edit/"))
+
+
+def test_7_text_and_preview_keep_their_place_together_in_both_directions(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    seen, text = page.locator(".seen"), page.locator(".cm-scroller")
+    expect(seen).to_contain_text("Hulls with one vent")
+    text.hover()
+    page.mouse.wheel(0, 4000)
+    expect(seen.get_by_role("heading", name="Hulls with one vent")).to_be_in_viewport()
+    seen.hover()
+    page.mouse.wheel(0, -4000)
+    expect(page.locator(".cm-line", has_text="summary: Where the two gel")).to_be_in_viewport()
+
+
+def test_7_what_did_not_change_stands_still_in_the_preview(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    seen = page.locator(".seen")
+    expect(seen).to_contain_text("Hulls with one vent")
+    page.evaluate(
+        "document.querySelector('.seen h2').kept = document.querySelector('.seen table').kept = true"
+    )
+    page.locator(".cm-line", has_text="Hulls below").click()
+    page.keyboard.press("End")
+    page.keyboard.type(" And so on.")
+    expect(seen).to_contain_text("And so on.")
+    kept = "['h2', 'table'].every((name) => document.querySelector('.seen ' + name).kept === true)"
+    assert page.evaluate(kept)

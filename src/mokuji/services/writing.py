@@ -328,6 +328,18 @@ class Preview:
         """The references of the text itself, in order."""
         return self.inserted.links[self.ready.page.head.id]
 
+    @property
+    def marks(self) -> list[tuple[str, int]]:
+        """Which line of the text an element of the page comes from: ids of headings and references with their lines,
+        in order."""
+        page, lines = self.ready.page, Lines(self.ready.page.text)
+        found = [
+            (heading.span.start, anchor)
+            for heading, anchor in zip(page.content.headings, self.ready.anchors, strict=True)
+        ]
+        found += [(each.span.start, f"ref-{n}") for n, each in enumerate(page.content.references)]
+        return [(anchor, lines.position(at).line) for at, anchor in sorted(found)]
+
     def rendered(self, desk: Desk, to: Addresses | None = None) -> Rendered:
         """The text as it would be shown."""
         return render_ready(desk, self.ready, self.inserted, to)

@@ -197,6 +197,7 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
                 for each in shown.problems
             ],
             "unwritten": [{"title": each.title, "line": each.line, "at": each.at} for each in seen.unwritten],
+            "marks": seen.marks,
             "references": len(seen.links),
             "words": seen.ready.compiled.words,
         }
