@@ -4,10 +4,12 @@ import { drafts } from "./desk/drafts.js";
 import { editor, referenceAt } from "./desk/editor.js";
 import { insertForm, points } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
+import { around, bullets, heading, numbers, quote, tasks, tick } from "./desk/markup.js";
 import { peekParts } from "./desk/peek.js";
 import { post } from "./desk/post.js";
 import { exchange, inStep } from "./desk/preview.js";
 import { insertReference } from "./desk/references.js";
+import * as tables from "./desk/tables.js";
 
 const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
   createHTML: (html) => html,
@@ -16,6 +18,43 @@ const PREVIEW_WAIT = 140;
 const DRAFT_WAIT = 400;
 const CARET_WAIT = 150;
 const ESCAPES = 700;
+
+const TOOLS = {
+  bold: around("**"),
+  italic: around("*"),
+  code: around("`"),
+  heading,
+  bullets,
+  numbers,
+  tasks,
+  tick,
+  quote,
+  table: tables.newTable,
+  rowBelow: tables.rowBelow,
+  rowAway: tables.rowAway,
+  columnRight: tables.columnRight,
+  columnAway: tables.columnAway,
+  turnAlign: tables.turnAlign,
+  alignTable: tables.alignTable,
+};
+const TOOLS_KEPT = "mokuji tools";
+
+// Storage can be switched off: then nothing is remembered.
+function remembered(name) {
+  try {
+    return localStorage.getItem(name);
+  } catch {
+    return null;
+  }
+}
+
+function remember(name, value) {
+  try {
+    localStorage.setItem(name, value);
+  } catch {
+    // As above.
+  }
+}
 
 function later(wait, act) {
   let timer = 0;
@@ -41,6 +80,9 @@ function desk() {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
     hint: "",
+    // The buttons above the text, for those who want them.
+    tools: remembered(TOOLS_KEPT) === "shown",
+    inTable: false,
     signedOut: false,
     draftFound: false,
     draftWords: "",
@@ -103,8 +145,10 @@ function desk() {
         },
         caretMoved: later(CARET_WAIT, () => {
           this.hint = "";
+          this.inTable = Boolean(tables.tableAt(view.state));
           this.lookAtCaret();
         }),
+        html: (words) => policy.createHTML(words),
         keys: this.keys(),
       });
       inserts.on(view, form);
@@ -255,6 +299,17 @@ function desk() {
       names.find(typed).then((found) => {
         if (found?.href) location.assign(found.href);
       });
+    },
+    toggleTools() {
+      this.tools = !this.tools;
+      remember(TOOLS_KEPT, this.tools ? "shown" : "");
+      view.focus();
+    },
+    tool(event) {
+      const name = event.currentTarget.dataset.tool;
+      if (name === "reference") insertReference(view, names, form.dataset.volume);
+      else TOOLS[name](view);
+      view.focus();
     },
     isSaved() {
       if (view.state.doc.toString() === savedText && form.dataset.revision !== "0") return true;

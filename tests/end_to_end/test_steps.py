@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, TimeoutError, expect
 
 from tests.end_to_end.conftest import Open, Site
 
@@ -678,3 +679,145 @@ def test_7_what_did_not_change_stands_still_in_the_preview(open_page: Open) -> N
     expect(seen).to_contain_text("And so on.")
     kept = "['h2', 'table'].every((name) => document.querySelector('.seen ' + name).kept === true)"
     assert page.evaluate(kept)
+
+
+def _fresh(open_page: Open, text: str) -> Page:
+    """The desk on a new page with a text in it, the caret at its end."""
+    page = open_page("/-/edit/tern-4-service-manual/Trial%20of%20the%20desk", who="Wenna")
+    page.locator(".cm-content").click()
+    page.evaluate("text => navigator.clipboard.writeText(text)", text)
+    page.keyboard.press("Control+Shift+V")
+    return page
+
+
+LINES = "[...document.querySelectorAll('.cm-line')].map(line => line.textContent).join('\\n')"
+
+
+def _typed(page: Page, *expected: str) -> None:
+    try:
+        page.wait_for_function(f"expected => {LINES} === expected", arg="\n".join(expected), timeout=5000)
+    except TimeoutError:
+        assert page.evaluate(LINES).split("\n") == list(expected)
+        raise
+
+
+def test_7_tables_grow_align_and_are_gone_through_by_key(open_page: Open) -> None:
+    page = _fresh(open_page, "| What | Act |\n|---|--:|\n| Voltage | 24.0 |")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("Tab")
+    # Going through the cells changes nothing.
+    _typed(page, "| What | Act |", "|---|--:|", "| Voltage | 24.0 |")
+    page.keyboard.press("Tab")  # from the last cell to a new row
+    page.keyboard.type("Water")
+    page.keyboard.press("Tab")
+    page.keyboard.type("`a|b`")
+    page.keyboard.press("Shift+Tab")
+    in_line = ["| What    |   Act |", "| ------- | ----: |", "| Voltage |  24.0 |", "| Water   | `a|b` |"]
+    _typed(page, *in_line)
+    page.keyboard.press("Tab")
+    page.keyboard.press("Alt+Shift+ArrowRight")
+    page.keyboard.type("dry")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("Tab")
+    _typed(
+        page,
+        "| What    |   Act |     |",
+        "| ------- | ----: | --- |",
+        "| Voltage |  24.0 |     |",
+        "| Water   | `a|b` | dry |",
+    )
+    page.keyboard.press("Alt+Shift+ArrowDown")
+    page.keyboard.press("Alt+Shift+ArrowUp")
+    page.keyboard.press("Alt+Shift+ArrowLeft")
+    _typed(page, *in_line)
+
+
+def test_7_lists_go_on_are_renumbered_and_move_in_and_out(open_page: Open) -> None:
+    page = _fresh(open_page, "1. one\n2. two")
+    page.keyboard.press("Enter")
+    page.keyboard.type("three")
+    page.locator(".cm-line", has_text="two").click()
+    page.keyboard.press("Tab")
+    _typed(page, "1. one", "   1. two", "2. three")
+    page.keyboard.press("Shift+Tab")
+    _typed(page, "1. one", "2. two", "3. three")
+    page.locator(".cm-line", has_text="three").click()
+    page.keyboard.press("End")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    page.keyboard.type("- [ ] a task")
+    page.keyboard.press("Control+Shift+Space")
+    expect(page.locator(".cm-content")).to_contain_text("- [x] a task")
+
+
+def test_7_marks_are_put_in_by_key_and_by_button(open_page: Open) -> None:
+    page = _fresh(open_page, "strong words")
+    page.keyboard.press("Control+b")
+    _typed(page, "strong **words**")
+    page.keyboard.press("Control+b")
+    _typed(page, "strong words")
+    page.get_by_role("button", name="Tools").click()
+    tools = page.get_by_role("toolbar", name="Marks")
+    tools.get_by_role("button", name="Heading").click()
+    _typed(page, "## strong words")
+    tools.get_by_role("button", name="Heading").click()
+    _typed(page, "### strong words")
+    page.keyboard.press("Control+End")
+    page.keyboard.press("Enter")
+    page.keyboard.type("a, b")
+    page.keyboard.press("Shift+Home")
+    tools.get_by_role("button", name="Table").click()
+    _typed(page, "### strong words", "| a   | b   |", "| --- | --- |", "")
+    expect(tools.get_by_role("button", name="Row below")).to_be_visible()
+
+
+SHEET = re.sub("(?s)<style.*?</style>", "", (Path(__file__).parent / "spreadsheet.html").read_text("utf-8"))
+"""What LibreOffice Calc 7.4.7 makes of three rows as HTML, as for the clipboard. Its style sheet is left out here: a
+browser complains of it when a test, rather than another program, puts it on the clipboard."""
+
+
+def test_7_cells_of_a_spreadsheet_and_formatted_text_are_pasted_as_markup(open_page: Open) -> None:
+    page = _fresh(open_page, "")
+    paste = """([html, plain]) => navigator.clipboard.write([new ClipboardItem({
+        ...(html ? {'text/html': new Blob([html], {type: 'text/html'})} : {}),
+        'text/plain': new Blob([plain], {type: 'text/plain'})})])"""
+
+    def pasted(html: str, plain: str, *expected: str) -> None:
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Delete")
+        page.evaluate(paste, [html, plain])
+        page.keyboard.press("Control+v")
+        _typed(page, *expected)
+
+    pasted(
+        "",
+        'Part\tNumber\tWeight\r\nGel cell\tK-BT\t31\r\n"Lid ""A"""\t\t1.5\r\n',
+        *[
+            "| Part     | Number | Weight |",
+            "| -------- | ------ | -----: |",
+            "| Gel cell | K-BT   |     31 |",
+            '| Lid "A"  |        |    1.5 |',
+        ],
+    )
+    pasted(
+        SHEET,
+        "Part\tWeight",
+        *[
+            "| Part     | Weight | Note       |",
+            "| -------- | -----: | ---------- |",
+            "| Gel cell |     31 | one \\| two |",
+            "| Lid ring |    0.2 |            |",
+        ],
+    )
+    pasted(
+        "<h1>Title</h1><p>Some <b>bold</b> and <a href='https://docs.example/x'>link</a></p><ol><li>one<ul><li>in</li></ul></li><li>two</li></ol>",
+        "plain",
+        "## Title",
+        "",
+        "Some **bold** and [link](https://docs.example/x)",
+        "",
+        "1. one",
+        "   - in",
+        "2. two",
+    )
+    pasted("<p>only words</p>", "only words", "only words")

@@ -200,7 +200,7 @@ function keysFrom(from) {
 }
 
 /** Whether a line stands in the front matter. */
-function inFront(doc, number) {
+export function inFront(doc, number) {
   if (number < 2 || doc.line(1).text.trim() !== "---") return false;
   for (let n = 2; n < number; n++) if (/^(?:---|\.\.\.)\s*$/.test(doc.line(n).text)) return false;
   return true;

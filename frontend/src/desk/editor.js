@@ -24,7 +24,10 @@ import {
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 import { LITERAL, filings, names as pageNames, people, sections } from "./completion.js";
+import { markupKeys } from "./markup.js";
+import { pasting } from "./paste.js";
 import { making } from "./references.js";
+import { tableKeys } from "./tables.js";
 
 // A target, up to `#`, `|` or the end; escapes count as one character.
 const REFERENCE = /\[\[(=?)((?:\\[!-/:-@[-`{-~]|[^\\[\]|#\n])*)(#(?:\\[!-/:-@[-`{-~]|[^\\[\]|\n])*)?(\|(?:\\.|\[[^\]\n]*\]|[^\][\n])*)?\]\]/g;
@@ -149,7 +152,7 @@ const KEPT_BY_US = new Set(["Mod-Enter"]);
 
 /** An editor in `parent`; `changed` is called after each change of the text, `caretMoved` whenever the caret may be
  * somewhere else. */
-export function editor({ text, parent, nonce, volume, names, changed, caretMoved, keys }) {
+export function editor({ text, parent, nonce, volume, names, changed, caretMoved, html, keys }) {
   return new EditorView({
     parent,
     state: EditorState.create({
@@ -158,6 +161,8 @@ export function editor({ text, parent, nonce, volume, names, changed, caretMoved
         EditorView.cspNonce.of(nonce),
         Prec.highest(keymap.of(keys)),
         Prec.highest(keymap.of([{ key: "Tab", run: acceptCompletion }])),
+        // Behind the fields of a snippet, before what Tab does elsewhere.
+        Prec.high(keymap.of([...tableKeys, ...markupKeys])),
         lineNumbers(),
         history(),
         drawSelection(),
@@ -172,6 +177,7 @@ export function editor({ text, parent, nonce, volume, names, changed, caretMoved
         references(names),
         // Before what closes brackets, and what makes a link of any pasted address.
         Prec.high(making(names, volume)),
+        Prec.high(pasting(html)),
         caretInSight,
         theme,
         keymap.of([
