@@ -2,7 +2,7 @@
 import { laidIn } from "./desk/completion.js";
 import { drafts } from "./desk/drafts.js";
 import { editor, referenceAt } from "./desk/editor.js";
-import { insertForm, points } from "./desk/insert-form.js";
+import { insertForm, points, units } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
 import { around, bullets, heading, numbers, quote, tasks, tick } from "./desk/markup.js";
 import { peekParts } from "./desk/peek.js";
@@ -72,6 +72,8 @@ function desk() {
   let draft = null;
   let names = null;
   let savedText = "";
+  // The text that the findings are of.
+  let looked = "";
   let asked = 0;
   let escaped = 0;
   let asksToStay = true;
@@ -116,10 +118,12 @@ function desk() {
     },
     get findingsWords() {
       const unwritten = this.findings.filter((each) => each.kind === "unwritten").length;
-      const problems = this.findings.length - unwritten;
+      const advice = this.findings.filter((each) => each.kind === "advice").length;
+      const problems = this.findings.length - unwritten - advice;
       const said = [];
       if (unwritten) said.push(`${unwritten} unwritten`);
       if (problems) said.push(`${problems} ${problems === 1 ? "problem" : "problems"}`);
+      if (advice) said.push(`${advice} to look at`);
       return said.join(", ");
     },
     init() {
@@ -187,6 +191,7 @@ function desk() {
         { key: "F9", run: run(() => this.choose()) },
         { key: "Shift-F9", run: run(() => this.extract()) },
         { key: "F8", run: run(() => this.nextFinding()) },
+        { key: "Alt-Enter", run: run(() => this.mendHere()) },
       ];
     },
     escape(event) {
@@ -251,7 +256,7 @@ function desk() {
         if (["bad_text", "text_large"].includes(seen.said.code)) this.fault = seen.said.message;
         return;
       }
-      const { html, marks, problems, unwritten, references, words } = seen.said;
+      const { html, marks, findings, references, words } = seen.said;
       if (this.mode !== "text") {
         const empty = '<p class="text-slate">Nothing to see yet.</p>';
         const made = document.createElement("template");
@@ -259,18 +264,14 @@ function desk() {
         exchange(this.$refs.seen, made.content);
         step.marked(marks);
       }
-      this.findings = [
-        ...unwritten.map((each) => ({
-          kind: "unwritten",
-          css: "text-ochre",
-          line: each.line,
-          at: each.at,
-          words: `“${each.title}” is not written yet`,
-        })),
-        ...problems.map((each) => ({ kind: "problem", css: "problem", line: each.line, at: each.at, words: each.message })),
-      ]
-        .sort((a, b) => a.at - b.at)
-        .map((each, id) => ({ ...each, id, where: `line ${each.line}` }));
+      looked = text;
+      this.findings = findings.map((each, id) => ({
+        ...each,
+        id,
+        css: { unwritten: "text-ochre", problem: "problem", advice: "" }[each.kind],
+        where: `line ${each.line}`,
+        mend: each.mends[0]?.words ?? "",
+      }));
       const counted = (number, one) => `${number} ${number === 1 ? one : `${one}s`}`;
       const foot = `${counted(references, "reference")} · ${counted(words, "word")}`;
       document.getElementById("desk-foot").textContent = foot;
@@ -281,13 +282,35 @@ function desk() {
     nextFinding() {
       if (!this.findings.length) return;
       this.unfolded = true;
-      const line = view.state.doc.lineAt(view.state.selection.main.head).number;
-      this.goTo(this.findings.find((each) => each.line > line) ?? this.findings[0]);
+      const here = points(view.state.doc.toString(), view.state.selection.main.head);
+      this.goTo(this.findings.find((each) => each.at > here) ?? this.findings[0]);
     },
     goTo(each) {
-      const doc = view.state.doc;
-      const line = doc.line(Math.min(each.line, doc.lines));
-      view.dispatch({ selection: { anchor: line.from }, scrollIntoView: true });
+      const text = view.state.doc.toString();
+      // Where it stood when it was found, or as near as the text of now has it.
+      const at = text === looked ? units(text, each.at) : view.state.doc.line(Math.min(each.line, view.state.doc.lines)).from;
+      view.dispatch({ selection: { anchor: at }, scrollIntoView: true });
+      view.focus();
+    },
+    // The first mend of the finding at the caret, or of the first one on its line.
+    mendHere() {
+      const { doc, selection } = view.state;
+      const here = points(doc.toString(), selection.main.head);
+      const line = doc.lineAt(selection.main.head).number;
+      const able = this.findings.filter((each) => each.mends.length);
+      const found = able.find((each) => each.at === here) ?? able.find((each) => each.line === line);
+      if (found) this.mend(found);
+    },
+    mend(each) {
+      const text = view.state.doc.toString();
+      // A text that changed since is looked at again first.
+      if (text !== looked || !each.mends.length) return;
+      const changes = each.mends[0].edits.map(([from, to, insert]) => ({
+        from: units(text, from),
+        to: units(text, to),
+        insert,
+      }));
+      view.dispatch({ changes, scrollIntoView: true, userEvent: "input.mend" });
       view.focus();
     },
 

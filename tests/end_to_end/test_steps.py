@@ -821,3 +821,19 @@ def test_7_cells_of_a_spreadsheet_and_formatted_text_are_pasted_as_markup(open_p
         "2. two",
     )
     pasted("<p>only words</p>", "only words", "only words")
+
+
+def test_7_findings_are_gone_to_and_mended_by_key(open_page: Open) -> None:
+    page = _fresh(open_page, "## One\n\nSee the the [[Batery well]].\n\n#### Two")
+    found = page.locator(".findings")
+    expect(found).to_contain_text("1 unwritten, 2 to look at")
+    page.keyboard.press("Control+Home")
+    page.keyboard.press("F8")
+    page.keyboard.press("Alt+Enter")
+    expect(found).to_contain_text("1 unwritten, 1 to look at")
+    page.keyboard.press("F8")
+    page.keyboard.press("Alt+Enter")
+    expect(found).not_to_contain_text("unwritten")
+    found.get_by_role("button", name="Make it level 3").click()
+    expect(found).to_be_hidden()
+    _typed(page, "## One", "", "See the [[Battery well]].", "", "### Two")

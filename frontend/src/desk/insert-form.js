@@ -13,7 +13,7 @@ export function points(text, at) {
 }
 
 /** The index into UTF-16 of the place that so many code points stand before. */
-function units(text, count) {
+export function units(text, count) {
   let at = 0;
   for (let left = count; left > 0 && at < text.length; left--) at += text.codePointAt(at) > 0xffff ? 2 : 1;
   return at;

@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, Response
 from mokuji.core import names
 from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
-from mokuji.services import completing, finding, insert_forms, reading, templates, writing
+from mokuji.services import completing, finding, findings, insert_forms, reading, templates, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -189,9 +189,23 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
     shown = seen.rendered(
         who.desk, places(who.desk, who.actor, may_write=True, under=seen.ready.page.head.key)
     )
+    url = who.request.url
+    found = findings.findings(who.desk, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
     return JSONResponse(
         {
             "html": shown.html,
+            "findings": [
+                {
+                    "kind": each.kind,
+                    "message": each.message,
+                    "line": each.line,
+                    "at": each.span.start,
+                    "mends": [
+                        {"words": m.words, "edits": [[*e.span, e.words] for e in m.edits]} for m in each.mends
+                    ],
+                }
+                for each in found
+            ],
             "problems": [
                 {"line": each.line, "message": each.problem.message, "at": each.problem.span.start}
                 for each in shown.problems

@@ -1,0 +1,182 @@
+"""Findings while somebody writes: everything that is wrong or could be better in a text, each with what mends it.
+
+From the same core as the reports: problems of the language, faults of inserts, names that are not written, sections
+that are gone, addresses of this wiki, flaws of structure.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
+from mokuji.core import names
+from mokuji.core.edits import Edit
+from mokuji.core.flaws import Mend, flaws
+from mokuji.core.inserts import assign
+from mokuji.core.policy import Actor
+from mokuji.core.references import Resolver, Sections, name_for
+from mokuji.core.reports.own_addresses import own_addresses
+from mokuji.core.spans import Lines, Span
+from mokuji.core.text.calls import call
+from mokuji.core.text.headings import words as words_of
+from mokuji.core.text.reference import Kind
+from mokuji.core.wiki import Page, PageHead
+from mokuji.services.desk import Desk, Sight
+from mokuji.services.rendering import PlacedProblem
+from mokuji.services.writing import Preview
+from mokuji.store import search
+from mokuji.store.database import Connection, reading
+from mokuji.store.snapshot import StoredWiki
+
+LOOKED_UP = 12
+"""For so many unwritten names and missing sections something that looks alike is looked for."""
+LIKE = 0.6
+"""How alike the words of two sections must be (as ``difflib`` counts) to be offered."""
+_KNOWN_TWICE = {"heading_first_level", "part_unclosed"}
+"""Problems of the language that a flaw says with a mend."""
+
+
+_Found = tuple[str, str, Span, tuple[Mend, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something about a text: what kind (“unwritten”, “problem” or “advice”), a sentence, its place, its mends."""
+
+    kind: str
+    message: str
+    span: Span
+    line: int
+    mends: tuple[Mend, ...] = ()
+
+
+def findings(
+    desk: Desk, actor: Actor, seen: Preview, problems: Collection[PlacedProblem], origins: Collection[str]
+) -> list[Finding]:
+    """All findings of a previewed text, in its order. ``problems`` are those that its rendering found, ``origins``
+    how addresses of this wiki begin."""
+    page = seen.ready.page
+    lines = Lines(page.text)
+    found: list[_Found] = []
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        wiki = StoredWiki(connection, sight.volumes)
+        found += _unwritten(sight, wiki, seen)
+        found += _sections(wiki, seen)
+        found += _addresses(wiki, page, origins)
+        missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
+    for each in problems:
+        if each.problem.code not in _KNOWN_TWICE:
+            mends = missing.get(each.problem.span, ()) if each.problem.code == "slot_missing" else ()
+            found.append(("problem", each.problem.message, each.problem.span, mends))
+    for flaw in flaws(page):
+        kind = "problem" if flaw.code in _KNOWN_TWICE else "advice"
+        found.append((kind, flaw.message, flaw.span, (flaw.mend,) if flaw.mend else ()))
+    return [
+        Finding(kind, said, span, lines.position(span.start).line, mends)
+        for kind, said, span, mends in sorted(found, key=lambda each: (each[2], each[0]))
+    ]
+
+
+def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
+    page = seen.ready.page
+    told: set[tuple[str, str]] = set()
+    home = next(each for each in sight.volumes.values() if each.id == page.head.volume)
+    for reference, link in zip(page.content.references, seen.links, strict=True):
+        if link.state != "unwritten" or (link.volume, link.key) in told:
+            continue
+        told.add((link.volume, link.key))
+        mends: tuple[Mend, ...] = ()
+        volume = sight.volumes.get(link.volume)
+        if volume is not None and len(told) <= LOOKED_UP:
+            near = _near(sight.connection, link.key, volume.id)
+            name = (
+                name_for(wiki, home, near, insert=reference.kind is Kind.INSERT) if near is not None else None
+            )
+            if near is not None and name is not None:
+                mends = (Mend(f"Lead to “{near.title}”", (Edit(reference.name_span, name),)),)
+        yield "unwritten", f"“{link.title}” is not written yet", reference.span, mends
+
+
+def _near(connection: Connection, key: str, volume: int) -> PageHead | None:
+    """The page of a volume whose name looks most like one that is not written."""
+    for each in search.jump(connection, key, [volume], most=3):
+        if each.near or difflib.SequenceMatcher(None, each.key, key).ratio() >= LIKE:
+            return PageHead(each.page, each.volume, each.key, each.title)
+    return None
+
+
+def _sections(wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
+    page = seen.ready.page
+    broken = [
+        (reference, link)
+        for reference, link in zip(page.content.references, seen.links, strict=True)
+        if link.state == "broken" and reference.section_span is not None
+    ]
+    targets = wiki.pages({link.page for _, link in broken[:LOOKED_UP]})
+    for reference, link in broken:
+        target = page if reference.name is None else targets.get(link.page)
+        mends: tuple[Mend, ...] = ()
+        if target is not None and reference.section_span is not None:
+            like = _like(target, reference.section or "", frozenset(wiki.volumes))
+            if like:
+                edit = Edit(reference.section_span, names.escape_section(like))
+                mends = (Mend(f"Lead to “{like}”", (edit,)),)
+        yield "problem", f"“{link.title}” has no section “{reference.section}”", reference.span, mends
+
+
+def _like(page: Page, section: str, volumes: frozenset[str]) -> str:
+    sections = Sections.of(page, volumes)
+    words = [words_of(h, page.text, page.content.references, volumes) for h in page.content.headings]
+    by_key = {names.key(each): each for n, each in enumerate(words) if sections.find(each) == n}
+    typed = names.key(section)
+    short = len(typed.split(" "))
+
+    def alike(key: str) -> float:
+        # Who remembers a long heading types its first words.
+        first = " ".join(key.split(" ")[:short])
+        return max(difflib.SequenceMatcher(None, typed, each).ratio() for each in (key, first))
+
+    best = max(by_key, key=alike, default="")
+    return by_key[best] if best and alike(best) >= LIKE else ""
+
+
+def _missing(wiki: StoredWiki, page: Page) -> Iterator[tuple[Span, tuple[Mend, ...]]]:
+    """For inserts that lack a value: the slots that wait for one, put in."""
+    home = next(each for each in wiki.volumes.values() if each.id == page.head.volume)
+    inserts = [(n, r) for n, r in enumerate(page.content.references) if r.kind is Kind.INSERT and r.name]
+    resolver = Resolver.of(wiki, ((home, reference) for _, reference in inserts))
+    for index, reference in inserts:
+        assert reference.name is not None
+        head = resolver.resolve(reference.name, home, insert=True).page
+        template = wiki.pages([head.id]).get(head.id) if head is not None else None
+        if template is None or not template.content.declared.slots:
+            continue
+        given = call(page.text, page.content.references, index).values
+        slots = template.content.declared.slots
+        values, _ = assign(((v.name, v.span.of(page.text)) for v in given), slots, template.head.title)
+        lack = [s.name for s in slots.values() if s.required and s.default is None and not values.get(s.name)]
+        lack = [name for name in lack if name not in values]
+        if lack:
+            end = reference.span.end - 2
+            several = "\n" in reference.span.of(page.text)
+            at = end if several else len(page.text[:end].rstrip())
+            words = (
+                "".join(f"| {name}: \n" for name in lack) if several else "".join(f" | {n}: " for n in lack)
+            )
+            said = "Put in " + ", ".join(f"“{name}”" for name in lack)
+            yield reference.span, (Mend(said, (Edit(Span(at, at), words),)),)
+
+
+def _addresses(wiki: StoredWiki, page: Page, origins: Collection[str]) -> Iterator[_Found]:
+    own = list(own_addresses(page, origins, wiki.volumes))
+    known = wiki.titles({each.place for each in own})
+    home = next(each for each in wiki.volumes.values() if each.id == page.head.volume)
+    for each in own:
+        head = known.get(each.place)
+        name = name_for(wiki, home, head) if head is not None else None
+        if head is not None and name is not None:
+            label = f"|{each.words}" if each.words and names.key(each.words) != head.key else ""
+            mend = Mend("Make it a reference", (Edit(each.span, f"[[{name}{label}]]"),))
+            yield "advice", f"This address is a page of this wiki: “{head.title}”", each.span, (mend,)

@@ -1,0 +1,101 @@
+"""Findings while writing: the same as in the reports, each with its mend; nothing closed shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.edits import apply
+from mokuji.core.policy import Actor, Role
+from mokuji.services import writing
+from mokuji.services.desk import Desk
+from mokuji.services.findings import Finding, findings
+from tests.services.making import pages, person, volume
+
+SITE = ("https://docs.example",)
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.WRITER)
+    card = "---\nslots:\n  risk: {required: true}\n  who: {required: true}\n---\n${risk} ${who}"
+    pages(desk, writer, "guide", {"Battery well": "## Torque and sealant\n\n## Limits\n", "Card": card})
+    pages(desk, writer, "secret", {"Battery vault": "## Hidden\n"})
+    return writer
+
+
+def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
+    seen = writing.preview(desk, actor, "guide", "Draft", text)
+    return findings(desk, actor, seen, seen.rendered(desk).problems, SITE)
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "message", "mended"),
+    [
+        ("[[Batery well]]", "unwritten", "“Batery well” is not written yet", "[[Battery well]]"),
+        ("[[=Batery well|x: y]]", "unwritten", "“Batery well” is not written yet", "[[=Battery well|x: y]]"),
+        ("[[Nothing like it]]", "unwritten", "“Nothing like it” is not written yet", None),
+        (
+            "[[Battery well#Limit]]",
+            "problem",
+            "“Battery well” has no section “Limit”",
+            "[[Battery well#Limits]]",
+        ),
+        (
+            "[[Battery well#Torqe|x]]",
+            "problem",
+            "“Battery well” has no section “Torqe”",
+            "[[Battery well#Torque and sealant|x]]",
+        ),
+        ("## One\n\n[[#Onne]]", "problem", "has no section “Onne”", "## One\n\n[[#One]]"),
+        (
+            "[[=Card | risk: fire]]",
+            "problem",
+            "“Card” needs a value for “who”.",
+            "[[=Card | risk: fire | who: ]]",
+        ),
+        (
+            "[[=Card\n| who: me\n]]",
+            "problem",
+            "“Card” needs a value for “risk”.",
+            "[[=Card\n| who: me\n| risk: \n]]",
+        ),
+        (
+            "See https://docs.example/guide/battery-well.",
+            "advice",
+            "This address is a page of this wiki: “Battery well”",
+            "See [[Battery well]].",
+        ),
+        ("[the well](/guide/battery-well)", "advice", "is a page of this wiki", "[[Battery well|the well]]"),
+        ("the the", "advice", "“the” stands here twice.", "the"),
+        ("# One", "problem", "A first-level heading", "## One"),
+    ],
+)
+def test_a_finding_says_what_is_wrong_and_its_mend_puts_it_right(
+    desk: Desk, writer: Actor, text: str, kind: str, message: str, mended: str | None
+) -> None:
+    found = [each for each in _found(desk, writer, text) if message in each.message]
+    assert [each.kind for each in found] == [kind]
+    mends = found[0].mends
+    assert (apply(text, mends[0].edits) if mends else None) == mended
+
+
+def test_findings_stand_in_the_order_of_the_text_with_their_lines(desk: Desk, writer: Actor) -> None:
+    found = _found(desk, writer, "a a\n\n[[Nowhere]]\n\n#### Deep\n\n[[#gone]]\n")
+    assert [(each.line, each.kind) for each in found] == [
+        (1, "advice"),
+        (3, "unwritten"),
+        (5, "advice"),
+        (7, "problem"),
+    ]
+
+
+def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
+    other = person(desk, "jory", guide=Role.WRITER)
+    text = "[[Secret/Battery vaul]] [[Secret/Battery vault#Hiden]] https://docs.example/secret/battery-vault"
+    assert any(each.mends for each in _found(desk, writer, text))
+    for each in _found(desk, other, text):
+        # What was typed is said back, and no more.
+        assert each.kind == "unwritten" and "Hidden" not in each.message
+        assert all("vault" not in mend.words for mend in each.mends)
