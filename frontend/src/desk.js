@@ -56,6 +56,9 @@ function remember(name, value) {
   }
 }
 
+// Both passages, one after the other, each with a line end of its own.
+const both = ({ mine, theirs }) => (mine.endsWith("\n") || !theirs ? mine : `${mine}\n`) + theirs;
+
 function later(wait, act) {
   let timer = 0;
   return () => {
@@ -72,6 +75,8 @@ function desk() {
   let draft = null;
   let names = null;
   let savedText = "";
+  let clashParts = [];
+  let clashRevision = 0;
   // The text that the findings are of.
   let looked = "";
   let asked = 0;
@@ -94,6 +99,8 @@ function desk() {
     },
     findings: [],
     unfolded: false,
+    clashing: false,
+    clashes: [],
     // What a save would take from references elsewhere, when the server asks first.
     asking: false,
     movesWords: "",
@@ -401,6 +408,10 @@ function desk() {
         this.ask(answer.said, stay);
         return;
       }
+      if (answer.said.code === "clash") {
+        this.showClash(answer.said);
+        return;
+      }
       if (answer.said.code === "edited_meanwhile") {
         // The page that comes back shows what the other saved, and keeps all that was typed.
         form.submit();
@@ -410,6 +421,32 @@ function desk() {
       this.fault = this.signedOut
         ? "You are signed out. Sign in again in another tab, then save once more; your text stays here."
         : (answer.said.message ?? "Something went wrong. Your text is still here; try again.");
+    },
+    // ---- others saved the same passages meanwhile ------------------------------------
+    showClash(said) {
+      clashParts = said.parts;
+      clashRevision = said.revision;
+      const clashing = said.parts.filter((part) => part.words === undefined);
+      this.clashes = clashing.map((part, id) => ({ id, name: `clash-${id}`, mine: part.mine, theirs: part.theirs, pick: "mine" }));
+      this.clashing = true;
+      document.getElementById("desk").querySelector(".source").scrollIntoView?.({ block: "nearest" });
+    },
+    // What was chosen of each passage, with all that did not clash; it is saved only when the writer says so.
+    takeChosen() {
+      let nth = 0;
+      const text = clashParts
+        .map((part) => {
+          if (part.words !== undefined) return part.words;
+          const { pick } = this.clashes[nth++];
+          return pick === "both" ? both(part) : part[pick];
+        })
+        .join("")
+        .replace(/\r\n?/g, "\n");
+      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text }, userEvent: "input.merge" });
+      this.$refs.revision.value = clashRevision;
+      this.clashing = false;
+      this.savedWords = " · brought together, not saved yet";
+      view.focus();
     },
     ask(said, stay) {
       asksToStay = stay;
@@ -451,6 +488,13 @@ function desk() {
       const now = new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
       this.draftWords = "";
       this.savedWords = said.unchanged ? " · nothing to save" : ` · saved as revision ${said.revision}, ${now}`;
+      if (said.merged !== null && !unsaved) {
+        const insert = said.merged.replace(/\r\n?/g, "\n");
+        view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert } });
+        savedText = insert;
+        draft.drop();
+        this.savedWords = ` · saved as revision ${said.revision}, together with what others saved meanwhile`;
+      }
       form.querySelector("#note").value = "";
       this.preview();
     },

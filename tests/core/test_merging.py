@@ -1,4 +1,4 @@
-"""Three texts brought together, held to GNU diff3 (Debian's diffutils, which every Debian has)."""
+"""Three texts brought together, held to GNU diff3 (Debian's diffutils, which every Debian has) and to Git."""
 
 from __future__ import annotations
 
@@ -37,6 +37,46 @@ def test_where_both_see_no_conflict_the_result_is_that_of_diff3(
     event(f"{'conflict' if ours is None else 'clean'}, diff3 {'conflict' if known is None else 'clean'}")
     if ours is not None and known is not None and mine != theirs:
         assert sorted(ours.split("\n")) == sorted(known.split("\n"))
+
+
+def _git(folder: Path, mine: str, base: str, theirs: str) -> str | None:
+    """What ``git merge-file`` (Debian's package git) makes of the three; None where it sees a conflict."""
+    for name, text in (("mine", mine), ("base", base), ("theirs", theirs)):
+        (folder / name).write_text(text)
+    done = subprocess.run(
+        ["git", "merge-file", "-p", "mine", "base", "theirs"],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    return done.stdout if done.returncode == 0 else None
+
+
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.integers(0, 9), max_size=9, unique=True), st.data())
+def test_where_git_sees_no_conflict_the_result_is_the_same_to_the_byte(
+    tmp_path: Path, numbers: list[int], data: st.DataObject
+) -> None:
+    """Lines that are all different, as in real texts: of equal lines two programs may take either for the one kept."""
+    base = [f"Line {n}." for n in numbers]
+
+    def changed(who: str) -> str:
+        kinds = st.sampled_from(["keep", "keep", "keep", "drop", "change", "add"])
+        made: list[str] = []
+        for n, line in enumerate(base):
+            kind = data.draw(kinds)
+            made += {"keep": [line], "drop": [], "change": [f"{who} {n}"], "add": [line, f"{who} adds {n}"]}[
+                kind
+            ]
+        return _text(made)
+
+    mine, theirs = changed("mine"), changed("theirs")
+    known = _git(tmp_path, mine, _text(base), theirs)
+    ours = merged(mine, merge3(_text(base), mine, theirs))
+    event(f"{'conflict' if ours is None else 'clean'}, git {'conflict' if known is None else 'clean'}")
+    if known is not None:
+        assert ours == known
 
 
 @given(lines, lines)

@@ -837,3 +837,39 @@ def test_7_findings_are_gone_to_and_mended_by_key(open_page: Open) -> None:
     found.get_by_role("button", name="Make it level 3").click()
     expect(found).to_be_hidden()
     _typed(page, "## One", "", "See the [[Battery well]].", "", "### Two")
+
+
+def _add(page: Page, line: str, words: str) -> None:
+    """Words at the end of a line."""
+    page.locator(".cm-line", has_text=line).click()
+    page.keyboard.press("End")
+    page.keyboard.press("End")  # of the line as typed, not as broken on screen
+    page.keyboard.insert_text(words)
+    expect(page.locator(".cm-line", has_text=line)).to_contain_text(words)
+
+
+def test_7_what_two_people_save_at_once_is_brought_together_or_laid_side_by_side(open_page: Open) -> None:
+    one = open_page(EDIT, who="Wenna")
+    other = one.context.new_page()
+    other.goto(EDIT)
+    _add(one, "The well is the lowest", " It is dry.")
+    one.keyboard.press("Control+s")
+    expect(one.locator(".bar")).to_contain_text("saved as revision")
+    _add(other, "Hulls below T4-0180", " Then look.")
+    other.keyboard.press("Control+s")
+    expect(other.locator(".bar")).to_contain_text("together with what others saved meanwhile")
+    expect(other.locator(".cm-content")).to_contain_text("It is dry.")
+    # Now both change the same place.
+    _add(other, "Salt water on a live cell", " Wait longer.")
+    other.keyboard.press("Control+s")
+    expect(other.locator(".bar")).to_contain_text(re.compile(r"saved as revision \d+, \d\d"))
+    _add(one, "Salt water on a live cell", " Call for help.")
+    one.keyboard.press("Control+s")
+    clash = one.get_by_role("alert").filter(has_text="changed the same passages")
+    expect(clash).to_contain_text("Call for help.")
+    clash.get_by_label("saved meanwhile").check()
+    clash.get_by_role("button", name="Put it together").click()
+    expect(one.locator(".cm-content")).to_contain_text("Wait longer.")
+    expect(one.locator(".cm-content")).to_contain_text("Then look.")
+    one.keyboard.press("Control+s")
+    expect(one.locator(".bar")).to_contain_text("nothing to save")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from mokuji.core.errors import BadName, BadText, Conflict
+from mokuji.core.merge import Conflict as MergeConflict
 from mokuji.core.policy import Actor, Role
 from mokuji.services import finding, history, reading, writing
 from mokuji.services.desk import Desk
@@ -74,6 +75,33 @@ def test_a_page_saved_meanwhile_is_never_overwritten(desk: Desk, writer: Actor) 
         writing.save(desk, writer, "guide", "gone", "mine", revision=3)
     assert fault.value.code == "gone_meanwhile"
     assert texts(desk) == {"Pump": "second"}
+
+
+def test_what_was_saved_meanwhile_elsewhere_on_the_page_is_brought_together(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(desk, writer, "guide", {"Pump": "one\r\n\r\ntwo\r\n\r\nthree\r\n"})
+    writing.save(desk, writer, "guide", "pump", "one\r\n\r\ntwo\r\n\r\nTHREE\r\n", revision=1)
+    mine = "ONE\n\ntwo\n\nthree\n"
+    done = writing.save(desk, writer, "guide", "pump", mine, revision=1, merge=True, browser=True)
+    assert (done.head.revision, done.merged) == (3, "ONE\r\n\r\ntwo\r\n\r\nTHREE\r\n")
+    assert texts(desk)["Pump"] == done.merged
+    plain = writing.save(desk, writer, "guide", "pump", "x", revision=3, merge=True)
+    assert plain.merged is None
+
+
+def test_where_both_changed_the_same_words_nothing_is_saved_and_both_are_told(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(desk, writer, "guide", {"Pump": "one\n\ntwo\n\nthree\n"})
+    writing.save(desk, writer, "guide", "pump", "one\n\nzwei\n\nTHREE\n", revision=1)
+    with pytest.raises(writing.Clash) as fault:
+        writing.save(desk, writer, "guide", "pump", "ONE\n\ndeux\n\nthree\n", revision=1, merge=True)
+    clash = fault.value
+    assert (clash.code, clash.revision) == ("edited_meanwhile", 2)
+    (part,) = [each for each in clash.parts if isinstance(each, MergeConflict)]
+    assert (part.base, part.mine.of(clash.mine), part.theirs) == ("two\n", "deux\n", "zwei\n")
+    assert texts(desk)["Pump"] == "one\n\nzwei\n\nTHREE\n"
 
 
 def test_saving_the_same_text_makes_no_revision(desk: Desk, writer: Actor) -> None:

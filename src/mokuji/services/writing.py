@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import overload
 
@@ -9,6 +10,7 @@ from mokuji.core import names
 from mokuji.core.changes import Fate, PageChange
 from mokuji.core.errors import Conflict
 from mokuji.core.line_ends import restore
+from mokuji.core.merge import Part, merge3, merged
 from mokuji.core.names import Name
 from mokuji.core.plan import Plan
 from mokuji.core.plans.create import create
@@ -39,7 +41,7 @@ from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.rendering import Addresses, Rendered, render_ready
 from mokuji.services.telling import counted
 from mokuji.services.templates import Faulty, newly_faulty
-from mokuji.store import acting, unwritten, writing
+from mokuji.store import acting, history, unwritten, writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -65,13 +67,50 @@ class EditView:
 
 @dataclass(frozen=True, slots=True)
 class Saved:
-    """A save: the page as it is now, and the pages in which references were kept where they led."""
+    """A save: the page as it is now, and the pages in which references were kept where they led. ``merged`` is the
+    text that was saved when it was brought together with what somebody else had saved meanwhile."""
 
     volume: Volume
     head: PageHead
     created: bool
     unchanged: bool
     kept: tuple[str, ...]
+    merged: str | None = None
+
+
+class Clash(Conflict):
+    """Somebody else changed the same passages: nothing is saved. ``parts`` are those of both texts, ``mine`` the text
+    that they belong to, ``revision`` the one that was saved meanwhile."""
+
+    code = "edited_meanwhile"
+
+    def __init__(self, message: str, parts: Sequence[Part], mine: str, revision: int) -> None:
+        super().__init__(message, code=self.code)
+        self.parts = tuple(parts)
+        self.mine = mine
+        self.revision = revision
+
+
+def _bring_together(connection: Connection, page: Page, revision: int, text: str) -> str:
+    """A text that was begun in an older revision, brought together with the newest one; raises Clash where both
+    changed the same words."""
+    head = page.head
+    base = history.text_of(connection, head.id, revision)
+    if base is None:
+        raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
+    mine = restore(base, text)
+    parts = merge3(base, mine, page.text)
+    made = merged(mine, parts)
+    if made is None:
+        raise Clash(_MEANWHILE.format(head.title), parts, mine, head.revision)
+    check_text(made)
+    return made
+
+
+_MEANWHILE = (
+    "“{}” was saved by somebody else while you were writing. Your text is still here: look at the newest revision, "
+    "bring the two together, then save again."
+)
 
 
 def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, under: str = "") -> EditView:
@@ -148,6 +187,7 @@ def save(
     under: str = ...,
     browser: bool = ...,
     follow: bool = ...,
+    merge: bool = ...,
 ) -> Saved: ...
 @overload
 def save(
@@ -162,6 +202,7 @@ def save(
     under: str = ...,
     browser: bool = ...,
     follow: bool | None,
+    merge: bool = ...,
 ) -> Saved | Moves: ...
 def save(
     desk: Desk,
@@ -175,6 +216,7 @@ def save(
     under: str = "",
     browser: bool = False,
     follow: bool | None = True,
+    merge: bool = False,
 ) -> Saved | Moves:
     """Saves a page; ``revision`` is the one the writer began with, 0 for a new page.
 
@@ -182,7 +224,9 @@ def save(
     saved meanwhile. ``browser`` gives a text from a form its line ends back.
     ``follow`` says whether references that the text would take away from what
     they lead to are to follow; with None nothing is saved if there are any,
-    and they are told instead.
+    and they are told instead. With ``merge`` a text that was begun in an older
+    revision is brought together with what was saved since, if both changed
+    different places; Clash says where they did not.
     """
     note = clean_note(note)
     check_text(text)
@@ -203,30 +247,46 @@ def save(
                 "page under its new name, or save it as a new one.",
                 code="gone_meanwhile",
             )
-        if revision != head.revision:
-            raise Conflict(
-                f"“{head.title}” was saved by somebody else while you were writing. Your text is still here: "
-                "look at the newest revision, bring the two together, then save again.",
-                code="edited_meanwhile",
-            )
+        if revision != head.revision and not merge:
+            raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
         wiki = StoredWiki(connection, every=every)
         page = wiki.pages([head.id])[head.id]
+        if revision != head.revision:
+            text = _bring_together(connection, page, revision, text)
+            done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
+            return done if isinstance(done, Moves) else replace(done, merged=text)
         if browser:
             text = restore(page.text, text)
-        if text == page.text:
-            return Saved(volume, head, False, True, ())
-        new = Page(head, text)
-        if follow is not False and _moves_something(desk, wiki, page, new):
-            plan = plan_save(wiki, head.id, text)
-            if moves := _moves(connection, actor, volume, plan):
-                if follow is None:
-                    return replace(moves, faulty=tuple(_faulty(connection, actor, page, new)))
-                return _save_all(connection, plan, volume, by, moves)
-        if follow is None and (faulty := _faulty(connection, actor, page, new)):
-            return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
-        change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
-        number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
-        return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
+        return _save(connection, actor, volume, page, text, by, follow, wiki, desk)
+
+
+def _save(
+    connection: Connection,
+    actor: Actor,
+    volume: Volume,
+    page: Page,
+    text: str,
+    by: Signature,
+    follow: bool | None,
+    wiki: StoredWiki,
+    desk: Desk,
+) -> Saved | Moves:
+    """Saves the text of a page that is there, in the revision that it was read in."""
+    head = page.head
+    if text == page.text:
+        return Saved(volume, head, False, True, ())
+    new = Page(head, text)
+    if follow is not False and _moves_something(desk, wiki, page, new):
+        plan = plan_save(wiki, head.id, text)
+        if moves := _moves(connection, actor, volume, plan):
+            if follow is None:
+                return replace(moves, faulty=tuple(_faulty(connection, actor, page, new)))
+            return _save_all(connection, plan, volume, by, moves)
+    if follow is None and (faulty := _faulty(connection, actor, page, new)):
+        return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
+    change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
+    number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
+    return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
 
 
 def _faulty(connection: Connection, actor: Actor, page: Page, new: Page) -> list[Faulty]:

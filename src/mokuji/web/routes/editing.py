@@ -10,6 +10,8 @@ from fastapi.responses import JSONResponse, Response
 from mokuji.core import names
 from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
+from mokuji.core.merge import Conflict as MergeConflict
+from mokuji.core.merge import Mine
 from mokuji.services import completing, finding, findings, insert_forms, reading, templates, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
@@ -107,6 +109,7 @@ def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing
         under=form.get("under", ""),
         browser=True,
         follow={"yes": True, "no": False}.get(form.get("follow", "")),
+        merge=True,
     )
 
 
@@ -157,6 +160,14 @@ def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
     """Saves for the desk's script, which stays where it is."""
     try:
         saved = _save(who, form, volume, page)
+    except writing.Clash as clash:
+        told_clash = {
+            "message": clash.message,
+            "code": "clash",
+            "revision": clash.revision,
+            "parts": _parts(clash),
+        }
+        return JSONResponse(told_clash, 409)
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
     if isinstance(saved, writing.Moves):
@@ -175,8 +186,20 @@ def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
             "read": addresses.page(saved.volume.key, saved.head.key),
             "edit": addresses.act("edit", saved.volume.key, saved.head.key),
             "kept": list(saved.kept),
+            "merged": saved.merged,
         }
     )
+
+
+def _parts(clash: writing.Clash) -> list[dict[str, str]]:
+    """The parts of two texts: words that are settled, and passages that both changed."""
+    told: list[dict[str, str]] = []
+    for part in clash.parts:
+        if isinstance(part, MergeConflict):
+            told.append({"base": part.base, "mine": part.mine.of(clash.mine), "theirs": part.theirs})
+        else:
+            told.append({"words": part.span.of(clash.mine) if isinstance(part, Mine) else part.words})
+    return told
 
 
 @router.post("/-/preview/{volume}/{page:path}")
