@@ -16,6 +16,7 @@ const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) 
 };
 const PREVIEW_WAIT = 140;
 const DRAFT_WAIT = 400;
+const DRAFT_THERE_WAIT = 2500;
 const CARET_WAIT = 150;
 const ESCAPES = 700;
 
@@ -73,6 +74,7 @@ function desk() {
   let step = null;
   let form = null;
   let draft = null;
+  let found = null;
   let names = null;
   let savedText = "";
   let clashParts = [];
@@ -108,6 +110,11 @@ function desk() {
     movesLost: [],
     movesMore: "",
     movesFollow: false,
+    others: [],
+    get othersWords() {
+      if (!this.others.length) return "";
+      return ` · ${this.others.join(" and ")} ${this.others.length === 1 ? "is" : "are"} writing on this page, too`;
+    },
     get textOnly() {
       return this.mode === "text";
     },
@@ -141,6 +148,7 @@ function desk() {
       names = known(data.written, data.key, () => view.dispatch({}));
       draft = drafts(`${data.volume}/${data.key}`);
       const drafted = later(DRAFT_WAIT, () => this.keepDraft());
+      const draftedThere = later(DRAFT_THERE_WAIT, () => this.keepThere());
       const previewed = later(PREVIEW_WAIT, () => this.preview());
       view = editor({
         text: field.value,
@@ -152,6 +160,7 @@ function desk() {
           this.savedWords = "";
           inserts.moved(changes);
           drafted();
+          draftedThere();
           previewed();
         },
         caretMoved: later(CARET_WAIT, () => {
@@ -169,8 +178,9 @@ function desk() {
       form.addEventListener("formdata", (event) => event.formData.set("text", view.state.doc.toString()));
       document.addEventListener("keydown", (event) => this.escape(event));
       this.show(this.mode);
-      const kept = draft.load();
-      this.draftFound = Boolean(kept) && kept.text !== view.state.doc.toString();
+      found = draft.load();
+      this.draftFound = Boolean(found) && found.text !== view.state.doc.toString();
+      this.lookForDraft();
       this.goToStart();
       this.preview();
     },
@@ -236,19 +246,35 @@ function desk() {
       this.draftWords = draft.keep(text) ? " · draft kept" : " · this browser keeps no drafts";
       this.draftFound = false;
     },
+    // The server keeps the draft, too: it is there in another browser, and after a lost one.
+    async lookForDraft() {
+      const answer = await fetch(form.dataset.draft).catch(() => null);
+      const there = answer?.ok ? await answer.json() : { text: null };
+      if (there.text === null || (found && found.at >= there.at)) return;
+      found = there;
+      this.draftFound = there.text !== view.state.doc.toString();
+    },
+    async keepThere() {
+      const title = form.elements.title.value;
+      const fields = { text: view.state.doc.toString(), title, revision: this.$refs.revision.value };
+      const answer = await post(form.dataset.draft, fields, form).catch(() => null);
+      if (answer?.ok) this.others = answer.said.others;
+    },
     takeDraft() {
-      const kept = draft.load();
+      const kept = found;
       if (kept) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: kept.text } });
       this.draftFound = false;
       view.focus();
     },
     dropDraft() {
       draft.drop();
+      post(form.dataset.draft, { drop: "1" }, form).catch(() => null);
       this.draftFound = false;
       view.focus();
     },
     leave() {
       this.keepDraft();
+      this.keepThere();
       location.assign(this.$refs.close.href);
     },
 

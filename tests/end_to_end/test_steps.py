@@ -873,3 +873,23 @@ def test_7_what_two_people_save_at_once_is_brought_together_or_laid_side_by_side
     expect(one.locator(".cm-content")).to_contain_text("Then look.")
     one.keyboard.press("Control+s")
     expect(one.locator(".bar")).to_contain_text("nothing to save")
+
+
+def test_7_a_draft_is_kept_on_the_server_listed_and_taken_up_again(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    with page.expect_response(re.compile("/-/draft/")):
+        _add(page, "Salt water on a live cell", " Draft words.")
+    # Another browser knows nothing but what the server keeps.
+    with page.expect_response(lambda done: "/-/draft/" in done.url and done.request.method == "POST"):
+        _add(page, "Hulls below T4-0180", " More.")
+    page.evaluate("localStorage.clear()")
+    page.goto("/-/drafts")
+    expect(page.get_by_role("link", name="Battery well")).to_be_visible()
+    page.get_by_role("link", name="Battery well").click()
+    page.get_by_role("button", name="Take the draft").click()
+    expect(page.locator(".cm-content")).to_contain_text("Draft words.")
+    page.keyboard.press("Control+s")
+    expect(page.locator(".bar")).to_contain_text("saved as revision")
+    page.evaluate("localStorage.clear()")
+    page.goto("/-/drafts")
+    expect(page.locator("main")).to_contain_text("Nothing is left unsaved.")

@@ -41,7 +41,7 @@ from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.rendering import Addresses, Rendered, render_ready
 from mokuji.services.telling import counted
 from mokuji.services.templates import Faulty, newly_faulty
-from mokuji.store import acting, history, unwritten, writing
+from mokuji.store import acting, drafts, history, unwritten, writing
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -240,7 +240,9 @@ def save(
         if head is None and revision == 0:
             if browser:
                 text = restore("", text)
-            return _create(connection, actor, volume, title, text, under, by, follow)
+            return _settled(
+                connection, actor, _create(connection, actor, volume, title, text, under, by, follow)
+            )
         if head is None:
             raise Conflict(
                 "The page was renamed or deleted while you were writing. Your text is still here; look for the "
@@ -254,10 +256,19 @@ def save(
         if revision != head.revision:
             text = _bring_together(connection, page, revision, text)
             done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
-            return done if isinstance(done, Moves) else replace(done, merged=text)
+            done = done if isinstance(done, Moves) else replace(done, merged=text)
+            return _settled(connection, actor, done)
         if browser:
             text = restore(page.text, text)
-        return _save(connection, actor, volume, page, text, by, follow, wiki, desk)
+        done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
+        return _settled(connection, actor, done)
+
+
+def _settled(connection: Connection, actor: Actor, done: Saved | Moves) -> Saved | Moves:
+    """What was saved is no draft any more."""
+    if isinstance(done, Saved) and actor.person is not None:
+        drafts.drop(connection, actor.person, done.volume.id, done.head.id, done.head.key)
+    return done
 
 
 def _save(

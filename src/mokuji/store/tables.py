@@ -182,6 +182,23 @@ section_ref = Table(
     Index("section_ref_page", "page"),
 )
 
+draft = Table(
+    "draft",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    Column("person", ForeignKey("person.id", ondelete="CASCADE"), nullable=False),
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), nullable=False),
+    Column("page", ForeignKey("page.id", ondelete="CASCADE")),  # none: a name that is not written yet
+    Column("key", Text(collation="C"), nullable=False),
+    Column("title", Text, nullable=False),
+    Column("text", Text, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("changed", DateTime(timezone=True), nullable=False),
+    Index("draft_of_page", "person", "page", unique=True, postgresql_where=text("page IS NOT NULL")),
+    Index("draft_of_name", "person", "volume", "key", unique=True, postgresql_where=text("page IS NULL")),
+    Index("draft_page", "page", "changed"),
+)
+
 filing = Table(
     "filing",
     metadata,

@@ -12,7 +12,7 @@ from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
 from mokuji.core.merge import Conflict as MergeConflict
 from mokuji.core.merge import Mine
-from mokuji.services import completing, finding, findings, insert_forms, reading, templates, writing
+from mokuji.services import completing, drafts, finding, findings, insert_forms, reading, templates, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -301,6 +301,52 @@ def inserts_like(who: Who, typed: str = "", volume: str = "") -> Response:
         asked = [{"name": slot.name, "hint": slot.example or slot.help or slot.name} for slot in slots]
         told.append({"title": each.title, "place": each.place, "insert": each.insert, "slots": asked})
     return JSONResponse(told)
+
+
+@router.post("/-/draft/{volume}/{page:path}")
+def keep_draft(who: Who, form: Form, volume: str, page: str) -> Response:
+    """Keeps what is being written, or drops it (``drop``); answers who else is writing on the page."""
+    try:
+        if "drop" in form:
+            drafts.discard(who.desk, who.actor, volume, page)
+            return JSONResponse({"others": []})
+        others = drafts.keep(
+            who.desk,
+            who.actor,
+            volume,
+            page,
+            form.get("text", ""),
+            title=form.get("title", ""),
+            revision=_revision(form),
+        )
+    except MokujiError as fault:
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    return JSONResponse({"others": others})
+
+
+@router.get("/-/draft/{volume}/{page:path}")
+def one_draft(who: Who, volume: str, page: str) -> Response:
+    """One's draft of a page, if there is one."""
+    found = drafts.kept(who.desk, who.actor, volume, page)
+    if found is None:
+        return JSONResponse({"text": None})
+    return JSONResponse(
+        {"text": found.text, "revision": found.draft.revision, "at": found.draft.changed.isoformat()}
+    )
+
+
+@router.post("/-/discard/{volume}/{page:path}")
+def discard_draft(who: Who, form: Form, volume: str, page: str) -> Response:
+    """Discards a draft from the list of them."""
+    drafts.discard(who.desk, who.actor, volume, page)
+    return see("/-/drafts")
+
+
+@router.get("/-/drafts")
+def all_drafts(who: Who) -> Response:
+    """One's drafts."""
+    found, volumes = drafts.mine(who.desk, who.actor)
+    return who.page("drafts.html", drafts=found, volumes=volumes)
 
 
 @router.post("/-/insert-at/{volume}")
