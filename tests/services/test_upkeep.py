@@ -180,3 +180,21 @@ def test_a_marked_mention_is_not_linked_once_other_words_stand_there(desk: Desk,
         acts.apply(desk, writer, wishes.Link("guide", only=(one,)), None)
     assert refusal.value.code == "plan_stale"
     assert texts(desk)["Lid"] == "Not on the battery well."
+
+
+def test_flaws_are_listed_with_their_place_page_by_page(desk: Desk, writer: Actor) -> None:
+    pages(
+        desk,
+        writer,
+        "guide",
+        {"Table": "| a | b |\n|---|---|\n| 1 |\n", "Words": "Open the the lid\n\n![](lid.svg)\n"},
+    )
+    found = upkeep.report(desk, writer, "guide", "flaws").findings
+    assert [(each.title, each.spots[0].line, each.reason.partition(":")[0]) for each in found] == [
+        ("Table", 3, "This row has 1 of 2 cells."),
+        ("Words", 1, "“the” stands here twice."),
+        ("Words", 3, "This picture has no description"),
+    ]
+    rest = upkeep.report(desk, writer, "guide", "flaws", after=found[1].key)
+    assert [each.spots[0].line for each in rest.findings] == [3]
+    assert upkeep.overview(desk, writer, "guide").numbers["flaws"] == 3

@@ -419,6 +419,7 @@ REPORTS = {
     "sections": "Nothing to mend here",
     "mentions": "says Bilge switch",
     "addresses": "Nothing to mend here",
+    "flaws": "Nothing to mend here",
     "insert-faults": "Nothing to mend here",
     "repeats": "2 lines in 3 places: 1 fewer if said once",
     "unused": "Nothing to mend here",

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from mokuji.core import names
 from mokuji.core.categories import tree
 from mokuji.core.errors import Missing
+from mokuji.core.flaws import flaws
 from mokuji.core.inserts import select
 from mokuji.core.policy import Act, Actor
 from mokuji.core.reports import bare_mentions as mentions
@@ -48,6 +49,9 @@ FILE_SPOTS = 8
 """How many places of a file are shown."""
 FEW_USERS = 5
 """Of a template with more users than that it is not asked whether these are notes only."""
+PARSED_PAGES = 200
+"""In a volume of up to so many pages the report that parses every text is counted, too."""
+FLAW_WORDS = 90
 SAMPLE = 500
 """How many pages tell which words are too common to be names."""
 REPORTS = {
@@ -58,6 +62,7 @@ REPORTS = {
     "sections": "text",
     "mentions": "text",
     "addresses": "text",
+    "flaws": "text",
     "insert-faults": "materials",
     "repeats": "materials",
     "unused": "materials",
@@ -164,9 +169,11 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
             "out-of-reach": counts.out_of_reach,
             "unwritten": counts.unwritten,
         }
-        small = upkeep.number_of_pages(connection, scene.volume.id) <= COUNTED_PAGES
+        pages_ = upkeep.number_of_pages(connection, scene.volume.id)
+        small, few = pages_ <= COUNTED_PAGES, pages_ <= PARSED_PAGES
         for name in REPORTS.keys() - numbers.keys():
-            numbers[name] = len(_all(scene, name)) if small else None
+            counted = small if name != "flaws" else few
+            numbers[name] = len(_all(scene, name)) if counted else None
         return Overview(place, counts, numbers)
 
 
@@ -428,6 +435,21 @@ def _addresses(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(batches, after, most, of), {}
 
 
+def _flaws(scene: _Scene, after: str, most: int) -> Listing:
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        for page in batch:
+            lines = Lines(page.text)
+            for flaw in flaws(page):
+                first = flaw.span.of(page.text).splitlines()[:1]
+                shown = Excerpt("", first[0][:FLAW_WORDS] if first else "", "")
+                spot = Spot(page.head, lines.position(flaw.span.start).line, flaw.span, shown)
+                yield Finding(
+                    _at(page, flaw.span), page.head.title, page.head, reason=flaw.message, spots=(spot,)
+                )
+
+    return _collect(_pages(scene, after), after, most, of), {}
+
+
 # ---- of materials ------------------------------------------------------------------
 
 
@@ -600,6 +622,7 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "sections": _sections,
     "mentions": _mentions,
     "addresses": _addresses,
+    "flaws": _flaws,
     "insert-faults": _insert_faults,
     "repeats": _repeats,
     "unused": _unused,

@@ -123,7 +123,7 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
             ("File it…", plan("file", volume, found.page.key)),
             ("Edit", addresses.act("edit", volume, found.page.key)),
         ]
-    if view.name in {"sections", "insert-faults"} and found.page is not None:
+    if view.name in {"sections", "insert-faults", "flaws"} and found.page is not None:
         line = found.spots[0].line if found.spots else 1
         page = view.volumes[found.page.volume].key
         return [("Edit there", addresses.act("edit", page, found.page.key) + f"#line-{line}")]
