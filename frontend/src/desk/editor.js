@@ -169,7 +169,7 @@ export function editor({ text, parent, nonce, volume, names, changed, caretMoved
         highlightActiveLine(),
         highlightSelectionMatches(),
         EditorView.lineWrapping,
-        EditorView.contentAttributes.of({ spellcheck: "true", "aria-label": "Text of the page" }),
+        EditorView.contentAttributes.of({ spellcheck: "true", tabindex: "0", "aria-label": "Text of the page" }),
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),

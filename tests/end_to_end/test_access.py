@@ -1,0 +1,63 @@
+"""Every screen, light and dark, held to axe-core (Deque's published rules for WCAG): no serious fault."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page
+
+from tests.end_to_end.conftest import Open
+from tests.outside.packages import npm_file
+
+AXE = npm_file("axe-core", "4.14.1", "axe.min.js").read_text("utf-8")
+MANUAL = "/tern-4-service-manual"
+WELL = f"{MANUAL}/battery-well"
+SCREENS = [
+    "/",
+    MANUAL,
+    WELL,
+    "/parts-and-data/safety-notice",
+    f"/-/edit{WELL}",
+    f"/-/edit{MANUAL}/Not%20there%20yet",
+    f"/-/backlinks{WELL}",
+    f"/-/history{WELL}",
+    f"/-/compare{WELL}?older=1&newer=2",
+    f"/-/plan/rename{WELL}?title=Cell+well",
+    f"/-/plan/extract{MANUAL}/change-the-anodes?start=0&end=300&title=X",
+    f"/-/volume/contents{MANUAL}",
+    f"/-/upkeep{MANUAL}",
+    f"/-/upkeep{MANUAL}/mentions",
+    f"/-/upkeep{MANUAL}/repeats",
+    f"/-/materials{MANUAL}",
+    f"/-/categories{MANUAL}",
+    f"/-/category{MANUAL}/sensors",
+    "/-/uses/parts-and-data/safety-notice",
+    "/-/find?words=well",
+    "/-/changes",
+    "/-/trash",
+    "/-/drafts",
+    "/-/sign-in",
+]
+
+
+def _faults(page: Page) -> list[str]:
+    page.evaluate(AXE)
+    found = page.evaluate(
+        """() => axe.run(document, {resultTypes: ['violations']}).then(done => done.violations
+            .filter(each => ['serious', 'critical'].includes(each.impact))
+            .map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 140)).join(' | ')}`))"""
+    )
+    return [str(each) for each in found]
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_no_screen_has_a_serious_fault_of_access(open_page: Open, scheme: str) -> None:
+    page = open_page("/", who="Wenna", color_scheme=scheme)
+    faults = {}
+    for address in SCREENS:
+        page.goto(address)
+        page.wait_for_timeout(250)  # scripts have drawn what they draw
+        if found := _faults(page):
+            faults[address] = found
+    assert faults == {}, "\n".join(
+        f"{address}: {each}" for address, found in faults.items() for each in found
+    )
