@@ -93,17 +93,15 @@ def test_2_a_save_over_somebody_elses_is_brought_together(open_page: Open) -> No
     expect(other.locator(".text")).to_contain_text("Mirela was here.")
     _type_at_end(page, "\n\nWenna was here.")
     page.keyboard.press("Control+s")
-    expect(page.get_by_role("alert").first).to_contain_text("was saved by somebody else")
-    page.locator(".cm-content").click()
-    page.keyboard.press("Control+End")
+    # Both wrote at the end: nothing is saved before somebody says what stands there.
+    clash = page.get_by_role("alert").filter(has_text="Somebody else changed the same passages")
+    expect(clash).to_contain_text("Mirela was here.")
     expect(page.locator(".cm-content")).to_contain_text("Wenna was here.")
-    with page.context.expect_page() as opened:
-        page.get_by_role("link", name="See what the other saved").click()
-    expect(opened.value.locator("ins", has_text="Mirela was here.")).to_be_visible()
-    _type_at_end(page, " So was Mirela.")
-    page.get_by_role("button", name="I have brought them together").click()
+    clash.get_by_label("both, one after the other").check()
+    clash.get_by_role("button", name="Put it together").click()
     page.keyboard.press("Control+Shift+S")
-    expect(page.locator(".text")).to_contain_text("Wenna was here. So was Mirela.")
+    expect(page.locator(".text")).to_contain_text("Wenna was here.")
+    expect(page.locator(".text")).to_contain_text("Mirela was here.")
 
 
 def test_2_an_ended_login_loses_nothing(open_page: Open) -> None:

@@ -598,3 +598,23 @@ def test_categories_that_are_broader_than_each_other_are_listed_with_their_moves
     assert "Equipment → Sensors" in _said(page) and "broader than each other" in page
     move = re.search(r'href="([^"]+category-move[^"]+)">Move “Sensors”…', page)
     assert move is not None and client.get(html.unescape(move[1])).status_code == 200
+
+
+def test_without_scripts_a_save_over_somebody_elses_is_merged_or_refused_with_all_that_was_typed(
+    browser: Browser,
+) -> None:
+    client = browser("wenna")
+    address = f"/-/edit{MANUAL}/wind-vane"
+    desk = client.get(address).text
+    text, revision = _typed(desk), _field(desk, "revision")
+    first = {"title": "Wind vane", "revision": revision}
+    assert _post(client, address, **first, text=text + "\nFirst.\n")[0] in {200, 303}
+    # Elsewhere on the page: both stand.
+    status, page = _post(client, address, **first, text=text.replace("The vane turns", "This vane turns"))
+    assert status in {200, 303}
+    both = _typed(client.get(address).text)
+    assert "This vane turns" in both and both.rstrip().endswith("First.")
+    # In the same place: refused, and nothing that was typed is lost.
+    status, page = _post(client, address, **first, text=text + "\nSecond.\n")
+    assert status == 409 and "was saved by somebody else" in _said(page)
+    assert _typed(page).rstrip().endswith("Second.")
