@@ -329,7 +329,7 @@ def test_7_sign_in_by_choosing_a_person_of_the_demo_and_out_again(open_page: Ope
     page.get_by_role("button", name="Jonas Thole").click()
     expect(page).to_have_url(re.compile(":[0-9]+" + WELL + "$"))
     expect(page.get_by_role("link", name="Edit", exact=True)).to_be_visible()
-    page.get_by_label("Jonas Thole").click()
+    page.get_by_title("Jonas Thole").click()
     page.get_by_role("button", name="Sign out").click()
     expect(page.get_by_role("link", name="Sign in", exact=True)).to_be_visible()
 
