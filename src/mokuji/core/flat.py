@@ -22,7 +22,7 @@ from mokuji.core.text.filling import form
 from mokuji.core.text.headings import shown
 from mokuji.core.text.html import Head, Open
 from mokuji.core.text.lift import prefix, replaced
-from mokuji.core.text.reference import Kind, Reference
+from mokuji.core.text.reference import Kind, Reference, as_markdown
 from mokuji.core.text.slots import Slot, parse
 from mokuji.core.wiki import Page, Wiki
 
@@ -286,7 +286,7 @@ class Flattener:
             if reference.kind is not Kind.LISTING and not self._came_along(page, reference, here):
                 name = name_for(self._wiki, self._home, page.head)
                 target = f"{self._sure(name)}{target}"
-                rest = rest if reference.label(page.text) else f"|{_as_label(words)}]]"
+                rest = rest if reference.label(page.text) else f"|{as_markdown(words)}]]"
             return f"{opening}{target}{rest}"
         if home.id == self._home.id:
             return f"{opening}{target}{rest}"
@@ -300,7 +300,7 @@ class Flattener:
             name = f"/{names.escape(volume.title)}/{title}" if volume is not None else None
         behind = page.text[reference.name_span.end : target_end]
         if not insert and not reference.label(page.text):
-            rest = f"|{_as_label(words)}]]"
+            rest = f"|{as_markdown(words)}]]"
         return f"{opening}{self._sure(name)}{behind}{rest}"
 
     def _sure(self, name: str | None) -> str:
@@ -380,7 +380,3 @@ def _deeper(text: str, span: Span, end: int, level: int, shift: int) -> tuple[Sp
     line_end = re.search(r"[\r\n]*\Z", span.of(text))
     tail = line_end[0] if line_end is not None else ""
     return span, f"{'#' * wanted} {words}{tail}"
-
-
-def _as_label(words: str) -> str:
-    return re.sub(r"[\\\[\]|`*_<$~!&]", r"\\\g<0>", words)

@@ -31,7 +31,7 @@ from mokuji.core.references import By, Resolution, Resolver, Sections, volumes_b
 from mokuji.core.spans import Span
 from mokuji.core.text.headings import shown
 from mokuji.core.text.parts import Part
-from mokuji.core.text.reference import Kind, Reference, read
+from mokuji.core.text.reference import Kind, Reference, as_markdown, read
 from mokuji.core.wiki import Overlay, Page, PageHead, Place, Use, Volume, Wiki, alias_keys
 
 ROUNDS = 20
@@ -634,7 +634,7 @@ class _Following:
     def _to_words(self, page: Page, use: Use) -> None:
         """A reference becomes the words that readers see."""
         reference = use.reference
-        words = _as_text(shown(reference, page.text, self._volume_keys))
+        words = as_markdown(shown(reference, page.text, self._volume_keys))
         if reference.label(page.text) and reference.label_span is not None:
             words = reference.label_span.of(page.text).strip()
         id_ = page.head.id
@@ -779,7 +779,7 @@ class _Following:
         if keep and seen != words:
             span = reference.label_span or Span(reference.span.end - 2, reference.span.end - 2)
             bar = "" if reference.label_span is not None else "|"
-            self._edit(page, use, Edit(span, bar + _as_text(words)))
+            self._edit(page, use, Edit(span, bar + as_markdown(words)))
             self._careful.add(page.head.id)
             self._added += 1
 
@@ -1168,11 +1168,6 @@ def _name(head: PageHead) -> tuple[int, str, str]:
 
 def _bare(name: Name, insert: bool) -> Reference:
     return Reference(Kind.INSERT if insert else Kind.LINK, Span(0, 0), name, Span(0, 0), Span(0, 0))
-
-
-def _as_text(words: str) -> str:
-    """Words as Markdown that shows exactly them."""
-    return re.sub(r"[\\\[\]|`*_<$~!&]", r"\\\g<0>", words)
 
 
 def _unexpected(change: PageChange) -> Refused:

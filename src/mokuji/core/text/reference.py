@@ -176,6 +176,11 @@ def _stripped(source: str, start: int, end: int) -> Span:
     return Span(start, start + len(inner))
 
 
+def as_markdown(words: str) -> str:
+    """Words as Markdown that shows exactly them."""
+    return re.sub(r"[\\\[\]|`*_<$~!&]", r"\\\g<0>", words)
+
+
 @lru_cache(maxsize=16384)
 def plain(markdown: str) -> str:
     """Inline Markdown as the words a reader sees, on one line."""

@@ -229,11 +229,6 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
                 }
                 for each in found
             ],
-            "problems": [
-                {"line": each.line, "message": each.problem.message, "at": each.problem.span.start}
-                for each in shown.problems
-            ],
-            "unwritten": [{"title": each.title, "line": each.line, "at": each.at} for each in seen.unwritten],
             "marks": seen.marks,
             "references": len(seen.links),
             "words": seen.ready.compiled.words,
