@@ -14,7 +14,7 @@ from mokuji.core.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.text.headings import shown
 from mokuji.core.text.html import Open
 from mokuji.core.text.reference import Kind, plain
-from mokuji.core.weaving import weave
+from mokuji.core.weaving import LOOP, TOO_DEEP, Woven, weave
 from mokuji.core.wiki import Overlay, Page, PageHead, Place, Wiki
 
 KEY = b"reading"
@@ -53,11 +53,25 @@ class Reader:
 
     def read(self, page: Page) -> str:
         """A page as its readers see it: references as what they lead to, without faults and anchors."""
+        return _plain(self._woven(page).html)
+
+    def endless(self, page: Page) -> frozenset[int]:
+        """The inserts of a page whose text has no end, by index: it comes back to itself, or goes too deep to tell."""
+        return frozenset(
+            index
+            for index, faults in self._woven(page).faults.items()
+            if any(each.code in (LOOP, TOO_DEEP) for each in faults)
+        )
+
+    def _woven(self, page: Page) -> Woven:
         self._inserter = Inserter(KEY, self._volumes)
         self._root = page.head.id
-        anchors = Sections.of(page, self._volumes).anchors()
-        html = weave(self._inserter, self._inserter.whole(page), anchors, self).html
-        return _plain(html)
+        return weave(
+            self._inserter,
+            self._inserter.whole(page),
+            Sections.of(page, self._volumes).anchors(),
+            self,
+        )
 
     def _resolve(self, token: Token) -> Resolution | None:
         page, reference = token.page, token.reference

@@ -25,6 +25,8 @@ _BLOCK = re.compile(
 _ONE_PARAGRAPH = re.compile(r"\s*(?:<p>((?:(?!</?p>).)*)</p>)?\s*", re.DOTALL)
 
 MOST_LISTS = 50
+LOOP = "insert_loop"
+TOO_DEEP = "inserts_deep"
 """Most lists of pages on one page: each asks the database by itself."""
 
 
@@ -217,14 +219,14 @@ class _Weaver:
         if at in frame.chain:
             turn = [*frame.titles[frame.chain.index(at) :], page.head.title]
             said = "This insert comes back to itself: " + " → ".join(f"“{each}”" for each in turn) + "."
-            return self._faulty(frame, place, [Fault("insert_loop", said)])
+            return self._faulty(frame, place, [Fault(LOOP, said)])
         if len(frame.chain) > DEEPEST:
             said = (
                 f"Inserts are taken in {DEEPEST} deep at most: "
                 + " → ".join(f"“{t}”" for t in frame.titles)
                 + "."
             )
-            return self._faulty(frame, place, [Fault("inserts_deep", said)])
+            return self._faulty(frame, place, [Fault(TOO_DEEP, said)])
         instance, faults = self.inserter.insert(token, page, block=place.block)
         if instance is None:
             return self._faulty(frame, place, faults)

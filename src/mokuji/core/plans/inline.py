@@ -29,6 +29,7 @@ from mokuji.core.wiki import Page, Wiki
 
 MOST = 300
 """Most places that one act replaces: each page is read twice."""
+ENDLESS = "it comes back to itself, so its text has no end: mend that first"
 DIFFERS = "it would not read the same there"
 
 
@@ -126,12 +127,17 @@ class _Page:
         flattener = Flattener(wiki, page)
         flats: dict[int, Flat] = {}
         self.left = []
+        reader = Reader(wiki)
+        endless = reader.endless(page)
         for index, template in inserts:
+            if index in endless:
+                # It may read the same here; but not where this page is put in, itself a part of the circle.
+                self.left.append(ENDLESS)
+                continue
             try:
                 flats[index] = flattener.flat(index, template)
             except Left as why:
                 self.left.append(str(why))
-        reader = Reader(wiki)
         before = reader.read(page)
         if flats and not _reads_as(wiki, page, flats, before):
             # One of them is the cause: those that do well by themselves are taken, one after the other.
