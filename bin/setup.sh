@@ -21,6 +21,13 @@ need_postgres() {
   compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || command -v initdb >/dev/null || need_packages postgresql
 }
 
+# Dictionaries, and what asks them; without them Mokuji runs and does not look at spelling.
+need_spelling() {
+  compgen -G '/usr/lib/*/libenchant-2.so.2' >/dev/null && compgen -G '/usr/share/hunspell/*.dic' >/dev/null && return 0
+  if [ "$(id -u)" = 0 ]; then need_packages libenchant-2-2 hunspell-en-us hunspell-en-gb
+  else say "No dictionary is installed, so spelling is not looked at. As root: apt-get install libenchant-2-2 hunspell-en-us hunspell-en-gb."; fi
+}
+
 need_chromium() {
   command -v chromium >/dev/null || need_packages chromium fonts-liberation
 }
@@ -29,6 +36,8 @@ need_chromium() {
 need_published_texts() {
   [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
   [ -f /usr/share/dictd/jargon.index ] || need_packages dict-jargon
+  [ -f /usr/share/dict/american-english ] || need_packages wamerican
+  { [ -f /usr/share/hunspell/en_US.dic ] && [ -f /usr/share/hunspell/en_GB.dic ]; } || need_packages hunspell-en-us hunspell-en-gb
 }
 
 need_python() {

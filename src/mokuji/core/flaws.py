@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from mokuji.core.edits import Edit
 from mokuji.core.spans import Span, code_points
@@ -29,20 +30,31 @@ _MAY_BE_TWICE = frozenset({"that", "had", "very", "bye", "so", "no"})
 
 @dataclass(frozen=True, slots=True)
 class Mend:
-    """What puts a flaw right: what that is called, and the edits."""
+    """What puts a flaw right: what that is called, and the edits; or another title for the page, or a word or name
+    that the house style is to learn."""
 
     words: str
-    edits: tuple[Edit, ...]
+    edits: tuple[Edit, ...] = ()
+    title: str = ""
+    learn: tuple[Literal["word", "name"], str] | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Flaw:
-    """Something that a careful writer would change: a code, a sentence, its place in code points, and its mend."""
+    """Something that a careful writer would change: a code, a sentence, its place in code points, and its mend, with
+    others that may be meant. ``word`` is one that no dictionary knows."""
 
     code: str
     message: str
     span: Span
     mend: Mend | None = None
+    others: tuple[Mend, ...] = ()
+    word: str = ""
+
+    @property
+    def mends(self) -> tuple[Mend, ...]:
+        """All mends, the likeliest first."""
+        return (self.mend, *self.others) if self.mend is not None else self.others
 
 
 def flaws(page: Page) -> list[Flaw]:
