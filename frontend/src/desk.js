@@ -2,10 +2,12 @@
 import { laidIn } from "./desk/completion.js";
 import { drafts } from "./desk/drafts.js";
 import { editor, referenceAt } from "./desk/editor.js";
-import { insertForm, points, units } from "./desk/insert-form.js";
+import { findingList } from "./desk/findings.js";
+import { insertForm } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
 import { around, bullets, heading, numbers, quote, tasks, tick } from "./desk/markup.js";
 import { peekParts } from "./desk/peek.js";
+import { points } from "./desk/places.js";
 import { post } from "./desk/post.js";
 import { exchange, inStep } from "./desk/preview.js";
 import { insertReference } from "./desk/references.js";
@@ -79,12 +81,11 @@ function desk() {
   let savedText = "";
   let clashParts = [];
   let clashRevision = 0;
-  // The text that the findings are of.
-  let looked = "";
   let asked = 0;
   let escaped = 0;
   let asksToStay = true;
   const inserts = insertForm();
+  const list = findingList();
   const parts = {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
@@ -99,8 +100,6 @@ function desk() {
     get stateWords() {
       return this.draftWords || this.savedWords;
     },
-    findings: [],
-    unfolded: false,
     clashing: false,
     clashes: [],
     // What a save would take from references elsewhere, when the server asks first.
@@ -124,21 +123,8 @@ function desk() {
     get both() {
       return this.mode === "both";
     },
-    get hasFindings() {
-      return this.findings.length > 0;
-    },
     get signInHref() {
       return `/-/sign-in?${new URLSearchParams({ back: location.pathname })}`;
-    },
-    get findingsWords() {
-      const unwritten = this.findings.filter((each) => each.kind === "unwritten").length;
-      const advice = this.findings.filter((each) => each.kind === "advice").length;
-      const problems = this.findings.length - unwritten - advice;
-      const said = [];
-      if (unwritten) said.push(`${unwritten} unwritten`);
-      if (problems) said.push(`${problems} ${problems === 1 ? "problem" : "problems"}`);
-      if (advice) said.push(`${advice} to look at`);
-      return said.join(", ");
     },
     init() {
       form = this.$el;
@@ -156,9 +142,12 @@ function desk() {
         nonce: document.querySelector('meta[name="style-nonce"]').content,
         volume: data.volume,
         names,
+        findings: list.extension,
+        spelling: data.spelling,
         changed: (changes) => {
           this.savedWords = "";
           inserts.moved(changes);
+          list.moved(changes);
           drafted();
           draftedThere();
           previewed();
@@ -172,6 +161,7 @@ function desk() {
         keys: this.keys(),
       });
       inserts.on(view, form);
+      list.on(view, form);
       step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
       form.addEventListener("submit", () => this.sync());
@@ -282,7 +272,7 @@ function desk() {
     async preview() {
       const mine = ++asked;
       const text = view.state.doc.toString();
-      const seen = await post(form.dataset.preview, { text }, form).catch(() => null);
+      const seen = await post(form.dataset.preview, { text, title: form.elements.title.value }, form).catch(() => null);
       if (mine !== asked || !seen) return;
       if (!seen.ok) {
         // What a text cannot hold is said at once; anything else is for the next save to say.
@@ -297,56 +287,12 @@ function desk() {
         exchange(this.$refs.seen, made.content);
         step.marked(marks);
       }
-      looked = text;
-      this.findings = findings.map((each, id) => ({
-        ...each,
-        id,
-        css: { unwritten: "text-ochre", problem: "problem", advice: "" }[each.kind],
-        where: `line ${each.line}`,
-        mend: each.mends[0]?.words ?? "",
-      }));
+      // A text that was changed since is looked at again in a moment.
+      if (text === view.state.doc.toString()) list.found(this, text, findings);
       const counted = (number, one) => `${number} ${number === 1 ? one : `${one}s`}`;
       const foot = `${counted(references, "reference")} · ${counted(words, "word")}`;
       document.getElementById("desk-foot").textContent = foot;
     },
-    unfold() {
-      this.unfolded = !this.unfolded;
-    },
-    nextFinding() {
-      if (!this.findings.length) return;
-      this.unfolded = true;
-      const here = points(view.state.doc.toString(), view.state.selection.main.head);
-      this.goTo(this.findings.find((each) => each.at > here) ?? this.findings[0]);
-    },
-    goTo(each) {
-      const text = view.state.doc.toString();
-      // Where it stood when it was found, or as near as the text of now has it.
-      const at = text === looked ? units(text, each.at) : view.state.doc.line(Math.min(each.line, view.state.doc.lines)).from;
-      view.dispatch({ selection: { anchor: at }, scrollIntoView: true });
-      view.focus();
-    },
-    // The first mend of the finding at the caret, or of the first one on its line.
-    mendHere() {
-      const { doc, selection } = view.state;
-      const here = points(doc.toString(), selection.main.head);
-      const line = doc.lineAt(selection.main.head).number;
-      const able = this.findings.filter((each) => each.mends.length);
-      const found = able.find((each) => each.at === here) ?? able.find((each) => each.line === line);
-      if (found) this.mend(found);
-    },
-    mend(each) {
-      const text = view.state.doc.toString();
-      // A text that changed since is looked at again first.
-      if (text !== looked || !each.mends.length) return;
-      const changes = each.mends[0].edits.map(([from, to, insert]) => ({
-        from: units(text, from),
-        to: units(text, to),
-        insert,
-      }));
-      view.dispatch({ changes, scrollIntoView: true, userEvent: "input.mend" });
-      view.focus();
-    },
-
     // ---- following and saving ---------------------------------------------------
     follow() {
       const typed = referenceAt(view);
@@ -527,7 +473,7 @@ function desk() {
   };
   // With its getters, which a spread would call.
   const peeks = peekParts((html) => policy.createHTML(html));
-  for (const more of [inserts.parts, peeks]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
+  for (const more of [inserts.parts, list.parts, peeks]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
   return parts;
 }
 

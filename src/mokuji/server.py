@@ -31,6 +31,7 @@ from mokuji.web.routes import (
     documentation,
     editing,
     finding,
+    house_styles,
     people,
     reading_pages,
     templates,
@@ -166,7 +167,7 @@ def create_app(desk: Desk) -> FastAPI:
     def favicon() -> Response:
         return Response((STATIC / "mark.svg").read_bytes(), media_type="image/svg+xml")
 
-    for pages in (documentation, people, finding, editing, acts, upkeep, templates, categories):
+    for pages in (documentation, people, finding, editing, acts, upkeep, templates, categories, house_styles):
         app.include_router(pages.router, include_in_schema=False)
     app.include_router(api.router)
     # The last one, since it takes every address that is left.

@@ -420,6 +420,7 @@ REPORTS = {
     "mentions": "says Bilge switch",
     "addresses": "Nothing to mend here",
     "flaws": "Nothing to mend here",
+    "style": "This sentence has",
     "insert-faults": "Nothing to mend here",
     "repeats": "2 lines in 3 places: 1 fewer if said once",
     "unused": "Nothing to mend here",

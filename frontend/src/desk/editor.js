@@ -152,7 +152,7 @@ const KEPT_BY_US = new Set(["Mod-Enter"]);
 
 /** An editor in `parent`; `changed` is called after each change of the text, `caretMoved` whenever the caret may be
  * somewhere else. */
-export function editor({ text, parent, nonce, volume, names, changed, caretMoved, html, keys }) {
+export function editor({ text, parent, nonce, volume, names, findings, spelling, changed, caretMoved, html, keys }) {
   return new EditorView({
     parent,
     state: EditorState.create({
@@ -169,12 +169,13 @@ export function editor({ text, parent, nonce, volume, names, changed, caretMoved
         highlightActiveLine(),
         highlightSelectionMatches(),
         EditorView.lineWrapping,
-        EditorView.contentAttributes.of({ spellcheck: "true", tabindex: "0", "aria-label": "Text of the page" }),
+        EditorView.contentAttributes.of({ spellcheck: String(!spelling), ...(spelling && { lang: spelling }), tabindex: "0", "aria-label": "Text of the page" }),
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
         autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people()], icons: false, activateOnTypingDelay: 40 }),
         references(names),
+        findings,
         // Before what closes brackets, and what makes a link of any pasted address.
         Prec.high(making(names, volume)),
         Prec.high(pasting(html)),

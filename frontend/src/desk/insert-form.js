@@ -1,23 +1,10 @@
 // The insert under the caret as a form beside the text: a field for each slot, which changes the value where it is
 // typed. Also the list to choose from for those who would rather not type an insert.
 import { toChoose } from "./completion.js";
+import { points, units } from "./places.js";
 import { post } from "./post.js";
 
 const LOOK_WAIT = 120;
-
-/** How many code points stand before an index into UTF-16. */
-export function points(text, at) {
-  let count = 0;
-  for (let n = 0; n < at; n++) if ((text.charCodeAt(n) & 0xfc00) !== 0xdc00) count++;
-  return count;
-}
-
-/** The index into UTF-16 of the place that so many code points stand before. */
-export function units(text, count) {
-  let at = 0;
-  for (let left = count; left > 0 && at < text.length; left--) at += text.codePointAt(at) > 0xffff ? 2 : 1;
-  return at;
-}
 
 /** Whether the caret may stand in an insert: brackets are open before it and closed behind. */
 function mayHold(text, at) {

@@ -15,6 +15,7 @@ from mokuji.api import plan_schemas, schemas, wishing
 from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.names import key as name_key
 from mokuji.core.policy import Actor
+from mokuji.core.style import AVOID, HEADINGS, NAMES, SENTENCE, SPELLING, STEP, TITLES, USE, WORDS, read_style
 from mokuji.core.text.headings import words
 from mokuji.services import (
     acts,
@@ -22,6 +23,7 @@ from mokuji.services import (
     concepts,
     finding,
     history,
+    house_styles,
     people,
     reading,
     templates,
@@ -401,6 +403,48 @@ def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
             for each in found.spots
         ],
     )
+
+
+@router.get("/volumes/{volume}/style")
+def style(desk: TheDesk, actor: Reader, volume: str) -> schemas.HouseStyle:
+    """The house style of a volume."""
+    view = house_styles.open_style(desk, actor, volume)
+    told = view.style
+    return schemas.HouseStyle(
+        headings=told.headings,
+        titles=told.titles,
+        names=list(told.names),
+        longest_step=told.step,
+        longest_sentence=told.sentence,
+        preferred=[schemas.PreferredWords(use=p.use, instead=list(p.instead)) for p in told.preferred],
+        spelling=told.spelling,
+        words=list(told.words),
+        revision=view.stored.revision,
+    )
+
+
+@router.put("/volumes/{volume}/style")
+def set_style(desk: TheDesk, actor: Changer, volume: str, body: schemas.HouseStyle) -> schemas.HouseStyle:
+    """Give a volume other rules."""
+    use: dict[str, list[str]] = {}
+    for each in body.preferred:
+        use.setdefault(each.use or AVOID, []).extend(each.instead)
+    new, problems = read_style(
+        {
+            HEADINGS: body.headings,
+            TITLES: body.titles,
+            NAMES: body.names,
+            STEP: body.longest_step,
+            SENTENCE: body.longest_sentence,
+            USE: use,
+            SPELLING: body.spelling,
+            WORDS: body.words,
+        }
+    )
+    if problems:
+        raise Refused(" ".join(problems), code="style")
+    house_styles.set_style(desk, actor, volume, new, revision=body.revision)
+    return style(desk, actor, volume)
 
 
 @router.get("/volumes/{volume}/backlinks/{page:path}")

@@ -206,6 +206,28 @@ class Findings(Schema):
     )
 
 
+class PreferredWords(Schema):
+    """The words to use (empty: none) and those that they replace."""
+
+    use: str = ""
+    instead: list[str]
+
+
+class HouseStyle(Schema):
+    """The house style of a volume. What is empty or 0 is no rule. ``revision`` is that of the rules as they were read:
+    a change of rules that somebody else changed since is refused."""
+
+    headings: Literal["", "sentence", "title"] = ""
+    titles: Literal["", "sentence", "title"] = ""
+    names: list[str] = []
+    longest_step: int = Field(0, ge=0, le=9999, description="Most words of a sentence in numbered lists")
+    longest_sentence: int = Field(0, ge=0, le=9999, description="Most words of a sentence elsewhere")
+    preferred: list[PreferredWords] = []
+    spelling: str = Field("", description="The language of the dictionary, as a BCP 47 tag such as en-GB")
+    words: list[str] = Field([], description="Words of the volume beside the dictionary")
+    revision: int = 0
+
+
 class Sentence(Schema):
     """A place that leads to a page, in its sentence."""
 

@@ -26,7 +26,9 @@ HELD = "\ufffc"
 _INLINE = frozenset({"Emphasis", "Strong", "Strikethrough", "Link", "Image"})
 _VERBATIM = frozenset({"CodeBlock", "HtmlBlock", "MetadataBlock"})
 _SPELT_OUT = re.compile(r"\\[!-/:-@\[-`{-~]|&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|\w+);")
-_NO_WORDS = re.compile(r"(?:https?://|www\.)\S+|\S+@\S+\.\w+|(?<!\w)@\w+|(?<!\S)[\w.~-]*/[\w./~-]+")
+_NO_WORDS = re.compile(
+    r"(?:https?://|www\.)\S+|(?<![\w.+-])[\w.+-]{1,64}@[\w-]+(?:\.[\w-]+)+|(?<!\w)@\w+|(?<!\S)[\w.~-]*/[\w./~-]+"
+)
 """Addresses, people and paths."""
 
 Sort = Literal["heading", "text", "cell", "description"]
@@ -177,31 +179,33 @@ class _Reader:
         # Stand-ins are letters and digits: nothing in a text is spelt out as one.
         runs = self._stand_in.split(words)
         for n, found in enumerate(self._stand_in.finditer(source)):
-            self._run(source[at : found.start()], runs[2 * n], start + len(source[:at].encode()))
-            self._reference(int(found[1]), start + len(source[: found.start()].encode()))
+            between = source[at : found.start()]
+            self._run(between, runs[2 * n], start)
+            self._reference(int(found[1]))
+            start += len(between.encode()) + len(found[0])
             at = found.end()
-        self._run(source[at:], runs[-1], start + len(source[:at].encode()))
+        self._run(source[at:], runs[-1], start)
 
     def _run(self, source: str, words: str, start: int) -> None:
         if source == words:
             self._add(words, start, start + len(source.encode()), typed=True)
             return
         at = 0
-        pieces: list[tuple[str, int, int, bool]] = []
+        pieces: list[tuple[str, str]] = []
         for found in _SPELT_OUT.finditer(source):
-            pieces.append((source[at : found.start()], at, found.start(), True))
+            between = source[at : found.start()]
             sign = found[0][1:] if found[0][0] == "\\" else html.unescape(found[0])
-            pieces.append((sign, found.start(), found.end(), False))
+            pieces += ((between, between), (sign, found[0]))
             at = found.end()
-        pieces.append((source[at:], at, len(source), True))
-        if "".join(piece[0] for piece in pieces) != words:
-            pieces = [(words, 0, len(source), False)]
-        for piece, low, high, typed in pieces:
-            self._add(
-                piece, start + len(source[:low].encode()), start + len(source[:high].encode()), typed=typed
-            )
+        pieces.append((source[at:], source[at:]))
+        if "".join(read for read, _ in pieces) != words:
+            pieces = [(words, source)]
+        for read, typed in pieces:
+            end = start + len(typed.encode())
+            self._add(read, start, end, typed=read == typed)
+            start = end
 
-    def _reference(self, index: int, at: int) -> None:
+    def _reference(self, index: int) -> None:
         """A link as the words that are read; its label can be mended, a name is that of a page."""
         reference = self._references[index]
         span = reference.span

@@ -14,9 +14,7 @@ from collections.abc import Iterator
 from mokuji.core.prose import HELD
 
 _CLOSE = "\"'”’»)\\]}"
-_END = re.compile(
-    rf"[.!?…]+[{_CLOSE}]*\s+(?=(?P<next>[\"'“‘«(\[{{]*[^\s]))|[!?]+[{_CLOSE}]*\s+",
-)
+_END = re.compile(rf"(?<![.!?…])(?P<stop>[.!?…]++[{_CLOSE}]*+)\s++(?P<opening>[\"'“‘«(\[{{]*+)")
 _SHORT = re.compile(
     r"(?<!\w)(?:e\.g|i\.e|approx|ca|cf|vs|etc|no|nos|fig|figs|p|pp|vol|ch|sec|st|mr|mrs|ms|dr|prof|inc|max|min)\.\Z",
     re.IGNORECASE,
@@ -29,18 +27,15 @@ def sentences(words: str) -> Iterator[tuple[int, int]]:
     """The sentences of a text without line ends, as ranges of it without the white space behind them."""
     start = 0
     for found in _END.finditer(words):
-        following = found["next"]
-        stop = found[0].rstrip()
-        if following is not None and "!" not in stop and "?" not in stop:
-            if following[-1].islower():
+        stop = found["stop"]
+        if "!" not in stop and "?" not in stop:
+            if words[found.end() : found.end() + 1].islower():
                 continue
-            if stop == "." and _SHORT.search(
-                words, max(start, found.start() - LONGEST_SHORT), found.start() + 1
-            ):
+            before = max(start, found.start() - LONGEST_SHORT)
+            if stop == "." and _SHORT.search(words, before, found.start() + 1):
                 continue
-        end = found.start() + len(stop)
-        yield start, end
-        start = found.end()
+        yield start, found.end("stop")
+        start = found.start("opening")
     end = len(words.rstrip())
     if start < end:
         yield start, end

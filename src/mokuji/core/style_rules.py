@@ -156,7 +156,11 @@ _Wrong = tuple[int, int, str, str]
 def _as_names(wrong: Sequence[_Wrong], capitals: Capitals) -> list[Mend]:
     if capitals == "title":
         return []
-    return [Mend(f"“{word}” is a name", learn=("name", word)) for *_, word in wrong if word[0].isupper()][:3]
+    return [
+        Mend(f"“{word}” is a name", learn=("name", word))
+        for *_, word in wrong
+        if word[0].isupper() and word.lower() not in MINOR
+    ][:3]
 
 
 def _with(words: str, wrong: Sequence[_Wrong]) -> str:
@@ -258,7 +262,7 @@ def _spelling(
             f"“{word}” is not in the dictionary.",
             passage.span(start, end),
             None,
-            (Mend(f"Add “{word}” to the words here", learn=("word", word)),),
+            (Mend("Add to the words here", learn=("word", word)),),
             word,
         )
 
@@ -267,7 +271,7 @@ def _known(word: str, rules: _Rules, speller: Speller) -> bool:
     return rules.own_word(word) or speller.knows(word.replace("’", "'"))
 
 
-def nearest(word: str, style: Style, like: Callable[[str], Sequence[str]], most: int = 5) -> list[str]:
+def nearest(word: str, style: Style, like: Callable[[str], Sequence[str]], most: int = 8) -> list[str]:
     """Corrections of a word, the nearest first: the volume's own words that differ in one place, then what the
     dictionary (``like``) proposes."""
     own = [*style.words, *(part for name in style.names for part in _LETTERS.findall(name))]

@@ -17,10 +17,12 @@ import yaml
 
 from mokuji.core import names
 from mokuji.core.errors import BadName, BadText
+from mokuji.core.style import Style, read_style
 from mokuji.core.text import front_matter
 from mokuji.core.text.scan import check
 from mokuji.formats.contents import read_contents
 
+NO_STYLE = Style()
 _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
 
@@ -69,6 +71,7 @@ class FolderVolume:
     spare: tuple[FolderPage, ...] = ()
     contents_text: str | None = None
     settings_text: str | None = None
+    style: Style = NO_STYLE
 
     def at(self, name: str) -> str:
         """The path of a file at the volume's top."""
@@ -167,6 +170,7 @@ def _volume(reading: _Reading, name: str, top: str, files: Mapping[str, bytes]) 
         tuple(spare),
         contents,
         settings_text,
+        _style(reading, f"{lead}volume.yaml", settings),
     )
 
 
@@ -182,6 +186,13 @@ def _settings(reading: _Reading, path: str, text: str | None) -> Mapping[str, An
     for problem in found.problems:
         reading.say(path, problem.code, problem.message)
     return found.fields
+
+
+def _style(reading: _Reading, path: str, settings: Mapping[str, Any]) -> Style:
+    style, problems = read_style(settings.get("style"))
+    for problem in problems:
+        reading.say(path, "style", problem)
+    return style
 
 
 def _page(reading: _Reading, path: str, data: bytes) -> FolderPage | None:

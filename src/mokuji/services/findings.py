@@ -23,6 +23,7 @@ from mokuji.core.text.headings import words as words_of
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page, PageHead
 from mokuji.services.desk import Desk, Sight
+from mokuji.services.house_styles import found_in, style_of
 from mokuji.services.rendering import PlacedProblem
 from mokuji.services.writing import Preview
 from mokuji.store import search
@@ -42,13 +43,15 @@ _Found = tuple[str, str, Span, tuple[Mend, ...]]
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """Something about a text: what kind (“unwritten”, “problem” or “advice”), a sentence, its place, its mends."""
+    """Something about a text: what kind (“unwritten”, “problem”, “advice” or “style”), a sentence, its place, its
+    mends; ``word`` is one that no dictionary knows, for which corrections can be asked."""
 
     kind: str
     message: str
     span: Span
     line: int
     mends: tuple[Mend, ...] = ()
+    word: str = ""
 
 
 def findings(
@@ -65,6 +68,7 @@ def findings(
         found += _unwritten(sight, wiki, seen)
         found += _sections(wiki, seen)
         found += _addresses(wiki, page, origins)
+        style = style_of(connection, next(v for v in sight.volumes.values() if v.id == page.head.volume))
         missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
     for each in problems:
         if each.problem.code not in _KNOWN_TWICE:
@@ -72,11 +76,13 @@ def findings(
             found.append(("problem", each.problem.message, each.problem.span, mends))
     for flaw in flaws(page):
         kind = "problem" if flaw.code in _KNOWN_TWICE else "advice"
-        found.append((kind, flaw.message, flaw.span, (flaw.mend,) if flaw.mend else ()))
-    return [
-        Finding(kind, said, span, lines.position(span.start).line, mends)
-        for kind, said, span, mends in sorted(found, key=lambda each: (each[2], each[0]))
+        found.append((kind, flaw.message, flaw.span, flaw.mends))
+    listed = [Finding(kind, said, span, lines.position(span.start).line, m) for kind, said, span, m in found]
+    listed += [
+        Finding("style", flaw.message, flaw.span, lines.position(flaw.span.start).line, flaw.mends, flaw.word)
+        for flaw in found_in(page, style)
     ]
+    return sorted(listed, key=lambda each: (each.span, each.kind))
 
 
 def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:

@@ -29,6 +29,7 @@ from mokuji.core.references import Resolution, Resolver, Sections, inserts_of, v
 from mokuji.core.reports import reach
 from mokuji.core.reports.uses import use
 from mokuji.core.spans import Lines
+from mokuji.core.style import Style
 from mokuji.core.text.html import compile_page
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Place
@@ -37,8 +38,10 @@ from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
 from mokuji.services import rendering
+from mokuji.services.house_styles import found_in
 from mokuji.services.inserting import inserted
 from mokuji.services.linking import Link
+from mokuji.services.spelling import dictionary
 
 MOST_BYTES = 8_000_000
 """A larger file is not opened: no page can be that long."""
@@ -98,7 +101,7 @@ class Summary:
     inserts: tuple[tuple[int, str], ...] = ()
 
 
-def _summary(page: Page, volumes: frozenset[str]) -> Summary:
+def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -> Summary:
     content, lines = page.content, Lines(page.text)
     sections = Sections.of(page, volumes)
     references = []
@@ -113,6 +116,9 @@ def _summary(page: Page, volumes: frozenset[str]) -> Summary:
     for problem in content.problems:
         at = lines.position(problem.span.start)
         problems.append((problem.code, problem.message, at.line, at.column))
+    for flaw in found_in(page, styles[page.head.volume]):
+        at = lines.position(flaw.span.start)
+        problems.append((flaw.code, flaw.message, at.line, at.column))
     inserts = [
         (n, each.span.of(page.text)) for n, each in enumerate(content.references) if each.kind is Kind.INSERT
     ]
@@ -121,12 +127,13 @@ def _summary(page: Page, volumes: frozenset[str]) -> Summary:
     )
 
 
-def _summaries(pages: list[Page], volumes: frozenset[str]) -> dict[int, Summary]:
+def _summaries(pages: list[Page], volumes: frozenset[str], styles: Mapping[int, Style]) -> dict[int, Summary]:
     """What stands on all pages, read in as many processes as the machine has, if that is worth it."""
+    read = partial(_summary, volumes=volumes, styles=styles)
     if sum(len(page.text) for page in pages) < POOL_FROM or (os.cpu_count() or 1) < 2:
-        return {page.head.id: _summary(page, volumes) for page in pages}
+        return {page.head.id: read(page) for page in pages}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        found = pool.map(partial(_summary, volumes=volumes), pages, chunksize=32)
+        found = pool.map(read, pages, chunksize=32)
         return {page.head.id: each for page, each in zip(pages, found, strict=True)}
 
 
@@ -155,8 +162,8 @@ class Loaded:
         return self.index.paths
 
 
-def load(folder: Path) -> Loaded:
-    """The wiki in a folder; Missing if it is none."""
+def load(folder: Path, *, style: bool = False) -> Loaded:
+    """The wiki in a folder, with ``style`` held to the house style of its volumes; Missing if it is none."""
     if not folder.is_dir():
         raise Missing(
             f"{folder} is no folder. Give a folder of .md files, or of such folders.", code="no_folder"
@@ -167,7 +174,8 @@ def load(folder: Path) -> Loaded:
         raise Missing(f"{folder} holds no page files (.md).", code="no_pages")
     found = index(replace(source, problems=(*source.problems, *unread)))
     pages = list(found.wiki.pages_by_id.values())
-    summaries = _summaries(pages, frozenset(found.wiki.volumes))
+    styles = {id_: volume.style if style else Style() for id_, volume in found.volumes.items()}
+    summaries = _summaries(pages, frozenset(found.wiki.volumes), styles)
     return Loaded(found, ReadWiki(found.wiki.volumes.values(), pages, summaries))
 
 
@@ -176,7 +184,7 @@ def load(folder: Path) -> Loaded:
 
 def check(folder: Path) -> Checked:
     """What a folder holds and what is wrong with it, in a stable order."""
-    found = load(folder)
+    found = load(folder, style=True)
     paths, volumes = found.paths, found.index.volumes
     pages = sorted(found.wiki.pages_by_id.values(), key=lambda page: paths[page.head.id])
     linked = graph.build(
@@ -202,6 +210,7 @@ def check(folder: Path) -> Checked:
         for each in summary.problems
     ]
     problems += _insert_problems(found, pages)
+    problems += _no_dictionary(found)
     return Checked(
         tuple(
             CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
@@ -215,6 +224,14 @@ def check(folder: Path) -> Checked:
             sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
         ),
     )
+
+
+def _no_dictionary(found: Loaded) -> Iterator[FolderProblem]:
+    for volume in found.index.volumes.values():
+        language = volume.style.spelling
+        if language and dictionary(language) is None:
+            said = f"There is no dictionary for “{language}” here, so spelling was not looked at."
+            yield FolderProblem(volume.at("volume.yaml"), "no_dictionary", said)
 
 
 def _references(

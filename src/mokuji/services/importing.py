@@ -9,11 +9,12 @@ from pathlib import Path
 from mokuji.core import names
 from mokuji.core.errors import Conflict, Missing
 from mokuji.core.policy import Role
+from mokuji.core.style import Style, as_fields
 from mokuji.core.wiki import Page, PageHead
 from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, FolderWiki, order_of, read
 from mokuji.services.desk import Desk
 from mokuji.services.folders import page_files
-from mokuji.store import contents, people, volumes, writing
+from mokuji.store import contents, house_styles, people, volumes, writing
 from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import load_volumes
@@ -34,7 +35,7 @@ def read_folder(folder: Path) -> FolderWiki:
 def import_wiki(desk: Desk, wiki: FolderWiki, sign: Signer, *, owner: int | None = None) -> list[int]:
     """Writes all volumes of a folder, or none; Conflict if a volume of such a name is there."""
     with writing_transaction(desk.engine, alone=True) as connection:
-        ids = [_import_volume(connection, volume, sign) for volume in wiki.volumes]
+        ids = [_import_volume(desk, connection, volume, sign) for volume in wiki.volumes]
         known = load_volumes(connection)
         for id_, volume in zip(ids, wiki.volumes, strict=True):
             libraries = [known[names.key(each)].id for each in volume.libraries if names.key(each) in known]
@@ -50,7 +51,7 @@ def import_now(desk: Desk, wiki: FolderWiki, note: str, *, owner: int | None = N
     return import_wiki(desk, wiki, lambda *_: by, owner=owner)
 
 
-def _import_volume(connection: Connection, volume: FolderVolume, sign: Signer) -> int:
+def _import_volume(desk: Desk, connection: Connection, volume: FolderVolume, sign: Signer) -> int:
     title = names.check_volume_title(volume.title)
     if names.key(title) in load_volumes(connection):
         raise Conflict(f"There is a volume “{title}” already. Rename the folder's volume in its volume.yaml.")
@@ -59,6 +60,8 @@ def _import_volume(connection: Connection, volume: FolderVolume, sign: Signer) -
     contents.write_contents(
         connection, id_, [(depth, each, names.key(each)) for depth, each in volume.contents]
     )
+    if volume.style != Style():
+        house_styles.put(connection, id_, as_fields(volume.style), None, desk.clock())
     for nth, page in enumerate(order_of(volume)):
         by = sign(volume, page, nth)
         change_set = writing.open_change_set(connection, "import", id_, None, by)

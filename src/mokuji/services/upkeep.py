@@ -7,13 +7,13 @@ by page of the volume, and stop as soon as a screen is full.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from mokuji.core import names
 from mokuji.core.categories import tree
 from mokuji.core.errors import Missing
-from mokuji.core.flaws import flaws
+from mokuji.core.flaws import Flaw, Mend, flaws
 from mokuji.core.inserts import select
 from mokuji.core.policy import Act, Actor
 from mokuji.core.reports import bare_mentions as mentions
@@ -29,6 +29,7 @@ from mokuji.core.text.reference import Reference
 from mokuji.core.wiki import Page, PageHead, Place, Volume
 from mokuji.services.categories import CategoryScene
 from mokuji.services.desk import Desk, Sight, check, find_volume, refresh
+from mokuji.services.house_styles import found_in, style_of
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.templates import templates_of
 from mokuji.store import filings, pages, unwritten, upkeep
@@ -63,6 +64,7 @@ REPORTS = {
     "mentions": "text",
     "addresses": "text",
     "flaws": "text",
+    "style": "text",
     "insert-faults": "materials",
     "repeats": "materials",
     "unused": "materials",
@@ -106,6 +108,8 @@ class Finding:
     missing: str = ""
     turn: tuple[tuple[str, str], ...] = ()
     """Of categories that are broader than each other the keys and names."""
+    mends: tuple[Mend, ...] = ()
+    """What would put a flaw right."""
 
 
 @dataclass(frozen=True)
@@ -119,6 +123,8 @@ class Report:
     more_after: str | None
     volumes: Mapping[int, Volume]
     held_back: Mapping[str, int]
+    styled: bool = False
+    """Whether the volume has a house style."""
 
 
 @dataclass(frozen=True)
@@ -172,7 +178,7 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
         pages_ = upkeep.number_of_pages(connection, scene.volume.id)
         small, few = pages_ <= COUNTED_PAGES, pages_ <= PARSED_PAGES
         for name in REPORTS.keys() - numbers.keys():
-            counted = small if name != "flaws" else few
+            counted = few if name in {"flaws", "style"} else small
             numbers[name] = len(_all(scene, name)) if counted else None
         return Overview(place, counts, numbers)
 
@@ -217,6 +223,7 @@ def report(
             more,
             scene.visible,
             held,
+            name == "style" and style_of(connection, scene.volume).rules,
         )
 
 
@@ -436,15 +443,42 @@ def _addresses(scene: _Scene, after: str, most: int) -> Listing:
 
 
 def _flaws(scene: _Scene, after: str, most: int) -> Listing:
+    return _of_texts(scene, after, most, flaws)
+
+
+def _style(scene: _Scene, after: str, most: int) -> Listing:
+    """Where pages do not keep to the house style; a word that is not in the dictionary once for each page."""
+    style = style_of(scene.connection, scene.volume)
+    if not style.rules:
+        return [], {}
+
+    def once(page: Page) -> list[Flaw]:
+        told: set[str] = set()
+        found: list[Flaw] = []
+        for flaw in found_in(page, style):
+            if flaw.word not in told:
+                found.append(flaw)
+                told |= {flaw.word} - {""}
+        return found
+
+    return _of_texts(scene, after, most, once)
+
+
+def _of_texts(scene: _Scene, after: str, most: int, look: Callable[[Page], Sequence[Flaw]]) -> Listing:
     def of(batch: list[Page]) -> Iterator[Finding]:
         for page in batch:
             lines = Lines(page.text)
-            for flaw in flaws(page):
+            for flaw in look(page):
                 first = flaw.span.of(page.text).splitlines()[:1]
                 shown = Excerpt("", first[0][:FLAW_WORDS] if first else "", "")
                 spot = Spot(page.head, lines.position(flaw.span.start).line, flaw.span, shown)
                 yield Finding(
-                    _at(page, flaw.span), page.head.title, page.head, reason=flaw.message, spots=(spot,)
+                    _at(page, flaw.span),
+                    page.head.title,
+                    page.head,
+                    reason=flaw.message,
+                    spots=(spot,),
+                    mends=flaw.mends,
                 )
 
     return _collect(_pages(scene, after), after, most, of), {}
@@ -623,6 +657,7 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "mentions": _mentions,
     "addresses": _addresses,
     "flaws": _flaws,
+    "style": _style,
     "insert-faults": _insert_faults,
     "repeats": _repeats,
     "unused": _unused,

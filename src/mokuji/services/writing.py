@@ -35,6 +35,7 @@ from mokuji.services.desk import (
     make_ready,
     visible,
 )
+from mokuji.services.house_styles import style_of
 from mokuji.services.inserting import Inserted, inserted
 from mokuji.services.linking import Link, resolve_names
 from mokuji.services.reading import VolumeView, volume_view
@@ -63,6 +64,8 @@ class EditView:
     under_title: str
     template: bool = False
     """Whether the page is a template: then the effect of a change on its places of use can be looked at."""
+    spelling: str = ""
+    """The language that the house style looks at spelling in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,10 +127,13 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
         key = names.key(page_key)
         entry = place.contents.of(key)
         number = entry.number if entry else ""
+        spelling = style_of(connection, volume).spelling
         if head is not None:
             text = StoredWiki(connection).pages([head.id])[head.id].text
             template = declared(front_matter.read(text)).template
-            return EditView(place, head.key, head.title, text, head.revision, number, "", "", template)
+            return EditView(
+                place, head.key, head.title, text, head.revision, number, "", "", template, spelling
+            )
         wiki = StoredWiki(connection, volumes)
         led_from = unwritten.led_from(wiki, (volume.id, key))
         if not under and led_from:
@@ -136,7 +142,15 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
         title = entry.title if entry else unwritten.typed_title(wiki, (volume.id, key), led_from)
         title = names.as_title(title or page_key.replace("-", " "))
         return EditView(
-            place, key, title, "", 0, number, parent.key if parent else "", parent.title if parent else ""
+            place,
+            key,
+            title,
+            "",
+            0,
+            number,
+            parent.key if parent else "",
+            parent.title if parent else "",
+            spelling=spelling,
         )
 
 
@@ -416,15 +430,18 @@ class Preview:
         return render_ready(desk, self.ready, self.inserted, to)
 
 
-def preview(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Preview:
-    """A text as it would be read if it were saved now. Nothing is kept; only who may write may ask for it."""
+def preview(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str, *, title: str = ""
+) -> Preview:
+    """A text as it would be read if it were saved now; ``title`` is that of a page which is not there yet. Nothing is
+    kept; only who may write may ask for it."""
     check_text(text)
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volumes, volume = sight.volumes, sight.volume(volume_key)
         check(actor, Act.WRITE, volume)
         head = find_head(connection, volume, page_key) or PageHead(
-            0, volume.id, names.key(page_key), page_key
+            0, volume.id, names.key(page_key), " ".join(title.split()) or names.as_title(names.key(page_key))
         )
         page = Page(head, text)
         ready = make_ready(page, frozenset(volumes), desk.secret)

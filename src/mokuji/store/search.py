@@ -65,6 +65,18 @@ SAYING = text(
 )
 
 
+IN_NAMES = text(
+    """SELECT w.word FROM unnest(CAST(:words AS text[])) AS w(word) WHERE EXISTS (SELECT 1 FROM page p
+        WHERE p.volume = :volume AND p.key LIKE '%' || w.word || '%'
+        AND ' ' || p.key || ' ' LIKE '% ' || w.word || ' %')"""
+)
+
+
+def in_names(connection: Connection, volume: int, words: Collection[str]) -> set[str]:
+    """Those of some words (in small letters, without ``%`` and ``_``) that titles of a volume hold."""
+    return set(connection.execute(IN_NAMES, {"words": list(words), "volume": volume}).scalars())
+
+
 def waiting(connection: Connection) -> bool:
     """Whether the search words of some pages are not the newest yet."""
     return bool(connection.execute(text("SELECT EXISTS (SELECT 1 FROM unsearched)")).scalar_one())

@@ -199,6 +199,16 @@ draft = Table(
     Index("draft_page", "page", "changed"),
 )
 
+house_style = Table(
+    "house_style",
+    metadata,
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
+    Column("rules", JSONB, nullable=False),  # core.style.as_fields
+    Column("revision", Integer, nullable=False),
+    Column("person", ForeignKey("person.id")),
+    Column("changed", DateTime(timezone=True), nullable=False),
+)
+
 filing = Table(
     "filing",
     metadata,

@@ -38,6 +38,11 @@ def upkeep(volume_key: str, name: str = "") -> str:
     return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")
 
 
+def style(volume_key: str, **query: object) -> str:
+    """The house style of a volume."""
+    return _with(f"/-/style{address(volume_key)}", query)
+
+
 def uses(volume_key: str, page_key: str, **query: object) -> str:
     """The places that use a page as an insert."""
     return _with(f"/-/uses{address(volume_key, page_key)}", query)

@@ -206,7 +206,8 @@ def _parts(clash: writing.Clash) -> list[dict[str, str]]:
 def preview(who: Who, form: Form, volume: str, page: str) -> Response:
     """A text as it would be read, with its problems."""
     try:
-        seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""))
+        title = form.get("title", "")
+        seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""), title=title)
     except MokujiError as fault:
         return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
     shown = seen.rendered(
@@ -223,8 +224,16 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
                     "message": each.message,
                     "line": each.line,
                     "at": each.span.start,
+                    "end": each.span.end,
+                    "word": each.word,
                     "mends": [
-                        {"words": m.words, "edits": [[*e.span, e.words] for e in m.edits]} for m in each.mends
+                        {
+                            "words": m.words,
+                            "edits": [[*e.span, e.words] for e in m.edits],
+                            "title": m.title,
+                            "learn": m.learn,
+                        }
+                        for m in each.mends
                     ],
                 }
                 for each in found

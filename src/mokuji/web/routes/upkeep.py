@@ -49,7 +49,13 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
         else {}
     )
     return who.page(
-        "report.html", view=view, place=view.place, mends=mends, group=upkeep.REPORTS[name], lit="upkeep"
+        "report.html",
+        view=view,
+        place=view.place,
+        mends=mends,
+        group=upkeep.REPORTS[name],
+        styled=view.styled,
+        lit="upkeep",
     )
 
 
@@ -123,7 +129,10 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
             ("File it…", plan("file", volume, found.page.key)),
             ("Edit", addresses.act("edit", volume, found.page.key)),
         ]
-    if view.name in {"sections", "insert-faults", "flaws"} and found.page is not None:
+    if view.name in {"sections", "insert-faults", "flaws", "style"} and found.page is not None:
+        title = next((mend.title for mend in found.mends if mend.title), "")
+        if title:
+            return [(f"Rename to “{title}”", plan("rename", volume, found.page.key, title=title))]
         line = found.spots[0].line if found.spots else 1
         page = view.volumes[found.page.volume].key
         return [("Edit there", addresses.act("edit", page, found.page.key) + f"#line-{line}")]

@@ -1,0 +1,154 @@
+"""The house style of a volume: who may change it, what it finds, what it learns."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from mokuji.core.errors import Conflict, Forbidden, Missing, Refused
+from mokuji.core.policy import Actor, Role
+from mokuji.core.style import Preferred, Style
+from mokuji.services import findings, folders, house_styles, importing, upkeep, writing
+from mokuji.services.desk import Desk
+from tests.services import making
+
+STYLE = Style("sentence", "sentence", ("Tern",), 3, 4, (Preferred("turn off", ("power down",)),), "en-GB")
+TEXT = "## Fit The Tern\n\nPower down the colour lamp now, all of it.\n\n1. One two three four.\n\nTeh teh lamp, teh.\n"
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    making.volume(desk, "Guide")
+    making.volume(desk, "Secret", closed=True)
+    return making.person(desk, "wenna", guide=Role.WRITER)
+
+
+@pytest.fixture
+def owner(desk: Desk, writer: Actor) -> Actor:
+    return making.person(desk, "olwen", guide=Role.OWNER)
+
+
+def test_owners_change_the_rules_and_writers_see_them(desk: Desk, owner: Actor, writer: Actor) -> None:
+    with pytest.raises(Forbidden):
+        house_styles.set_style(desk, writer, "guide", STYLE)
+    house_styles.set_style(desk, owner, "guide", STYLE, revision=0)
+    view = house_styles.open_style(desk, writer, "guide")
+    assert (view.style, view.stored.revision, view.stored.name) == (STYLE, 1, owner.name)
+    assert "en-GB" in view.languages
+
+
+def test_rules_that_somebody_else_changed_are_not_overwritten(desk: Desk, owner: Actor) -> None:
+    house_styles.set_style(desk, owner, "guide", STYLE, revision=0)
+    with pytest.raises(Conflict, match="changed the house style meanwhile"):
+        house_styles.set_style(desk, owner, "guide", Style(), revision=0)
+    assert house_styles.open_style(desk, owner, "guide").style == STYLE
+
+
+def test_a_language_without_a_dictionary_is_refused_with_what_to_do(desk: Desk, owner: Actor) -> None:
+    with pytest.raises(Refused, match="no dictionary for “xx-XX”"):
+        house_styles.set_style(desk, owner, "guide", Style(spelling="xx-XX"))
+
+
+def test_writers_teach_words_and_names_and_readers_do_not(desk: Desk, owner: Actor, writer: Actor) -> None:
+    house_styles.set_style(desk, owner, "guide", STYLE)
+    house_styles.learn(desk, writer, "guide", "word", "gland")
+    house_styles.learn(desk, writer, "guide", "word", " gland ")
+    house_styles.learn(desk, writer, "guide", "name", "Port  light")
+    style = house_styles.open_style(desk, writer, "guide").style
+    assert (style.words, style.names) == (("gland",), ("Port light", "Tern"))
+    with pytest.raises(Forbidden):
+        house_styles.learn(desk, Actor(), "guide", "word", "x")
+    with pytest.raises(Refused):
+        house_styles.learn(desk, writer, "guide", "word", "x" * 101)
+
+
+def test_a_closed_volume_tells_nothing_of_its_rules(desk: Desk) -> None:
+    for ask in (
+        lambda: house_styles.open_style(desk, Actor(), "secret"),
+        lambda: house_styles.corrections(desk, Actor(), "secret", ["teh"]),
+    ):
+        with pytest.raises(Missing, match="closed to you"):
+            ask()
+
+
+def _codes(desk: Desk, actor: Actor, text: str) -> list[tuple[str, str]]:
+    seen = writing.preview(desk, actor, "guide", "lamp", text, title="Lamp")
+    found = findings.findings(desk, actor, seen, (), ())
+    return [(each.word or each.span.of(text).strip(), each.message) for each in found if each.kind == "style"]
+
+
+def test_the_desk_finds_what_the_rules_of_its_volume_have_otherwise(
+    desk: Desk, owner: Actor, writer: Actor
+) -> None:
+    assert _codes(desk, writer, TEXT) == []
+    house_styles.set_style(desk, owner, "guide", STYLE)
+    assert [words for words, _ in _codes(desk, writer, TEXT)] == [
+        "Fit The Tern",
+        "Power down",
+        "Power down the colour lamp now, all of it.",
+        "One two three four.",
+        "Teh",
+        "teh",
+        "teh",
+    ]
+
+
+def test_the_report_lists_each_unknown_word_once_a_page_and_pages_by_key(
+    desk: Desk, owner: Actor, writer: Actor
+) -> None:
+    for title in ("Lamp", "Lamp 2"):
+        making.pages(desk, writer, "guide", {title: TEXT})
+    assert not upkeep.report(desk, writer, "guide", "style").styled
+    house_styles.set_style(desk, owner, "guide", STYLE)
+    found = upkeep.report(desk, writer, "guide", "style", most=4)
+    again = upkeep.report(desk, writer, "guide", "style", after=found.more_after or "", most=50)
+    said = [each.reason for each in (*found.findings, *again.findings) if each.title == "Lamp"]
+    assert len(said) == 6
+    assert sum("dictionary" in each for each in said) == 2
+
+
+def test_the_words_of_titles_are_the_likeliest_corrections(desk: Desk, owner: Actor, writer: Actor) -> None:
+    house_styles.set_style(desk, owner, "guide", Style(spelling="en-GB"))
+    plain = house_styles.corrections(desk, writer, "guide", ["isolater"])["isolater"]
+    making.pages(desk, writer, "guide", {"Main isolator": "x"})
+    found = house_styles.corrections(desk, writer, "guide", ["isolater", ""])
+    assert list(found) == ["isolater"]
+    assert found["isolater"][0] == "isolator" and sorted(found["isolater"]) == sorted(plain)
+
+
+FOLDER_STYLE = """title: Guide
+style:
+  headings: sentence
+  spelling: en-GB
+  words: [gland]
+  colours: red
+"""
+
+
+def test_a_folder_is_held_to_the_rules_in_its_settings(tmp_path: Path) -> None:
+    (tmp_path / "volume.yaml").write_text(FOLDER_STYLE)
+    (tmp_path / "Lamp.md").write_text("## Fit The lamp\n\nThe gland and teh lid.\n")
+    said = [
+        f"{each.path}:{each.line}:{each.column} {each.message}" for each in folders.check(tmp_path).problems
+    ]
+    assert said == [
+        "Lamp.md:1:4 This heading is not in sentence case.",
+        "Lamp.md:3:15 “teh” is not in the dictionary.",
+        "volume.yaml:1:1 “colours” is no rule of a house style.",
+    ]
+
+
+def test_a_folder_in_a_language_without_a_dictionary_says_so(tmp_path: Path) -> None:
+    (tmp_path / "volume.yaml").write_text("style:\n  spelling: xx-XX\n")
+    (tmp_path / "Lamp.md").write_text("teh\n")
+    (problem,) = folders.check(tmp_path).problems
+    assert problem.message == "There is no dictionary for “xx-XX” here, so spelling was not looked at."
+
+
+def test_an_imported_volume_brings_its_rules(desk: Desk, tmp_path: Path, owner: Actor) -> None:
+    (tmp_path / "volume.yaml").write_text(FOLDER_STYLE.replace("Guide", "Sea guide"))
+    (tmp_path / "Lamp.md").write_text("x\n")
+    importing.import_now(desk, importing.read_folder(tmp_path), "import", owner=owner.person)
+    style = house_styles.open_style(desk, owner, "sea guide").style
+    assert style == Style("sentence", spelling="en-GB", words=("gland",))
