@@ -27,6 +27,8 @@ SCREENS = [
     f"/-/upkeep{MANUAL}",
     f"/-/upkeep{MANUAL}/mentions",
     f"/-/upkeep{MANUAL}/repeats",
+    f"/-/upkeep{MANUAL}/style",
+    f"/-/style{MANUAL}",
     f"/-/materials{MANUAL}",
     f"/-/categories{MANUAL}",
     f"/-/category{MANUAL}/sensors",

@@ -3,22 +3,14 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
 
-from playwright.sync_api import Page, TimeoutError, expect
+from playwright.sync_api import expect
 
 from tests.end_to_end.conftest import Open, Site
+from tests.end_to_end.typing import GRACE, type_at_end
 
 WELL = "/tern-4-service-manual/battery-well"
 EDIT = "/-/edit" + WELL
-GRACE = 150
-"""Milliseconds: the editor takes no key for a list of names that has only just come up (75 ms)."""
-
-
-def _type_at_end(page: Page, text: str) -> None:
-    page.locator(".cm-content").click()
-    page.keyboard.press("Control+End")
-    page.keyboard.type(text)
 
 
 def test_1_open_a_volume_and_read_a_page_beside_contents_and_margin(open_page: Open) -> None:
@@ -56,13 +48,13 @@ def test_2_write_and_save_with_a_note_by_keyboard(open_page: Open) -> None:
     page = open_page(WELL, who="Wenna")
     page.keyboard.press("e")
     expect(page).to_have_url(re.compile(EDIT))
-    _type_at_end(page, "\n\nMind the vent.")
+    type_at_end(page, "\n\nMind the vent.")
     expect(page.locator(".seen")).to_contain_text("Mind the vent.")
     page.get_by_label("Note").fill("a warning more")
     page.keyboard.press("Control+s")
     expect(page.get_by_text("saved as revision 4")).to_be_visible()
     expect(page.get_by_label("Note")).to_have_value("")
-    _type_at_end(page, " Twice.")
+    type_at_end(page, " Twice.")
     page.keyboard.press("Control+Shift+S")
     expect(page).to_have_url(re.compile(":[0-9]+" + WELL + "$"))
     expect(page.locator(".text")).to_contain_text("Mind the vent. Twice.")
@@ -72,7 +64,7 @@ def test_2_write_and_save_with_a_note_by_keyboard(open_page: Open) -> None:
 
 def test_2_nothing_is_lost_when_the_server_is_away(open_page: Open, site: Site) -> None:
     page = open_page(EDIT, who="Wenna")
-    _type_at_end(page, "\n\nTyped while the line was down.")
+    type_at_end(page, "\n\nTyped while the line was down.")
     site.stop()
     page.keyboard.press("Control+s")
     expect(page.get_by_text("The server does not answer")).to_be_visible()
@@ -88,10 +80,10 @@ def test_2_nothing_is_lost_when_the_server_is_away(open_page: Open, site: Site) 
 
 def test_2_a_save_over_somebody_elses_is_brought_together(open_page: Open) -> None:
     page, other = open_page(EDIT, who="Wenna"), open_page(EDIT, who="Mirela")
-    _type_at_end(other, "\n\nMirela was here.")
+    type_at_end(other, "\n\nMirela was here.")
     other.keyboard.press("Control+Shift+S")
     expect(other.locator(".text")).to_contain_text("Mirela was here.")
-    _type_at_end(page, "\n\nWenna was here.")
+    type_at_end(page, "\n\nWenna was here.")
     page.keyboard.press("Control+s")
     # Both wrote at the end: nothing is saved before somebody says what stands there.
     clash = page.get_by_role("alert").filter(has_text="Somebody else changed the same passages")
@@ -106,7 +98,7 @@ def test_2_a_save_over_somebody_elses_is_brought_together(open_page: Open) -> No
 
 def test_2_an_ended_login_loses_nothing(open_page: Open) -> None:
     page = open_page(EDIT, who="Wenna")
-    _type_at_end(page, "\n\nStill here.")
+    type_at_end(page, "\n\nStill here.")
     page.context.clear_cookies()
     page.keyboard.press("Control+s")
     expect(page.get_by_text("You are signed out")).to_be_visible()
@@ -125,7 +117,7 @@ def test_3_see_which_names_are_written_and_follow_one_that_is_not(open_page: Ope
     gasket.click()
     expect(page.get_by_label("Title")).to_have_value("Lid gasket")
     expect(page.get_by_text("will stand under “Battery well”")).to_be_visible()
-    _type_at_end(page, "A ring of EPDM for the [[hull]] and the [[groove]].")
+    type_at_end(page, "A ring of EPDM for the [[hull]] and the [[groove]].")
     expect(page.locator(".cm-ref")).to_have_text("[[hull]]")
     expect(page.locator(".cm-unwritten")).to_have_text("[[groove]]")
     expect(page.locator(".seen .ref")).to_have_text("hull")
@@ -139,7 +131,7 @@ def test_3_see_which_names_are_written_and_follow_one_that_is_not(open_page: Ope
 
 def test_3_names_are_completed_and_followed_from_the_text(open_page: Open) -> None:
     page = open_page(EDIT, who="Wenna")
-    _type_at_end(page, "\n\nSee [[renew")
+    type_at_end(page, "\n\nSee [[renew")
     option = page.locator(".cm-tooltip-autocomplete li").first
     expect(option).to_contain_text("Renew the seals")
     page.wait_for_timeout(GRACE)
@@ -155,7 +147,7 @@ def test_3_names_are_completed_and_followed_from_the_text(open_page: Open) -> No
 
 def test_3_a_name_of_another_volume_is_completed_with_it(open_page: Open) -> None:
     page = open_page(EDIT, who="Wenna")
-    _type_at_end(page, "\n\n[[storm moor")
+    type_at_end(page, "\n\n[[storm moor")
     expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("Storm mooring")
     page.wait_for_timeout(GRACE)
     page.keyboard.press("Enter")
@@ -363,7 +355,7 @@ def test_8_jump_by_part_of_a_name_and_by_a_near_spelling(open_page: Open) -> Non
 
 def test_8_find_by_words_at_once_after_saving(open_page: Open) -> None:
     page = open_page(EDIT, who="Wenna")
-    _type_at_end(page, "\n\nBeware of the zanzibar clamp.")
+    type_at_end(page, "\n\nBeware of the zanzibar clamp.")
     page.keyboard.press("Control+s")
     expect(page.get_by_text("saved as revision 4")).to_be_visible()
     page.goto("/-/find")
@@ -387,7 +379,7 @@ def test_8_write_the_page_that_is_not_there(open_page: Open) -> None:
 
 def test_6_a_template_is_put_in_with_its_slots_laid_out(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    _type_at_end(page, "\n\n[[=")
+    type_at_end(page, "\n\n[[=")
     listed = page.locator(".cm-tooltip-autocomplete li")
     expect(listed.first).to_contain_text("Part card")
     page.keyboard.type("safety")
@@ -408,7 +400,7 @@ def test_6_a_template_is_put_in_with_its_slots_laid_out(open_page: Open) -> None
 
 def test_6_the_places_of_use_are_looked_at_before_a_template_is_saved(open_page: Open) -> None:
     page = open_page("/-/edit/parts-and-data/safety-notice", who="Wenna")
-    _type_at_end(page, "\n\n<!-- part -->\nAnd take your time.\n<!-- /part -->\n")
+    type_at_end(page, "\n\n<!-- part -->\nAnd take your time.\n<!-- /part -->\n")
     with page.context.expect_page() as opened:
         page.get_by_role("button", name="Effect").click()
     effect = opened.value
@@ -484,7 +476,7 @@ def test_6_a_form_beside_the_text_changes_the_values_of_the_insert_under_the_car
 
 def test_6_a_template_is_put_in_from_a_list_by_who_would_rather_not_type_it(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    _type_at_end(page, "\n\n")
+    type_at_end(page, "\n\n")
     page.keyboard.press("F9")
     page.get_by_label("Put in").fill("safety")
     expect(page.locator(".choices button").first).to_contain_text("Safety notice")
@@ -525,7 +517,7 @@ def test_6_selected_text_becomes_a_template_and_goes_back(open_page: Open) -> No
 
 def test_6_marks_and_categories_are_completed_where_they_are_typed(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    _type_at_end(page, "\n\nLift it #tw")
+    type_at_end(page, "\n\nLift it #tw")
     listed = page.locator(".cm-tooltip-autocomplete li")
     expect(listed.first).to_contain_text("two-people")
     page.wait_for_timeout(
@@ -544,350 +536,3 @@ def test_6_marks_and_categories_are_completed_where_they_are_typed(open_page: Op
 
 
 # ---- 7: the desk helps to write ----------------------------------------------------------
-
-
-def _choose(page: Page, words: str) -> None:
-    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text(words)
-    page.wait_for_timeout(
-        150
-    )  # a list that has just opened takes no key, lest it takes one meant for the text
-    page.keyboard.press("Enter")
-
-
-def test_7_names_are_completed_by_their_letters_and_sections_behind_them(open_page: Open) -> None:
-    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    _type_at_end(page, "\n\nSee [[bst")
-    _choose(page, "Bilge switch trips")
-    expect(page.locator(".cm-line").last).to_have_text("See [[Bilge switch trips]]")
-    page.keyboard.type(" and [[Battery well#torq")
-    _choose(page, "Torque and sealant")
-    page.keyboard.type(" and [[#lif")
-    _choose(page, "Lifting eye")
-    expect(page.locator(".cm-line").last).to_have_text(
-        "See [[Bilge switch trips]] and [[Battery well#Torque and sealant]] and [[#Lifting eye]]"
-    )
-    page.keyboard.type(" by @jo")
-    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("jo")
-
-
-def test_7_keys_of_the_front_matter_are_offered_with_what_they_mean(open_page: Open) -> None:
-    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    page.locator(".cm-line", has_text="summary:").click()
-    page.keyboard.press("End")
-    page.keyboard.press("Enter")
-    page.keyboard.type("ali")
-    expect(page.locator(".cm-tooltip-autocomplete li").first).to_contain_text("other names of the page")
-    _choose(page, "aliases")
-    page.keyboard.type("top of the mast")
-    expect(page.locator(".cm-line", has_text="aliases:")).to_have_text("aliases: [top of the mast]")
-
-
-def test_7_brackets_around_a_selection_find_the_page_that_is_meant(open_page: Open) -> None:
-    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    _type_at_end(page, "\n\nlid of the battery wel")
-    for _ in range(len("battery wel")):
-        page.keyboard.press("Shift+ArrowLeft")
-    page.keyboard.press("[")
-    page.keyboard.press("[")
-    expect(page.locator(".cm-line").last).to_have_text("lid of the [[Battery well|battery wel]]")
-    # The target is selected, so that another one can be typed over it.
-    page.keyboard.type("Mast head")
-    expect(page.locator(".cm-line").last).to_contain_text("[[Mast head|battery wel]]")
-    _type_at_end(page, "\n\nmain isolator")
-    for _ in range(len("main isolator")):
-        page.keyboard.press("Shift+ArrowLeft")
-    page.keyboard.press("Control+Shift+L")
-    expect(page.locator(".cm-line").last).to_have_text("[[main isolator]]")
-
-
-def test_7_an_address_of_this_wiki_is_pasted_as_a_reference(open_page: Open) -> None:
-    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
-    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
-    origin = page.evaluate("location.origin")
-
-    def paste(words: str) -> None:
-        page.evaluate("words => navigator.clipboard.writeText(words)", words)
-        page.keyboard.press("Control+V")
-
-    _type_at_end(page, "\n\n")
-    paste(f"{origin}/tern-4-service-manual/battery-well#limits")
-    expect(page.locator(".cm-line").last).to_have_text("[[Battery well#Limits]]")
-    page.keyboard.type(" the crane")
-    for _ in range(len("the crane")):
-        page.keyboard.press("Shift+ArrowLeft")
-    paste(f"{origin}/field-guide/crane-lift")
-    expect(page.locator(".cm-line").last).to_have_text(
-        "[[Battery well#Limits]] [[Field guide/Crane lift|the crane]]"
-    )
-    page.keyboard.type(" ")
-    paste(f"{origin}/tern-4-service-manual/no-such-page")
-    expect(page.locator(".cm-line").last).to_contain_text("/tern-4-service-manual/no-such-page")
-
-
-def test_7_a_page_is_dragged_from_the_strip_into_the_text(open_page: Open) -> None:
-    page = open_page(WELL, who="Wenna")
-    page.goto("/-/edit/tern-4-service-manual/mast-head")
-    _type_at_end(page, "\n\n")
-    page.locator(".strip").get_by_role("link", name="Battery well").drag_to(page.locator(".cm-line").last)
-    expect(page.locator(".cm-content")).to_contain_text("[[Battery well]]")
-
-
-def test_7_what_a_reference_leads_to_is_looked_at_beside_the_text(open_page: Open) -> None:
-    page = open_page(EDIT, who="Wenna")
-    page.locator(".cm-ref", has_text="[[charge regulator]]").click()
-    page.keyboard.press("Control+Shift+Enter")
-    peek = page.get_by_role("complementary", name="A look at another page")
-    expect(peek).to_contain_text("A regulator that clicks more than once a minute")
-    peek.get_by_role("link", name="Main isolator").click()
-    expect(peek.locator("strong").first).to_have_text("Main isolator")
-    expect(peek.get_by_role("link", name="Edit")).to_have_attribute(
-        "href", "/-/edit/tern-4-service-manual/main-isolator"
-    )
-    page.keyboard.press("Escape")
-    expect(peek).to_be_hidden()
-    page.keyboard.type("x")
-    expect(page.locator(".cm-content")).to_contain_text("x")
-    page.locator(".seen").get_by_role("link", name="lid gasket").click()
-    expect(peek).to_contain_text("This page is not written yet.")
-    expect(page).to_have_url(re.compile("/-/edit/"))
-
-
-def test_7_text_and_preview_keep_their_place_together_in_both_directions(open_page: Open) -> None:
-    page = open_page(EDIT, who="Wenna")
-    seen, text = page.locator(".seen"), page.locator(".cm-scroller")
-    expect(seen).to_contain_text("Hulls with one vent")
-    text.hover()
-    page.mouse.wheel(0, 4000)
-    expect(seen.get_by_role("heading", name="Hulls with one vent")).to_be_in_viewport()
-    seen.hover()
-    page.mouse.wheel(0, -4000)
-    expect(page.locator(".cm-line", has_text="summary: Where the two gel")).to_be_in_viewport()
-
-
-def test_7_what_did_not_change_stands_still_in_the_preview(open_page: Open) -> None:
-    page = open_page(EDIT, who="Wenna")
-    seen = page.locator(".seen")
-    expect(seen).to_contain_text("Hulls with one vent")
-    page.evaluate(
-        "document.querySelector('.seen h2').kept = document.querySelector('.seen table').kept = true"
-    )
-    page.locator(".cm-line", has_text="Hulls below").click()
-    page.keyboard.press("End")
-    page.keyboard.type(" And so on.")
-    expect(seen).to_contain_text("And so on.")
-    kept = "['h2', 'table'].every((name) => document.querySelector('.seen ' + name).kept === true)"
-    assert page.evaluate(kept)
-
-
-def _fresh(open_page: Open, text: str) -> Page:
-    """The desk on a new page with a text in it, the caret at its end."""
-    page = open_page("/-/edit/tern-4-service-manual/Trial%20of%20the%20desk", who="Wenna")
-    page.locator(".cm-content").click()
-    page.evaluate("text => navigator.clipboard.writeText(text)", text)
-    page.keyboard.press("Control+Shift+V")
-    return page
-
-
-LINES = "[...document.querySelectorAll('.cm-line')].map(line => line.textContent).join('\\n')"
-
-
-def _typed(page: Page, *expected: str) -> None:
-    try:
-        page.wait_for_function(f"expected => {LINES} === expected", arg="\n".join(expected), timeout=5000)
-    except TimeoutError:
-        assert page.evaluate(LINES).split("\n") == list(expected)
-        raise
-
-
-def test_7_tables_grow_align_and_are_gone_through_by_key(open_page: Open) -> None:
-    page = _fresh(open_page, "| What | Act |\n|---|--:|\n| Voltage | 24.0 |")
-    page.keyboard.press("Shift+Tab")
-    page.keyboard.press("Tab")
-    # Going through the cells changes nothing.
-    _typed(page, "| What | Act |", "|---|--:|", "| Voltage | 24.0 |")
-    page.keyboard.press("Tab")  # from the last cell to a new row
-    page.keyboard.type("Water")
-    page.keyboard.press("Tab")
-    page.keyboard.type("`a|b`")
-    page.keyboard.press("Shift+Tab")
-    in_line = ["| What    |   Act |", "| ------- | ----: |", "| Voltage |  24.0 |", "| Water   | `a|b` |"]
-    _typed(page, *in_line)
-    page.keyboard.press("Tab")
-    page.keyboard.press("Alt+Shift+ArrowRight")
-    page.keyboard.type("dry")
-    page.keyboard.press("Shift+Tab")
-    page.keyboard.press("Tab")
-    _typed(
-        page,
-        "| What    |   Act |     |",
-        "| ------- | ----: | --- |",
-        "| Voltage |  24.0 |     |",
-        "| Water   | `a|b` | dry |",
-    )
-    page.keyboard.press("Alt+Shift+ArrowDown")
-    page.keyboard.press("Alt+Shift+ArrowUp")
-    page.keyboard.press("Alt+Shift+ArrowLeft")
-    _typed(page, *in_line)
-
-
-def test_7_lists_go_on_are_renumbered_and_move_in_and_out(open_page: Open) -> None:
-    page = _fresh(open_page, "1. one\n2. two")
-    page.keyboard.press("Enter")
-    page.keyboard.type("three")
-    page.locator(".cm-line", has_text="two").click()
-    page.keyboard.press("Tab")
-    _typed(page, "1. one", "   1. two", "2. three")
-    page.keyboard.press("Shift+Tab")
-    _typed(page, "1. one", "2. two", "3. three")
-    page.locator(".cm-line", has_text="three").click()
-    page.keyboard.press("End")
-    page.keyboard.press("Enter")
-    page.keyboard.press("Enter")
-    page.keyboard.type("- [ ] a task")
-    page.keyboard.press("Control+Shift+Space")
-    expect(page.locator(".cm-content")).to_contain_text("- [x] a task")
-
-
-def test_7_marks_are_put_in_by_key_and_by_button(open_page: Open) -> None:
-    page = _fresh(open_page, "strong words")
-    page.keyboard.press("Control+b")
-    _typed(page, "strong **words**")
-    page.keyboard.press("Control+b")
-    _typed(page, "strong words")
-    page.get_by_role("button", name="Tools").click()
-    tools = page.get_by_role("toolbar", name="Marks")
-    tools.get_by_role("button", name="Heading").click()
-    _typed(page, "## strong words")
-    tools.get_by_role("button", name="Heading").click()
-    _typed(page, "### strong words")
-    page.keyboard.press("Control+End")
-    page.keyboard.press("Enter")
-    page.keyboard.type("a, b")
-    page.keyboard.press("Shift+Home")
-    tools.get_by_role("button", name="Table").click()
-    _typed(page, "### strong words", "| a   | b   |", "| --- | --- |", "")
-    expect(tools.get_by_role("button", name="Row below")).to_be_visible()
-
-
-SHEET = re.sub("(?s)<style.*?</style>", "", (Path(__file__).parent / "spreadsheet.html").read_text("utf-8"))
-"""What LibreOffice Calc 7.4.7 makes of three rows as HTML, as for the clipboard. Its style sheet is left out here: a
-browser complains of it when a test, rather than another program, puts it on the clipboard."""
-
-
-def test_7_cells_of_a_spreadsheet_and_formatted_text_are_pasted_as_markup(open_page: Open) -> None:
-    page = _fresh(open_page, "")
-    paste = """([html, plain]) => navigator.clipboard.write([new ClipboardItem({
-        ...(html ? {'text/html': new Blob([html], {type: 'text/html'})} : {}),
-        'text/plain': new Blob([plain], {type: 'text/plain'})})])"""
-
-    def pasted(html: str, plain: str, *expected: str) -> None:
-        page.keyboard.press("Control+a")
-        page.keyboard.press("Delete")
-        page.evaluate(paste, [html, plain])
-        page.keyboard.press("Control+v")
-        _typed(page, *expected)
-
-    pasted(
-        "",
-        'Part\tNumber\tWeight\r\nGel cell\tK-BT\t31\r\n"Lid ""A"""\t\t1.5\r\n',
-        *[
-            "| Part     | Number | Weight |",
-            "| -------- | ------ | -----: |",
-            "| Gel cell | K-BT   |     31 |",
-            '| Lid "A"  |        |    1.5 |',
-        ],
-    )
-    pasted(
-        SHEET,
-        "Part\tWeight",
-        *[
-            "| Part     | Weight | Note       |",
-            "| -------- | -----: | ---------- |",
-            "| Gel cell |     31 | one \\| two |",
-            "| Lid ring |    0.2 |            |",
-        ],
-    )
-    pasted(
-        "<h1>Title</h1><p>Some <b>bold</b> and <a href='https://docs.example/x'>link</a></p><ol><li>one<ul><li>in</li></ul></li><li>two</li></ol>",
-        "plain",
-        "## Title",
-        "",
-        "Some **bold** and [link](https://docs.example/x)",
-        "",
-        "1. one",
-        "   - in",
-        "2. two",
-    )
-    pasted("<p>only words</p>", "only words", "only words")
-
-
-def test_7_findings_are_gone_to_and_mended_by_key(open_page: Open) -> None:
-    page = _fresh(open_page, "## One\n\nSee the the [[Batery well]].\n\n#### Two")
-    found = page.locator(".findings")
-    expect(found).to_contain_text("1 unwritten, 2 to look at")
-    page.keyboard.press("Control+Home")
-    page.keyboard.press("F8")
-    page.keyboard.press("Alt+Enter")
-    expect(found).to_contain_text("1 unwritten, 1 to look at")
-    page.keyboard.press("F8")
-    page.keyboard.press("Alt+Enter")
-    expect(found).not_to_contain_text("unwritten")
-    found.get_by_role("button", name="Make it level 3").click()
-    expect(found).to_be_hidden()
-    _typed(page, "## One", "", "See the [[Battery well]].", "", "### Two")
-
-
-def _add(page: Page, line: str, words: str) -> None:
-    """Words at the end of a line."""
-    page.locator(".cm-line", has_text=line).click()
-    page.keyboard.press("End")
-    page.keyboard.press("End")  # of the line as typed, not as broken on screen
-    page.keyboard.insert_text(words)
-    expect(page.locator(".cm-line", has_text=line)).to_contain_text(words)
-
-
-def test_7_what_two_people_save_at_once_is_brought_together_or_laid_side_by_side(open_page: Open) -> None:
-    one = open_page(EDIT, who="Wenna")
-    other = one.context.new_page()
-    other.goto(EDIT)
-    _add(one, "The well is the lowest", " It is dry.")
-    one.keyboard.press("Control+s")
-    expect(one.locator(".bar")).to_contain_text("saved as revision")
-    _add(other, "Hulls below T4-0180", " Then look.")
-    other.keyboard.press("Control+s")
-    expect(other.locator(".bar")).to_contain_text("together with what others saved meanwhile")
-    expect(other.locator(".cm-content")).to_contain_text("It is dry.")
-    # Now both change the same place.
-    _add(other, "Salt water on a live cell", " Wait longer.")
-    other.keyboard.press("Control+s")
-    expect(other.locator(".bar")).to_contain_text(re.compile(r"saved as revision \d+, \d\d"))
-    _add(one, "Salt water on a live cell", " Call for help.")
-    one.keyboard.press("Control+s")
-    clash = one.get_by_role("alert").filter(has_text="changed the same passages")
-    expect(clash).to_contain_text("Call for help.")
-    clash.get_by_label("saved meanwhile").check()
-    clash.get_by_role("button", name="Put it together").click()
-    expect(one.locator(".cm-content")).to_contain_text("Wait longer.")
-    expect(one.locator(".cm-content")).to_contain_text("Then look.")
-    one.keyboard.press("Control+s")
-    expect(one.locator(".bar")).to_contain_text("nothing to save")
-
-
-def test_7_a_draft_is_kept_on_the_server_listed_and_taken_up_again(open_page: Open) -> None:
-    page = open_page(EDIT, who="Wenna")
-    with page.expect_response(re.compile("/-/draft/")):
-        _add(page, "Salt water on a live cell", " Draft words.")
-    # Another browser knows nothing but what the server keeps.
-    with page.expect_response(lambda done: "/-/draft/" in done.url and done.request.method == "POST"):
-        _add(page, "Hulls below T4-0180", " More.")
-    page.evaluate("localStorage.clear()")
-    page.goto("/-/drafts")
-    expect(page.get_by_role("link", name="Battery well")).to_be_visible()
-    page.get_by_role("link", name="Battery well").click()
-    page.get_by_role("button", name="Take the draft").click()
-    expect(page.locator(".cm-content")).to_contain_text("Draft words.")
-    page.keyboard.press("Control+s")
-    expect(page.locator(".bar")).to_contain_text("saved as revision")
-    page.evaluate("localStorage.clear()")
-    page.goto("/-/drafts")
-    expect(page.locator("main")).to_contain_text("Nothing is left unsaved.")

@@ -60,6 +60,19 @@ def test_reading_is_open(browser: Browser) -> None:
     assert "Open the well" in page["headings"] and '<a class="ref"' in page["html"]
 
 
+def test_the_house_style_is_read_and_changed_with_the_revision_it_was_read_in(wenna: TestClient) -> None:
+    style = wenna.get(MANUAL + "/style").json()
+    assert style["headings"] == "sentence" and style["spelling"] == "en-GB"
+    new = {**style, "preferred": [{"use": "", "instead": ["simply"]}], "words": ["gland", "abaft"]}
+    changed = wenna.put(MANUAL + "/style", json=new)
+    assert changed.json() == {**new, "words": ["abaft", "gland"], "revision": style["revision"] + 1}
+    assert wenna.put(MANUAL + "/style", json=new).json()["code"] == "style_stale"
+    refused = wenna.put(MANUAL + "/style", json={**changed.json(), "spelling": "xx"})
+    assert refused.status_code == 409 and "no dictionary for “xx”" in refused.json()["detail"]
+    del wenna.headers["Authorization"]
+    assert wenna.put(MANUAL + "/style", json=new).status_code == 403
+
+
 def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_desk: Desk) -> None:
     client = browser()
     found = client.get(MANUAL + "/backlinks/battery-well").json()
