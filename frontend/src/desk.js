@@ -10,6 +10,7 @@ import { peekParts } from "./desk/peek.js";
 import { points } from "./desk/places.js";
 import { post } from "./desk/post.js";
 import { exchange, inStep } from "./desk/preview.js";
+import { reviewParts } from "./desk/review.js";
 import { insertReference } from "./desk/references.js";
 import * as tables from "./desk/tables.js";
 
@@ -197,6 +198,7 @@ function desk() {
         { key: "Mod-Shift-l", run: run(() => insertReference(view, names, form.dataset.volume)) },
         { key: "F9", run: run(() => this.choose()) },
         { key: "Shift-F9", run: run(() => this.extract()) },
+        { key: "F4", run: run(() => this.review()) },
         { key: "F8", run: run(() => this.nextFinding()) },
         { key: "Alt-Enter", run: run(() => this.mendHere()) },
       ];
@@ -207,8 +209,13 @@ function desk() {
         event.preventDefault();
         this.save(!event.shiftKey);
       }
-      if (event.key === "Escape" && this.peeking && !event.defaultPrevented) {
-        this.endPeek();
+      if (event.key === "F4" && !event.defaultPrevented) {
+        event.preventDefault();
+        this.review();
+      }
+      if (event.key === "Escape" && (this.peeking || this.reviewing) && !event.defaultPrevented) {
+        if (this.peeking) this.endPeek();
+        else this.endReview();
         return;
       }
       if (event.key !== "Escape" || event.defaultPrevented || document.querySelector("dialog[open]")) return;
@@ -289,6 +296,7 @@ function desk() {
       }
       // A text that was changed since is looked at again in a moment.
       if (text === view.state.doc.toString()) list.found(this, text, findings);
+      if (this.reviewing) this.lookAgain();
       const counted = (number, one) => `${number} ${number === 1 ? one : `${one}s`}`;
       const foot = `${counted(references, "reference")} · ${counted(words, "word")}`;
       document.getElementById("desk-foot").textContent = foot;
@@ -351,6 +359,9 @@ function desk() {
     },
     endPeek() {
       this.peeking = false;
+      view.focus();
+    },
+    writeOn() {
       view.focus();
     },
     adopt(event) {
@@ -467,13 +478,14 @@ function desk() {
         draft.drop();
         this.savedWords = ` · saved as revision ${said.revision}, together with what others saved meanwhile`;
       }
+      this.endReview();
       form.querySelector("#note").value = "";
       this.preview();
     },
   };
   // With its getters, which a spread would call.
-  const peeks = peekParts((html) => policy.createHTML(html));
-  for (const more of [inserts.parts, list.parts, peeks]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
+  const trusted = (html) => policy.createHTML(html);
+  for (const more of [inserts.parts, list.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
   return parts;
 }
 

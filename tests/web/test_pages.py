@@ -619,3 +619,22 @@ def test_without_scripts_a_save_over_somebody_elses_is_merged_or_refused_with_al
     status, page = _post(client, address, **first, text=text + "\nSecond.\n")
     assert status == 409 and "was saved by somebody else" in _said(page)
     assert _typed(page).rstrip().endswith("Second.")
+
+
+def test_without_scripts_a_change_is_reviewed_on_a_page_of_its_own(browser: Browser) -> None:
+    client = browser("wenna")
+    address = f"{MANUAL}/wind-vane"
+    desk = client.get(f"/-/edit{address}").text
+    typed = {
+        "title": "Wind vane",
+        "revision": _field(desk, "revision"),
+        "text": _typed(desk) + "\nSee [[X|<b>]].\n",
+    }
+    status, page = _post(client, f"/-/review{address}", **typed)
+    assert status == 200
+    assert "1 new reference, 1 of them unwritten." in _said(page)
+    assert "<ins>&lt;b&gt;</ins>" in page and _field(page, "note") == "1 line added"
+    assert _typed(page).rstrip() == typed["text"].rstrip()
+    status, page = _post(client, f"/-/review-back{address}", **typed, note="mine")
+    assert _typed(page).rstrip() == typed["text"].rstrip() and _field(page, "note") == "mine"
+    assert _typed(client.get(f"/-/edit{address}").text) == _typed(desk), "nothing was saved"

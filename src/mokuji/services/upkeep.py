@@ -52,7 +52,6 @@ FEW_USERS = 5
 """Of a template with more users than that it is not asked whether these are notes only."""
 PARSED_PAGES = 200
 """In a volume of up to so many pages the report that parses every text is counted, too."""
-FLAW_WORDS = 90
 SAMPLE = 500
 """How many pages tell which words are too common to be names."""
 REPORTS = {
@@ -470,7 +469,7 @@ def _of_texts(scene: _Scene, after: str, most: int, look: Callable[[Page], Seque
             lines = Lines(page.text)
             for flaw in look(page):
                 first = flaw.span.of(page.text).splitlines()[:1]
-                shown = Excerpt("", first[0][:FLAW_WORDS] if first else "", "")
+                shown = Excerpt("", _first_words(first[0]) if first else "", "")
                 spot = Spot(page.head, lines.position(flaw.span.start).line, flaw.span, shown)
                 yield Finding(
                     _at(page, flaw.span),

@@ -359,6 +359,28 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
     )
 
 
+def moves_of(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Moves | None:
+    """What saving a text of a page that is there would take from references elsewhere; None if nothing."""
+    check_text(text)
+    with reading(desk.engine) as connection:
+        every = load_volumes(connection)
+        volume = find_volume(connection, actor, volume_key, every)
+        check(actor, Act.WRITE, volume)
+        head = find_head(connection, volume, page_key)
+        if head is None:
+            return None
+        wiki = StoredWiki(connection, every=every)
+        page = wiki.pages([head.id])[head.id]
+        new = Page(head, restore(page.text, text))
+        faulty = tuple(_faulty(connection, actor, page, new))
+        moves = None
+        if _moves_something(desk, wiki, page, new):
+            moves = _moves(connection, actor, volume, plan_save(wiki, head.id, new.text))
+        if moves is None:
+            return Moves(volume, (), 0, 0, (), 0, faulty) if faulty else None
+        return replace(moves, faulty=faulty)
+
+
 def _save_all(connection: Connection, plan: Plan, volume: Volume, by: Signature, moves: Moves) -> Saved:
     """Saves a page and all that follows it as one act."""
     done = acting.do(connection, plan, volume.id, by, {**plan.facts, "followed": len(moves.changes)})

@@ -6,13 +6,24 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
+from markupsafe import Markup
 
 from mokuji.core import names
 from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
 from mokuji.core.merge import Conflict as MergeConflict
 from mokuji.core.merge import Mine
-from mokuji.services import completing, drafts, finding, findings, insert_forms, reading, templates, writing
+from mokuji.services import (
+    completing,
+    drafts,
+    finding,
+    findings,
+    insert_forms,
+    reading,
+    reviewing,
+    templates,
+    writing,
+)
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
@@ -243,6 +254,41 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
             "words": seen.ready.compiled.words,
         }
     )
+
+
+@router.post("/-/review/{volume}/{page:path}")
+def review(who: Who, form: Form, volume: str, page: str) -> Response:
+    """A change before it is saved, as a page of its own; for the desk's script (``part``) as a part of one."""
+    text, title = form.get("text", "").replace("\r\n", "\n"), form.get("title", "")
+    to = places(who.desk, who.actor, may_write=False, under="")
+    try:
+        view = reviewing.review(who.desk, who.actor, volume, page, text, to, title=title)
+    except MokujiError as fault:
+        if "part" not in form:
+            return _again(who, form, volume, page, fault=fault)
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    # Marked by the core, of two renderings that are safe themselves.
+    rendered = Markup(view.rendered or "")  # noqa: S704
+    if "part" in form:
+        part = who.page("review_part.html", view=view, rendered=rendered)
+        return JSONResponse({"html": bytes(part.body).decode(), "note": view.note})
+    return who.page(
+        "review.html",
+        view=view,
+        place=view.place,
+        rendered=rendered,
+        title=view.page.head.title,
+        text=text,
+        note=form.get("note", ""),
+        revision=_revision(form),
+        under=form.get("under", ""),
+    )
+
+
+@router.post("/-/review-back/{volume}/{page:path}")
+def write_on(who: Who, form: Form, volume: str, page: str) -> Response:
+    """From the review back to the desk, with everything that was typed."""
+    return _again(who, form, volume, page)
 
 
 @router.get("/-/written/{volume}")
