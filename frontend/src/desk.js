@@ -1,4 +1,5 @@
 // The writing desk: the editor in place of the plain text field, preview, findings, drafts, saving.
+import { snippet } from "@codemirror/autocomplete";
 import { laidIn } from "./desk/completion.js";
 import { drafts } from "./desk/drafts.js";
 import { editor, referenceAt } from "./desk/editor.js";
@@ -98,6 +99,7 @@ function desk() {
     draftFound: false,
     draftWords: "",
     savedWords: "",
+    isEmpty: false,
     get stateWords() {
       return this.draftWords || this.savedWords;
     },
@@ -147,6 +149,7 @@ function desk() {
         spelling: data.spelling,
         changed: (changes) => {
           this.savedWords = "";
+          this.isEmpty = !view.state.doc.length;
           inserts.moved(changes);
           list.moved(changes);
           drafted();
@@ -165,6 +168,7 @@ function desk() {
       list.on(view, form);
       step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
+      this.isEmpty = !view.state.doc.length;
       form.addEventListener("submit", () => this.sync());
       form.addEventListener("formdata", (event) => event.formData.set("text", view.state.doc.toString()));
       document.addEventListener("keydown", (event) => this.escape(event));
@@ -309,6 +313,14 @@ function desk() {
       names.find(typed).then((found) => {
         if (found?.href) location.assign(found.href);
       });
+    },
+    // A new page begins with a pattern: Tab goes through what is to be filled in.
+    async begin(event) {
+      const name = event.currentTarget.dataset.pattern;
+      const answer = await fetch(`${form.dataset.pattern}?${new URLSearchParams({ name })}`).catch(() => null);
+      if (!answer?.ok || view.state.doc.length) return;
+      snippet((await answer.json()).text.replaceAll("${", "\\${"))(view, null, 0, 0);
+      view.focus();
     },
     toggleTools() {
       this.tools = !this.tools;

@@ -389,3 +389,31 @@ def test_a_change_is_looked_at_before_it_is_saved_and_its_note_is_proposed(open_
     page.wait_for_url(re.compile(r"\d/tern-4-service-manual/charge-regulator$"))
     page.goto("/-/history/tern-4-service-manual/charge-regulator")
     expect(page.locator("main")).to_contain_text("1 line added in “Lamp”")
+
+
+def test_a_new_page_begins_with_a_pattern_and_is_placed_where_it_is_wanted(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/Hull%20rings?under=power", who="Wenna")
+    expect(page.get_by_label("Stands below")).to_have_value("power")
+    page.get_by_role("link", name="Task").click()
+    page.keyboard.type("The hull rings no more")
+    page.keyboard.press("Tab")
+    page.keyboard.type("Yearly.")
+    expect(page.locator(".cm-content")).to_contain_text(
+        "summary: The hull rings no more---Yearly.## Before you begin"
+    )
+    expect(page.get_by_text("Begin with")).to_be_hidden()
+    page.get_by_label("Stands below").select_option(label="\u20032.4 Sensors")
+    page.keyboard.press("Control+Shift+S")
+    expect(page.locator(".tree [aria-current]")).to_contain_text("2.4.4")
+
+
+def test_a_pasted_outline_becomes_contents_to_be_written(open_page: Open) -> None:
+    page = open_page("/tern-4-service-manual", who="Wenna")
+    page.locator("summary.volume").click()
+    page.get_by_role("link", name="Paste an outline").click()
+    page.get_by_role("textbox", name="Outline").fill("1. Storing the buoy\n1.1 Over winter\n")
+    page.get_by_role("button", name="Show the plan").click()
+    expect(page.locator(".plan-say").first).to_contain_text("2 names get a place in the contents")
+    page.get_by_role("button", name="Put the outline in").click()
+    page.goto("/tern-4-service-manual")
+    expect(page.locator(".tree .unwritten", has_text="Over winter")).to_be_visible()

@@ -63,6 +63,11 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         lambda: wishes.Rename("guide", "pump", "Cell", keep_alias=True),
         "3 references in 2 pages of 2 volumes will say “Cell”",
     ),
+    (
+        "outline",
+        lambda: wishes.Outline("guide", "Storing\n  Pump\n  Winter\n", "well"),
+        "2 names get a place in the contents; 1 has a place already and keeps it.",
+    ),
     ("place", lambda: wishes.Replace("guide", "pump", "well", "first"), "1 name gets another place"),
     (
         "move",

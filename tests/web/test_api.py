@@ -212,6 +212,7 @@ def _wishes(body: dict[str, Any], name: str) -> list[dict[str, Any]]:
         {"act": "rename", **NAMED, "title": title},
         {"act": "place", **NAMED, "under": title, "after": name},
         {"act": "contents", "volume": NAMED["volume"], "text": text},
+        {"act": "outline", "volume": NAMED["volume"], "text": text, "under": title},
         {"act": "move", **NAMED, "to": name},
         {"act": "merge", **NAMED, "into": title, "texts": "edited", "edited": text},
         {"act": "split", **NAMED, "section": 1, "title": title},

@@ -43,6 +43,15 @@ class Contents(Schema):
     text: str
 
 
+class Outline(Schema):
+    """Put names to be written into the contents: one a line, indented; list marks, numbers and headings may stand."""
+
+    act: Literal["outline"]
+    volume: str
+    text: str
+    under: str = Field("", description="Key of the name that they go below; empty: the volume itself")
+
+
 class Move(_OnPage):
     """Move a page to another volume."""
 
@@ -286,6 +295,7 @@ Wish = Annotated[
     Rename
     | Place
     | Contents
+    | Outline
     | Move
     | Merge
     | Split

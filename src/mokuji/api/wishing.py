@@ -32,6 +32,7 @@ _KINDS: dict[str, type[wishes.Wish]] = {
     "rename": wishes.Rename,
     "place": wishes.Replace,
     "contents": wishes.Rearrange,
+    "outline": wishes.Outline,
     "move": wishes.Move,
     "merge": wishes.Merge,
     "split": wishes.Split,

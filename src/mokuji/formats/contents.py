@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from mokuji.core import names
 from mokuji.core.contents import Row
 from mokuji.core.edits import Edit, apply
+from mokuji.core.errors import BadName
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.front_edit import line_end
 from mokuji.core.text.reference import Kind
@@ -51,6 +52,63 @@ def read_contents(text: str, *, strict: bool = False) -> tuple[list[tuple[int, s
         seen.add(item.row.key)
         kept.append((item.row.depth, item.row.title))
     return kept, problems
+
+
+_MARKER = re.compile(r"(?:[-*+•–·▪◦]|\d{1,9}[.)](?=[ \t])|\(?[a-z][.)](?=[ \t]))[ \t]*", re.IGNORECASE)
+_NUMBERED = re.compile(r"(\d{1,4}(?:\.\d{1,4})*)\.?[ \t]+(?=\S)")
+_HASHES = re.compile(r"(#{1,6})[ \t]+")
+_BRACKETS = re.compile(r"\[\[(.*)\]\]\Z")
+
+
+def read_outline(text: str) -> tuple[list[Row], list[str]]:
+    """An outline as people type or paste one: a name a line, indented by spaces or tabs, with list markers, chapter
+    numbers (“2.1 Power”), heading marks or none; brackets around a name may stand. Rows, each name once, and problems
+    as sentences."""
+    rows: list[Row] = []
+    problems: list[str] = []
+    indents: list[int] = []
+    seen: set[str] = set()
+    for number, line in enumerate(_lines(text), 1):
+        words = line.strip()
+        if not words:
+            continue
+        depth, title = _outlined(line, words, indents)
+        # No deeper than one below the line before.
+        depth = min(depth, rows[-1].depth + 1 if rows else 0)
+        try:
+            title = names.check_title(title)
+        except BadName as fault:
+            problems.append(f"Line {number}, “{words[:60]}”: {fault.message}")
+            continue
+        row = Row.of(depth, title)
+        if row.key in seen:
+            problems.append(f"Line {number}: “{title}” stands in the outline twice. A name has one place.")
+        seen.add(row.key)
+        rows.append(row)
+    return rows, problems
+
+
+def _outlined(line: str, words: str, indents: list[int]) -> tuple[int, str]:
+    """How deep a line stands, and its name. ``indents`` are those of the lines above it."""
+    hashes = _HASHES.match(words)
+    numbered = _NUMBERED.match(words)
+    if hashes is not None:
+        depth, title = len(hashes[1]) - 1, words[hashes.end() :].rstrip("# ")
+    elif numbered is not None and "." in numbered[1]:
+        depth, title = numbered[1].count("."), words[numbered.end() :]
+    elif numbered is not None and line[0].isdigit():
+        indents[:] = [0]
+        depth, title = 0, words[numbered.end() :]
+    else:
+        indent = len(line.expandtabs(4)) - len(line.expandtabs(4).lstrip())
+        while indents and indents[-1] >= indent:
+            indents.pop()
+        depth = len(indents)
+        indents.append(indent)
+        marker = _MARKER.match(words)
+        title = words[marker.end() :] if marker is not None else words
+    brackets = _BRACKETS.match(title.strip())
+    return depth, names.unescape(brackets[1]) if brackets is not None else title.strip()
 
 
 def _items(text: str) -> list[Item]:

@@ -16,6 +16,7 @@ DONE = {
     "edit": "Edited",
     "rename": "Renamed",
     "contents": "Contents changed",
+    "outline": "Outline put into the contents",
     "move": "Moved",
     "merge": "Merged",
     "split": "Split",
@@ -97,6 +98,18 @@ def _contents(_: PlanView, made: Plan) -> str:
             f" {' and '.join(said)}." if said else ""
         )
     return f"{' and '.join(said)} in the contents. No text changes, and no reference."
+
+
+def _outline(_: PlanView, made: Plan) -> str:
+    placed, written, had = (made.facts[each] for each in ("placed", "written", "had"))
+    said = f"{counted(placed, 'name')} {'gets' if placed == 1 else 'get'} a place in the contents"
+    if written:
+        said += f", {written} of {'them' if placed > 1 else 'it'} written already"
+    if had:
+        said += (
+            f"; {had} {'has a place already and keeps' if had == 1 else 'have a place already and keep'} it"
+        )
+    return f"{said}. No text changes."
 
 
 def _move(_: PlanView, made: Plan) -> str:
@@ -268,6 +281,7 @@ def _inline_everywhere(_: PlanView, made: Plan) -> str:
 _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "rename": _rename,
     "contents": _contents,
+    "outline": _outline,
     "move": _move,
     "merge": _merge,
     "split": _split,
@@ -336,6 +350,7 @@ def button(view: PlanView) -> str:
     act = {
         "rename": "Rename",
         "contents": "Change the contents",
+        "outline": "Put the outline in",
         "move": f"Move {counted(int(made.facts.get('pages', 1)), 'page')}",
         "merge": "Merge",
         "split": "Make it a page",

@@ -43,7 +43,7 @@ from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import names_of
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
-from mokuji.formats.contents import read_contents
+from mokuji.formats.contents import read_contents, read_outline
 from mokuji.services.categories import CategoryScene, categories_in
 from mokuji.services.desk import Sight, check, need_head
 from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
@@ -204,6 +204,72 @@ class Rearrange:
 
     def note(self, plan: Plan) -> str:
         return "Contents put in another order"
+
+
+MOST_OUTLINED = 1_000
+"""Most names of an outline."""
+
+
+@dataclass(frozen=True)
+class Outline:
+    """Names to be written, as an outline that was typed or pasted: put into the contents, in order, at the end of the
+    volume or below a page (``under``). Those that have a place keep it."""
+
+    act: ClassVar[str] = "outline"
+    volume: str
+    text: str
+    under: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        check_text(self.text)
+        rows = placing.rows(scene.connection, volume.id)
+        listed, problems = read_outline(self.text)
+        if problems:
+            raise Refused("The outline cannot be read. " + " ".join(problems[:5]), code="outline_unreadable")
+        if len(listed) > MOST_OUTLINED:
+            raise Refused(
+                f"The outline has {len(listed):,} names; {MOST_OUTLINED:,} at once are the most. Take it in parts.",
+                code="outline_large",
+            )
+        placed = {row.key for row in rows}
+        new = [row for row in listed if row.key not in placed]
+        if not new:
+            raise Refused(
+                "Type the names of pages, one a line; all of these have a place already."
+                if listed
+                else "Type the names of pages, one a line.",
+                code="nothing_to_do",
+            )
+        wished = _with_outline(rows, listed, names.key(self.under))
+        plan = reorder(scene.wiki, volume.id, rows, wished, act="outline")
+        written = scene.wiki.titles([(volume.id, row.key) for row in new])
+        facts = {"placed": len(new), "written": len(written), "had": len(listed) - len(new)}
+        return replace(plan, facts={**plan.facts, **facts})
+
+    def note(self, plan: Plan) -> str:
+        return f"Outline of {plan.facts['placed']} names"
+
+
+def _with_outline(rows: Sequence[Place], listed: Sequence[Place], under: str) -> list[Place]:
+    """The contents with an outline in it. What stands in the outline below a name that has a place already goes below
+    that one, wherever it is."""
+    from mokuji.core.contents import branch_end, index_of
+
+    wished = list(rows)
+    if under and index_of(wished, under) is None:
+        raise Missing(f"“{names.as_title(under)}” has no place in the contents.", code="place_missing")
+    above: list[str] = []
+    for row in listed:
+        del above[row.depth :]
+        if index_of(wished, row.key) is None:
+            parent = above[-1] if above else under
+            at = index_of(wished, parent) if parent else None
+            depth = wished[at].depth + 1 if at is not None else 0
+            place = branch_end(wished, at) if at is not None else len(wished)
+            wished.insert(place, Place(depth, row.title, row.key))
+        above.append(row.key)
+    return wished
 
 
 def _in_branch(rows: Sequence[Place], key: str, wished: Sequence[Place]) -> list[Place]:

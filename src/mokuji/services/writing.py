@@ -38,6 +38,7 @@ from mokuji.services.desk import (
 from mokuji.services.house_styles import style_of
 from mokuji.services.inserting import Inserted, inserted
 from mokuji.services.linking import Link, resolve_names
+from mokuji.services.patterns import Pattern, patterns_of
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.rendering import Addresses, Rendered, render_ready
 from mokuji.services.telling import counted
@@ -66,6 +67,8 @@ class EditView:
     """Whether the page is a template: then the effect of a change on its places of use can be looked at."""
     spelling: str = ""
     """The language that the house style looks at spelling in."""
+    patterns: tuple[Pattern, ...] = ()
+    """What a page that is not there yet can begin with."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +154,7 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
             parent.key if parent else "",
             parent.title if parent else "",
             spelling=spelling,
+            patterns=tuple(patterns_of(sight, volume)),
         )
 
 

@@ -47,6 +47,9 @@ HAVING = text(
     """SELECT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" AND value = :value COLLATE "C" """
 )
 IS_FIELD = text('SELECT 1 FROM field WHERE volume = :volume AND name = :name COLLATE "C" LIMIT 1')
+WITH_FIELD = text(
+    'SELECT DISTINCT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" LIMIT :most'
+)
 FIELDS_OF = text(
     "SELECT page, name, said FROM field WHERE page = ANY(CAST(:pages AS bigint[])) ORDER BY page, name, value"
 )
@@ -153,6 +156,12 @@ def having(connection: Connection, volume: int, name: str, value: str) -> set[in
 def is_field(connection: Connection, volume: int, name: str) -> bool:
     """Whether any page of a volume has a field."""
     return connection.execute(IS_FIELD, {"volume": volume, "name": name}).first() is not None
+
+
+def with_field(connection: Connection, volume: int, name: str, most: int) -> list[int]:
+    """Pages of a volume that have a field, whatever it says."""
+    values = {"volume": volume, "name": name, "most": most}
+    return list(connection.execute(WITH_FIELD, values).scalars())
 
 
 def fields_of(connection: Connection, pages: Collection[int]) -> dict[int, dict[str, list[str]]]:

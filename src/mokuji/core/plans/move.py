@@ -74,12 +74,18 @@ def move_to_volume(
 
 
 def reorder(
-    wiki: Wiki, volume: int, rows: Sequence[Row], wished: Sequence[Row], page: PageHead | None = None
+    wiki: Wiki,
+    volume: int,
+    rows: Sequence[Row],
+    wished: Sequence[Row],
+    page: PageHead | None = None,
+    *,
+    act: str = "contents",
 ) -> Plan:
     """The plan to bring the contents of a volume, ``rows``, into the form wished. No text changes."""
     placings = rearrange(volume, rows, wished)
     facts = {"moved": len(placings)}
-    return make(wiki, "contents", page, Outcome(), asked=(volume, *wished), contents=placings, facts=facts)
+    return make(wiki, act, page, Outcome(), asked=(volume, *wished), contents=placings, facts=facts)
 
 
 def put(wiki: Wiki, placings: Sequence[Put], page: PageHead | None) -> Plan:

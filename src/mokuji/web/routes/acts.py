@@ -161,9 +161,17 @@ _VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
     "libraries": lambda v, q: wishes.Libraries(v, _several(q, "libraries")),
     "delete": lambda v, _: wishes.DeleteVolume(v),
     "contents": lambda v, q: wishes.Rearrange(v, q.get("text", ""), q.get("page", "")),
+    "outline": lambda v, q: wishes.Outline(v, q.get("text", ""), q.get("under", "")),
     "link": lambda v, q: wishes.Link(v, "", _marks(q)),
 }
-_VOLUME_ASKED = {"rename": "title", "libraries": "asked", "delete": "", "contents": "text", "link": ""}
+_VOLUME_ASKED = {
+    "rename": "title",
+    "libraries": "asked",
+    "delete": "",
+    "contents": "text",
+    "outline": "text",
+    "link": "",
+}
 
 
 def _query(request: Request) -> dict[str, str]:

@@ -13,12 +13,14 @@ from mokuji.core.diff import changed_lines, near
 from mokuji.core.errors import MokujiError
 from mokuji.core.merge import Conflict as MergeConflict
 from mokuji.core.merge import Mine
+from mokuji.core.patterns import plain
 from mokuji.services import (
     completing,
     drafts,
     finding,
     findings,
     insert_forms,
+    patterns,
     reading,
     reviewing,
     templates,
@@ -33,11 +35,20 @@ router = APIRouter()
 
 
 @router.get("/-/edit/{volume}/{page:path}")
-def edit(who: Who, volume: str, page: str, under: str = "", title: str = "") -> Response:
-    """The desk, on a page or on a name that is not written yet."""
+def edit(who: Who, volume: str, page: str, under: str = "", title: str = "", pattern: str = "") -> Response:
+    """The desk, on a page or on a name that is not written yet, which can begin with a pattern."""
     view = writing.open_for_edit(who.desk, who.actor, volume, page, under)
     shown = title if view.revision == 0 and names.key(title) == view.key else view.title
-    return _desk(who, view, title=shown, text=view.text, note="", revision=view.revision)
+    text = view.text
+    if pattern and view.revision == 0:
+        text = plain(patterns.pattern_text(who.desk, who.actor, volume, pattern))
+    return _desk(who, view, title=shown, text=text, note="", revision=view.revision)
+
+
+@router.get("/-/pattern/{volume}")
+def pattern_text(who: Who, volume: str, name: str = "") -> Response:
+    """The text of a pattern, for the desk's script: “#{…}” are places to fill in."""
+    return JSONResponse({"text": patterns.pattern_text(who.desk, who.actor, volume, name)})
 
 
 def _desk(
