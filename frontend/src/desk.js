@@ -2,7 +2,7 @@
 import { snippet } from "@codemirror/autocomplete";
 import { laidIn } from "./desk/completion.js";
 import { drafts } from "./desk/drafts.js";
-import { editor, referenceAt } from "./desk/editor.js";
+import { editor, inSight, referenceAt } from "./desk/editor.js";
 import { findingList } from "./desk/findings.js";
 import { insertForm } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
@@ -14,6 +14,7 @@ import { exchange, inStep } from "./desk/preview.js";
 import { reviewParts } from "./desk/review.js";
 import { insertReference } from "./desk/references.js";
 import * as tables from "./desk/tables.js";
+import { arrive, depart, wayBack } from "./way.js";
 
 const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
   createHTML: (html) => html,
@@ -175,9 +176,23 @@ function desk() {
       this.show(this.mode);
       found = draft.load();
       this.draftFound = Boolean(found) && found.text !== view.state.doc.toString();
+      this.comeBack();
       this.lookForDraft();
-      this.goToStart();
       this.preview();
+      // The browser's own way back can bring this page as it was left.
+      addEventListener("pageshow", (event) => event.persisted && arrive());
+    },
+    // Who followed a reference from here finds everything as it was left, without being asked.
+    comeBack() {
+      const left = arrive();
+      if (!left) {
+        this.goToStart();
+        return;
+      }
+      if (this.draftFound) this.takeDraft();
+      const anchor = Math.min(left.at, view.state.doc.length);
+      view.dispatch({ selection: { anchor }, effects: inSight(anchor) });
+      view.focus();
     },
     goToStart() {
       const found = /^#line-(\d+)$/.exec(location.hash);
@@ -276,7 +291,7 @@ function desk() {
     leave() {
       this.keepDraft();
       this.keepThere();
-      location.assign(this.$refs.close.href);
+      location.assign(wayBack()?.href ?? this.$refs.close.href);
     },
 
     // ---- preview and findings -------------------------------------------------
@@ -309,10 +324,19 @@ function desk() {
     follow() {
       const typed = referenceAt(view);
       if (typed === null) return;
-      this.keepDraft();
       names.find(typed).then((found) => {
-        if (found?.href) location.assign(found.href);
+        if (found?.href) this.goAway(found.href);
       });
+    },
+    // To another page, and back to this word by Ctrl . or from the strip.
+    goAway(href) {
+      this.keepDraft();
+      const title = form.elements.title.value || "what you were writing";
+      depart({ href: location.pathname + location.search, title, at: view.state.selection.main.head });
+      location.assign(href);
+    },
+    writePeeked() {
+      this.goAway(this.peekWritten ? this.peekEdit : this.peekHref);
     },
     // A new page begins with a pattern: Tab goes through what is to be filled in.
     async begin(event) {
@@ -471,7 +495,7 @@ function desk() {
       savedText = text;
       if (!unsaved) draft.drop();
       if (!stay) {
-        location.assign(said.read);
+        location.assign(wayBack()?.href ?? said.read);
         return;
       }
       this.$refs.revision.value = said.revision;

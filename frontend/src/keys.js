@@ -1,5 +1,6 @@
 // The keys that work outside of fields, and the list of all keys.
 import { inList } from "./lists.js";
+import { wayBack } from "./way.js";
 import { visited } from "./lately.js";
 
 const isMac = /Mac|iP(hone|ad)/.test(navigator.platform);
@@ -69,6 +70,11 @@ export function listenForKeys() {
     } else if (event.key === "F1") {
       send("mokuji:keys")();
       done = true;
+    } else if (command && event.key === "." && !document.getElementById("desk")) {
+      // The desk has this key itself.
+      const back = wayBack();
+      if (back) location.assign(back.href);
+      done = Boolean(back);
     } else if (event.key === "F6" && !command) {
       nextRegion(event.shiftKey);
       done = true;

@@ -1,4 +1,6 @@
 // The pages visited last, newest first, kept in the browser and for one person only.
+import { wayBack } from "./way.js";
+
 const KEPT = "mokuji lately";
 const MOST = 9;
 
@@ -33,7 +35,10 @@ export const visited = kept;
 
 export function lately() {
   const here = document.body.dataset;
+  const back = wayBack();
   return {
+    backHref: back?.href ?? null,
+    backWords: back ? `← ${back.title}` : "",
     pages: kept().map((page) => {
       const words = page.number ? `${page.number} ${page.title}` : page.title;
       return {

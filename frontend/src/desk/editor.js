@@ -120,7 +120,7 @@ export function referenceAt(view) {
 }
 
 /** What brings a place of the text into sight. */
-const scrolledTo = (at) => EditorView.scrollIntoView(at, { y: "nearest", yMargin: 24 });
+export const inSight = (at) => EditorView.scrollIntoView(at, { y: "nearest", yMargin: 24 });
 
 /** When something takes room from the editor, the caret stays in sight if it was. */
 const caretInSight = ViewPlugin.fromClass(
@@ -135,7 +135,7 @@ const caretInSight = ViewPlugin.fromClass(
         const top = view.scrollDOM.getBoundingClientRect().top;
         const caret = view.coordsAtPos(head);
         if (caret && caret.bottom - top <= before) {
-          requestAnimationFrame(() => view.dispatch({ effects: scrolledTo(head) }));
+          requestAnimationFrame(() => view.dispatch({ effects: inSight(head) }));
         }
       });
       this.observer.observe(view.scrollDOM);
