@@ -7,6 +7,7 @@ import { findingList } from "./desk/findings.js";
 import { insertForm } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
 import { around, bullets, heading, numbers, quote, tasks, tick } from "./desk/markup.js";
+import { outlinePanel } from "./desk/outline.js";
 import { peekParts } from "./desk/peek.js";
 import { points } from "./desk/places.js";
 import { post } from "./desk/post.js";
@@ -89,6 +90,7 @@ function desk() {
   let asksToStay = true;
   const inserts = insertForm();
   const list = findingList();
+  const panel = outlinePanel();
   const parts = {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
@@ -167,6 +169,7 @@ function desk() {
       });
       inserts.on(view, form);
       list.on(view, form);
+      panel.on(view);
       step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
       this.isEmpty = !view.state.doc.length;
@@ -195,10 +198,11 @@ function desk() {
       view.focus();
     },
     goToStart() {
-      const found = /^#line-(\d+)$/.exec(location.hash);
+      const found = /^#(line|section)-(\d+)$/.exec(location.hash);
       const doc = view.state.doc;
-      const line = found ? doc.line(Math.min(Number(found[1]), doc.lines)) : null;
-      if (line) view.dispatch({ selection: { anchor: line.from }, scrollIntoView: true });
+      const line = found ? doc.line(Math.min(Number(found[2]), doc.lines)) : null;
+      if (line && found[1] === "section") this.writeAlone(line);
+      else if (line) view.dispatch({ selection: { anchor: line.from }, scrollIntoView: true });
       const title = form.querySelector('input[name="title"]:not([type="hidden"])');
       if (title && !title.value) title.focus();
       else view.focus();
@@ -217,6 +221,8 @@ function desk() {
         { key: "Mod-Shift-l", run: run(() => insertReference(view, names, form.dataset.volume)) },
         { key: "F9", run: run(() => this.choose()) },
         { key: "Shift-F9", run: run(() => this.extract()) },
+        { key: "F2", run: run(() => this.outline()) },
+        { key: "Shift-F2", run: run(() => this.turnAlone()) },
         { key: "F4", run: run(() => this.review()) },
         { key: "F8", run: run(() => this.nextFinding()) },
         { key: "Alt-Enter", run: run(() => this.mendHere()) },
@@ -232,9 +238,10 @@ function desk() {
         event.preventDefault();
         this.review();
       }
-      if (event.key === "Escape" && (this.peeking || this.reviewing) && !event.defaultPrevented) {
+      if (event.key === "Escape" && (this.peeking || this.reviewing || this.outlining) && !event.defaultPrevented) {
         if (this.peeking) this.endPeek();
-        else this.endReview();
+        else if (this.reviewing) this.endReview();
+        else this.endOutline();
         return;
       }
       if (event.key !== "Escape" || event.defaultPrevented || document.querySelector("dialog[open]")) return;
@@ -316,6 +323,7 @@ function desk() {
       // A text that was changed since is looked at again in a moment.
       if (text === view.state.doc.toString()) list.found(this, text, findings);
       if (this.reviewing) this.lookAgain();
+      this.listHeadings();
       const counted = (number, one) => `${number} ${number === 1 ? one : `${one}s`}`;
       const foot = `${counted(references, "reference")} · ${counted(words, "word")}`;
       document.getElementById("desk-foot").textContent = foot;
@@ -521,7 +529,7 @@ function desk() {
   };
   // With its getters, which a spread would call.
   const trusted = (html) => policy.createHTML(html);
-  for (const more of [inserts.parts, list.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
+  for (const more of [inserts.parts, list.parts, panel.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
   return parts;
 }
 

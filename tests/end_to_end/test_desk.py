@@ -443,3 +443,50 @@ def test_a_reference_is_followed_and_the_writer_comes_back_to_the_word_in_hand(o
     expect(page.locator(".strip .way")).to_be_hidden()
     page.keyboard.press("Control+s")
     expect(page.locator(".bar")).to_contain_text("saved as revision")
+
+
+def test_headings_are_gone_to_and_a_page_is_dragged_from_the_contents(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/charge-regulator", who="Wenna")
+    type_at_end(page, "\n\n### Fuses of [[Power|the power]]\n\n")
+    page.keyboard.press("F2")
+    outline = page.get_by_role("complementary", name="Outline")
+    expect(outline.locator(".headings .go")).to_have_text(["Lamp", "Fuses of the power"])
+    outline.get_by_role("link", name="Wind vane").drag_to(page.locator(".cm-line").last)
+    expect(page.locator(".cm-line").last).to_have_text("[[Wind vane]]")
+    outline.get_by_role("button", name="Lamp").click()
+    page.keyboard.type("s")
+    expect(page.locator(".cm-line", has_text="## Lamps")).to_be_visible()
+    outline.get_by_role("link", name="Mast head").click()
+    expect(page.get_by_role("complementary", name="A look at another page")).to_contain_text("Mast head")
+
+
+def test_one_section_is_written_alone_and_all_the_rest_stays(open_page: Open) -> None:
+    page = open_page(WELL, who="Wenna")
+    row = page.locator(".outlined", has_text="Torque and sealant")
+    row.hover()
+    row.get_by_role("link", name="edit").click()
+    lines = page.locator(".cm-line")
+    expect(lines.first).to_have_text("## Torque and sealant")
+    expect(page.locator(".cm-hidden-lines")).to_have_count(2)
+    before = page.evaluate(
+        "document.getElementById('desk').querySelector('textarea[name=text]').defaultValue"
+    )
+    page.keyboard.press("Control+a")
+    page.keyboard.type("## Bolts")
+    page.keyboard.press("Enter")
+    page.keyboard.type("Tight.")
+    page.keyboard.press("Control+Home")
+    page.keyboard.press("Backspace")
+    page.keyboard.press("Control+End")
+    page.keyboard.press("Delete")
+    page.keyboard.press("Shift+F2")
+    expect(page.locator(".cm-hidden-lines")).to_have_count(0)
+    start = before.index("## Torque and sealant")
+    end = before.index("## When water is found")
+    wanted = f"{before[:start]}## Bolts\nTight.\n{before[end:]}"
+    page.keyboard.press("Control+s")
+    page.get_by_role("button", name="Save only this page").click()
+    expect(page.locator(".bar")).to_contain_text("saved as revision")
+    page.reload()
+    found = page.evaluate("document.getElementById('desk').querySelector('textarea[name=text]').defaultValue")
+    assert found == wanted

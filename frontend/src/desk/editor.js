@@ -27,6 +27,7 @@ import { LITERAL, filings, names as pageNames, people, sections } from "./comple
 import { markupKeys } from "./markup.js";
 import { pasting } from "./paste.js";
 import { making } from "./references.js";
+import { oneSection } from "./sections.js";
 import { tableKeys } from "./tables.js";
 
 // A target, up to `#`, `|` or the end; escapes count as one character.
@@ -176,6 +177,7 @@ export function editor({ text, parent, nonce, volume, names, findings, spelling,
         autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people()], icons: false, activateOnTypingDelay: 40 }),
         references(names),
         findings,
+        oneSection,
         // Before what closes brackets, and what makes a link of any pasted address.
         Prec.high(making(names, volume)),
         Prec.high(pasting(html)),

@@ -3,6 +3,7 @@ import { StateEffect, StateField } from "@codemirror/state";
 import { Decoration, EditorView } from "@codemirror/view";
 import { placer } from "./places.js";
 import { post } from "./post.js";
+import { reveal } from "./sections.js";
 
 const KINDS = { unwritten: "text-ochre", problem: "problem", advice: "", style: "" };
 const MOST_CORRECTED = 60;
@@ -87,6 +88,7 @@ export function findingList() {
     goToFinding(id) {
       const at = list[id]?.from;
       if (at === undefined) return;
+      reveal(view, at);
       view.dispatch({ selection: { anchor: at }, scrollIntoView: true });
       view.focus();
     },

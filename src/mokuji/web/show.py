@@ -8,6 +8,8 @@ from functools import partial
 from markupsafe import Markup
 
 from mokuji.core.policy import Actor
+from mokuji.core.spans import Lines
+from mokuji.core.wiki import Page
 from mokuji.services import listings, rendering
 from mokuji.services.desk import Desk
 from mokuji.services.linking import Link
@@ -38,6 +40,12 @@ def places(
         lists=partial(listings.listing, desk, actor),
         inline=inline if may_write and volume else None,
     )
+
+
+def heading_lines(page: Page) -> list[int]:
+    """The lines of a page's headings, from 1."""
+    lines = Lines(page.text)
+    return [lines.position(heading.span.start).line for heading in page.content.headings]
 
 
 def safe(rendered: rendering.Rendered) -> Markup:

@@ -10,7 +10,7 @@ from mokuji.core.names import address, key
 from mokuji.services import reading, templates
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
-from mokuji.web.show import places, safe
+from mokuji.web.show import heading_lines, places, safe
 
 router = APIRouter()
 
@@ -103,5 +103,6 @@ def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
         aliases=content.front_matter.names("aliases"),
         start=start,
         as_template=template,
+        heading_lines=heading_lines(view.ready.page),
         volumes={volume.id: volume for volume in view.place.others},
     )
