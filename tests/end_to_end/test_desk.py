@@ -419,6 +419,17 @@ def test_a_pasted_outline_becomes_contents_to_be_written(open_page: Open) -> Non
     expect(page.locator(".tree .unwritten", has_text="Over winter")).to_be_visible()
 
 
+def test_what_was_begun_is_continued_from_the_start_page(open_page: Open) -> None:
+    page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
+    type_at_end(page, " More.")
+    page.keyboard.press("Control+.")
+    page.goto("/")
+    begun = page.get_by_role("region", name="Continue")
+    expect(begun).to_contain_text("Mast head")
+    begun.get_by_role("link", name="Mast head").click()
+    expect(page.get_by_text("A draft of yours is newer than the page.")).to_be_visible()
+
+
 def test_a_reference_is_followed_and_the_writer_comes_back_to_the_word_in_hand(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
     type_at_end(page, "\n\nLook at the [[Wind vane]] and the [[Mast ring]]")

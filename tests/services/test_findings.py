@@ -48,6 +48,10 @@ def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
             "“Battery well” has no section “Torqe”",
             "[[Battery well#Torque and sealant|x]]",
         ),
+        ("See [[Pump] now", "problem", "“[[” is not closed", "See [[Pump]] now"),
+        ("See [[Battery well is open", "problem", "“[[” is not closed", "See [[Battery well]] is open"),
+        ("See [[=Battery well.", "problem", "“[[” is not closed", "See [[=Battery well]]."),
+        ("See [[no such thing", "problem", "“[[” is not closed", "See \\[\\[no such thing"),
         ("## One\n\n[[#Onne]]", "problem", "has no section “Onne”", "## One\n\n[[#One]]"),
         (
             "[[=Card | risk: fire]]",
@@ -88,6 +92,23 @@ def test_findings_stand_in_the_order_of_the_text_with_their_lines(desk: Desk, wr
         (3, "unwritten"),
         (5, "advice"),
         (7, "problem"),
+    ]
+
+
+def test_a_name_of_several_pages_is_told_with_all_that_it_may_mean(desk: Desk, writer: Actor) -> None:
+    alias = "---\naliases: [the pump, sump]\n---\n"
+    pages(
+        desk, writer, "guide", {"Bilge pump": alias, "Air pump": alias, "Tank": "---\naliases: [vat]\n---\n"}
+    )
+    pages(desk, writer, "secret", {"Secret pump": alias})
+    text = "[[The pump|it]], [[vat]], [[Air pump]]"
+    (found,) = _found(desk, writer, text)
+    assert found.message == (
+        "“The pump” is another name of 2 pages: it leads to “Air pump”, not to “Bilge pump”"
+    )
+    assert [apply(text, mend.edits).partition(",")[0] for mend in found.mends] == [
+        "[[Air pump|it]]",
+        "[[Bilge pump|it]]",
     ]
 
 

@@ -7,7 +7,8 @@ that are gone, addresses of this wiki, flaws of structure.
 from __future__ import annotations
 
 import difflib
-from collections.abc import Collection, Iterator
+import re
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from mokuji.core import names
@@ -15,7 +16,7 @@ from mokuji.core.edits import Edit
 from mokuji.core.flaws import Mend, flaws
 from mokuji.core.inserts import assign
 from mokuji.core.policy import Actor
-from mokuji.core.references import Resolver, Sections, name_for
+from mokuji.core.references import Resolver, Sections, lookups, name_for
 from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.calls import call
@@ -34,6 +35,12 @@ LOOKED_UP = 12
 """For so many unwritten names and missing sections something that looks alike is looked for."""
 LIKE = 0.6
 """How alike the words of two sections must be (as ``difflib`` counts) to be offered."""
+LONGEST_NAME = 8
+"""Of so many words a name behind an open bracket is looked for."""
+UNCLOSED = "reference_unclosed"
+_LINE_REST = re.compile(r"[^\r\n\[\]|#]{0,200}")
+_WORD_END = re.compile(r"\w(?!\w)")
+_LONE = re.compile(r"[^\r\n\[\]]{1,200}\](?!\])")
 _KNOWN_TWICE = {"heading_first_level", "part_unclosed"}
 """Problems of the language that a flaw says with a mend."""
 
@@ -68,11 +75,16 @@ def findings(
         found += _unwritten(sight, wiki, seen)
         found += _sections(wiki, seen)
         found += _addresses(wiki, page, origins)
+        found += _ambiguous(sight, wiki, seen)
         style = style_of(connection, next(v for v in sight.volumes.values() if v.id == page.head.volume))
         missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
+        unclosed = dict(
+            _unclosed(wiki, page, [p.problem.span for p in problems if p.problem.code == UNCLOSED])
+        )
     for each in problems:
         if each.problem.code not in _KNOWN_TWICE:
-            mends = missing.get(each.problem.span, ()) if each.problem.code == "slot_missing" else ()
+            by_code = {"slot_missing": missing, UNCLOSED: unclosed}.get(each.problem.code, {})
+            mends = by_code.get(each.problem.span, ())
             found.append(("problem", each.problem.message, each.problem.span, mends))
     for flaw in flaws(page):
         kind = "problem" if flaw.code in _KNOWN_TWICE else "advice"
@@ -173,6 +185,61 @@ def _missing(wiki: StoredWiki, page: Page) -> Iterator[tuple[Span, tuple[Mend, .
             )
             said = "Put in " + ", ".join(f"“{name}”" for name in lack)
             yield reference.span, (Mend(said, (Edit(Span(at, at), words),)),)
+
+
+def _ambiguous(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
+    """References by an alias that several pages have: the first one counts, which the writer may not know."""
+    page = seen.ready.page
+    home = next(each for each in sight.volumes.values() if each.id == page.head.volume)
+    asked = [
+        (reference, link, lookups(reference.name, home, wiki.volumes, insert=reference.kind is Kind.INSERT))
+        for reference, link in zip(page.content.references, seen.links, strict=True)
+        if reference.name is not None
+        and link.page
+        and link.key not in {reference.name.key, reference.name.title}
+    ]
+    named = wiki.aliases({place for _, _, places in asked for place in places}) if asked else {}
+    told: set[Span] = set()
+    for reference, link, places in asked:
+        heads = next(
+            (named[place] for place in places if link.page in {h.id for h in named.get(place, ())}), ()
+        )
+        if len(heads) < 2 or reference.name_span in told:
+            continue
+        told.add(reference.name_span)
+        typed = names.unescape(reference.name_span.of(page.text)).strip()
+        mends = []
+        for head in heads[:3]:
+            name = name_for(wiki, home, head, insert=reference.kind is Kind.INSERT)
+            if name is not None:
+                mends.append(Mend(f"Lead to “{head.title}”", (Edit(reference.name_span, name),)))
+        others = " and ".join(f"“{head.title}”" for head in heads if head.id != link.page)
+        said = f"“{typed}” is another name of {len(heads)} pages: it leads to “{link.title}”, not to {others}"
+        yield "advice", said, reference.span, tuple(mends)
+
+
+def _unclosed(wiki: StoredWiki, page: Page, spans: Sequence[Span]) -> Iterator[tuple[Span, tuple[Mend, ...]]]:
+    """Brackets that are not closed: behind the longest run of words that names a page, or at a lone bracket; or else
+    they are meant as text."""
+    text, volume = page.text, page.head.volume
+    runs: dict[Span, list[tuple[int, str]]] = {}
+    for span in spans[:LOOKED_UP]:
+        line = _LINE_REST.match(text, span.end)
+        rest = line[0] if line is not None else ""
+        ends = [found.end() for found in _WORD_END.finditer(rest)][:LONGEST_NAME]
+        runs[span] = [(span.end + end, names.key(rest[:end].lstrip("="))) for end in reversed(ends)]
+    places = {(volume, key) for listed in runs.values() for _, key in listed}
+    known = {**wiki.titles(places), **wiki.aliases(places)} if places else {}
+    for span, listed in runs.items():
+        mends = [Mend("Make them plain brackets", (Edit(span, "\\[\\["),))]
+        lone = _LONE.match(text, span.end)
+        close = next((end for end, key in listed if (volume, key) in known), None)
+        if lone is not None:
+            mends.insert(0, Mend("Close it", (Edit(Span(lone.end(), lone.end()), "]"),)))
+        elif close is not None:
+            words = text[span.end : close].lstrip("=")
+            mends.insert(0, Mend(f"Close it behind “{words}”", (Edit(Span(close, close), "]]"),)))
+        yield span, tuple(mends)
 
 
 def _addresses(wiki: StoredWiki, page: Page, origins: Collection[str]) -> Iterator[_Found]:

@@ -7,18 +7,27 @@ from fastapi.responses import RedirectResponse, Response
 
 from mokuji.core.errors import Missing
 from mokuji.core.names import address, key
-from mokuji.services import reading, templates
+from mokuji.services import drafts, reading, templates
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
 from mokuji.web.show import heading_lines, places, safe
 
 router = APIRouter()
+CONTINUED = 5
+"""So many drafts are offered on the start page."""
 
 
 @router.get("/")
 def start(who: Who) -> Response:
     """The list of volumes."""
-    return who.page("wiki.html", volumes=reading.start(who.desk, who.actor))
+    begun, by_id = drafts.mine(who.desk, who.actor)
+    return who.page(
+        "wiki.html",
+        volumes=reading.start(who.desk, who.actor),
+        begun=begun[:CONTINUED],
+        more=len(begun),
+        by_id=by_id,
+    )
 
 
 @router.get("/-/backlinks/{volume}/{page:path}")
