@@ -8,6 +8,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
+from bench import desk as desk_measures
 from bench import inserts, rename, render, reports, views
 from bench.wiki import build
 from mokuji.services.desk import Desk, refresh
@@ -48,6 +49,7 @@ def main() -> None:
             views.run(Desk(small, b"a key for measures only"), little, desk, wiki)
             inserts.run(Desk(small, b"a key for measures only"))
             small.dispose()
+            desk_measures.run(desk, wiki)
             reports.reach(desk)
             rename.run(desk, wiki, memory / "files")
             engine.dispose()

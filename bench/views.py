@@ -34,7 +34,7 @@ ROW = text(
 )
 
 
-def _serve(app: FastAPI) -> tuple[uvicorn.Server, str]:
+def serve(app: FastAPI) -> tuple[uvicorn.Server, str]:
     server = uvicorn.Server(uvicorn.Config(app, port=0, log_level="error", access_log=False))
     threading.Thread(target=server.run, daemon=True).start()
     while not server.started:
@@ -86,7 +86,7 @@ def _served(desk: Desk, wiki: Built) -> Iterator[dict[str, Callable[[], object]]
     # In front of the routes that take every address.
     app.add_api_route("/healthz/one-row", bare)
     app.router.routes.insert(0, app.router.routes.pop())
-    server, address = _serve(app)
+    server, address = serve(app)
     client = httpx2.Client(base_url=address)
 
     def get(path: str) -> Callable[[], object]:

@@ -20,7 +20,8 @@ import { arrive, depart, wayBack } from "./way.js";
 const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
   createHTML: (html) => html,
 };
-const PREVIEW_WAIT = 140;
+const PREVIEW_WAIT = 60;
+const FINDINGS_WAIT = 250;
 const DRAFT_WAIT = 400;
 const DRAFT_THERE_WAIT = 2500;
 const CARET_WAIT = 150;
@@ -85,7 +86,9 @@ function desk() {
   let savedText = "";
   let clashParts = [];
   let clashRevision = 0;
-  let asked = 0;
+  let asking = false;
+  let askAgain = false;
+  let lookedOver = () => {};
   let escaped = 0;
   let asksToStay = true;
   const inserts = insertForm();
@@ -142,6 +145,7 @@ function desk() {
       const drafted = later(DRAFT_WAIT, () => this.keepDraft());
       const draftedThere = later(DRAFT_THERE_WAIT, () => this.keepThere());
       const previewed = later(PREVIEW_WAIT, () => this.preview());
+      lookedOver = later(FINDINGS_WAIT, () => this.lookOver());
       view = editor({
         text: field.value,
         parent: field.parentElement,
@@ -302,17 +306,30 @@ function desk() {
     },
 
     // ---- preview and findings -------------------------------------------------
+    // One question at a time: what was typed meanwhile is asked for as soon as the answer is here.
     async preview() {
-      const mine = ++asked;
+      lookedOver();
+      if (asking) {
+        askAgain = true;
+        return;
+      }
+      asking = true;
+      await this.lookUpPreview();
+      asking = false;
+      if (!askAgain) return;
+      askAgain = false;
+      this.preview();
+    },
+    async lookUpPreview() {
       const text = view.state.doc.toString();
       const seen = await post(form.dataset.preview, { text, title: form.elements.title.value }, form).catch(() => null);
-      if (mine !== asked || !seen) return;
+      if (!seen) return;
       if (!seen.ok) {
         // What a text cannot hold is said at once; anything else is for the next save to say.
         if (["bad_text", "text_large"].includes(seen.said.code)) this.fault = seen.said.message;
         return;
       }
-      const { html, marks, findings, references, words } = seen.said;
+      const { html, marks, references, words } = seen.said;
       if (this.mode !== "text") {
         const empty = '<p class="text-slate">Nothing to see yet.</p>';
         const made = document.createElement("template");
@@ -320,13 +337,19 @@ function desk() {
         exchange(this.$refs.seen, made.content);
         step.marked(marks);
       }
-      // A text that was changed since is looked at again in a moment.
-      if (text === view.state.doc.toString()) list.found(this, text, findings);
-      if (this.reviewing) this.lookAgain();
-      this.listHeadings();
       const counted = (number, one) => `${number} ${number === 1 ? one : `${one}s`}`;
       const foot = `${counted(references, "reference")} · ${counted(words, "word")}`;
       document.getElementById("desk-foot").textContent = foot;
+    },
+    // What is to be found in the text, once its writer pauses.
+    async lookOver() {
+      const text = view.state.doc.toString();
+      const fields = { text, title: form.elements.title.value };
+      const seen = await post(form.dataset.findings, fields, form).catch(() => null);
+      // A text that was changed since is looked at again in a moment.
+      if (seen?.ok && text === view.state.doc.toString()) list.found(this, text, seen.said.findings);
+      if (this.reviewing) this.lookAgain();
+      this.listHeadings();
     },
     // ---- following and saving ---------------------------------------------------
     follow() {

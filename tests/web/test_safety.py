@@ -20,6 +20,11 @@ POSTS = [
     "/-/edit/field-guide/lost-buoy",
     "/-/save/field-guide/lost-buoy",
     "/-/preview/field-guide/lost-buoy",
+    "/-/findings/field-guide/lost-buoy",
+    "/-/review/field-guide/lost-buoy",
+    "/-/corrections/field-guide",
+    "/-/style/field-guide",
+    "/-/style-learn/field-guide",
     "/-/plan/rename/field-guide/lost-buoy",
     "/-/changes/1/undo",
 ]

@@ -158,6 +158,7 @@ const KEYS = [
   ["categories", "files the page", "categories: []"],
   ["contents", "where its headings are listed: margin, top or none", "contents: top"],
   ["gives", "of a template: files the pages that put it in", "gives: []"],
+  ["pattern", "new pages can begin with this one", "pattern: true"],
   ["slots", "of a template: what it takes", "slots:\n  name: {required: true, help: , example: }"],
   ["status", "such as draft or final", "status: draft"],
   ["summary", "one sentence that says what the page is", "summary: "],

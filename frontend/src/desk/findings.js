@@ -118,14 +118,14 @@ export function findingList() {
     },
     async learn([sort, word]) {
       const answer = await post(form.dataset.learn, { sort, word }, form).catch(() => null);
-      if (answer?.ok) this.preview();
+      if (answer?.ok) this.lookOver();
       else this.hint = answer?.said.message ?? "The server does not answer, so the word was not taken up.";
     },
     retitle(title) {
       const field = form.querySelector('input[name="title"]:not([type="hidden"])');
       if (field) {
         field.value = title;
-        this.preview();
+        this.lookOver();
         return;
       }
       this.keepDraft();

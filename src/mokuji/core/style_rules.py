@@ -50,6 +50,7 @@ def breaches(page: Page, style: Style, speller: Speller | None = None) -> list[F
         return []
     rules = _rules(style)
     found: list[Flaw] = [*_title(page, rules, speller)]
+    known: dict[str, bool] = {}
     for passage in passages(page):
         names = rules.named(passage.words)
         if passage.sort == "heading" and style.headings:
@@ -58,7 +59,7 @@ def breaches(page: Page, style: Style, speller: Speller | None = None) -> list[F
             found += _long(passage, style)
         found += _preferred(passage, rules, names)
         if style.spelling and speller is not None:
-            found += _spelling(passage, rules, names, speller)
+            found += _spelling(passage, rules, names, speller, known)
     return sorted(found, key=lambda flaw: flaw.span)
 
 
@@ -247,15 +248,21 @@ def _is_typed(passage: Passage, start: int, end: int) -> bool:
 
 
 def _spelling(
-    passage: Passage, rules: _Rules, names: Sequence[tuple[int, int]], speller: Speller
+    passage: Passage,
+    rules: _Rules,
+    names: Sequence[tuple[int, int]],
+    speller: Speller,
+    known: dict[str, bool],
 ) -> Iterator[Flaw]:
+    """``known`` holds what was asked already: most words of a page are the same few."""
     for found in _LETTERS.finditer(passage.words):
         word = found[0]
-        # All capitals are abbreviations, capitals inside are names of things.
-        if len(word) == 1 or any(each.isupper() for each in word[1:]):
-            continue
+        if word not in known:
+            # All capitals are abbreviations, capitals inside are names of things.
+            thing = len(word) == 1 or any(each.isupper() for each in word[1:])
+            known[word] = thing or _known(word, rules, speller)
         start, end = found.span()
-        if _known(word, rules, speller) or _within(names, start, end) or not passage.typed(start, end):
+        if known[word] or _within(names, start, end) or not passage.typed(start, end):
             continue
         yield Flaw(
             SPELT,

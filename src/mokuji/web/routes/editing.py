@@ -235,11 +235,29 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
     shown = seen.rendered(
         who.desk, places(who.desk, who.actor, may_write=True, under=seen.ready.page.head.key)
     )
+    return JSONResponse(
+        {
+            "html": shown.html,
+            "marks": seen.marks,
+            "references": len(seen.links),
+            "words": seen.ready.compiled.words,
+        }
+    )
+
+
+@router.post("/-/findings/{volume}/{page:path}")
+def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
+    """What is to be found in a text: asked apart, so that the preview need not wait for it."""
+    try:
+        title = form.get("title", "")
+        seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""), title=title)
+    except MokujiError as fault:
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    shown = seen.rendered(who.desk)
     url = who.request.url
     found = findings.findings(who.desk, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
     return JSONResponse(
         {
-            "html": shown.html,
             "findings": [
                 {
                     "kind": each.kind,
@@ -259,10 +277,7 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
                     ],
                 }
                 for each in found
-            ],
-            "marks": seen.marks,
-            "references": len(seen.links),
-            "words": seen.ready.compiled.words,
+            ]
         }
     )
 
