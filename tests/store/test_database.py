@@ -108,6 +108,8 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         {"volume": 1, "name": "status", "value": "draft"},
         ["volume = 1", "name = 'status'", "value = 'draft'"],
     ),
+    (filings.WITH_FIELD, {"volume": 1, "name": "pattern", "most": 9}, ["volume = 1", "name = 'pattern'"]),
+    (search.IN_NAMES, {"volume": 1, "words": ["isolator", "part"]}, ["key ~~ "]),
     (filings.FIELDS_OF, {"pages": "{1,2}"}, ["page = ANY"]),
     (filings.LISTED, {"pages": "{1,2}"}, ["id = ANY"]),
     (filings.TEMPLATES, {"volume": 1, "most": 9}, ["volume = 1", "how = 4"]),
