@@ -12,6 +12,7 @@ from mokuji.core.inserts import Fault, Inserter, Token
 from mokuji.core.references import Sections
 from mokuji.core.text.html import Open
 from mokuji.core.text.scan import scan
+from mokuji.core.text.writer import File
 from mokuji.core.weaving import weave
 from mokuji.core.wiki import Page, PageHead
 
@@ -60,6 +61,9 @@ class _Plain:
 
     def mark(self, word: str, page: Page) -> str:
         return word
+
+    def file(self, file: File, page: Page) -> str:
+        return file.words if file.picture else "<a>"
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         return ""

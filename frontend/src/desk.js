@@ -1,6 +1,7 @@
 // The writing desk: the editor in place of the plain text field, preview, findings, drafts, saving.
 import { snippet } from "@codemirror/autocomplete";
 import { laidIn } from "./desk/completion.js";
+import { bringing } from "./desk/bring.js";
 import { drafts } from "./desk/drafts.js";
 import { editor, inSight, referenceAt } from "./desk/editor.js";
 import { findingList } from "./desk/findings.js";
@@ -94,6 +95,7 @@ function desk() {
   const inserts = insertForm();
   const list = findingList();
   const panel = outlinePanel();
+  const bring = bringing();
   const parts = {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
@@ -153,12 +155,14 @@ function desk() {
         volume: data.volume,
         names,
         findings: list.extension,
+        bringing: bring.extension,
         spelling: data.spelling,
         changed: (changes) => {
           this.savedWords = "";
           this.isEmpty = !view.state.doc.length;
           inserts.moved(changes);
           list.moved(changes);
+          bring.moved(changes);
           drafted();
           draftedThere();
           previewed();
@@ -174,6 +178,7 @@ function desk() {
       inserts.on(view, form);
       list.on(view, form);
       panel.on(view);
+      bring.on(view, form, this);
       step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
       this.isEmpty = !view.state.doc.length;
@@ -552,7 +557,7 @@ function desk() {
   };
   // With its getters, which a spread would call.
   const trusted = (html) => policy.createHTML(html);
-  for (const more of [inserts.parts, list.parts, panel.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
+  for (const more of [inserts.parts, list.parts, panel.parts, bring.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
   return parts;
 }
 

@@ -22,6 +22,9 @@ _STATUS = {
     "collision": 409,
     "refused": 409,
     "text_large": 413,
+    "file_large": 413,
+    "picture_large": 413,
+    "file_missing": 404,
     "large": 413,
     "database_down": 503,
 }

@@ -8,6 +8,7 @@ from mokuji.core.inserts import Fault, Inserter, Token
 from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.text.html import Open
 from mokuji.core.text.reference import Kind
+from mokuji.core.text.writer import File
 from mokuji.core.weaving import Woven, weave
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
 
@@ -45,6 +46,9 @@ class Marks:
 
     def mark(self, word: str, page: Page) -> str:
         return f"<#{word}>"
+
+    def file(self, file: File, page: Page) -> str:
+        return f"<F:{file.name}|{file.words}>" if file.picture else f"<F:{file.name}><a>"
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         self.faults += faults

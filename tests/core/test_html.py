@@ -58,7 +58,7 @@ def test_tasks_have_boxes_and_footnotes_lead_both_ways() -> None:
 
 def test_a_reference_in_a_picture_s_description_is_words() -> None:
     html = _html("![At the [[Pump|big pump]]](x.png)")
-    assert "Picture: At the big pump" in html and "<R" not in html
+    assert "<F:x.png|At the big pump>" in html and "<R" not in html
 
 
 HOSTILE = [

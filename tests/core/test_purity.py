@@ -9,7 +9,7 @@ import mokuji.core
 
 ALLOWED = {
     "__future__", "bisect", "collections", "collections.abc", "dataclasses", "difflib", "enum", "functools",
-    "hashlib", "html", "itertools", "re", "types", "typing", "unicodedata", "urllib.parse",
+    "hashlib", "html", "html.parser", "itertools", "re", "types", "typing", "unicodedata", "urllib.parse",
     "ahocorasick_rs", "nh3", "numpy", "numpy.typing", "pyromark", "rapidfuzz", "rapidfuzz.distance", "yaml",
 }  # fmt: skip
 

@@ -24,6 +24,8 @@ SCREENS = [
     f"/-/plan/rename{WELL}?title=Cell+well",
     f"/-/plan/extract{MANUAL}/change-the-anodes?start=0&end=300&title=X",
     f"/-/volume/contents{MANUAL}",
+    f"/-/volume/outline{MANUAL}",
+    f"/-/files{MANUAL}",
     f"/-/upkeep{MANUAL}",
     f"/-/upkeep{MANUAL}/mentions",
     f"/-/upkeep{MANUAL}/repeats",

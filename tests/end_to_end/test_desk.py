@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import re
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.end_to_end.conftest import Open
 from tests.end_to_end.typing import choose, fresh, type_at_end, typed
+from tests.outside.test_media import picture
 
 WELL = "/tern-4-service-manual/battery-well"
 EDIT = "/-/edit" + WELL
@@ -501,3 +503,44 @@ def test_one_section_is_written_alone_and_all_the_rest_stays(open_page: Open) ->
     page.reload()
     found = page.evaluate("document.getElementById('desk').querySelector('textarea[name=text]').defaultValue")
     assert found == wanted
+
+
+PASTE_FILE = """([name, data]) => {
+    const bytes = Uint8Array.from(atob(data), each => each.charCodeAt(0));
+    const held = new DataTransfer();
+    held.items.add(new File([bytes], name, {type: 'image/png'}));
+    document.querySelector('.cm-content').dispatchEvent(
+        new ClipboardEvent('paste', {clipboardData: held, bubbles: true, cancelable: true}));
+}"""
+
+
+def test_a_pasted_picture_is_kept_named_described_and_offered_again(open_page: Open, tmp_path: Path) -> None:
+    page = fresh(open_page, "Look at it.")
+    page.evaluate(PASTE_FILE, ["image.png", base64.b64encode(picture("PNG")).decode()])
+    expect(page.get_by_label("Name of the file")).to_have_value("trial-of-the-desk")
+    page.keyboard.type("A lamp")
+    typed(page, "Look at it.", "", "![A lamp](trial-of-the-desk.png)")
+    expect(page.locator(".seen img")).to_have_attribute("alt", "A lamp")
+    page.get_by_label("Name of the file").fill("Lamp at night")
+    page.keyboard.press("Enter")
+    typed(page, "Look at it.", "", "![A lamp](lamp-at-night.png)")
+    type_at_end(page, " and ![night")
+    choose(page, "lamp-at-night.png")
+    expect(page.locator(".cm-line").last).to_have_text(
+        "![A lamp](lamp-at-night.png) and ![](lamp-at-night.png)"
+    )
+    type_at_end(page, " [it](lamp")
+    choose(page, "lamp-at-night.png")
+    expect(page.locator(".cm-line").last).to_contain_text("[it](lamp-at-night.png)")
+    sheet = tmp_path / "Limits 2.csv"
+    sheet.write_text("a;b\n1;2\n")
+    page.keyboard.press("Control+End")
+    page.get_by_label("Files to bring").set_input_files(sheet)
+    expect(page.locator(".cm-line").last).to_contain_text("[limits-2.csv](limits-2.csv)")
+
+
+def test_a_file_that_is_none_is_refused_and_nothing_is_put_in(open_page: Open) -> None:
+    page = fresh(open_page, "Look.")
+    page.evaluate(PASTE_FILE, ["tool.png", base64.b64encode(b"MZ\x90\x00" + bytes(80)).decode()])
+    expect(page.get_by_text("What is in the file is none of the types that are kept")).to_be_visible()
+    typed(page, "Look.")

@@ -424,7 +424,7 @@ REPORTS = {
     "insert-faults": "Nothing to mend here",
     "repeats": "2 lines in 3 places: 1 fewer if said once",
     "unused": "Nothing to mend here",
-    "files": "Nothing to mend here",
+    "files": "battery-well.svg",
     "unfiled": "About this manual",
     "lone": "Confined spaces",
     "categories": "Nothing to mend here",

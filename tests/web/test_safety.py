@@ -82,7 +82,7 @@ def test_no_page_holds_a_script_or_style_of_its_own_or_an_address_elsewhere(brow
         assert re.findall(r"<script(?![^>]*\bsrc=)", page) == []
         assert re.findall(r"<style|\sstyle=|\son\w+=", page) == []
         for source in re.findall(r'(?:src|<link[^>]*href)="([^"]+)"', page):
-            assert source.startswith("/-/static/"), source
+            assert source.startswith(("/-/static/", "/-/file/")), source
 
 
 def test_the_session_cookie_is_closed_to_scripts_and_other_sites(browser: Browser) -> None:

@@ -230,3 +230,33 @@ export function people() {
     return options.length ? { from, options, validFor: /^[\p{L}\p{N}_-]*$/u } : null;
   };
 }
+
+/** Files of the volume: behind “![”, and between the parentheses of a link or picture. */
+export function files(volume) {
+  return async (context) => {
+    const inside = context.matchBefore(/!?\[[^\]\n]*\]\([^()\s]*$/);
+    const opened = inside ? null : context.matchBefore(/!\[[^[\]\n]*$/);
+    const before = inside ?? opened;
+    // The place of an address is literal as well, but for this.
+    const node = syntaxTree(context.state).resolveInner(context.pos, -1).name;
+    if (!before || /Code|HTML|Comment/.test(node)) return null;
+    const typed = inside ? before.text.slice(before.text.lastIndexOf("(") + 1) : before.text.slice(2);
+    if (/[:/]/.test(typed)) return null;
+    const found = await asked(`/-/file-names/${encodeURIComponent(volume)}`, { typed });
+    if (context.aborted || !found.length) return null;
+    const options = found.map((each, nth) => ({
+      label: each.name,
+      detail: each.type.split(";")[0],
+      boost: -nth,
+      apply: (view, _, from, to) => {
+        const rest = view.state.doc.sliceString(to, to + 1);
+        const end = inside ? to + (rest === ")" ? 1 : 0) : to + (rest === "]" ? 1 : 0);
+        const insert = inside ? `${each.destination})` : `](${each.destination})`;
+        // Of a picture the description comes next.
+        const anchor = inside ? from + insert.length : from;
+        view.dispatch({ changes: { from, to: end, insert }, selection: { anchor } });
+      },
+    }));
+    return { from: context.pos - typed.length, options, filter: false };
+  };
+}

@@ -23,7 +23,7 @@ import {
   lineNumbers,
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { LITERAL, filings, names as pageNames, people, sections } from "./completion.js";
+import { LITERAL, files, filings, names as pageNames, people, sections } from "./completion.js";
 import { markupKeys } from "./markup.js";
 import { pasting } from "./paste.js";
 import { making } from "./references.js";
@@ -153,7 +153,7 @@ const KEPT_BY_US = new Set(["Mod-Enter"]);
 
 /** An editor in `parent`; `changed` is called after each change of the text, `caretMoved` whenever the caret may be
  * somewhere else. */
-export function editor({ text, parent, nonce, volume, names, findings, spelling, changed, caretMoved, html, keys }) {
+export function editor({ text, parent, nonce, volume, names, findings, bringing, spelling, changed, caretMoved, html, keys }) {
   return new EditorView({
     parent,
     state: EditorState.create({
@@ -174,11 +174,12 @@ export function editor({ text, parent, nonce, volume, names, findings, spelling,
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people()], icons: false, activateOnTypingDelay: 10 }),
+        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people(), files(volume)], icons: false, activateOnTypingDelay: 10 }),
         references(names),
         findings,
         oneSection,
         // Before what closes brackets, and what makes a link of any pasted address.
+        Prec.high(bringing),
         Prec.high(making(names, volume)),
         Prec.high(pasting(html)),
         caretInSight,

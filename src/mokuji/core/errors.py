@@ -36,6 +36,12 @@ class BadName(MokujiError):
     code = "bad_name"
 
 
+class BadFile(MokujiError):
+    """The bytes are no file that is kept; the message says what to do."""
+
+    code = "bad_file"
+
+
 class BadText(MokujiError):
     """The text cannot be stored; the message names line and column."""
 

@@ -17,6 +17,7 @@ from mokuji.core import names
 from mokuji.core.inserts import DEEPEST, Fault, Inserter, Instance, Token
 from mokuji.core.text.html import Head, HeadEnd, Note, Open, Piece, Tag, heading_tag, note_list, note_use
 from mokuji.core.text.reference import Kind
+from mokuji.core.text.writer import File
 from mokuji.core.wiki import Page
 
 _BLOCK = re.compile(
@@ -54,6 +55,10 @@ class Show(Protocol):
 
     def mark(self, word: str, page: Page) -> str:
         """A mark, typed on a page."""
+        ...
+
+    def file(self, file: File, page: Page) -> str:
+        """A file that a page names: a picture, or the opening tag of a link."""
         ...
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
@@ -147,6 +152,8 @@ class _Weaver:
                 out.append(self._open(frame, piece))
             elif isinstance(piece, Tag):
                 out.append(self.show.mark(piece.word, frame.instance.page))
+            elif isinstance(piece, File):
+                out.append(self.show.file(piece, frame.instance.page))
             elif isinstance(piece, Note):
                 out.append(self._note(frame, piece))
             elif isinstance(piece, Head):

@@ -18,7 +18,7 @@ from mokuji.core.wiki import Page
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
 from mokuji.services import acts, wishes
 from mokuji.services.desk import Desk, find_volume, need_head
-from mokuji.services.importing import import_wiki, read_folder
+from mokuji.services.importing import import_files, import_wiki, read_folder
 from mokuji.services.people import hash_password
 from mokuji.store import people, writing
 from mokuji.store.database import label_of, reading, set_label
@@ -62,9 +62,18 @@ def load(desk: Desk) -> None:
             ids[told["by"]], _time(told["from"]) + nth * timedelta(hours=31, minutes=17), "First text"
         )
 
+    def brought(volume: FolderVolume) -> tuple[int, datetime]:
+        told = starts[names.key(volume.title)]
+        return ids[told["by"]], _time(told["from"])
+
     order = list(starts)
     told = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
-    import_wiki(desk, FolderWiki(tuple(told), ()), sign)
+    shown = FolderWiki(tuple(told), ())
+    made = import_wiki(desk, shown, sign)
+    with as_file(files("mokuji") / "demo") as folder:
+        unkept = import_files(desk, folder / "wiki", shown, made, brought)
+    if unkept:
+        raise DemoFault("The demo's files have problems: " + " ".join(map(str, unkept)))
     _roles(desk, story["people"], ids)
     actors = _actors(desk, ids)
     for act in story["acts"]:

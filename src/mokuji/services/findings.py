@@ -11,10 +11,12 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
+from mokuji.core import files as naming
 from mokuji.core import names
 from mokuji.core.edits import Edit
 from mokuji.core.flaws import Mend, flaws
 from mokuji.core.inserts import assign
+from mokuji.core.mentions import FILE, stretches
 from mokuji.core.policy import Actor
 from mokuji.core.references import Resolver, Sections, lookups, name_for
 from mokuji.core.reports.own_addresses import own_addresses
@@ -27,7 +29,7 @@ from mokuji.services.desk import Desk, Sight
 from mokuji.services.house_styles import found_in, style_of
 from mokuji.services.rendering import PlacedProblem
 from mokuji.services.writing import Preview
-from mokuji.store import search
+from mokuji.store import files, search
 from mokuji.store.database import Connection, reading
 from mokuji.store.snapshot import StoredWiki
 
@@ -76,6 +78,7 @@ def findings(
         found += _sections(wiki, seen)
         found += _addresses(wiki, page, origins)
         found += _ambiguous(sight, wiki, seen)
+        found += _files(connection, page)
         style = style_of(connection, next(v for v in sight.volumes.values() if v.id == page.head.volume))
         missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
         unclosed = dict(
@@ -216,6 +219,25 @@ def _ambiguous(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found
         others = " and ".join(f"“{head.title}”" for head in heads if head.id != link.page)
         said = f"“{typed}” is another name of {len(heads)} pages: it leads to “{link.title}”, not to {others}"
         yield "advice", said, reference.span, tuple(mends)
+
+
+def _files(connection: Connection, page: Page) -> Iterator[_Found]:
+    """Files that the page names and the volume does not have, each with the one that is called nearly so."""
+    named = [
+        (stretch.span, file[0])
+        for stretch in (stretches(page) if "](" in page.text else ())
+        if stretch.kind == FILE and (file := naming.named(stretch.span.of(page.text))) is not None
+    ]
+    keys = {naming.key(name) for _, name in named}
+    known = files.called(connection, page.head.volume, keys)
+    for span, name in named:
+        if naming.key(name) in known:
+            continue
+        near = files.near(connection, page.head.volume, naming.key(name))
+        mends: tuple[Mend, ...] = ()
+        if near is not None:
+            mends = (Mend(f"Name “{near.name}”", (Edit(span, naming.destination(near.name)),)),)
+        yield "problem", f"There is no file “{name}” in this volume", span, mends
 
 
 def _unclosed(wiki: StoredWiki, page: Page, spans: Sequence[Span]) -> Iterator[tuple[Span, tuple[Mend, ...]]]:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
+from mokuji.core import files as file_names
 from mokuji.core import names
-from mokuji.core.errors import Conflict, Missing
+from mokuji.core.errors import BadFile, Conflict, Missing, MokujiError
 from mokuji.core.policy import Role
 from mokuji.core.style import Style, as_fields
 from mokuji.core.wiki import Page, PageHead
 from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, FolderWiki, order_of, read
+from mokuji.formats.media import MOST_BYTES
+from mokuji.services import files
 from mokuji.services.desk import Desk
 from mokuji.services.folders import page_files
 from mokuji.store import contents, house_styles, people, volumes, writing
@@ -49,6 +53,39 @@ def import_now(desk: Desk, wiki: FolderWiki, note: str, *, owner: int | None = N
     """As ``import_wiki``, all of it now and in the owner's name."""
     by = Signature(owner, desk.clock(), note)
     return import_wiki(desk, wiki, lambda *_: by, owner=owner)
+
+
+def import_files(
+    desk: Desk,
+    folder: Path,
+    wiki: FolderWiki,
+    ids: Sequence[int],
+    sign: Callable[[FolderVolume], tuple[int | None, datetime]],
+) -> list[FolderProblem]:
+    """Brings what lies in ``files/`` of each volume of a folder, signed with a person and a time; what cannot be kept
+    is said, and left out."""
+    problems: list[FolderProblem] = []
+    root = folder.resolve()
+    with writing_transaction(desk.engine) as connection:
+        for id_, volume in zip(ids, wiki.volumes, strict=True):
+            taken: set[str] = set()
+            for path in sorted((folder / volume.at("files")).glob("*")):
+                inside = path.relative_to(folder).as_posix()
+                if not path.is_file() or path.name.startswith(".") or not path.resolve().is_relative_to(root):
+                    continue
+                key = file_names.key(path.name)
+                if key in taken:
+                    said = "Another file has this name but for its capitals. Give one of them another."
+                    problems.append(FolderProblem(inside, "file_name", said))
+                    continue
+                try:
+                    if path.stat().st_size > MOST_BYTES:
+                        raise BadFile(f"The file has more than {MOST_BYTES / 1e6:.0f} MB.", code="file_large")
+                    files.keep_as(connection, id_, path.name, path.read_bytes(), sign(volume))
+                    taken.add(key)
+                except MokujiError as fault:
+                    problems.append(FolderProblem(inside, fault.code, fault.message))
+    return problems
 
 
 def _import_volume(desk: Desk, connection: Connection, volume: FolderVolume, sign: Signer) -> int:

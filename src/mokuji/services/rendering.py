@@ -20,11 +20,22 @@ from mokuji.core.names import key as key_of
 from mokuji.core.spans import Lines
 from mokuji.core.text.html import Compiled, Open, inline
 from mokuji.core.text.reference import Kind
+from mokuji.core.text.writer import File
 from mokuji.core.weaving import Entry, weave
 from mokuji.core.wiki import Page
 from mokuji.services.desk import Desk, Ready
 from mokuji.services.inserting import Inserted
 from mokuji.services.linking import Link
+
+
+@dataclass(frozen=True, slots=True)
+class FileShown:
+    """A file as it is shown: its address, media type, and the width and height of a picture (else 0)."""
+
+    href: str
+    type: str
+    width: int = 0
+    height: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +50,8 @@ class Addresses:
     """The address of a category, by the keys of volume and name."""
     lists: Callable[[int, Sequence[tuple[str | None, str]]], Listing | None] | None = None
     """Makes the lists of pages, from the volume where one is typed and its values."""
+    file: Callable[[int, str], FileShown | None] | None = None
+    """What a file is, by the volume where it is named and its name; without it files show as their words."""
     inline: Callable[[int], str] | None = None
     """Where an insert of the page itself is replaced by its text, by its index among the references."""
 
@@ -205,6 +218,27 @@ class _Show:
             return f'<span class="mark">{shown}</span>'
         href = html.escape(self._to.category(volume.key, key_of(word)))
         return f'<a class="mark" href="{href}">{shown}</a>'
+
+    def file(self, file: File, page: Page) -> str:
+        found = self._to.file(page.head.volume, file.name) if self._to.file is not None else None
+        title = f' title="{html.escape(file.title)}"' if file.title else ""
+        name = html.escape(file.name)
+        if found is None:
+            said = html.escape(f"There is no file “{file.name}”" if self._to.file is not None else file.name)
+            if not file.picture:
+                return f'<a class="no-file" title="{said}">'
+            return f'<span class="picture" title="{said}">Picture: {html.escape(file.words) or name}</span>'
+        href = html.escape(found.href + file.fragment)
+        if not file.picture:
+            return f'<a class="file" href="{href}"{title}>'
+        words = html.escape(file.words)
+        sort = found.type.partition("/")[0]
+        if sort == "image":
+            size = f' width="{found.width}" height="{found.height}"' if found.width and found.height else ""
+            return f'<img src="{href}" alt="{words}"{title}{size} loading="lazy">'
+        if sort in {"video", "audio"}:
+            return f'<{sort} controls preload="metadata" src="{href}" aria-label="{words or name}"{title}></{sort}>'
+        return f'<a class="file" href="{href}"{title}>{words or name}</a>'
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         said = " ".join(html.escape(fault.message) for fault in dict.fromkeys(faults))

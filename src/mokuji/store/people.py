@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from types import MappingProxyType
@@ -106,3 +107,9 @@ def actor_by_id(connection: Connection, person: int) -> Actor:
     row = connection.execute(text("SELECT handle, name FROM person WHERE id = :id"), {"id": person}).one()
     roles = connection.execute(text("SELECT volume, role FROM membership WHERE person = :id"), {"id": person})
     return Actor(person, row.handle, row.name, MappingProxyType({r.volume: Role(r.role) for r in roles}))
+
+
+def names_of(connection: Connection, people: Collection[int]) -> dict[int, str]:
+    """The names of people by id."""
+    query = text("SELECT id, name FROM person WHERE id = ANY(CAST(:people AS int[]))")
+    return {row.id: row.name for row in connection.execute(query, {"people": list(people)}).all()}

@@ -19,6 +19,7 @@ from sqlalchemy import (
     Identity,
     Index,
     Integer,
+    LargeBinary,
     MetaData,
     SmallInteger,
     Table,
@@ -207,6 +208,33 @@ house_style = Table(
     Column("revision", Integer, nullable=False),
     Column("person", ForeignKey("person.id")),
     Column("changed", DateTime(timezone=True), nullable=False),
+)
+
+blob = Table(
+    "blob",
+    metadata,
+    Column("hash", LargeBinary, primary_key=True),  # SHA-256 of the bytes
+    Column("data", LargeBinary, nullable=False),
+)
+
+file = Table(
+    "file",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), nullable=False),
+    _key("key"),
+    Column("name", Text, nullable=False),
+    Column("version", Integer, nullable=False),
+    Column("hash", ForeignKey("blob.hash"), nullable=False),
+    Column("type", Text, nullable=False),
+    Column("size", BigInteger, nullable=False),
+    Column("width", Integer, nullable=False),
+    Column("height", Integer, nullable=False),
+    Column("person", ForeignKey("person.id")),
+    Column("at", DateTime(timezone=True), nullable=False),
+    UniqueConstraint("volume", "key", name="file_volume_key"),
+    Index("file_hash", "hash"),
+    Index("file_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
 )
 
 filing = Table(

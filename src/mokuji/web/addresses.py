@@ -38,6 +38,16 @@ def upkeep(volume_key: str, name: str = "") -> str:
     return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")
 
 
+def file(volume_key: str, name: str) -> str:
+    """A file of a volume."""
+    return f"/-/file{address(volume_key)}/{quote(name, safe='')}"
+
+
+def files(volume_key: str, **query: object) -> str:
+    """The files of a volume."""
+    return _with(f"/-/files{address(volume_key)}", query)
+
+
 def style(volume_key: str, **query: object) -> str:
     """The house style of a volume."""
     return _with(f"/-/style{address(volume_key)}", query)

@@ -123,12 +123,21 @@ def get_visitor(request: Request) -> Visitor:
 
 async def checked_form(request: Request) -> dict[str, str]:
     """The fields of a form, once its token is found to fit; Forbidden otherwise (the browser keeps what was typed)."""
+    fields, _ = await checked_upload(request)
+    return fields
+
+
+async def checked_upload(request: Request) -> tuple[dict[str, str], tuple[str, bytes] | None]:
+    """The fields of a form as ``checked_form`` gives them, and the file that came along: its name and its bytes."""
     # What is too large for a page is said by the page that it came from.
-    form = await request.form(max_part_size=LARGEST_BODY)
     fields: dict[str, str] = {}
-    for name, value in form.multi_items():
-        if isinstance(value, str):  # of a field that comes several times all, one a line
-            fields[name] = f"{fields[name]}\n{value}" if name in fields else value
+    file: tuple[str, bytes] | None = None
+    async with request.form(max_part_size=LARGEST_BODY) as form:
+        for name, value in form.multi_items():
+            if isinstance(value, str):  # of a field that comes several times all, one a line
+                fields[name] = f"{fields[name]}\n{value}" if name in fields else value
+            elif file is None and value.filename:
+                file = (value.filename, await value.read())
     desk = get_desk(request)
     fit = any(
         value and people.form_token_fits(desk, value, fields.get("token", ""))
@@ -140,11 +149,12 @@ async def checked_form(request: Request) -> dict[str, str]:
             "Go back, load the page again, and send it once more.",
             code="form_token",
         )
-    return fields
+    return fields, file
 
 
 Who = Annotated[Visitor, Depends(get_visitor)]
 Form = Annotated[dict[str, str], Depends(checked_form)]
+Upload = Annotated[tuple[dict[str, str], tuple[str, bytes] | None], Depends(checked_upload)]
 
 
 def see(address: str) -> RedirectResponse:

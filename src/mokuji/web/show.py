@@ -9,8 +9,8 @@ from markupsafe import Markup
 
 from mokuji.core.policy import Actor
 from mokuji.core.spans import Lines
-from mokuji.core.wiki import Page
-from mokuji.services import listings, rendering
+from mokuji.core.wiki import Page, Volume
+from mokuji.services import files, listings, rendering
 from mokuji.services.desk import Desk
 from mokuji.services.linking import Link
 from mokuji.web import addresses
@@ -30,6 +30,14 @@ def places(
     def card(link: Link) -> str:
         return addresses.act("card", link.volume, link.key)
 
+    known: dict[tuple[int, str], rendering.FileShown | None] = {}
+
+    def file(home: int, name: str) -> rendering.FileShown | None:
+        if (home, name) not in known:
+            found = files.known_to(desk, actor, home, name)
+            known[home, name] = None if found is None else shown_file(*found)
+        return known[home, name]
+
     def inline(index: int) -> str:
         return addresses.plan("inline", volume, under, insert=index, revision=revision)
 
@@ -37,9 +45,16 @@ def places(
         write if may_write else None,
         card,
         category=addresses.category,
+        file=file,
         lists=partial(listings.listing, desk, actor),
         inline=inline if may_write and volume else None,
     )
+
+
+def shown_file(volume: Volume, file: files.StoredFile) -> rendering.FileShown:
+    """A file with its address, which is another one when its content is."""
+    href = f"{addresses.file(volume.key, file.name)}?v={file.hash[:6].hex()}"
+    return rendering.FileShown(href, file.type, file.width, file.height)
 
 
 def heading_lines(page: Page) -> list[int]:

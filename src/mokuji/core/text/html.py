@@ -27,7 +27,7 @@ from mokuji.core.text.parser import events
 from mokuji.core.text.reference import Kind
 from mokuji.core.text.slots import Escaped, parse
 from mokuji.core.text.slots import Piece as Slotted
-from mokuji.core.text.writer import Rules, Writer
+from mokuji.core.text.writer import File, Rules, Writer
 from mokuji.core.wiki import Page
 
 _TAGS = set(
@@ -88,7 +88,7 @@ class Tag:
     word: str
 
 
-Piece = str | Open | Head | HeadEnd | Note | Tag
+Piece = str | Open | Head | HeadEnd | Note | Tag | File
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +109,8 @@ def bare(piece: Piece) -> str:
         return f"<h{piece.level}>"
     if isinstance(piece, Tag):
         return "#" + html.escape(piece.word)
+    if isinstance(piece, File):
+        return html.escape(piece.words) if piece.picture else "<a>"
     return f"</h{piece.level}>" if isinstance(piece, HeadEnd) else ""
 
 
@@ -197,7 +199,7 @@ def _divide(
     body, *notes = re.split(rf"<div>{mark}m(\d+)q", clean)
     places = re.compile(
         rf"\n?{mark}(?P<block>\d+)bq\n?|{mark}(?P<index>\d+)(?P<linked>l?)q|{mark}f(?P<note>\d+)q"
-        rf"|{mark}t(?P<tag>\d+)q"
+        rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q"
         rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
     )
 
@@ -216,6 +218,8 @@ def _divide(
                 inside = True
                 own = found["heading"] if marked else found["nth"]
                 yield Head(int(found["level"]), None if own is None else int(own))
+            elif found["file"]:
+                yield writer.files[int(found["file"])]
             elif found["tag"]:
                 yield Tag(writer.marks[int(found["tag"])])
             elif found["note"]:

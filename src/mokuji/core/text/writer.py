@@ -5,11 +5,12 @@ the rules that are ours (``Rules``); the published examples are run through
 this very writer. What is ours and must survive cleaning (identifiers,
 classes, checkboxes) is not written into the HTML but left as stand-ins:
 ``own`` holds whole fragments, ``attributes`` what goes into the tag before,
-``labels`` those of footnotes where they are used.
+``labels`` those of footnotes where they are used, ``files`` those that links
+and pictures name.
 
 A stand-in is ``prefix``, a letter for its sort (none for a reference), a
 number and ``q``: ``a`` attributes, ``o`` own fragments, ``v`` slots that are
-shown as such, ``t`` marks, ``f`` uses of footnotes, ``m`` before the text of
+shown as such, ``t`` marks, ``p`` files, ``f`` uses of footnotes, ``m`` before the text of
 one, ``h`` behind the tag of a heading, ``k`` typed in front of a heading's
 words to say which one it is. Behind the number of a reference ``l`` says that
 it stands inside a link, ``b`` that it is a block.
@@ -24,6 +25,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
 
+from mokuji.core import files
 from mokuji.core.text.parser import tag_name
 from mokuji.core.text.raw_html import block_stands, inline_stands
 
@@ -67,6 +69,18 @@ class Rules:
     decorate: bool = True
 
 
+@dataclass(frozen=True, slots=True)
+class File:
+    """A file of the volume where a link or picture names it: what it is called, the fragment behind the name, the
+    description of a picture, and the title. Of a link this is the opening tag."""
+
+    name: str
+    fragment: str
+    words: str
+    title: str
+    picture: bool
+
+
 class Writer:
     """Takes the events of one text. Nothing in it recurses, so no nesting can exhaust the stack."""
 
@@ -86,6 +100,7 @@ class Writer:
         self.own: list[str] = []
         self.attributes: list[str] = []
         self.labels: list[str] = []
+        self.files: list[File] = []
         self.slots = slots
         self.marks = marks
         self.headings = 0
@@ -264,6 +279,11 @@ class Writer:
         self.attributes.append(words)
         return f"{self.prefix}a{len(self.attributes) - 1}q"
 
+    def _file(self, file: File) -> str:
+        """A stand-in for a file that a link or picture names."""
+        self.files.append(file)
+        return self._sort("p", len(self.files) - 1)
+
     def _fragment(self, words: str) -> str:
         """A stand-in for finished HTML of our own."""
         if not self.prefix:
@@ -313,6 +333,10 @@ class Writer:
         elif name == "Link":
             self._links += 1
             link = tag["Link"]
+            file = files.named(link["dest_url"]) if self.prefix else None
+            if file is not None:
+                self._out.append("<a>" + self._file(File(*file, "", link["title"], False)))
+                return
             url = ("mailto:" if link["link_type"] == "Email" else "") + link["dest_url"]
             title = f' title="{html.escape(link["title"])}"' if link["title"] else ""
             self._out.append(f'<a href="{html.escape(quote(url, safe=_URL_SAFE))}"{title}>')
@@ -340,6 +364,10 @@ class Writer:
             alt = self._stand_in.sub(lambda found: self._words.get(int(found[1]), ""), alt)
             alt = self._slot.sub(lambda found: self.slots[int(found[1])], alt)
         url = self._picture["dest_url"]
+        file = files.named(url) if self.prefix else None
+        if file is not None:
+            self._out.append(self._file(File(*file, alt, self._picture["title"], True)))
+            return
         if self._rules.pictures:
             words = html.escape(alt or url)
             self._out.append(

@@ -1,0 +1,123 @@
+"""Files: what they are called in a volume, and their bytes by content."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, text
+
+
+@dataclass(frozen=True, slots=True)
+class StoredFile:
+    """A file without its bytes. ``hash`` is that of its content, ``type`` its media type; ``width`` and ``height`` are
+    0 for what is no picture."""
+
+    id: int
+    volume: int
+    key: str
+    name: str
+    version: int
+    hash: bytes
+    type: str
+    size: int
+    width: int
+    height: int
+    person: int | None
+    at: datetime
+
+
+CALLED = text("SELECT * FROM file WHERE volume = :volume AND key = ANY(CAST(:keys AS text[]))")
+OF_VOLUME = text(
+    """SELECT * FROM file WHERE volume = :volume AND key > :after COLLATE "C"
+    ORDER BY volume, key LIMIT :most"""
+)
+LIKE = text(
+    """SELECT * FROM file WHERE volume = :volume AND key LIKE :part
+    ORDER BY position(:typed in key), key LIMIT :most"""
+)
+SAME = text("SELECT * FROM file WHERE hash = :hash AND volume = :volume ORDER BY key LIMIT 1")
+NEAR = text(
+    """SELECT * FROM file WHERE volume = :volume AND key % :key COLLATE "C"
+    ORDER BY similarity(key, :key) DESC, key LIMIT 1"""
+)
+DATA = text("SELECT data FROM blob WHERE hash = :hash")
+_PUT_BLOB = text("INSERT INTO blob (hash, data) VALUES (:hash, :data) ON CONFLICT (hash) DO NOTHING")
+_ADD = text(
+    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
+    VALUES (:volume, :key, :name, 1, :hash, :type, :size, :width, :height, :person, :at) RETURNING *"""
+)
+_RENAME = text("UPDATE file SET key = :key, name = :name WHERE id = :id")
+
+
+def _file(row: Row[Any]) -> StoredFile:
+    return StoredFile(**row._mapping)
+
+
+def called(connection: Connection, volume: int, keys: Collection[str]) -> dict[str, StoredFile]:
+    """The files of a volume that have these keys."""
+    rows = connection.execute(CALLED, {"volume": volume, "keys": list(keys)}).all() if keys else []
+    return {row.key: _file(row) for row in rows}
+
+
+def of_volume(connection: Connection, volume: int, *, after: str, most: int) -> list[StoredFile]:
+    """The files of a volume by name, from one on."""
+    values = {"volume": volume, "after": after, "most": most}
+    return [_file(row) for row in connection.execute(OF_VOLUME, values).all()]
+
+
+def like(connection: Connection, volume: int, typed: str, most: int) -> list[StoredFile]:
+    """Files whose name holds some letters, those first in which they stand first."""
+    part = "%" + typed.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+    values = {"volume": volume, "part": part, "typed": typed, "most": most}
+    return [_file(row) for row in connection.execute(LIKE, values).all()]
+
+
+def near(connection: Connection, volume: int, key: str) -> StoredFile | None:
+    """The file of a volume that is called most like this."""
+    row = connection.execute(NEAR, {"volume": volume, "key": key}).first()
+    return _file(row) if row is not None else None
+
+
+def same(connection: Connection, volume: int, hash_: bytes) -> StoredFile | None:
+    """A file of the volume with this content."""
+    row = connection.execute(SAME, {"volume": volume, "hash": hash_}).first()
+    return _file(row) if row is not None else None
+
+
+def add(
+    connection: Connection,
+    volume: int,
+    named: tuple[str, str],
+    data: bytes,
+    hash_: bytes,
+    told: tuple[str, int, int],
+    signed: tuple[int | None, datetime],
+) -> StoredFile:
+    """A new file: key and name, its bytes and their hash, type, width and height, who brought it and when."""
+    connection.execute(_PUT_BLOB, {"hash": hash_, "data": data})
+    values = {
+        "volume": volume,
+        "key": named[0],
+        "name": named[1],
+        "hash": hash_,
+        "type": told[0],
+        "size": len(data),
+        "width": told[1],
+        "height": told[2],
+        "person": signed[0],
+        "at": signed[1],
+    }
+    return _file(connection.execute(_ADD, values).one())
+
+
+def rename(connection: Connection, file: int, key: str, name: str) -> None:
+    """Calls a file otherwise; what names it is not looked at."""
+    connection.execute(_RENAME, {"id": file, "key": key, "name": name})
+
+
+def data(connection: Connection, hash_: bytes) -> bytes:
+    """The bytes of a content."""
+    return bytes(connection.execute(DATA, {"hash": hash_}).scalar_one())

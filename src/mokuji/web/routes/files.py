@@ -1,0 +1,117 @@
+"""Files of a volume: brought by the desk or from their list, and given to browsers so that nothing in them runs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
+
+from mokuji.core import files as naming
+from mokuji.core.errors import BadFile, MokujiError
+from mokuji.services import files
+from mokuji.services.files import Brought
+from mokuji.statuses import status_of
+from mokuji.web import addresses
+from mokuji.web.pages import Form, Upload, Who, see
+
+router = APIRouter()
+_INLINE = ("image/", "video/", "audio/", "text/plain", "application/pdf")
+# What is in a file cannot reach the wiki: no script, no form, no origin. Drawings have styles of their own.
+_POLICY = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; media-src 'self'; sandbox"
+
+
+@router.get("/-/file/{volume}/{name:path}")
+def file(who: Who, request: Request, volume: str, name: str) -> Response:
+    """A file, whole or in part."""
+    found = files.fetch(who.desk, who.actor, volume, name)
+    etag = f'"{found.hash[:16].hex()}"'
+    how = "inline" if found.type.startswith(_INLINE) else "attachment"
+    headers = {
+        "ETag": etag,
+        "Cache-Control": "private, no-cache",
+        "X-Content-Type-Options": "nosniff",
+        "Content-Security-Policy": _POLICY,
+        "Content-Disposition": f"{how}; filename*=UTF-8''{naming.destination(found.name)}",
+        "Accept-Ranges": "bytes",
+    }
+    if request.headers.get("if-none-match") == etag:
+        return Response(status_code=304, headers=headers)
+    data = files.content(who.desk, found)
+    part = _range(request.headers.get("range", ""), len(data))
+    if part is not None and request.headers.get("if-range", etag) == etag:
+        start, end = part
+        headers["Content-Range"] = f"bytes {start}-{end - 1}/{len(data)}"
+        return Response(data[start:end], 206, headers, found.type)
+    return Response(data, 200, headers, found.type)
+
+
+def _range(asked: str, size: int) -> tuple[int, int] | None:
+    """One range of bytes as it is asked for (RFC 9110, 14.2); None for none, several, or one that is not there."""
+    unit, _, listed = asked.partition("=")
+    first, dash, last = listed.strip().partition("-")
+    if unit.strip() != "bytes" or not dash or "," in listed:
+        return None
+    if first.isdecimal() and len(first) < 16:
+        start = int(first)
+        end = min(int(last) + 1, size) if last.isdecimal() and len(last) < 16 else size
+    elif not first and last.isdecimal() and len(last) < 16:
+        start, end = max(0, size - int(last)), size
+    else:
+        return None
+    return (start, end) if start < end else None
+
+
+@router.post("/-/file/{volume}")
+def bring(who: Who, sent: Upload, volume: str) -> Response:
+    """Keeps a file that was pasted, dropped or chosen; answers with the text that shows it."""
+    form, file_ = sent
+    try:
+        if file_ is None:
+            raise BadFile("No file came along. Choose one.")
+        name = form.get("name", "").strip() or file_[0]
+        brought = files.bring(who.desk, who.actor, volume, name, file_[1])
+    except MokujiError as fault:
+        if "back" in form:
+            raise
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    if "back" in form:
+        return see(addresses.files(volume))
+    return JSONResponse(_told(brought))
+
+
+def _told(brought: Brought) -> dict[str, Any]:
+    file_ = brought.file
+    picture = file_.type.startswith(("image/", "video/", "audio/"))
+    return {
+        "name": file_.name,
+        "destination": naming.destination(file_.name),
+        "picture": picture,
+        "known": brought.known,
+    }
+
+
+@router.post("/-/file-name/{volume}")
+def call(who: Who, form: Form, volume: str) -> Response:
+    """Another name for a file that was brought just now."""
+    try:
+        found = files.call(who.desk, who.actor, volume, form.get("name", ""), form.get("new", ""))
+    except MokujiError as fault:
+        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+    return JSONResponse({"name": found.name, "destination": naming.destination(found.name)})
+
+
+@router.get("/-/files/{volume}")
+def all_files(who: Who, volume: str, after: str = "") -> Response:
+    """The files of a volume."""
+    view = files.files_of(who.desk, who.actor, volume, after)
+    return who.page("files.html", view=view, place=view.place, lit="materials")
+
+
+@router.get("/-/file-names/{volume}")
+def names(who: Who, volume: str, typed: str = "") -> Response:
+    """Files to choose from while a name is typed."""
+    found = files.files_like(who.desk, who.actor, volume, typed)
+    return JSONResponse(
+        [{"name": f.name, "destination": naming.destination(f.name), "type": f.type} for f in found]
+    )

@@ -1,0 +1,130 @@
+"""Files of a volume: kept once, under free names, for who may read the volume; missing ones are found while writing."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from mokuji.core.edits import apply
+from mokuji.core.errors import BadFile, Collision, Forbidden, Missing, Refused
+from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.services import files, findings, importing, writing
+from mokuji.services.desk import Desk
+from tests.outside.test_media import picture
+from tests.services.making import person, volume
+
+PNG = picture("PNG")
+OTHER = picture("PNG", (50, 20))
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    return person(desk, "wenna", guide=Role.WRITER, secret=Role.WRITER)
+
+
+def test_a_file_is_kept_under_a_readable_name_and_found_by_any_way_to_write_it(
+    desk: Desk, writer: Actor
+) -> None:
+    brought = files.bring(desk, writer, "guide", "Wiring DIAGRAM.jpeg", PNG)
+    assert (brought.file.name, brought.known) == ("wiring-diagram.png", False)
+    found = files.fetch(desk, NOBODY, "guide", "WIRING-diagram.PNG")
+    assert (found.type, found.width, found.height, found.size) == ("image/png", 40, 30, len(PNG))
+    assert files.content(desk, found) == PNG
+
+
+def test_the_same_content_is_kept_once_and_a_taken_name_gets_a_number(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "a.png", PNG)
+    again = files.bring(desk, writer, "guide", "b.png", PNG)
+    assert (again.file.name, again.known) == ("a.png", True)
+    assert files.bring(desk, writer, "guide", "A.png", OTHER).file.name == "a-2.png"
+    assert files.bring(desk, writer, "secret", "a.png", PNG).known is False, "another volume is another place"
+
+
+def test_what_is_brought_can_be_called_otherwise_at_once_and_not_later(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "a.png", PNG)
+    files.bring(desk, writer, "guide", "b.png", OTHER)
+    assert files.call(desk, writer, "guide", "a.png", "Lamp at night").name == "lamp-at-night.png"
+    with pytest.raises(Missing):
+        files.fetch(desk, writer, "guide", "a.png")
+    with pytest.raises(Collision):
+        files.call(desk, writer, "guide", "b.png", "lamp at night")
+    other = person(desk, "jonas", guide=Role.WRITER)
+    with pytest.raises(Refused):
+        files.call(desk, other, "guide", "b.png", "mine")
+    desk.clock.now += timedelta(hours=2)  # type: ignore[attr-defined]
+    with pytest.raises(Refused, match="has been here for a while"):
+        files.call(desk, writer, "guide", "b.png", "late")
+
+
+def test_who_may_not_write_brings_nothing_and_a_closed_volume_shows_nothing(
+    desk: Desk, writer: Actor
+) -> None:
+    with pytest.raises(Forbidden):
+        files.bring(desk, NOBODY, "guide", "a.png", PNG)
+    hidden = files.bring(desk, writer, "secret", "plan.png", PNG).file
+    for ask in (
+        lambda: files.fetch(desk, NOBODY, "secret", "plan.png"),
+        lambda: files.files_of(desk, NOBODY, "secret"),
+        lambda: files.files_like(desk, NOBODY, "secret", "plan"),
+    ):
+        with pytest.raises(Missing, match="closed to you"):
+            ask()
+    assert files.known_to(desk, NOBODY, hidden.volume, "plan.png") is None
+    assert files.known_to(desk, writer, hidden.volume, "plan.png") is not None
+
+
+def test_files_are_listed_and_offered_by_name(desk: Desk, writer: Actor) -> None:
+    for n in range(files.SCREEN + 5):
+        files.bring(desk, writer, "guide", f"part {n:03}.png", picture("PNG", (n + 1, 1)))
+    view = files.files_of(desk, writer, "guide")
+    rest = files.files_of(desk, writer, "guide", view.more_after or "")
+    names = [each.name for each in (*view.files, *rest.files)]
+    assert names == sorted(names) and len(names) == files.SCREEN + 5 and rest.more_after is None
+    assert [each.name for each in files.files_like(desk, writer, "guide", "T-06")] == [
+        f"part-06{n}.png" for n in range(5)
+    ]
+    assert files.files_like(desk, writer, "guide", "%_") == []
+
+
+def test_a_file_that_is_not_there_is_found_with_the_one_that_is_meant(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "wiring of the lamp.png", PNG)
+    text = "![x](wiring-of-lamp.png) [y](WIRING-of-the-lamp.png) ![z](https://post.example/a.png) [q](nothing.pdf)"
+    seen = writing.preview(desk, writer, "guide", "Lamp", text)
+    found = [each for each in findings.findings(desk, writer, seen, (), ()) if "file" in each.message]
+    assert [each.message for each in found] == [
+        "There is no file “wiring-of-lamp.png” in this volume",
+        "There is no file “nothing.pdf” in this volume",
+    ]
+    assert apply(text, found[0].mends[0].edits).startswith("![x](wiring-of-the-lamp.png)")
+    assert found[1].mends == ()
+
+
+def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "files").mkdir()
+    (tmp_path / "Lamp.md").write_text("![x](a.png)\n")
+    for name, data in (
+        ("a.png", PNG),
+        ("bad.png", b"MZ\x90\x00" + bytes(99)),
+        (".hidden", PNG),
+        ("A.PNG", OTHER),
+    ):
+        (tmp_path / "files" / name).write_bytes(data)
+    (tmp_path / "files" / "out.png").symlink_to("/etc/hostname")
+    wiki = importing.read_folder(tmp_path)
+    ids = importing.import_now(desk, wiki, "import")
+    problems = importing.import_files(desk, tmp_path, wiki, ids, lambda _: (None, desk.clock()))
+    assert sorted((each.path, each.code) for each in problems) == [
+        ("files/a.png", "file_name"),
+        ("files/bad.png", "bad_file_type"),
+    ]
+    key = wiki.volumes[0].title.lower()
+    assert [each.name for each in files.files_of(desk, NOBODY, key).files] == ["A.PNG"]
+
+
+def test_an_empty_file_is_refused(desk: Desk, writer: Actor) -> None:
+    with pytest.raises(BadFile, match="empty"):
+        files.bring(desk, writer, "guide", "a.png", b"")
