@@ -10,10 +10,10 @@ import pytest
 from mokuji.core.edits import apply
 from mokuji.core.errors import BadFile, Collision, Forbidden, Missing, Refused
 from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import files, findings, importing, writing
+from mokuji.services import acts, files, findings, folders, importing, wishes, writing
 from mokuji.services.desk import Desk
 from tests.outside.test_media import picture
-from tests.services.making import person, volume
+from tests.services.making import pages, person, volume
 
 PNG = picture("PNG")
 OTHER = picture("PNG", (50, 20))
@@ -128,3 +128,37 @@ def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(desk: Desk
 def test_an_empty_file_is_refused(desk: Desk, writer: Actor) -> None:
     with pytest.raises(BadFile, match="empty"):
         files.bring(desk, writer, "guide", "a.png", b"")
+
+
+def test_pages_bring_their_files_to_another_volume_and_closed_ones_do_not_get_out(
+    desk: Desk, writer: Actor
+) -> None:
+    volume(desk, "Data")
+    owner = person(desk, "olwen", guide=Role.OWNER, data=Role.OWNER, secret=Role.OWNER)
+    for name, data in (("a.png", PNG), ("b.png", OTHER), ("c.png", picture("PNG", (3, 3)))):
+        files.bring(desk, owner, "guide", name, data)
+    taken = files.bring(desk, owner, "data", "b.png", picture("PNG", (9, 9))).file
+    files.bring(desk, owner, "secret", "plan.png", PNG)
+    pages(desk, owner, "guide", {"Lamp": "![x](a.png) ![y](b.png)", "Bulb": "![z](c.png)"})
+    pages(desk, owner, "data", {"Table": "[[Guide/Lamp]] ![p](plan.png)"})
+    acts.apply(desk, owner, wishes.Move("guide", "lamp", "data"), None)
+    assert files.fetch(desk, owner, "data", "a.png").hash == files.fetch(desk, owner, "guide", "a.png").hash
+    assert files.fetch(desk, owner, "data", "b.png").hash == taken.hash, "what is called so there stays"
+    acts.apply(desk, owner, wishes.Merge("guide", "bulb", "Data/Table"), None)
+    assert files.fetch(desk, owner, "data", "c.png").width == 3
+    with pytest.raises(Missing):
+        files.fetch(desk, owner, "data", "plan.png")
+
+
+def test_a_folder_says_which_files_are_missing_and_shows_those_that_are_there(tmp_path: Path) -> None:
+    (tmp_path / "files").mkdir()
+    (tmp_path / "files" / "a.png").write_bytes(PNG)
+    (tmp_path / "Lamp.md").write_text(
+        "![x](A.png)\n\n![y](gone.png) `![z](code.png)` [u](https://post.example/x.png)\n"
+    )
+    (problem,) = folders.check(tmp_path).problems
+    assert (problem.line, problem.column, problem.code) == (3, 6, "file_missing")
+    assert "“gone.png”" in problem.message
+    (tmp_path / "Lamp.md").write_text("![x](a.png)\n")
+    html, _ = folders.render(tmp_path, "Lamp")
+    assert '<img src="files/a.png" alt="x"' in html

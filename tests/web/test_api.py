@@ -13,6 +13,7 @@ from starlette.testclient import TestClient
 
 from mokuji.server import create_app
 from mokuji.services.desk import Desk
+from tests.outside.test_media import picture
 from tests.web.conftest import Browser
 
 WELL = "/api/v1/volumes/tern-4-service-manual/pages/battery-well"
@@ -71,6 +72,30 @@ def test_the_house_style_is_read_and_changed_with_the_revision_it_was_read_in(we
     assert refused.status_code == 409 and "no dictionary for “xx”" in refused.json()["detail"]
     del wenna.headers["Authorization"]
     assert wenna.put(MANUAL + "/style", json=new).status_code == 403
+
+
+def test_files_are_brought_listed_and_had(wenna: TestClient) -> None:
+    data = picture("PNG")
+    brought = wenna.post(MANUAL + "/files", files={"file": ("My lamp.JPG", data)})
+    assert brought.status_code == 201
+    told = brought.json()
+    assert (told["name"], told["type"], told["width"], told["known"]) == (
+        "my-lamp.png",
+        "image/png",
+        40,
+        False,
+    )
+    assert [each["name"] for each in wenna.get(MANUAL + "/files").json()["files"]] == [
+        "battery-well.svg",
+        "my-lamp.png",
+    ]
+    found = wenna.get(MANUAL + "/files/my-lamp.png")
+    assert found.content == data and found.headers["content-disposition"].startswith("attachment")
+    assert wenna.get(MANUAL + "/files/none.png").json()["code"] == "file_missing"
+    refused = wenna.post(MANUAL + "/files", files={"file": ("x.png", b"MZ" + bytes(90))})
+    assert refused.status_code == 422 and "none of the types" in refused.json()["detail"]
+    del wenna.headers["Authorization"]
+    assert wenna.post(MANUAL + "/files", files={"file": ("x.png", data)}).status_code == 403
 
 
 def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_desk: Desk) -> None:

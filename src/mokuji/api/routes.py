@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from functools import partial
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Query, Request, UploadFile
 from fastapi import Path as PathParameter
 from fastapi.responses import PlainTextResponse, Response
 
 from mokuji.api import plan_schemas, schemas, wishing
 from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.files import destination
 from mokuji.core.names import key as name_key
 from mokuji.core.policy import Actor
 from mokuji.core.style import AVOID, HEADINGS, NAMES, SENTENCE, SPELLING, STEP, TITLES, USE, WORDS, read_style
@@ -21,6 +22,7 @@ from mokuji.services import (
     acts,
     categories,
     concepts,
+    files,
     finding,
     history,
     house_styles,
@@ -403,6 +405,38 @@ def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
             for each in found.spots
         ],
     )
+
+
+@router.get("/volumes/{volume}/files")
+def files_of(desk: TheDesk, actor: Reader, volume: str, after: str = "") -> schemas.Files:
+    """The files of a volume."""
+    view = files.files_of(desk, actor, volume, after)
+    return schemas.Files(
+        files=[schemas.File(**_as_file(each)) for each in view.files], more_after=view.more_after
+    )
+
+
+def _as_file(file: files.StoredFile) -> dict[str, Any]:
+    names = ("name", "type", "size", "width", "height", "at")
+    return {name: getattr(file, name) for name in names}
+
+
+@router.post("/volumes/{volume}/files", status_code=201)
+def bring_file(desk: TheDesk, actor: Changer, volume: str, file: UploadFile) -> schemas.BroughtFile:
+    """Keep a file, under a readable name made of its own. Its type is found from its content."""
+    brought = files.bring(desk, actor, volume, file.filename or "", file.file.read())
+    return schemas.BroughtFile(**_as_file(brought.file), known=brought.known)
+
+
+@router.get("/volumes/{volume}/files/{name:path}", response_class=Response)
+def file(desk: TheDesk, actor: Reader, volume: str, name: str) -> Response:
+    """The bytes of a file."""
+    found = files.fetch(desk, actor, volume, name)
+    headers = {
+        "Content-Disposition": f"attachment; filename*=UTF-8''{destination(found.name)}",
+        "Content-Security-Policy": "default-src 'none'; sandbox",
+    }
+    return Response(files.content(desk, found), 200, headers, found.type)
 
 
 @router.get("/volumes/{volume}/style")

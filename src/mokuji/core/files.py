@@ -18,6 +18,7 @@ LONGEST = 120
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|[/?#.]")
 _NO_NAME = re.compile(r'[\x00-\x1f\x7f/\\:*?"<>|]')
 _GAPS = re.compile(r"[^\w.()+-]+")
+_DESTINATION = re.compile(r"\]\(<?([^()<>\s]{1,400})")
 _ENDING = re.compile(r"\.([A-Za-z0-9]{1,8})\Z")
 
 
@@ -35,6 +36,12 @@ def named(destination: str) -> tuple[str, str] | None:
 def key(name: str) -> str:
     """What two names of one file have in common."""
     return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name.strip()).casefold())
+
+
+def names_in(text: str) -> set[str]:
+    """Keys of what may be files that a text names: read quickly, so that some of them may stand in code."""
+    found = (named(each[1]) for each in _DESTINATION.finditer(text))
+    return {key(each[0]) for each in found if each is not None}
 
 
 def ending(name: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import mimetypes
 import os
 import secrets
 import tempfile
@@ -13,6 +14,7 @@ from functools import partial
 from pathlib import Path
 from urllib.parse import quote
 
+from mokuji.core import files as file_names
 from mokuji.core import graph, names
 from mokuji.core.categories import Filing, filed
 from mokuji.core.contents import LAST, Put
@@ -20,6 +22,7 @@ from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.inserts import Fault
 from mokuji.core.listing import Listing, Row, arrange, fields
 from mokuji.core.listing import read as read_listing
+from mokuji.core.mentions import FILE, stretches
 from mokuji.core.names import Name
 from mokuji.core.plan import Plan
 from mokuji.core.plans.merge import Texts, merge
@@ -211,6 +214,7 @@ def check(folder: Path) -> Checked:
     ]
     problems += _insert_problems(found, pages)
     problems += _no_dictionary(found)
+    problems += _missing_files(found, folder, pages)
     return Checked(
         tuple(
             CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
@@ -224,6 +228,26 @@ def check(folder: Path) -> Checked:
             sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
         ),
     )
+
+
+def _missing_files(found: Loaded, folder: Path, pages: list[Page]) -> Iterator[FolderProblem]:
+    """Files that pages name and that do not lie in ``files/`` of their volume."""
+    there = {
+        id_: {file_names.key(path.name) for path in (folder / volume.at("files")).glob("*") if path.is_file()}
+        for id_, volume in found.index.volumes.items()
+    }
+    for page in pages:
+        known = there[page.head.volume]
+        # Most pages name none that is missing: only the others are read closely.
+        if "](" not in page.text or file_names.names_in(page.text) <= known:
+            continue
+        lines = Lines(page.text)
+        for stretch in stretches(page):
+            named = file_names.named(stretch.span.of(page.text)) if stretch.kind == FILE else None
+            if named is not None and file_names.key(named[0]) not in known:
+                at = lines.position(stretch.span.start)
+                said = f"There is no file “{named[0]}” in the files/ of this volume."
+                yield FolderProblem(found.paths[page.head.id], "file_missing", said, at.line, at.column)
 
 
 def _no_dictionary(found: Loaded) -> Iterator[FolderProblem]:
@@ -318,7 +342,14 @@ def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
         path = places.get((link.volume, link.key))
         return quote(os.path.relpath(path, Path(found.paths[head.id]).parent)) if path else ""
 
-    to = rendering.Addresses(page=address, lists=partial(_listed, wiki))
+    def file(home: int, name: str) -> rendering.FileShown | None:
+        where = found.index.volumes[home].at(f"files/{name}")
+        if not (folder / where).is_file():
+            return None
+        relative = quote(os.path.relpath(where, Path(found.paths[head.id]).parent))
+        return rendering.FileShown(relative, mimetypes.guess_type(name)[0] or "application/octet-stream")
+
+    to = rendering.Addresses(page=address, lists=partial(_listed, wiki), file=file)
     shown = rendering.render(key, here, compile_page(here, key), anchors, needs, to)
     path, lines = found.paths[head.id], Lines(here.text)
     problems = []

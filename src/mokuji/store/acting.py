@@ -16,13 +16,14 @@ from mokuji.core import names
 from mokuji.core.changes import ChangeSet, Fate, PageChange, VolumeChange
 from mokuji.core.contents import Placing, Put, Rekey, Take
 from mokuji.core.errors import Conflict
+from mokuji.core.files import names_in
 from mokuji.core.following import Entry
 from mokuji.core.plan import Plan
 from mokuji.core.plans import undo
 from mokuji.core.plans.undo import Before, Past, Returning
 from mokuji.core.spans import Span
 from mokuji.core.wiki import PageHead, Volume
-from mokuji.store import history, placing, trash, volumes, writing
+from mokuji.store import files, history, placing, trash, volumes, writing
 from mokuji.store.history import LoggedAct
 from mokuji.store.writing import Signature
 
@@ -56,8 +57,20 @@ def do(connection: Connection, plan: Plan, volume: int, by: Signature, facts: Ma
     if change_set.removed:
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
+    _carry_files(connection, change_set)
     writing.set_detail(connection, number, _detail(plan, facts, given, given_volumes, back))
     return Done(number, given, given_volumes)
+
+
+def _carry_files(connection: Connection, change_set: ChangeSet) -> None:
+    """Pages that come to another volume, by themselves or into another page, bring the files that they name; one that
+    is called so there already stays."""
+    ways = [(c.head.volume, c) for c in change_set.changes if c.fate is Fate.KEPT]
+    by_id = {change.head.id: change for change in change_set.changes}
+    ways += [(e.head.volume, by_id[e.successor]) for e in change_set.removed if e.successor in by_id]
+    for source, change in ways:
+        if source != change.head_after.volume and "](" in change.after:
+            files.carry(connection, source, change.head_after.volume, names_in(change.after))
 
 
 def _make_volumes(connection: Connection, changes: tuple[VolumeChange, ...]) -> dict[int, int]:

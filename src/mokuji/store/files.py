@@ -49,6 +49,11 @@ _ADD = text(
     """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
     VALUES (:volume, :key, :name, 1, :hash, :type, :size, :width, :height, :person, :at) RETURNING *"""
 )
+_CARRY = text(
+    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
+    SELECT :target, key, name, 1, hash, type, size, width, height, person, at FROM file
+    WHERE volume = :source AND key = ANY(CAST(:keys AS text[])) ON CONFLICT (volume, key) DO NOTHING"""
+)
 _RENAME = text("UPDATE file SET key = :key, name = :name WHERE id = :id")
 
 
@@ -111,6 +116,12 @@ def add(
         "at": signed[1],
     }
     return _file(connection.execute(_ADD, values).one())
+
+
+def carry(connection: Connection, source: int, target: int, keys: Collection[str]) -> None:
+    """Gives a volume the files of another that have these keys; what it has keeps its own."""
+    if keys:
+        connection.execute(_CARRY, {"source": source, "target": target, "keys": list(keys)})
 
 
 def rename(connection: Connection, file: int, key: str, name: str) -> None:

@@ -27,9 +27,11 @@ def file(who: Who, request: Request, volume: str, name: str) -> Response:
     found = files.fetch(who.desk, who.actor, volume, name)
     etag = f'"{found.hash[:16].hex()}"'
     how = "inline" if found.type.startswith(_INLINE) else "attachment"
+    # With `?v=` the address is another one when the content is.
+    lasting = request.query_params.get("v") == found.hash[:6].hex()
     headers = {
         "ETag": etag,
-        "Cache-Control": "private, no-cache",
+        "Cache-Control": "private, max-age=86400, immutable" if lasting else "private, no-cache",
         "X-Content-Type-Options": "nosniff",
         "Content-Security-Policy": _POLICY,
         "Content-Disposition": f"{how}; filename*=UTF-8''{naming.destination(found.name)}",
