@@ -13,7 +13,7 @@ from mokuji.core.policy import NOBODY, Actor, Role
 from mokuji.services import acts, files, findings, folders, importing, wishes, writing
 from mokuji.services.desk import Desk
 from tests.outside.test_media import picture
-from tests.services.making import pages, person, volume
+from tests.services.making import pages, person, texts, volume
 
 PNG = picture("PNG")
 OTHER = picture("PNG", (50, 20))
@@ -162,3 +162,16 @@ def test_a_folder_says_which_files_are_missing_and_shows_those_that_are_there(tm
     (tmp_path / "Lamp.md").write_text("![x](a.png)\n")
     html, _ = folders.render(tmp_path, "Lamp")
     assert '<img src="files/a.png" alt="x"' in html
+
+
+def test_a_file_whose_name_follows_a_rename_is_called_so_as_well(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "bilge pump.png", PNG)
+    pages(desk, writer, "guide", {"Bilge pump": "x", "Lamp": "[[Bilge pump]] ![x](bilge-pump.png)"})
+    view = acts.plan(desk, writer, wishes.Rename("guide", "bilge pump", "Sump pump"))
+    assert view.plan is not None
+    chosen = tuple(row.id for row in view.plan.rows)
+    assert chosen
+    acts.apply(desk, writer, wishes.Rename("guide", "bilge pump", "Sump pump", rows=chosen), None)
+    assert "![x](sump-pump.png)" in texts(desk)["Lamp"]
+    new, old = (files.fetch(desk, writer, "guide", each) for each in ("sump-pump.png", "bilge-pump.png"))
+    assert new.hash == old.hash

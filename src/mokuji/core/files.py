@@ -44,6 +44,15 @@ def names_in(text: str) -> set[str]:
     return {key(each[0]) for each in found if each is not None}
 
 
+def renamed_in(before: str, after: str) -> list[tuple[str, str]]:
+    """Old and new names of files where two texts differ in them, and in nothing else that could be one."""
+    old, new = ([each[1] for each in _DESTINATION.finditer(text)] for text in (before, after))
+    if len(old) != len(new):
+        return []
+    pairs = ((named(a), named(b)) for a, b in zip(old, new, strict=True) if a != b)
+    return [(a[0], b[0]) for a, b in pairs if a is not None and b is not None and key(a[0]) != key(b[0])]
+
+
 def ending(name: str) -> str:
     """The ending of a name in small letters, without its dot; empty if it has none."""
     found = _ENDING.search(name)

@@ -16,7 +16,7 @@ from mokuji.core import names
 from mokuji.core.changes import ChangeSet, Fate, PageChange, VolumeChange
 from mokuji.core.contents import Placing, Put, Rekey, Take
 from mokuji.core.errors import Conflict
-from mokuji.core.files import names_in
+from mokuji.core.files import key, names_in, renamed_in
 from mokuji.core.following import Entry
 from mokuji.core.plan import Plan
 from mokuji.core.plans import undo
@@ -71,6 +71,10 @@ def _carry_files(connection: Connection, change_set: ChangeSet) -> None:
     for source, change in ways:
         if source != change.head_after.volume and "](" in change.after:
             files.carry(connection, source, change.head_after.volume, names_in(change.after))
+    for _, change in ways if change_set.act == "rename" else ():
+        # Names of files that say the old title were let follow: what they name is called so, too.
+        for old, new in renamed_in(change.before, change.after):
+            files.copy_as(connection, change.head_after.volume, key(old), key(new), new)
 
 
 def _make_volumes(connection: Connection, changes: tuple[VolumeChange, ...]) -> dict[int, int]:

@@ -54,6 +54,11 @@ _CARRY = text(
     SELECT :target, key, name, 1, hash, type, size, width, height, person, at FROM file
     WHERE volume = :source AND key = ANY(CAST(:keys AS text[])) ON CONFLICT (volume, key) DO NOTHING"""
 )
+_COPY = text(
+    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
+    SELECT volume, CAST(:new AS text), CAST(:name AS text), 1, hash, type, size, width, height, person, at FROM file
+    WHERE volume = :volume AND key = :old COLLATE "C" ON CONFLICT (volume, key) DO NOTHING"""
+)
 _RENAME = text("UPDATE file SET key = :key, name = :name WHERE id = :id")
 
 
@@ -122,6 +127,11 @@ def carry(connection: Connection, source: int, target: int, keys: Collection[str
     """Gives a volume the files of another that have these keys; what it has keeps its own."""
     if keys:
         connection.execute(_CARRY, {"source": source, "target": target, "keys": list(keys)})
+
+
+def copy_as(connection: Connection, volume: int, old: str, new: str, name: str) -> None:
+    """Lets a file be called otherwise as well; a file of that name stays what it is."""
+    connection.execute(_COPY, {"volume": volume, "old": old, "new": new, "name": name})
 
 
 def rename(connection: Connection, file: int, key: str, name: str) -> None:
