@@ -275,7 +275,7 @@ def test_findings_are_gone_to_and_mended_by_key(open_page: Open) -> None:
     page.keyboard.press("Alt+Enter")
     expect(found).not_to_contain_text("unwritten")
     found.get_by_role("button", name="Make it level 3").click()
-    expect(found).to_be_hidden()
+    expect(found).to_contain_text("Nothing to mend")
     typed(page, "## One", "", "See the [[Battery well]].", "", "### Two")
 
 
@@ -359,7 +359,7 @@ def test_the_house_style_is_set_and_what_breaks_it_is_mended_or_learnt_by_key(op
     typed(page, "## Fit the pump", "", "Power off the gland and the Widgetor.")
     expect(found).to_contain_text("1 of house style")
     found.get_by_role("button", name="Add to the words here").click()
-    expect(found).to_be_hidden()
+    expect(found).to_contain_text("Nothing to mend")
 
 
 def test_a_line_of_the_preferred_words_that_is_none_is_said_and_kept(open_page: Open) -> None:

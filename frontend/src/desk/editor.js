@@ -147,6 +147,17 @@ const caretInSight = ViewPlugin.fromClass(
   },
 );
 
+const WRAPPING = /^[([{'"`*_]$/;
+
+/** Text that is typed over several lines: they go first. Browsers would join them in a way of their own, with styles. */
+function emptied(event, view) {
+  const { doc, selection } = view.state;
+  const { from, to } = selection.main;
+  const typed = event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey && !event.isComposing;
+  if (!typed || event.defaultPrevented || WRAPPING.test(event.key) || doc.lineAt(from).to >= to) return;
+  view.dispatch({ ...view.state.replaceSelection(""), userEvent: "input.type" });
+}
+
 // ---- all together ------------------------------------------------------------------
 
 const KEPT_BY_US = new Set(["Mod-Enter"]);
@@ -198,6 +209,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         EditorView.domEventHandlers({
           // Escape that closes a list of names is not one of the two that leave the desk.
           keydown: (event, view) => {
+            emptied(event, view);
             if (event.key === "Escape" && completionStatus(view.state) === "active") event.stopPropagation();
             return false;
           },
