@@ -378,8 +378,9 @@ function desk() {
     async begin(event) {
       const name = event.currentTarget.dataset.pattern;
       const answer = await fetch(`${form.dataset.pattern}?${new URLSearchParams({ name })}`).catch(() => null);
-      if (!answer?.ok || view.state.doc.length) return;
-      snippet((await answer.json()).text.replaceAll("${", "\\${"))(view, null, 0, 0);
+      const said = answer?.ok ? await answer.json() : null;
+      if (!said || view.state.doc.length) return;
+      snippet(said.text.replaceAll("${", "\\${"))(view, null, 0, 0);
       view.focus();
     },
     toggleTools() {

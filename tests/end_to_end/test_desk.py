@@ -397,6 +397,7 @@ def test_a_new_page_begins_with_a_pattern_and_is_placed_where_it_is_wanted(open_
     page = open_page("/-/edit/tern-4-service-manual/Hull%20rings?under=power", who="Wenna")
     expect(page.get_by_label("Stands below")).to_have_value("power")
     page.get_by_role("link", name="Task").click()
+    expect(page.locator(".cm-content")).to_contain_text("## Before you begin")
     page.keyboard.type("The hull rings no more")
     page.keyboard.press("Tab")
     page.keyboard.type("Yearly.")

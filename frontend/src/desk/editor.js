@@ -149,12 +149,11 @@ const caretInSight = ViewPlugin.fromClass(
 
 const WRAPPING = /^[([{'"`*_]$/;
 
-/** Text that is typed over several lines: they go first. Browsers would join them in a way of their own, with styles. */
+/** Text that is typed over a selection: that goes first. Browsers would exchange it in a way of their own, with styles
+ * that the page's policy forbids. */
 function emptied(event, view) {
-  const { doc, selection } = view.state;
-  const { from, to } = selection.main;
   const typed = event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey && !event.isComposing;
-  if (!typed || event.defaultPrevented || WRAPPING.test(event.key) || doc.lineAt(from).to >= to) return;
+  if (!typed || event.defaultPrevented || WRAPPING.test(event.key) || view.state.selection.main.empty) return;
   view.dispatch({ ...view.state.replaceSelection(""), userEvent: "input.type" });
 }
 
