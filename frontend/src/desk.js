@@ -87,8 +87,8 @@ function desk() {
   let savedText = "";
   let clashParts = [];
   let clashRevision = 0;
-  let asking = false;
-  let askAgain = false;
+  let previewing = false;
+  let previewAgain = false;
   let lookedOver = () => {};
   let escaped = 0;
   let asksToStay = true;
@@ -314,15 +314,18 @@ function desk() {
     // One question at a time: what was typed meanwhile is asked for as soon as the answer is here.
     async preview() {
       lookedOver();
-      if (asking) {
-        askAgain = true;
+      if (previewing) {
+        previewAgain = true;
         return;
       }
-      asking = true;
-      await this.lookUpPreview();
-      asking = false;
-      if (!askAgain) return;
-      askAgain = false;
+      previewing = true;
+      try {
+        await this.lookUpPreview();
+      } finally {
+        previewing = false;
+      }
+      if (!previewAgain) return;
+      previewAgain = false;
       this.preview();
     },
     async lookUpPreview() {
@@ -380,7 +383,8 @@ function desk() {
       const answer = await fetch(`${form.dataset.pattern}?${new URLSearchParams({ name })}`).catch(() => null);
       const said = answer?.ok ? await answer.json() : null;
       if (!said || view.state.doc.length) return;
-      snippet(said.text.replaceAll("${", "\\${"))(view, null, 0, 0);
+      // Slots are no places of a snippet.
+      snippet(said.text.replaceAll("${", "$\\{"))(view, null, 0, 0);
       view.focus();
     },
     toggleTools() {

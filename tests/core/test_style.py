@@ -168,6 +168,7 @@ PREFERRED = Style(
         ("> Now power\n> down", "> Now turn off"),
         ("Click the lid", "Click on the lid"),
         ("Click on the lid, double-click", "Click on the lid, double-click on"),
+        ("\u017fwitch off it", None),
         ("Powering down, `power down`, [[power down]], Power Down Kit", None),
         ("See [[X|power down]]", "See [[X|turn off]]"),
     ],

@@ -123,6 +123,21 @@ def test_a_drawing_keeps_what_is_drawing_and_nothing_else() -> None:
     assert 'fill="url(#paint)"' in text and 'href="#ok"' in text and "fill:red" in text
 
 
+@pytest.mark.parametrize(
+    ("told", "size"),
+    [
+        ('width="40" height="30.4px"', (40, 30)),
+        ('width="1.2.3" height="4" viewBox="0 0 7 8"', (7, 8)),
+        ('width="-4" height="nan" viewBox="0,0,-7,inf"', (0, 0)),
+        ('width="100%" viewBox="0 0 9e99 1"', (0, 0)),
+        ('width="999999" height="1"', (10_000, 1)),
+    ],
+)
+def test_the_size_of_a_drawing_is_what_can_be_read_of_it(told: str, size: tuple[int, int]) -> None:
+    found = recognise(f'<svg xmlns="http://www.w3.org/2000/svg" {told}/>'.encode())
+    assert (found.width, found.height) == size
+
+
 def test_a_drawing_nested_too_deep_loses_what_lies_deeper() -> None:
     deep = "<g>" * 5_000 + "<rect/>" + "</g>" * 5_000
     found = recognise(f'<svg xmlns="http://www.w3.org/2000/svg">{deep}</svg>'.encode())

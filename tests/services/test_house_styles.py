@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -61,6 +62,21 @@ def test_writers_teach_words_and_names_and_readers_do_not(desk: Desk, owner: Act
         house_styles.learn(desk, Actor(), "guide", "word", "x")
     with pytest.raises(Refused):
         house_styles.learn(desk, writer, "guide", "word", "x" * 101)
+
+
+def test_of_words_that_are_taught_at_once_none_is_lost(desk: Desk, owner: Actor, writer: Actor) -> None:
+    words = [f"gland{'x' * n}" for n in range(16)]
+    with ThreadPoolExecutor(4) as pool:
+        list(pool.map(lambda word: house_styles.learn(desk, writer, "guide", "word", word), words))
+    assert house_styles.open_style(desk, writer, "guide").style.words == tuple(words)
+
+
+def test_preferred_words_keep_the_order_in_which_they_were_written(desk: Desk, owner: Actor) -> None:
+    style = Style(
+        preferred=(Preferred("turn off the lamp", ("a",)), Preferred("fit", ("b",)), Preferred("", ("c",)))
+    )
+    house_styles.set_style(desk, owner, "guide", style)
+    assert house_styles.open_style(desk, owner, "guide").style == style
 
 
 def test_a_closed_volume_tells_nothing_of_its_rules(desk: Desk) -> None:

@@ -54,7 +54,7 @@ def test_a_text_as_it_is_stored_is_nothing_to_save_whatever_its_line_ends(desk: 
 
 def test_a_page_to_be_written_is_all_new(desk: Desk, writer: Actor) -> None:
     found = _review(desk, writer, "See [[Pump]].", "valve")
-    assert (found.new, found.note, found.effect.sentence) == (True, "First text", "1 new reference.")
+    assert (found.note, found.effect.sentence) == ("First text", "1 new reference.")
 
 
 def test_who_may_not_write_may_not_look(desk: Desk, writer: Actor) -> None:

@@ -50,6 +50,10 @@ def test_nothing_that_is_in_a_file_runs(browser: Browser) -> None:
         assert found.headers["x-content-type-options"] == "nosniff"
         policy = found.headers["content-security-policy"]
         assert "sandbox" in policy and "default-src 'none'" in policy and "script-src" not in policy
+    sheet = _bring(client, "limits.pdf", b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n").json()["name"]
+    found = client.get(f"{MANUAL}/{sheet}")
+    assert found.headers["content-type"] == "application/pdf", "browsers show none in a sandbox"
+    assert found.headers["content-security-policy"] == "frame-ancestors 'none'"
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("a.html", "<script>alert(1)</script>")

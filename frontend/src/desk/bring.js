@@ -1,17 +1,8 @@
 // Pictures and files that are pasted, dropped or chosen: kept by the server, and the text that shows them put in.
 import { EditorView } from "@codemirror/view";
+import { post } from "./post.js";
 
 const UNNAMED = /^(?:image|clipboard|unnamed|untitled)\.\w+$/i;
-
-async function sent(address, file, name, form) {
-  const body = new FormData();
-  body.append("token", form.elements.token.value);
-  body.append("name", name);
-  body.append("file", file, file.name || "picture");
-  const answer = await fetch(address, { method: "POST", body }).catch(() => null);
-  const isJson = answer?.headers.get("content-type")?.includes("json");
-  return { ok: Boolean(answer?.ok && isJson), said: isJson ? await answer.json() : {} };
-}
 
 /** `parts` go into the desk, `extension` into the editor; `on` binds both, `moved` tells what became of the text. */
 export function bringing() {
@@ -42,11 +33,12 @@ export function bringing() {
       places.push(place);
       desk.hint = `Bringing “${file.name || "the picture"}” …`;
       const title = form.elements.title.value;
-      const answer = await sent(form.dataset.file, file, UNNAMED.test(file.name) ? title : file.name, form);
+      const fields = { file, name: UNNAMED.test(file.name) ? title : file.name };
+      const answer = await post(form.dataset.file, fields, form).catch(() => null);
       places.splice(places.indexOf(place), 1);
       desk.hint = "";
-      if (!answer.ok) {
-        desk.hint = answer.said.message ?? "The server does not answer, so the file was not brought.";
+      if (!answer?.ok) {
+        desk.hint = answer?.said.message ?? "The server does not answer, so the file was not brought.";
         return;
       }
       put(place, answer.said);
@@ -79,18 +71,17 @@ export function bringing() {
     },
     // Another name while nobody else has named it; the text of now follows.
     async callFile() {
-      const body = new URLSearchParams({ token: form.elements.token.value, name: this.broughtName, new: this.broughtWanted });
-      const answer = await fetch(form.dataset.fileName, { method: "POST", body }).catch(() => null);
-      const said = answer ? await answer.json() : {};
+      const fields = { name: this.broughtName, new: this.broughtWanted };
+      const answer = await post(form.dataset.fileName, fields, form).catch(() => null);
       if (!answer?.ok) {
-        this.hint = said.message ?? "The server does not answer, so the name stays.";
+        this.hint = answer?.said.message ?? "The server does not answer, so the name stays.";
         return;
       }
       const text = view.state.doc.toString();
       const old = `](${this.broughtDestination})`;
       const changes = [];
       for (let at = text.indexOf(old); at >= 0; at = text.indexOf(old, at + 1)) {
-        changes.push({ from: at + 2, to: at + old.length - 1, insert: said.destination });
+        changes.push({ from: at + 2, to: at + old.length - 1, insert: answer.said.destination });
       }
       view.dispatch({ changes });
       this.hint = "";

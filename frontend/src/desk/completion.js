@@ -3,6 +3,7 @@
 import { snippet } from "@codemirror/autocomplete";
 import { syntaxTree } from "@codemirror/language";
 import { visited } from "../lately.js";
+import { headings } from "./sections.js";
 
 export const LITERAL = /Code|HTML|Comment|URL|LinkReference|ProcessingInstruction/;
 
@@ -131,19 +132,9 @@ export function sections(volume) {
 }
 
 function ownSections(state) {
-  const found = [];
-  syntaxTree(state).iterate({
-    enter: (node) => {
-      const level = /^(?:ATX|Setext)Heading(\d)$/.exec(node.name)?.[1];
-      if (!level) return;
-      const line = state.doc.lineAt(node.from).text;
-      const id = /\{#([^\s}]+)[^}]*\}\s*$/.exec(line)?.[1];
-      const words = line.replace(/^\s*#+\s*|\s*#*\s*(?:\{[^}]*\})?\s*$/g, "").replace(/[*_`]/g, "");
-      const insert = id ?? words.replace(/[\\|[\]$`<]/g, "\\$&");
-      if (words) found.push({ words, level: Number(level), insert });
-    },
-  });
-  return found;
+  return headings(state)
+    .filter((each) => each.words)
+    .map(({ words, level, id }) => ({ words, level, insert: id ?? words.replace(/[\\|[\]$`<]/g, "\\$&") }));
 }
 
 // ---- marks, categories, keys of the front matter --------------------------------------

@@ -111,6 +111,7 @@ export function findingList() {
       if (mend.learn) this.learn(mend.learn);
       else if (mend.title) this.retitle(mend.title);
       else if (stillThere(each)) {
+        reveal(view, each.from);
         const changes = mend.edits.map(([from, to, insert]) => ({ from, to, insert }));
         view.dispatch({ changes, scrollIntoView: true, userEvent: "input.mend" });
       }

@@ -6,7 +6,7 @@ import { Decoration, EditorView, WidgetType } from "@codemirror/view";
 const PARSE_TIME = 300;
 const LEVEL = /^(?:ATX|Setext)Heading(\d)$/;
 
-/** The headings: `{level, words, from, line}`, in order. */
+/** The headings: `{level, words, id, from, line}`, in order; `id` is null where none is typed. */
 export function headings(state) {
   const found = [];
   const tree = ensureSyntaxTree(state, state.doc.length, PARSE_TIME);
@@ -15,10 +15,12 @@ export function headings(state) {
       const level = LEVEL.exec(node.name);
       if (!level) return;
       const typed = state.sliceDoc(node.from, node.to).split("\n")[0];
+      const id = /\{#([^\s}]+)[^}]*\}\s*$/.exec(typed)?.[1] ?? null;
       const words = typed
-        .replace(/^#+\s*|\s*#*\s*(\{[^}]*\})?\s*$/g, "")
-        .replace(/\[\[=?([^\]|]*\|)?([^\]]*)\]\]/g, "$2");
-      found.push({ level: Number(level[1]), words, from: node.from, line: state.doc.lineAt(node.from).number });
+        .replace(/^\s*#+\s*|\s*#*\s*(\{[^}]*\})?\s*$/g, "")
+        .replace(/\[\[=?([^\]|]*\|)?([^\]]*)\]\]/g, "$2")
+        .replace(/[*_`]/g, "");
+      found.push({ level: Number(level[1]), words, id, from: node.from, line: state.doc.lineAt(node.from).number });
       return false;
     },
   });
@@ -76,7 +78,7 @@ const alone = StateField.define({
     }),
 });
 
-const TYPED = ["input.type", "input.paste", "input.drop", "input.complete", "delete", "move"];
+const TYPED = ["input.type", "input.paste", "input.drop", "input.complete", "input.replace", "delete", "move"];
 
 // What is out of sight is not typed into, nor selected by hand.
 const guarded = [

@@ -98,5 +98,11 @@ def begun_from(pattern: Page) -> str:
 def _value(said: object) -> str:
     """A value of the front matter on one line; what is nested is left out."""
     if isinstance(said, list):
-        return "[" + ", ".join(scalar(str(each)) for each in said if not isinstance(each, (list, dict))) + "]"
-    return "" if isinstance(said, dict) else scalar(str(said))
+        return (
+            "["
+            + ", ".join(
+                scalar(" ".join(str(each).split())) for each in said if not isinstance(each, (list, dict))
+            )
+            + "]"
+        )
+    return "" if isinstance(said, dict) else scalar(" ".join(str(said).split()))

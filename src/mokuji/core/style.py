@@ -13,7 +13,8 @@ MOST_WORDS = 5_000
 """Most words, names or preferred words of a house style."""
 LONGEST_WORD = 100
 LONGEST_STEP, LONGEST_SENTENCE = 20, 25
-"""Words in a sentence, in steps and elsewhere, that are proposed (from memory, of a published controlled English)."""
+"""Words of a sentence, in steps and elsewhere, that the settings propose (from memory, of a published controlled
+English)."""
 
 
 @dataclass(frozen=True, slots=True)

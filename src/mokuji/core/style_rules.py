@@ -22,8 +22,6 @@ from mokuji.core.spans import Span
 from mokuji.core.style import Capitals, Style
 from mokuji.core.wiki import Page
 
-SPELT = "spelling"
-"""The code of a word that no dictionary knows."""
 MINOR = frozenset(
     (
         "a an the and but or nor for so yet as at by from if in into of off on onto out over per than to up via with"
@@ -230,8 +228,14 @@ def _preferred(passage: Passage, rules: _Rules, names: Sequence[tuple[int, int]]
     for found in rules.preferred.finditer(passage.words):
         start, end = found.span()
         typed = _folded(found[0])
-        use = rules.use[typed]
-        if use.lower() == typed or _within(names, start, end) or not _is_typed(passage, start, end):
+        # Letters such as “ſ” are found as others that they are no small form of.
+        use = rules.use.get(typed)
+        if (
+            use is None
+            or use.lower() == typed
+            or _within(names, start, end)
+            or not _is_typed(passage, start, end)
+        ):
             continue
         if not use:
             yield Flaw("word_avoided", f"“{found[0]}” is to be avoided here.", passage.span(start, end))
@@ -265,7 +269,7 @@ def _spelling(
         if known[word] or _within(names, start, end) or not passage.typed(start, end):
             continue
         yield Flaw(
-            SPELT,
+            "spelling",
             f"“{word}” is not in the dictionary.",
             passage.span(start, end),
             None,

@@ -67,7 +67,7 @@ _DRAWING = frozenset(
     ).split()
 )
 _LEADS_OUT = re.compile(r"url\(\s*['\"]?(?!#)|@import|expression|javascript:|\\", re.IGNORECASE)
-_LENGTH = re.compile(r"\s*([0-9.]+)(?:px)?\s*\Z")
+_LENGTH = re.compile(r"\s*(\d{1,6}(?:\.\d{1,9})?)(?:px)?\s*\Z")
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,11 +178,10 @@ def _clean(root: ElementTree.Element) -> None:
 
 
 def _size(root: ElementTree.Element) -> tuple[int, int]:
-    lengths = [_LENGTH.match(root.get(each, "")) for each in ("width", "height")]
-    if all(lengths):
-        return tuple(min(10_000, round(float(each[1]))) for each in lengths if each)  # type: ignore[return-value]
+    """Width and height as they are told, or those of the drawing's box; 0 if neither can be read."""
     box = root.get("viewBox", "").replace(",", " ").split()
-    try:
-        return min(10_000, round(float(box[2]))), min(10_000, round(float(box[3])))
-    except (IndexError, ValueError, OverflowError):
-        return 0, 0
+    for told in ([root.get("width", ""), root.get("height", "")], box[2:4]):
+        lengths = [found for each in told if (found := _LENGTH.match(each)) is not None]
+        if len(lengths) == 2:
+            return min(10_000, round(float(lengths[0][1]))), min(10_000, round(float(lengths[1][1])))
+    return 0, 0

@@ -59,7 +59,8 @@ def set_style(
 ) -> None:
     """Gives a volume other rules; owners may. Conflict if they are no longer those of ``revision``."""
     _check_language(style.spelling)
-    with writing(desk.engine) as connection:
+    # Rules are read and written as a whole: alone, lest one of two changes be lost.
+    with writing(desk.engine, alone=True) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Act.MANAGE, volume)
         stored = house_styles.of(connection, volume.id)
@@ -88,7 +89,7 @@ def learn(desk: Desk, actor: Actor, volume_key: str, sort: Literal["word", "name
     word = " ".join(word.split())
     if not word or len(word) > LONGEST_WORD:
         raise Refused(f"A word to learn has 1 to {LONGEST_WORD} characters.", code="no_word")
-    with writing(desk.engine) as connection:
+    with writing(desk.engine, alone=True) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Act.WRITE, volume)
         style = style_of(connection, volume)

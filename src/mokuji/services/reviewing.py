@@ -18,7 +18,7 @@ from mokuji.services.linking import Link
 from mokuji.services.reading import VolumeView
 from mokuji.services.rendering import Addresses
 from mokuji.services.telling import counted
-from mokuji.services.writing import Moves, Preview
+from mokuji.services.writing import Moves
 from mokuji.store.database import reading
 
 
@@ -26,26 +26,29 @@ from mokuji.store.database import reading
 class Effect:
     """What a change does to the references of the page, and to those that lead to it.
 
-    ``came`` and ``went`` are its own references, one for each place that they lead to; ``unwritten`` those of
-    ``came`` that have no page yet. ``moves`` tells what a save would take from references elsewhere.
+    ``came`` and ``went`` are its own references; ``moves`` tells what a save would take from references elsewhere.
     """
 
     came: tuple[Link, ...]
     went: tuple[Link, ...]
-    unwritten: tuple[Link, ...]
     moves: Moves | None
+
+    @property
+    def unwritten(self) -> tuple[Link, ...]:
+        """Those of its new references that have no page yet."""
+        return tuple(link for link in self.came if link.state == "unwritten")
 
     @property
     def sentence(self) -> str:
         """All of it in one sentence."""
         said = []
         if self.came:
-            said.append(f"{counted(len(self.came), 'new reference')}")
+            said.append(counted(len(self.came), "new reference"))
         if self.unwritten:
-            said.append(f"{len(self.unwritten)} of them unwritten" if self.came else "")
+            said.append(f"{len(self.unwritten)} of them unwritten")
         if self.went:
             said.append(f"{counted(len(self.went), 'reference')} less")
-        words = ", ".join(each for each in said if each) or "No reference comes or goes"
+        words = ", ".join(said) or "No reference comes or goes"
         return f"{words}." + (f" {self.moves.sentence}" if self.moves is not None else "")
 
 
@@ -56,7 +59,6 @@ class Review:
 
     place: VolumeView
     page: Page
-    new: bool
     effect: Effect
     rendered: str | None
     passages: tuple[Passage, ...]
@@ -83,17 +85,11 @@ def review(
     return Review(
         view.place,
         after,
-        view.revision == 0,
-        _effect(old, new, moves),
+        Effect(_more(new.links, old.links), _more(old.links, new.links), moves),
         rendered_diff(old.rendered(desk, to).html, new.rendered(desk, to).html),
         tuple(compare(before.text, after.text)),
         proposed_note(before, after, keys),
     )
-
-
-def _effect(old: Preview, new: Preview, moves: Moves | None) -> Effect:
-    came, went = _more(new.links, old.links), _more(old.links, new.links)
-    return Effect(came, went, tuple(link for link in came if link.state == "unwritten"), moves)
 
 
 def _more(links: Sequence[Link], others: Sequence[Link]) -> tuple[Link, ...]:

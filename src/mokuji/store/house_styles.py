@@ -28,7 +28,7 @@ OF = text(
 )
 _PUT = text(
     """INSERT INTO house_style (volume, rules, revision, person, changed)
-    VALUES (:volume, CAST(:rules AS jsonb), 1, :person, :now)
+    VALUES (:volume, CAST(:rules AS json), 1, :person, :now)
     ON CONFLICT (volume) DO UPDATE SET rules = EXCLUDED.rules, revision = house_style.revision + 1,
         person = EXCLUDED.person, changed = EXCLUDED.changed"""
 )

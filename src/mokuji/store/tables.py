@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from sqlalchemy import (
     ARRAY,
+    JSON,
     BigInteger,
     Boolean,
     Column,
@@ -204,7 +205,9 @@ house_style = Table(
     "house_style",
     metadata,
     Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
-    Column("rules", JSONB, nullable=False),  # core.style.as_fields
+    Column(
+        "rules", JSON, nullable=False
+    ),  # core.style.as_fields; not JSONB, which forgets the order of words
     Column("revision", Integer, nullable=False),
     Column("person", ForeignKey("person.id")),
     Column("changed", DateTime(timezone=True), nullable=False),

@@ -9,15 +9,16 @@ from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
 from mokuji.core.diff import near
-from mokuji.core.errors import Forbidden
+from mokuji.core.errors import Forbidden, MokujiError
 from mokuji.core.policy import Actor
 from mokuji.services import people
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.reading import VolumeView
+from mokuji.statuses import status_of
 from mokuji.web import addresses, show
 
 STATIC = Path(__file__).parent / "static"
@@ -155,6 +156,11 @@ async def checked_upload(request: Request) -> tuple[dict[str, str], tuple[str, b
 Who = Annotated[Visitor, Depends(get_visitor)]
 Form = Annotated[dict[str, str], Depends(checked_form)]
 Upload = Annotated[tuple[dict[str, str], tuple[str, bytes] | None], Depends(checked_upload)]
+
+
+def refusal(fault: MokujiError) -> JSONResponse:
+    """A fault for the scripts of a page: its sentence and its code."""
+    return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
 
 
 def see(address: str) -> RedirectResponse:

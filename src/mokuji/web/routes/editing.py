@@ -28,7 +28,7 @@ from mokuji.services import (
 )
 from mokuji.statuses import status_of
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.pages import Form, Visitor, Who, refusal, see
 from mokuji.web.show import places
 
 router = APIRouter()
@@ -191,7 +191,7 @@ def save_and_stay(who: Who, form: Form, volume: str, page: str) -> Response:
         }
         return JSONResponse(told_clash, 409)
     except MokujiError as fault:
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     if isinstance(saved, writing.Moves):
         told: dict[str, Any] = {
             "message": saved.sentence,
@@ -231,7 +231,7 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
         title = form.get("title", "")
         seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""), title=title)
     except MokujiError as fault:
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     shown = seen.rendered(
         who.desk, places(who.desk, who.actor, may_write=True, under=seen.ready.page.head.key)
     )
@@ -252,7 +252,7 @@ def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
         title = form.get("title", "")
         seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""), title=title)
     except MokujiError as fault:
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     shown = seen.rendered(who.desk)
     url = who.request.url
     found = findings.findings(who.desk, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
@@ -292,7 +292,7 @@ def review(who: Who, form: Form, volume: str, page: str) -> Response:
     except MokujiError as fault:
         if "part" not in form:
             return _again(who, form, volume, page, fault=fault)
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     # Marked by the core, of two renderings that are safe themselves.
     rendered = Markup(view.rendered or "")  # noqa: S704
     if "part" in form:
@@ -396,7 +396,7 @@ def keep_draft(who: Who, form: Form, volume: str, page: str) -> Response:
             revision=_revision(form),
         )
     except MokujiError as fault:
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     return JSONResponse({"others": others})
 
 
@@ -433,7 +433,7 @@ def insert_at(who: Who, form: Form, volume: str) -> Response:
     try:
         found = insert_forms.insert_at(who.desk, who.actor, volume, form.get("text", ""), at)
     except MokujiError as fault:
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     if found is None:
         return JSONResponse({"insert": None})
     fields = [

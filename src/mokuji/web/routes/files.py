@@ -11,14 +11,15 @@ from mokuji.core import files as naming
 from mokuji.core.errors import BadFile, MokujiError
 from mokuji.services import files
 from mokuji.services.files import Brought
-from mokuji.statuses import status_of
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Upload, Who, see
+from mokuji.web.pages import Form, Upload, Who, refusal, see
 
 router = APIRouter()
 _INLINE = ("image/", "video/", "audio/", "text/plain", "application/pdf")
 # What is in a file cannot reach the wiki: no script, no form, no origin. Drawings have styles of their own.
 _POLICY = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; media-src 'self'; sandbox"
+# Browsers show a PDF with a part of their own, which a sandbox shuts out; it has no scripts of this site's origin.
+_PDF_POLICY = "frame-ancestors 'none'"
 
 
 @router.get("/-/file/{volume}/{name:path}")
@@ -33,7 +34,7 @@ def file(who: Who, request: Request, volume: str, name: str) -> Response:
         "ETag": etag,
         "Cache-Control": "private, max-age=86400, immutable" if lasting else "private, no-cache",
         "X-Content-Type-Options": "nosniff",
-        "Content-Security-Policy": _POLICY,
+        "Content-Security-Policy": _PDF_POLICY if found.type == "application/pdf" else _POLICY,
         "Content-Disposition": f"{how}; filename*=UTF-8''{naming.destination(found.name)}",
         "Accept-Ranges": "bytes",
     }
@@ -76,7 +77,7 @@ def bring(who: Who, sent: Upload, volume: str) -> Response:
     except MokujiError as fault:
         if "back" in form:
             raise
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     if "back" in form:
         return see(addresses.files(volume))
     return JSONResponse(_told(brought))
@@ -99,7 +100,7 @@ def call(who: Who, form: Form, volume: str) -> Response:
     try:
         found = files.call(who.desk, who.actor, volume, form.get("name", ""), form.get("new", ""))
     except MokujiError as fault:
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     return JSONResponse({"name": found.name, "destination": naming.destination(found.name)})
 
 

@@ -11,6 +11,8 @@ from mokuji.core.errors import MokujiError, Refused
 from mokuji.core.style import (
     AVOID,
     HEADINGS,
+    LONGEST_SENTENCE,
+    LONGEST_STEP,
     NAMES,
     SENTENCE,
     SPELLING,
@@ -25,7 +27,7 @@ from mokuji.services import house_styles
 from mokuji.services.house_styles import StyleView
 from mokuji.statuses import status_of
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.pages import Form, Visitor, Who, refusal, see
 
 router = APIRouter()
 
@@ -56,6 +58,7 @@ def _page(
         revision=revision,
         saved=saved,
         fault=fault,
+        proposed={"step": LONGEST_STEP, "sentence": LONGEST_SENTENCE},
         lit="upkeep",
     )
 
@@ -131,7 +134,7 @@ def learn(who: Who, form: Form, volume: str) -> Response:
     except MokujiError as fault:
         if "back" in form:
             raise
-        return JSONResponse({"message": fault.message, "code": fault.code}, status_of(fault))
+        return refusal(fault)
     if "back" in form:
         return see(addresses.upkeep(volume, "style"))
     return JSONResponse({"learnt": form.get("word", "")})

@@ -14,7 +14,7 @@ def upgrade() -> None:
     op.execute(
         """CREATE TABLE house_style (
             volume integer PRIMARY KEY REFERENCES volume (id) ON DELETE CASCADE,
-            rules jsonb NOT NULL,
+            rules json NOT NULL,
             revision integer NOT NULL,
             person integer REFERENCES person (id),
             changed timestamp with time zone NOT NULL)"""
