@@ -1,8 +1,8 @@
 // Sends fields, files among them, to the server as the form would, with the form's token; gets a fresh token after a new sign-in.
 async function send(address, fields, form) {
   const body = Object.values(fields).some((value) => value instanceof Blob) ? new FormData() : new URLSearchParams();
-  for (const [name, value] of Object.entries(fields)) body.append(name, value);
-  body.append("token", form.elements.token.value);
+  for (const [name, value] of Object.entries(fields)) body.set(name, value);
+  body.set("token", form.elements.token.value);
   const answer = await fetch(address, { method: "POST", body });
   const isJson = answer.headers.get("content-type")?.includes("json");
   return { ok: answer.ok && isJson, said: isJson ? await answer.json() : { code: `http_${answer.status}` } };
