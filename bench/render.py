@@ -12,7 +12,7 @@ from mokuji.core.inserts import Fault, Inserter, Token
 from mokuji.core.references import Sections
 from mokuji.core.text.html import Open
 from mokuji.core.text.scan import scan
-from mokuji.core.text.writer import File
+from mokuji.core.text.writer import Diagram, File
 from mokuji.core.weaving import weave
 from mokuji.core.wiki import Page, PageHead
 
@@ -64,6 +64,9 @@ class _Plain:
 
     def file(self, file: File, page: Page) -> str:
         return file.words if file.picture else "<a>"
+
+    def diagram(self, diagram: Diagram) -> str:
+        return diagram.caption
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         return ""

@@ -28,12 +28,20 @@ need_spelling() {
   else say "No dictionary is installed, so spelling is not looked at. As root: apt-get install libenchant-2-2 hunspell-en-us hunspell-en-gb."; fi
 }
 
+# Draws diagrams; without it Mokuji runs and shows their source.
+need_graphviz() {
+  command -v dot >/dev/null && return 0
+  if [ "$(id -u)" = 0 ]; then need_packages graphviz
+  else say "Graphviz is not installed, so diagrams are shown as their source. As root: apt-get install graphviz."; fi
+}
+
 need_chromium() {
   command -v chromium >/dev/null || need_packages chromium fonts-liberation
 }
 
 # Published data of Unicode, and a real body of text that refers to itself: what the core is checked against.
 need_published_texts() {
+  command -v dot >/dev/null || need_packages graphviz
   [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
   [ -f /usr/share/dictd/jargon.index ] || need_packages dict-jargon
   [ -f /usr/share/dict/american-english ] || need_packages wamerican

@@ -12,6 +12,8 @@ const COPIED = {
   [`${FONTS}-next/files/atkinson-hyperlegible-next-latin-wght-italic.woff2`]: "next-italic.woff2",
   [`${FONTS}-mono/files/atkinson-hyperlegible-mono-latin-wght-normal.woff2`]: "mono.woff2",
   [`${FONTS}-next/LICENSE`]: "fonts-licence.txt",
+  "node_modules/@fontsource/noto-sans-math/files/noto-sans-math-latin-400-normal.woff2": "math.woff2",
+  "node_modules/@fontsource/noto-sans-math/LICENSE": "math-licence.txt",
   "src/mark.svg": "mark.svg",
 };
 

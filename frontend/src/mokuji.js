@@ -11,6 +11,7 @@ import { lightUp } from "./lit.js";
 import { markAll } from "./mark-all.js";
 import { report } from "./lists.js";
 import { menu } from "./menu.js";
+import { reading } from "./reading.js";
 
 visit(document.body.dataset);
 Alpine.data("lately", lately);
@@ -29,5 +30,6 @@ window.Alpine = Alpine;
 document.addEventListener("DOMContentLoaded", () => {
   Alpine.start();
   lightUp();
+  reading();
 });
 window.addEventListener("hashchange", lightUp);

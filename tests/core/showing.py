@@ -8,7 +8,7 @@ from mokuji.core.inserts import Fault, Inserter, Token
 from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.text.html import Open
 from mokuji.core.text.reference import Kind
-from mokuji.core.text.writer import File
+from mokuji.core.text.writer import Diagram, File
 from mokuji.core.weaving import Woven, weave
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
 
@@ -49,6 +49,9 @@ class Marks:
 
     def file(self, file: File, page: Page) -> str:
         return f"<F:{file.name}|{file.words}>" if file.picture else f"<F:{file.name}><a>"
+
+    def diagram(self, diagram: Diagram) -> str:
+        return f"<D:{diagram.source.strip()}|{diagram.caption}|{diagram.description}>"
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         self.faults += faults

@@ -15,6 +15,7 @@ from typing import Literal
 from mokuji.core.edits import Edit
 from mokuji.core.spans import Span, code_points
 from mokuji.core.text import front_edit
+from mokuji.core.text.fences import diagrams
 from mokuji.core.text.lift import Lifted, lift, outermost
 from mokuji.core.text.parser import Event, events_with_ranges, tag_name
 from mokuji.core.text.slots import masked
@@ -66,7 +67,8 @@ def flaws(page: Page) -> list[Flaw]:
     lifted = lift(body, data, places)
     looker = _Looker(page, offset, lifted, data)
     looker.look(events_with_ranges(lifted.text))
-    return sorted([*looker.placed(), *_headings(page), *_unclosed(page)], key=lambda flaw: flaw.span)
+    found = [*looker.placed(), *_headings(page), *_unclosed(page), *_diagrams(page)]
+    return sorted(found, key=lambda flaw: flaw.span)
 
 
 def _headings(page: Page) -> Iterator[Flaw]:
@@ -88,6 +90,13 @@ def _headings(page: Page) -> Iterator[Flaw]:
                 said = f"The first heading is of level {level}: headings begin at level 2."
             yield Flaw("heading_skips", said, Span(start, heading.end), mend)
         last = level
+
+
+def _diagrams(page: Page) -> Iterator[Flaw]:
+    for fence in diagrams(page):
+        if not fence.info.caption and not fence.info.description:
+            said = "This diagram has no caption: write behind “dot” what it shows, and behind “|” what is to be seen."
+            yield Flaw("diagram_bare", said, fence.opening)
 
 
 def _unclosed(page: Page) -> Iterator[Flaw]:

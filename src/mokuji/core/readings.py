@@ -14,7 +14,7 @@ from mokuji.core.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.text.headings import shown
 from mokuji.core.text.html import Open
 from mokuji.core.text.reference import Kind, plain
-from mokuji.core.text.writer import File
+from mokuji.core.text.writer import Diagram, File
 from mokuji.core.weaving import LOOP, TOO_DEEP, Woven, weave
 from mokuji.core.wiki import Overlay, Page, PageHead, Place, Wiki
 
@@ -127,6 +127,10 @@ class Reader:
         """A file by the volume where it is named."""
         shown = f"⟨file {page.head.volume} {file.name}{file.fragment}|{file.words}|{file.title}⟩"
         return shown if file.picture else f"{shown}<a>"
+
+    def diagram(self, diagram: Diagram) -> str:
+        """A diagram by its source."""
+        return f"⟨diagram {diagram.source}|{diagram.caption}|{diagram.description}⟩"
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         """Faults are no part of a reading."""

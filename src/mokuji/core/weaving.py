@@ -15,9 +15,20 @@ from typing import Protocol
 
 from mokuji.core import names
 from mokuji.core.inserts import DEEPEST, Fault, Inserter, Instance, Token
-from mokuji.core.text.html import Head, HeadEnd, Note, Open, Piece, Tag, heading_tag, note_list, note_use
+from mokuji.core.text.html import (
+    Head,
+    HeadEnd,
+    Note,
+    Open,
+    Piece,
+    Tag,
+    heading_tag,
+    note_list,
+    note_use,
+    words_of,
+)
 from mokuji.core.text.reference import Kind
-from mokuji.core.text.writer import File
+from mokuji.core.text.writer import Diagram, File
 from mokuji.core.wiki import Page
 
 _BLOCK = re.compile(
@@ -59,6 +70,10 @@ class Show(Protocol):
 
     def file(self, file: File, page: Page) -> str:
         """A file that a page names: a picture, or the opening tag of a link."""
+        ...
+
+    def diagram(self, diagram: Diagram) -> str:
+        """A diagram as it is drawn, or what is wrong with it."""
         ...
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
@@ -154,6 +169,8 @@ class _Weaver:
                 out.append(self.show.mark(piece.word, frame.instance.page))
             elif isinstance(piece, File):
                 out.append(self.show.file(piece, frame.instance.page))
+            elif isinstance(piece, Diagram):
+                out.append(self.show.diagram(piece))
             elif isinstance(piece, Note):
                 out.append(self._note(frame, piece))
             elif isinstance(piece, Head):
@@ -266,7 +283,7 @@ class _Weaver:
 
 
 def _words(text: str) -> str:
-    return " ".join(html.unescape(re.sub(r"<[^>]*>", "", text)).split())
+    return " ".join(html.unescape(words_of(text)).split())
 
 
 def _inline(text: str) -> tuple[str, bool]:

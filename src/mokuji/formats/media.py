@@ -147,14 +147,15 @@ def _drawing(data: bytes) -> Media:
         raise BadFile(f"The SVG cannot be read: {fault}.", code="bad_svg") from fault
     if root.tag != f"{_SVG}svg":
         raise BadFile("The file is XML, but its root is no <svg> of SVG's own namespace.", code="bad_svg")
-    _clean(root)
+    clean_drawing(root)
     ElementTree.register_namespace("", _SVG[1:-1])
     ElementTree.register_namespace("xlink", _XLINK[1:].partition("}")[0])
     width, height = _size(root)
     return Media(ElementTree.tostring(root, encoding="utf-8"), "image/svg+xml", "svg", width, height)
 
 
-def _clean(root: ElementTree.Element) -> None:
+def clean_drawing(root: ElementTree.Element) -> None:
+    """Takes out of an SVG what is no drawing."""
     waiting = [(root, 0)]
     while waiting:
         element, depth = waiting.pop()

@@ -37,6 +37,7 @@ from mokuji.core.text.html import compile_page
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Place
 from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
+from mokuji.formats.diagrams import draw
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
@@ -215,6 +216,7 @@ def check(folder: Path) -> Checked:
     problems += _insert_problems(found, pages)
     problems += _no_dictionary(found)
     problems += _missing_files(found, folder, pages)
+    problems += _undrawn(found, pages)
     return Checked(
         tuple(
             CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
@@ -228,6 +230,14 @@ def check(folder: Path) -> Checked:
             sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
         ),
     )
+
+
+def _undrawn(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
+    """Diagrams that cannot be drawn."""
+    for page in pages:
+        for problem in rendering.diagram_problems(page, draw):
+            at = Lines(page.text).position(problem.span.start)
+            yield FolderProblem(found.paths[page.head.id], problem.code, problem.message, at.line, at.column)
 
 
 def _missing_files(found: Loaded, folder: Path, pages: list[Page]) -> Iterator[FolderProblem]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from mokuji.core import names, policy
 from mokuji.core.errors import Missing
 from mokuji.core.policy import Act, Actor
-from mokuji.core.text.html import Compiled, Open, bare
+from mokuji.core.text.html import Compiled, Open, bare, words_of
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.formats.contents import write_contents
@@ -352,6 +352,6 @@ def _plain(compiled: Compiled, found: list[Link]) -> str:
 def first_words(html: str, most: int = 240) -> str:
     """The first words of a page, as plain text."""
     head = re.sub(r"<(h[2-6])\b[^>]*>.*?</\1>", " ", html[:20_000], flags=re.DOTALL)
-    words = " ".join(entities.unescape(re.sub(r"<[^>]*>", " ", head)).split())
+    words = " ".join(entities.unescape(words_of(head)).split())
     words = re.sub(r"\s+([.,;:!?)])", r"\1", words)
     return words if len(words) <= most else words[:most].rpartition(" ")[0] + " …"

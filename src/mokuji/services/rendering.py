@@ -8,7 +8,8 @@ is for the caller to say.
 from __future__ import annotations
 
 import html
-from collections.abc import Callable, Sequence
+import time
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from urllib.parse import quote
 
@@ -18,14 +19,19 @@ from mokuji.core.listing import Listing, Row
 from mokuji.core.names import address
 from mokuji.core.names import key as key_of
 from mokuji.core.spans import Lines
+from mokuji.core.text.fences import DIAGRAM, diagrams
 from mokuji.core.text.html import Compiled, Open, inline
 from mokuji.core.text.reference import Kind
-from mokuji.core.text.writer import File
+from mokuji.core.text.writer import Diagram, File
 from mokuji.core.weaving import Entry, weave
 from mokuji.core.wiki import Page
+from mokuji.formats.diagrams import MISSING, Drawn, draw, figure, known
 from mokuji.services.desk import Desk, Ready
 from mokuji.services.inserting import Inserted
 from mokuji.services.linking import Link
+
+LONGEST_DRAWING = 5.0
+"""Seconds after which no more diagrams of a page are drawn."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +106,7 @@ def render(
     inserter = Inserter(key, (volume.key for volume in inserted.volumes.values()), kept)
     root = inserter.whole(page, compiled)
     woven = weave(inserter, root, anchors, _Show(inserted, to or Addresses(), root))
-    return Rendered(woven.html, _numbered(woven.headings), _problems(page, woven.faults.items()))
+    return Rendered(woven.html, _numbered(woven.headings), _problems(page, woven.faults.items(), known))
 
 
 def render_ready(desk: Desk, ready: Ready, inserted: Inserted, to: Addresses | None = None) -> Rendered:
@@ -108,8 +114,17 @@ def render_ready(desk: Desk, ready: Ready, inserted: Inserted, to: Addresses | N
     return render(desk.secret, ready.page, ready.compiled, ready.anchors, inserted, to, desk.inserts)
 
 
-def _problems(page: Page, faults: object) -> tuple[PlacedProblem, ...]:
-    problems = list(page.content.problems)
+def diagram_problems(page: Page, drawn: Callable[[str], Drawn | None]) -> Iterator[Problem]:
+    """What is wrong with the diagrams of a page, at the line of each that is told."""
+    for fence in diagrams(page):
+        found = drawn(fence.source)
+        if found is not None and found.fault and found is not MISSING:
+            at = fence.lines[found.line - 1] if 0 < found.line <= len(fence.lines) else fence.opening
+            yield Problem("diagram", f"This diagram cannot be drawn. {found.fault}", at)
+
+
+def _problems(page: Page, faults: object, drawn: Callable[[str], Drawn | None]) -> tuple[PlacedProblem, ...]:
+    problems = [*page.content.problems, *diagram_problems(page, drawn)]
     for index, found in faults:  # type: ignore[attr-defined]
         span = page.content.references[index].span
         problems += [Problem(fault.code, fault.message, span) for fault in found]
@@ -145,6 +160,7 @@ class _Show:
         self._inserted = inserted
         self._to = to
         self._root = root
+        self._drawing = 0.0
 
     def _link(self, token: Token) -> Link:
         return self._inserted.links[token.page.head.id][token.index]
@@ -239,6 +255,23 @@ class _Show:
         if sort in {"video", "audio"}:
             return f'<{sort} controls preload="metadata" src="{href}" aria-label="{words or name}"{title}></{sort}>'
         return f'<a class="file" href="{href}"{title}>{words or name}</a>'
+
+    def diagram(self, diagram: Diagram) -> str:
+        begun = time.monotonic()
+        if self._drawing < LONGEST_DRAWING:
+            drawn = draw(diagram.source)
+            fault = drawn.fault
+            if drawn.line:
+                fault = f"Line {drawn.line} of this diagram: {fault}"
+        else:
+            drawn = None
+            fault = "The diagrams of this page take too long to draw together. Move some to another page."
+        self._drawing += time.monotonic() - begun
+        if drawn is not None and drawn.svg:
+            return figure(drawn.svg, diagram.caption, drawn.words, diagram.description)
+        source = f'<pre><code data-language="{DIAGRAM}">{html.escape(diagram.source)}</code></pre>'
+        caption = f"<figcaption>{html.escape(diagram.caption)}</figcaption>" if diagram.caption else ""
+        return f'<figure class="code"><p class="problem">{html.escape(fault)}</p>{caption}{source}</figure>\n'
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         said = " ".join(html.escape(fault.message) for fault in dict.fromkeys(faults))

@@ -27,9 +27,11 @@ from mokuji.core.text.parser import events
 from mokuji.core.text.reference import Kind
 from mokuji.core.text.slots import Escaped, parse
 from mokuji.core.text.slots import Piece as Slotted
-from mokuji.core.text.writer import File, Rules, Writer
+from mokuji.core.text.writer import Diagram, File, Rules, Writer
 from mokuji.core.wiki import Page
 
+_TAG = re.compile(r"<[^>]*>")
+_UNREAD = re.compile(r"<annotation\b[^>]*>.*?</annotation>", re.DOTALL)
 _TAGS = set(
     (
         "a abbr b bdi bdo blockquote br caption cite code col colgroup dd del details dfn div dl "
@@ -88,7 +90,7 @@ class Tag:
     word: str
 
 
-Piece = str | Open | Head | HeadEnd | Note | Tag | File
+Piece = str | Open | Head | HeadEnd | Note | Tag | File | Diagram
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +113,8 @@ def bare(piece: Piece) -> str:
         return "#" + html.escape(piece.word)
     if isinstance(piece, File):
         return html.escape(piece.words) if piece.picture else "<a>"
+    if isinstance(piece, Diagram):
+        return f"<p>{html.escape(piece.caption or piece.description)}</p>"
     return f"</h{piece.level}>" if isinstance(piece, HeadEnd) else ""
 
 
@@ -184,22 +188,25 @@ def compile_text(
         url_schemes={"http", "https", "mailto"},
         link_rel=None,
     )
-    count = len(re.findall(r"\w+", re.sub(r"<[^>]*>", " ", clean)))
-    return _divide(clean, writer, indexes, count, marked=marked)
+    return _divide(clean, writer, indexes, marked=marked)
 
 
-def _divide(
-    clean: str, writer: Writer, indexes: Sequence[int] | None, count: int, *, marked: bool
-) -> Compiled:
+def words_of(text: str) -> str:
+    """What is read in some HTML, tags and all that only machines read left out; character references stay."""
+    return _TAG.sub(" ", _UNREAD.sub(" ", text))
+
+
+def _divide(clean: str, writer: Writer, indexes: Sequence[int] | None, *, marked: bool) -> Compiled:
     """Cuts cleaned HTML at the stand-ins: what is ours goes back in, the rest stays open."""
     mark = re.escape(writer.prefix)
     clean = re.sub(rf">{mark}a(\d+)q", lambda found: writer.attributes[int(found[1])] + ">", clean)
     clean = re.sub(rf"{mark}o(\d+)q", lambda found: writer.own[int(found[1])], clean)
+    count = len(re.findall(r"\w+", words_of(clean)))
     clean = re.sub(rf"{mark}v(\d+)q", lambda found: _slot(writer.slots[int(found[1])]), clean)
     body, *notes = re.split(rf"<div>{mark}m(\d+)q", clean)
     places = re.compile(
         rf"\n?{mark}(?P<block>\d+)bq\n?|{mark}(?P<index>\d+)(?P<linked>l?)q|{mark}f(?P<note>\d+)q"
-        rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q"
+        rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q|\n?{mark}g(?P<diagram>\d+)q\n?"
         rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
     )
 
@@ -220,6 +227,8 @@ def _divide(
                 yield Head(int(found["level"]), None if own is None else int(own))
             elif found["file"]:
                 yield writer.files[int(found["file"])]
+            elif found["diagram"]:
+                yield writer.diagrams[int(found["diagram"])]
             elif found["tag"]:
                 yield Tag(writer.marks[int(found["tag"])])
             elif found["note"]:

@@ -22,6 +22,7 @@ from mokuji.core.findings import Problem
 from mokuji.core.spans import Lines, Span, code_points
 from mokuji.core.text import front_matter, literal
 from mokuji.core.text.brackets import Candidate, every, find
+from mokuji.core.text.formulas import formula
 from mokuji.core.text.front_matter import FrontMatter
 from mokuji.core.text.headings import Heading, headings
 from mokuji.core.text.lift import Lifted, lift
@@ -29,7 +30,7 @@ from mokuji.core.text.marks import Mark, marks
 from mokuji.core.text.parser import Event, events_with_ranges
 from mokuji.core.text.parts import Part, parts
 from mokuji.core.text.reference import Reference, read
-from mokuji.core.text.slots import NO_SLOTS, Declared, declared, masked, parse
+from mokuji.core.text.slots import NO_SLOTS, Declared, declared, masked, parse, unmasked
 
 ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""
@@ -199,10 +200,29 @@ def _finish(
     problems += [_first_level(heading) for heading in found if heading.level == 1]
     marked = parts(text, front.span.end, lifted, events)
     problems += [*marked.problems, *slots.problems, *_slot_problems(text, front.span.end, slots, references)]
+    problems += _formulas(text, front.span.end, lifted, events)
     problems.sort(key=lambda problem: problem.span)
     in_heading = frozenset(part for heading in found for part in heading.parts if isinstance(part, int))
     filed = marks(text, front.span.end, lifted, events)
     return PageText(front, tuple(references), found, tuple(problems), in_heading, marked.parts, filed, slots)
+
+
+def _formulas(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> Iterator[Problem]:
+    """Formulas whose LaTeX is not understood; those that hold a slot are not known yet."""
+    faulty: list[tuple[int, int, str]] = []
+    for kind, latex, start, end in events:
+        if kind not in {"InlineMath", "DisplayMath"} or unmasked(latex) != latex:
+            continue
+        if not lifted.prefix or lifted.prefix not in latex:
+            fault = formula(latex, display=kind == "DisplayMath").fault
+            if fault:
+                faulty.append((lifted.origin(start), lifted.origin(end), fault))
+    if not faulty:
+        return
+    places = code_points(text[offset:].encode(), {edge for start, end, _ in faulty for edge in (start, end)})
+    for start, end, fault in faulty:
+        span = Span(offset + places[start], offset + places[end])
+        yield Problem("formula", f"This formula is not understood. {fault}", span)
 
 
 def _slot_problems(

@@ -6,11 +6,11 @@ this very writer. What is ours and must survive cleaning (identifiers,
 classes, checkboxes) is not written into the HTML but left as stand-ins:
 ``own`` holds whole fragments, ``attributes`` what goes into the tag before,
 ``labels`` those of footnotes where they are used, ``files`` those that links
-and pictures name.
+and pictures name, ``diagrams`` those that are drawn.
 
 A stand-in is ``prefix``, a letter for its sort (none for a reference), a
 number and ``q``: ``a`` attributes, ``o`` own fragments, ``v`` slots that are
-shown as such, ``t`` marks, ``p`` files, ``f`` uses of footnotes, ``m`` before the text of
+shown as such, ``t`` marks, ``p`` files, ``g`` diagrams, ``f`` uses of footnotes, ``m`` before the text of
 one, ``h`` behind the tag of a heading, ``k`` typed in front of a heading's
 words to say which one it is. Behind the number of a reference ``l`` says that
 it stands inside a link, ``b`` that it is a block.
@@ -26,12 +26,17 @@ from typing import Any
 from urllib.parse import quote
 
 from mokuji.core import files
+from mokuji.core.text.code import coloured
+from mokuji.core.text.fences import DIAGRAM, Info, info
+from mokuji.core.text.formulas import formula
 from mokuji.core.text.parser import tag_name
 from mokuji.core.text.raw_html import block_stands, inline_stands
 
 DEEPEST = 40
 """Most levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
 
+DITTO = "&quot;"
+"""A ditto mark, as it stands in HTML."""
 _URL_SAFE = "!#$%&'()*+,-./:;=?@_~"
 _BARE = re.compile(r"(?:https?://|mailto:)[^\s<>\"“”]+")
 _TAIL = re.compile(r"(?:[?!.,:;*_~'\"]|&[0-9A-Za-z]+;)+\Z")
@@ -60,6 +65,8 @@ class Rules:
     ``addresses``: bare web addresses become links.
     ``pictures``: an image is named in words while no file of the wiki stands behind it.
     ``decorate``: identifiers of headings, boxes of tables, classes of code.
+    ``typeset``: formulas are MathML, code is coloured and diagrams are drawn; a caption stands above code, and a cell
+    that holds only a ditto mark is one with the cell above it.
     """
 
     title_is_first: bool = True
@@ -67,6 +74,7 @@ class Rules:
     addresses: bool = True
     pictures: bool = True
     decorate: bool = True
+    typeset: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +87,15 @@ class File:
     words: str
     title: str
     picture: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Diagram:
+    """A drawing in the DOT language: its source, its caption, and words that say what it shows."""
+
+    source: str
+    caption: str
+    description: str
 
 
 class Writer:
@@ -101,6 +118,7 @@ class Writer:
         self.attributes: list[str] = []
         self.labels: list[str] = []
         self.files: list[File] = []
+        self.diagrams: list[Diagram] = []
         self.slots = slots
         self.marks = marks
         self.headings = 0
@@ -120,7 +138,10 @@ class Writer:
         self._aligns: Sequence[str] = ()
         self._column = 0
         self._head = False
-        self._verbatim = False
+        self._cell = 0
+        self._above: dict[int, tuple[int, int]] = {}
+        self._fenced: list[str] | None = None
+        self._info = Info("")
         self._raw: list[str] | None = None
 
     def write(self, events: Sequence[Any]) -> str:
@@ -199,8 +220,8 @@ class Writer:
             self._out.append({"SoftBreak": "\n", "HardBreak": "<br />\n", "Rule": "<hr />\n"}[event])
 
     def _text(self, value: str) -> None:
-        if self._verbatim:
-            self._out.append(html.escape(value))
+        if self._fenced is not None:
+            self._fenced.append(value)
             return
         if self._raw is not None:
             self._raw.append(value)
@@ -236,10 +257,21 @@ class Writer:
         self._out.append(f"<code>{html.escape(value)}</code>")
 
     def _inlinemath(self, value: str) -> None:
-        self._out.append("<code>" + self._attribute(' class="math"') + html.escape(value) + "</code>")
+        self._formula(value, display=False)
 
     def _displaymath(self, value: str) -> None:
-        self._inlinemath(value)
+        self._formula(value, display=True)
+
+    def _formula(self, value: str, *, display: bool) -> None:
+        """A formula; one that is not understood, or that holds something still open, is shown as it was typed."""
+        title = ""
+        if self.prefix and self._rules.typeset and self.prefix not in value:
+            made = formula(value, display=display)
+            if made.mathml:
+                self._out.append(self._fragment(made.mathml))
+                return
+            title = f' title="{html.escape(made.fault)}"'
+        self._out.append("<code>" + self._attribute(f' class="math"{title}') + html.escape(value) + "</code>")
 
     def _html(self, value: str) -> None:
         if self._raw is not None:
@@ -398,19 +430,40 @@ class Writer:
 
     def _start_codeblock(self, tag: Any) -> None:
         kind = tag["CodeBlock"]
-        language = kind["Fenced"].split(maxsplit=1)[:1] if isinstance(kind, dict) else []
-        if language and not self._rules.decorate:
-            self._out.append(f'<pre><code class="language-{html.escape(language[0])}">')
-        elif language:
-            shown = re.sub(r"[^\w+#.-]", "", language[0])
-            self._out.append("<pre><code>" + self._attribute(f' data-language="{html.escape(shown)}"'))
-        else:
-            self._out.append("<pre><code>")
-        self._verbatim = True
+        self._info = info(kind["Fenced"]) if isinstance(kind, dict) else Info("")
+        self._fenced = []
 
     def _end_codeblock(self, _: Any) -> None:
-        self._verbatim = False
-        self._out.append("</code></pre>\n")
+        code = "".join(self._fenced or ())
+        self._fenced = None
+        language, caption, description = self._info.language, self._info.caption, self._info.description
+        if language and not self._rules.decorate:
+            self._out.append(f'<pre><code class="language-{html.escape(language)}">')
+            self._out.append(f"{html.escape(code)}</code></pre>\n")
+            return
+        typeset = self._rules.typeset and bool(self.prefix)
+        if language == DIAGRAM and typeset and self.prefix not in code:
+            self.diagrams.append(Diagram(code, caption, description))
+            self._out.append(f"\n{self._sort('g', len(self.diagrams) - 1)}\n")
+            return
+        if typeset and caption:
+            words = html.escape(caption)
+            figure = "<figure>" + self._attribute(' class="code"')
+            self._out.append(f"{figure}<figcaption>{words}</figcaption>")
+        shown = re.sub(r"[^\w+#.-]", "", language)
+        data = self._attribute(f' data-language="{html.escape(shown)}"') if language else ""
+        self._out.append(
+            f"<pre><code>{data}{self._coloured(code, language) if typeset else html.escape(code)}"
+        )
+        self._out.append("</code></pre></figure>\n" if typeset and caption else "</code></pre>\n")
+
+    def _coloured(self, code: str, language: str) -> str:
+        """Code in colours, if its language is known; never at the price of a stand-in."""
+        made = coloured(code, language)
+        held = len(re.findall(rf"{re.escape(self.prefix)}\w\d+q", code)) if self.prefix in code else 0
+        if made is None or (held and held != len(re.findall(rf"{re.escape(self.prefix)}\w\d+q", made))):
+            return html.escape(code)
+        return self._fragment(made)
 
     def _start_htmlblock(self, _: Any) -> None:
         self._raw = []
@@ -456,6 +509,7 @@ class Writer:
 
     def _start_tablehead(self, _: Any) -> None:
         self._column, self._head = 0, True
+        self._above = {}
         self._out.append("<thead><tr>\n")
 
     def _end_tablehead(self, _: Any) -> None:
@@ -470,9 +524,24 @@ class Writer:
         self._out.append("</tr>\n")
 
     def _start_tablecell(self, _: Any) -> None:
-        align = self._aligns[self._column] if self._column < len(self._aligns) else "None"
-        self._out.append(f"<{'th' if self._head else 'td'}{_ALIGN[align]}>")
+        self._cell = len(self._out)
+        self._out.append(self._cell_tag(self._column, 1))
+
+    def _cell_tag(self, column: int, rows: int) -> str:
+        align = self._aligns[column] if column < len(self._aligns) else "None"
+        span = f' rowspan="{rows}"' if rows > 1 else ""
+        return f"<{'th' if self._head else 'td'}{_ALIGN[align]}{span}>"
 
     def _end_tablecell(self, _: Any) -> None:
+        column = self._column
         self._column += 1
+        above = self._above.get(column)
+        if above is not None and self._rules.typeset and "".join(self._out[self._cell + 1 :]) == DITTO:
+            at, rows = above[0], above[1] + 1
+            del self._out[self._cell :]
+            self._out[at] = self._cell_tag(column, rows)
+            self._above[column] = (at, rows)
+            return
+        if not self._head:
+            self._above[column] = (self._cell, 1)
         self._out.append("</th>\n" if self._head else "</td>\n")

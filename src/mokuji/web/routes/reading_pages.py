@@ -108,6 +108,7 @@ def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
         view=view,
         html=safe(shown),
         shown=shown,
+        listed=content.front_matter.words("contents").lower(),
         summary=content.front_matter.words("summary"),
         aliases=content.front_matter.names("aliases"),
         start=start,

@@ -1,0 +1,144 @@
+"""Formulas: LaTeX in, MathML out.
+
+latex2mathml does the reading. What it makes is written here once more, with
+the elements and attributes of MathML Core only, so that nothing of a formula
+can be anything but a formula; the LaTeX goes along as an annotation. What it
+does not understand it leaves in as text: that is found, and said.
+"""
+
+from __future__ import annotations
+
+import html
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from latex2mathml import commands, exceptions
+from latex2mathml.converter import convert_to_element
+
+LONGEST = 4_000
+"""Most code points of one formula."""
+_CHILDREN = {
+    "mfrac": 2, "mroot": 2, "msub": 2, "msup": 2, "munder": 2, "mover": 2, "msubsup": 3, "munderover": 3,
+}  # fmt: skip
+_ELEMENTS = frozenset(
+    (*_CHILDREN, *"mi mn mo mpadded mphantom mrow mspace msqrt mstyle mtable mtd mtext mtr".split())
+)
+_ATTRIBUTES = frozenset(
+    (
+        "accent accentunder depth displaystyle fence form height linethickness lspace mathbackground mathcolor "
+        "mathsize maxsize minsize movablelimits rspace scriptlevel separator stretchy symmetric voffset width"
+    ).split()
+)
+_VALUE = re.compile(r"[\w#.%+\- ]{1,40}\Z")
+_ALIGNED = {"left": ' class="to-left"', "right": ' class="to-right"'}
+_REFERENCE = re.compile(r"&#x([0-9A-Fa-f]{1,6});")
+_UPRIGHT = re.compile(r"&#x0*(?:4[1-9A-F]|5[0-9A]|6[1-9A-F]|7[0-9A]|39[1-9A-F]|3A[0-9]);")
+_BRACE = re.compile(r"\\.|%[^\n]*|[{}]", re.DOTALL)
+_BEGIN = re.compile(r"\\begin\s*\{([^{}]*)\}")
+_DEFINES = re.compile(r"\\(?:(?:re)?new|provide)command\b|\\[egx]?def\b|\\let\b")
+_ENVIRONMENTS = frozenset(each.removeprefix("\\") for each in commands.MATRICES) | {
+    "align", "align*", "aligned", "alignedat", "array", "cases", "dcases", "equation", "equation*", "gather",
+    "gather*", "gathered", "split", "smallmatrix",
+}  # fmt: skip
+_SAID: dict[type[BaseException], str] = {
+    exceptions.DoubleSubscriptsError: "It has two subscripts in a row; braces say which belongs to which",
+    exceptions.DoubleSuperscriptsError: "It has two superscripts in a row; braces say which belongs to which",
+    exceptions.ExtraLeftOrMissingRightError: "“\\left” and “\\right” do not pair up",
+    exceptions.MissingEndError: "An environment has no “\\end”",
+    exceptions.MissingSuperScriptOrSubscriptError: "Nothing stands behind “^” or “_”",
+    exceptions.NoAvailableTokensError: "It breaks off: something is missing at the end",
+    exceptions.NumeratorNotFoundError: "A fraction has nothing above its line",
+    exceptions.DenominatorNotFoundError: "A fraction has nothing below its line",
+    exceptions.InvalidAlignmentError: "The alignment of its columns is none of l, c and r",
+    exceptions.InvalidWidthError: "A width in it cannot be read",
+    exceptions.LimitsMustFollowMathOperatorError: "“\\limits” does not follow an operator",
+    exceptions.InvalidStyleForGenfracError: "The style of “\\genfrac” is none of 0 to 3",
+    RecursionError: "It is nested too deep",
+    StopIteration: "It breaks off: something is missing at the end",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A formula: its MathML, or empty with what is not understood about it."""
+
+    mathml: str
+    fault: str = ""
+
+
+@lru_cache(maxsize=4096)
+def formula(latex: str, *, display: bool) -> Formula:
+    """LaTeX as MathML Core (W3C, 2025), in a line or in display. Expected faults are part of the result."""
+    fault = _refused(latex)
+    if fault:
+        return Formula("", fault)
+    try:
+        element = convert_to_element(latex, display="block" if display else "inline")
+        written = "".join(_write(child) for child in element)
+    except _NotUnderstood as found:
+        return Formula("", str(found))
+    except tuple(_SAID) as found:
+        return Formula("", _SAID[type(found)] + ".")
+    except Exception as found:  # a parser of others, given anything at all
+        return Formula("", f"It cannot be read as LaTeX ({type(found).__name__}).")
+    source = html.escape(latex.strip())
+    block = ' display="block"' if display else ""
+    annotation = f'<annotation encoding="application/x-tex">{source}</annotation>'
+    return Formula(f"<math{block}><semantics>{written}{annotation}</semantics></math>")
+
+
+class _NotUnderstood(Exception):
+    pass
+
+
+def _refused(latex: str) -> str:
+    """Why a formula is not even tried."""
+    if len(latex) > LONGEST:
+        return f"It has {len(latex)} characters; {LONGEST} are the most."
+    if not latex.strip():
+        return "It is empty."
+    defines = _DEFINES.search(latex)
+    if defines is not None:
+        return f"“{defines[0]}” is not understood: a formula defines nothing. Write out what is meant."
+    depth = 0
+    for brace in _BRACE.finditer(latex):
+        depth += {"{": 1, "}": -1}.get(brace[0], 0)
+        if depth < 0:
+            return "A brace is closed that was not opened."
+    if depth:
+        return "A brace is not closed."
+    for found in _BEGIN.finditer(latex):
+        if found[1] not in _ENVIRONMENTS:
+            return f"“\\begin{{{found[1]}}}” is not understood."
+    return ""
+
+
+def _write(element: Any) -> str:
+    """An element of what was read; raises _NotUnderstood where that was not understood."""
+    name = element.tag
+    text = _REFERENCE.sub(lambda found: chr(int(found[1], 16)), element.text or "")
+    if text.startswith("\\") and len(text) > 1 and name in {"mi", "mo"}:
+        raise _NotUnderstood(f"“{text}” is not understood.")
+    if name not in _ELEMENTS:
+        raise _NotUnderstood("It holds something that formulas here have no form for.")
+    if len(element) != _CHILDREN.get(name, len(element)):
+        raise _NotUnderstood("A fraction, root or index lacks one of its parts.")
+    if name == "mi" and not text:
+        return ""
+    inner = html.escape(text, quote=False) + "".join(_write(child) for child in element)
+    return f"<{name}{''.join(_attributes(name, element))}>{inner}</{name}>"
+
+
+def _attributes(name: str, element: Any) -> Iterator[str]:
+    # A single letter is slanted by itself. One that stands as its number was put in another face, or is a Greek
+    # capital: those are upright in print.
+    if name == "mi" and _UPRIGHT.fullmatch(element.text or ""):
+        yield ' mathvariant="normal"'
+    for key, value in element.items():
+        if key == "columnalign":
+            yield _ALIGNED.get(value, "")
+        elif key in _ATTRIBUTES and _VALUE.match(value):
+            yield f' {key}="{html.escape(value)}"'
