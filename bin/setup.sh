@@ -42,6 +42,7 @@ need_chromium() {
 # Published data of Unicode, and a real body of text that refers to itself: what the core is checked against.
 need_published_texts() {
   command -v dot >/dev/null || need_packages graphviz
+  command -v java >/dev/null || need_packages default-jre-headless
   [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
   [ -f /usr/share/dictd/jargon.index ] || need_packages dict-jargon
   [ -f /usr/share/dict/american-english ] || need_packages wamerican

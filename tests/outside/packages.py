@@ -24,6 +24,6 @@ def npm_file(name: str, version: str, path: str) -> Path:
             with tarfile.open(next(folder.glob("*.tgz"))) as archive:
                 member = archive.extractfile(f"package/{path}")
                 assert member is not None, f"{name} {version} holds no {path}"
-                (folder / "package").mkdir(exist_ok=True)
+                (folder / "package" / path).parent.mkdir(parents=True, exist_ok=True)
                 (folder / "package" / path).write_bytes(member.read())
     return folder / "package" / path

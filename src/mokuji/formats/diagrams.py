@@ -256,9 +256,9 @@ def figure(svg: str, caption: str, told: tuple[str, ...], description: str) -> s
     words = f"<p>{html.escape(description)}</p>" if description else ""
     if told and not description:
         words = "<ul>" + "".join(f"<li>{html.escape(each)}</li>" for each in told) + "</ul>"
-    under = f"<figcaption>{html.escape(caption)}</figcaption>" if caption else ""
     more = f"<details><summary>In words</summary>{words}</details>" if words else ""
+    under = f"<figcaption>{html.escape(caption)}{more}</figcaption>" if caption or more else ""
     return (
         f'<figure class="diagram"><div class="drawing" role="img" aria-label="{label}" tabindex="0">{svg}</div>'
-        f"{under}{more}</figure>\n"
+        f"{under}</figure>\n"
     )
