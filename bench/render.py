@@ -62,6 +62,12 @@ class _Plain:
     def mark(self, word: str, page: Page) -> str:
         return word
 
+    def person(self, handle: str) -> str:
+        return handle
+
+    def source(self, name: str) -> str | None:
+        return name
+
     def file(self, file: File, page: Page) -> str:
         return file.words if file.picture else "<a>"
 

@@ -47,6 +47,12 @@ class Marks:
     def mark(self, word: str, page: Page) -> str:
         return f"<#{word}>"
 
+    def person(self, handle: str) -> str:
+        return f"<@{handle}>"
+
+    def source(self, name: str) -> str | None:
+        return f"Source {name}" if name.startswith("s-") else None
+
     def file(self, file: File, page: Page) -> str:
         return f"<F:{file.name}|{file.words}>" if file.picture else f"<F:{file.name}><a>"
 

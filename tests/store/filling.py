@@ -50,6 +50,8 @@ INDEXES = {
     "page_search": "page, words",
     "filing": "volume, key, how, page, name, count",
     "field": "volume, name, value, page, said",
+    "held": "page, kind, key, count",
+    "task": "page, number, done, priority, due, people",
     "page": "id, volume, key, title, summary",
 }
 

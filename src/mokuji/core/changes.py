@@ -17,6 +17,7 @@ from mokuji.core.contents import Placing
 from mokuji.core.edits import Edit
 from mokuji.core.names import Name
 from mokuji.core.text.scan import PageText
+from mokuji.core.things import ThingChange
 from mokuji.core.wiki import PageHead, Volume
 
 
@@ -101,6 +102,7 @@ class ChangeSet:
     removed: tuple[Removed, ...] = ()
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
+    things: tuple[ThingChange, ...] = ()
 
     def head_after(self, page: int) -> PageHead:
         """The head of a changed page once this is done."""
@@ -116,7 +118,7 @@ class ChangeSet:
         """Whether nothing would change."""
         changed = any(change.text_changed or change.moved for change in self.changes)
         back = any(change.fate is not Fate.KEPT for change in self.changes)
-        return not (changed or back or self.removed or self.contents or self.volumes)
+        return not (changed or back or self.removed or self.contents or self.volumes or self.things)
 
     def digest(self, *more: str) -> str:
         """A short name for exactly these changes (and ``more``, such as what the act was asked to do)."""
@@ -128,6 +130,6 @@ class ChangeSet:
             hasher.update(f"{head.id} {head.revision} {change.title} {change.volume}\0".encode())
             for edit in change.edits:
                 hasher.update(f"{edit.span.start} {edit.span.end} {edit.words}\0".encode())
-        for each in (*self.removed, *self.contents, *self.volumes):
+        for each in (*self.removed, *self.contents, *self.volumes, *self.things):
             hasher.update(repr(each).encode() + b"\0")
         return hasher.hexdigest()

@@ -21,7 +21,7 @@ from mokuji.core.text import definitions
 from mokuji.core.text.calls import call, dedented
 from mokuji.core.text.filling import Form, form
 from mokuji.core.text.headings import section_end, shown, typed_span
-from mokuji.core.text.html import Compiled, compile_page, compile_text
+from mokuji.core.text.html import Compiled, Sign, compile_page, compile_text, signs_of
 from mokuji.core.text.lift import prefix, replaced
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.slots import Slot
@@ -169,11 +169,11 @@ class Inserter:
         text = filled.text if block else filled.text.strip()
         shows = tuple((each.reference.kind, self._words(each)) for each in tokens)
         known = (*at, text, shows)
-        words_of = [each.word for each in page.content.marks]
+        signs = [sign for _, sign in signs_of(page.content)]
         compiled = (
-            self._kept.get(known, lambda: _compile(text, cut.mark, shows, words_of))
+            self._kept.get(known, lambda: _compile(text, cut.mark, shows, signs))
             if len(text) <= KEPT_LENGTH
-            else _compile(text, cut.mark, shows, words_of)
+            else _compile(text, cut.mark, shows, signs)
         )
         return Instance(page, compiled, tokens, cut.headings), faults
 
@@ -276,10 +276,10 @@ def _parted(words: str, tokens: Sequence[Token], mark: str) -> Rich:
     )
 
 
-def _compile(text: str, mark: str, shows: Sequence[tuple[Kind, str]], marks: Sequence[str]) -> Compiled:
+def _compile(text: str, mark: str, shows: Sequence[tuple[Kind, str]], signs: Sequence[Sign]) -> Compiled:
     words = {n: said for n, (_, said) in enumerate(shows)}
     blocks = [n for n, (kind, _) in enumerate(shows) if kind is not Kind.LINK]
-    return compile_text(text, mark, words, blocks, marked=True, marks=marks)
+    return compile_text(text, mark, words, blocks, marked=True, signs=signs)
 
 
 def _cut(page: Page, spans: Sequence[Span], key: bytes) -> _Cut:
@@ -298,7 +298,7 @@ def _cut(page: Page, spans: Sequence[Span], key: bytes) -> _Cut:
     for n, span in enumerate([*spans, *told]):
         changes: list[tuple[Span, str]] = [(marker, "\n") for marker in markers]
         changes += _stand_ins(page, span, references, mark)
-        changes += [(each.span, f"{mark}t{n}q") for n, each in enumerate(content.marks)]
+        changes += [(where, f"{mark}t{n}q") for n, (where, _) in enumerate(signs_of(content))]
         for index, heading in enumerate(content.headings):
             if span.start <= heading.span.start < span.end:
                 at = typed_span(page.text, heading).start

@@ -17,6 +17,7 @@ from mokuji.core.following import Entry, Followed, Found, Outcome, follow
 from mokuji.core.references import Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind
+from mokuji.core.things import ThingChange
 from mokuji.core.wiki import Page, PageHead, Wiki
 
 
@@ -99,6 +100,7 @@ def make(
     present_words: bool = False,
     contents: Sequence[Placing] = (),
     volumes: Sequence[VolumeChange] = (),
+    things: Sequence[ThingChange] = (),
     facts: Mapping[str, Any] | None = None,
     rows: Sequence[Row] = (),
     entries: Mapping[int, Entry] | None = None,
@@ -123,7 +125,7 @@ def make(
                 "open, such as code, a list or HTML. Close it first, or edit the result yourself.",
                 code="runs_together",
             )
-    change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes))
+    change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(things))
     words = tuple(str(each) for each in asked)
     return Plan(page, change_set, followed, words, tuple(rows), facts or {}, (), entries or {})
 

@@ -123,6 +123,14 @@ class Reader:
         """A mark by its word."""
         return f"⟨#{word}⟩"
 
+    def person(self, handle: str) -> str:
+        """Somebody by the handle."""
+        return f"⟨@{handle}⟩"
+
+    def source(self, name: str) -> str | None:
+        """A source by its name."""
+        return f"⟨source {name}⟩"
+
     def file(self, file: File, page: Page) -> str:
         """A file by the volume where it is named."""
         shown = f"⟨file {page.head.volume} {file.name}{file.fragment}|{file.words}|{file.title}⟩"

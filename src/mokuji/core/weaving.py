@@ -16,17 +16,21 @@ from typing import Protocol
 from mokuji.core import names
 from mokuji.core.inserts import DEEPEST, Fault, Inserter, Instance, Token
 from mokuji.core.text.html import (
+    Cited,
     Head,
     HeadEnd,
     Note,
     Open,
+    Person,
     Piece,
     Tag,
     heading_tag,
+    no_source,
     note_list,
     note_use,
     words_of,
 )
+from mokuji.core.text.pointers import source_key
 from mokuji.core.text.reference import Kind
 from mokuji.core.text.writer import Diagram, File
 from mokuji.core.wiki import Page
@@ -66,6 +70,14 @@ class Show(Protocol):
 
     def mark(self, word: str, page: Page) -> str:
         """A mark, typed on a page."""
+        ...
+
+    def person(self, handle: str) -> str:
+        """Somebody who is named."""
+        ...
+
+    def source(self, name: str) -> str | None:
+        """A source as it stands in the list at the end of a page; None if there is no such source."""
         ...
 
     def file(self, file: File, page: Page) -> str:
@@ -129,6 +141,8 @@ class _Used:
     frame: _Frame
     label: str
     uses: int = 0
+    source: str | None = None
+    """The text of a source of the wiki, whose label is its key."""
 
 
 @dataclass
@@ -152,7 +166,9 @@ class _Weaver:
         # The text of a note may use others.
         while len(told) < len(self._notes):
             used = self._notes[len(told)]
-            told.append((self._text(used.frame, used.instance.compiled.notes.get(used.label, ())), 0))
+            notes = used.instance.compiled.notes
+            body = self._text(used.frame, notes.get(used.label, ())) if used.source is None else used.source
+            told.append((body, 0))
         return text + note_list([(body, self._notes[n].uses) for n, (body, _) in enumerate(told)])
 
     def _text(self, frame: _Frame, pieces: Sequence[Piece]) -> str:
@@ -167,6 +183,10 @@ class _Weaver:
                 out.append(self._open(frame, piece))
             elif isinstance(piece, Tag):
                 out.append(self.show.mark(piece.word, frame.instance.page))
+            elif isinstance(piece, Person):
+                out.append(self.show.person(piece.handle))
+            elif isinstance(piece, Cited):
+                out.append(self._cited(frame, piece))
             elif isinstance(piece, File):
                 out.append(self.show.file(piece, frame.instance.page))
             elif isinstance(piece, Diagram):
@@ -200,9 +220,21 @@ class _Weaver:
         self._taken.add(anchor)
         return anchor
 
+    def _cited(self, frame: _Frame, piece: Cited) -> str:
+        key = source_key(piece.name)
+        for number, used in enumerate(self._notes, 1):
+            if used.source is not None and used.label == key:
+                used.uses += 1
+                return note_use(number, used.uses)
+        body = self.show.source(piece.name)
+        if body is None:
+            return no_source(piece.name)
+        self._notes.append(_Used(frame.instance, frame, key, 1, body))
+        return note_use(len(self._notes), 1)
+
     def _note(self, frame: _Frame, piece: Note) -> str:
         for number, used in enumerate(self._notes, 1):
-            if used.instance is frame.instance and used.label == piece.label:
+            if used.source is None and used.instance is frame.instance and used.label == piece.label:
                 used.uses += 1
                 return note_use(number, used.uses)
         self._notes.append(_Used(frame.instance, frame, piece.label, 1))

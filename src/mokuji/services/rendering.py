@@ -58,6 +58,10 @@ class Addresses:
     """Makes the lists of pages, from the volume where one is typed and its values."""
     file: Callable[[int, str], FileShown | None] | None = None
     """What a file is, by the volume where it is named and its name; without it files show as their words."""
+    person: Callable[[str], tuple[str, str] | None] | None = None
+    """Who somebody is, by the handle: name and address."""
+    source: Callable[[str], str | None] | None = None
+    """A source as it reads in a list, as HTML, by its name."""
     inline: Callable[[int], str] | None = None
     """Where an insert of the page itself is replaced by its text, by its index among the references."""
 
@@ -235,8 +239,22 @@ class _Show:
         href = html.escape(self._to.category(volume.key, key_of(word)))
         return f'<a class="mark" href="{href}">{shown}</a>'
 
+    def person(self, handle: str) -> str:
+        shown = f"@{html.escape(handle)}"
+        known = self._to.person(handle) if self._to.person is not None else None
+        if known is None:
+            return shown
+        return f'<a class="person" href="{html.escape(known[1])}" title="{html.escape(known[0])}">{shown}</a>'
+
+    def source(self, name: str) -> str | None:
+        return self._to.source(name) if self._to.source is not None else None
+
     def file(self, file: File, page: Page) -> str:
         found = self._to.file(page.head.volume, file.name) if self._to.file is not None else None
+        home = self._root.page.head.volume
+        if found is None and self._to.file is not None and home != page.head.volume:
+            # A value of an insert names files of the volume where it is typed.
+            found = self._to.file(home, file.name)
         title = f' title="{html.escape(file.title)}"' if file.title else ""
         name = html.escape(file.name)
         if found is None:

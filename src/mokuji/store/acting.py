@@ -7,7 +7,7 @@ that was seen.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import Connection
@@ -22,8 +22,9 @@ from mokuji.core.plan import Plan
 from mokuji.core.plans import undo
 from mokuji.core.plans.undo import Before, Past, Returning
 from mokuji.core.spans import Span
+from mokuji.core.things import Thing, ThingChange
 from mokuji.core.wiki import PageHead, Volume
-from mokuji.store import files, history, placing, trash, volumes, writing
+from mokuji.store import files, history, placing, things, trash, volumes, writing
 from mokuji.store.history import LoggedAct
 from mokuji.store.writing import Signature
 
@@ -58,6 +59,7 @@ def do(connection: Connection, plan: Plan, volume: int, by: Signature, facts: Ma
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
     _carry_files(connection, change_set)
+    things.change(connection, change_set.things, by)
     writing.set_detail(connection, number, _detail(plan, facts, given, given_volumes, back))
     return Done(number, given, given_volumes)
 
@@ -169,6 +171,10 @@ def _detail(
             for span in sorted(spans)
         ],
         "contents": placing.as_data(back),
+        "things": [
+            [asdict(each) if each is not None else None for each in (change.before, change.after)]
+            for change in plan.change_set.things
+        ],
         "volumes": [
             [_volume(each.before, given_volumes), _volume(each.after, given_volumes)]
             for each in plan.change_set.volumes
@@ -204,7 +210,19 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         id_: PageHead(id_, volume, names.key(title), title) for id_, volume, title in detail.get("heads", ())
     }
     texts = {row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made}
+    changed = tuple(
+        ThingChange(*(Thing(**each) if each is not None else None for each in pair))
+        for pair in detail.get("things", ())
+    )
     return Past(
+        things=changed,
+        naming=frozenset(
+            page
+            for each in changed
+            if each.after is not None
+            for page in things.naming(connection, each.after)
+        ),
+        in_the_way=next(filter(None, (things.in_the_way(connection, each) for each in changed)), ""),
         texts=texts,
         heads=heads,
         made=made,

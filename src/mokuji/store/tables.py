@@ -14,6 +14,7 @@ from sqlalchemy import (
     BigInteger,
     Boolean,
     Column,
+    Date,
     DateTime,
     Double,
     ForeignKey,
@@ -26,6 +27,7 @@ from sqlalchemy import (
     Table,
     Text,
     UniqueConstraint,
+    func,
     text,
 )
 from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
@@ -218,6 +220,7 @@ blob = Table(
     metadata,
     Column("hash", LargeBinary, primary_key=True),  # SHA-256 of the bytes
     Column("data", LargeBinary, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )
 
 file = Table(
@@ -238,6 +241,63 @@ file = Table(
     UniqueConstraint("volume", "key", name="file_volume_key"),
     Index("file_hash", "hash"),
     Index("file_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
+)
+
+# What a file was, by its number, until it became another; of files that went, too. ``file`` is no key, so that they can
+# come back.
+file_version = Table(
+    "file_version",
+    metadata,
+    Column("file", BigInteger, primary_key=True, autoincrement=False),
+    Column("number", Integer, primary_key=True, autoincrement=False),
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), nullable=False),
+    Column("name", Text, nullable=False),
+    Column("hash", ForeignKey("blob.hash"), nullable=False),
+    Column("type", Text, nullable=False),
+    Column("size", BigInteger, nullable=False),
+    Column("width", Integer, nullable=False),
+    Column("height", Integer, nullable=False),
+    Column("person", ForeignKey("person.id")),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("until", DateTime(timezone=True), nullable=False),
+    Index("file_version_hash", "hash"),
+    Index("file_version_volume", "volume"),
+)
+
+# What a page names beside other pages.
+held = Table(
+    "held",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("kind", SmallInteger, primary_key=True),  # core.held.Held
+    Column("key", Text(collation="C"), primary_key=True),
+    Column("count", Integer, nullable=False),
+    Index("held_key", "kind", "key", "page"),
+)
+
+task = Table(
+    "task",
+    metadata,
+    Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
+    Column("number", Integer, primary_key=True, autoincrement=False),  # among the tasks of the page, from 0
+    Column("done", Boolean, nullable=False),
+    Column("priority", Text(collation="C"), nullable=False),
+    Column("due", Date),
+    Column("people", ARRAY(Text), nullable=False),
+    Index("task_open", "due", "priority", "page", "number", postgresql_where=text("NOT done")),
+    Index("task_done", "page", "number", postgresql_where=text("done")),
+)
+
+source = Table(
+    "source",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    _key("key"),
+    Column("name", Text, nullable=False),
+    Column("fields", JSON, nullable=False),  # CSL-JSON; not JSONB, which forgets the order
+    Column("person", ForeignKey("person.id")),
+    Column("at", DateTime(timezone=True), nullable=False),
+    UniqueConstraint("key", name="source_key_key"),
 )
 
 filing = Table(

@@ -21,6 +21,7 @@ from mokuji.core.categories import filed
 from mokuji.core.changes import PageChange
 from mokuji.core.edits import Shift
 from mokuji.core.errors import Conflict
+from mokuji.core.held import held
 from mokuji.core.listing import fields
 from mokuji.core.names import Name
 from mokuji.core.text.reference import Kind, Reference
@@ -256,12 +257,12 @@ def index_page(
         connection.execute(
             text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
         )
-    _file(connection, head, content)
+    _file(connection, head, content, body)
     if new or not words_later:
         index_words(connection, [(head.id, head.title, body)])
 
 
-def _file(connection: Connection, head: PageHead, content: PageText) -> None:
+def _file(connection: Connection, head: PageHead, content: PageText, body: str) -> None:
     rows = [
         {
             "volume": head.volume,
@@ -298,12 +299,40 @@ def _file(connection: Connection, head: PageHead, content: PageText) -> None:
             ),
             rows,
         )
+    named = [
+        {"page": head.id, "kind": int(kind), "key": key, "count": number}
+        for (kind, key), number in held(body, content).items()
+    ]
+    if named:
+        connection.execute(
+            text("INSERT INTO held (page, kind, key, count) VALUES (:page, :kind, :key, :count)"), named
+        )
+    if content.tasks:
+        connection.execute(
+            text(
+                """INSERT INTO task (page, number, done, priority, due, people)
+                VALUES (:page, :number, :done, :priority, :due, CAST(:people AS text[]))"""
+            ),
+            [
+                {
+                    "page": head.id,
+                    "number": number,
+                    "done": each.done,
+                    "priority": each.priority,
+                    "due": each.due,
+                    "people": list(each.people),
+                }
+                for number, each in enumerate(content.tasks)
+            ],
+        )
 
 
 _CLEAR = text(
     """WITH sections AS (DELETE FROM section_ref WHERE page = :page),
         filings AS (DELETE FROM filing WHERE page = :page),
         fields AS (DELETE FROM field WHERE page = :page),
+        named AS (DELETE FROM held WHERE page = :page),
+        tasks AS (DELETE FROM task WHERE page = :page),
         aliases AS (DELETE FROM alias WHERE page = :page),
         waiting AS (INSERT INTO unsearched (page) SELECT :page WHERE :later ON CONFLICT DO NOTHING)
     SELECT name, kind, count AS number FROM page_name WHERE page = :page"""
@@ -487,20 +516,23 @@ def catch_up(connection: Connection, most: int = 100) -> int:
 
 
 def _file_the_old(connection: Connection, most: int) -> int:
-    """Files some pages that are there from before there were categories."""
+    """Files some pages anew that are there from before all was noted that pages hold."""
     rows = connection.execute(
         text(
             """WITH taken AS (DELETE FROM unfiled WHERE page IN
                 (SELECT page FROM unfiled ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
             SELECT p.id, p.volume, p.key, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
-            JOIN revision r ON r.page = p.id AND r.number = p.revision
-            WHERE NOT EXISTS (SELECT 1 FROM filing f WHERE f.page = p.id)
-            AND NOT EXISTS (SELECT 1 FROM field f WHERE f.page = p.id)"""
+            JOIN revision r ON r.page = p.id AND r.number = p.revision"""
         ),
         {"most": most},
     ).all()
+    for name in ("filing", "field", "held", "task"):
+        connection.execute(
+            text(f"DELETE FROM {name} WHERE page = ANY(CAST(:pages AS bigint[]))"),  # noqa: S608 - names of ours
+            {"pages": [row.id for row in rows]},
+        )
     for row in rows:
-        _file(connection, PageHead(row.id, row.volume, row.key, row.title), scan(row.text))
+        _file(connection, PageHead(row.id, row.volume, row.key, row.title), scan(row.text), row.text)
     return len(rows)
 
 

@@ -17,6 +17,7 @@ from mokuji.core import names
 from mokuji.core.changes import ChangeSet, Fate, Removed, VolumeChange
 from mokuji.core.composing import Carried, Composition, Words
 from mokuji.core.contents import Placing
+from mokuji.core.edits import Edit
 from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.following import At, Entry, Outcome, follow, wiki_after
 from mokuji.core.merge import Conflict, Mine, merge3
@@ -24,6 +25,7 @@ from mokuji.core.plan import Plan, leads_of
 from mokuji.core.references import Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind
+from mokuji.core.things import ThingChange, renaming
 from mokuji.core.wiki import Page, PageHead, Volume, Wiki
 
 
@@ -57,6 +59,8 @@ class Past:
     began to lead somewhere. ``contents`` takes its placings back, ``volumes``
     are what it changed. ``free`` are pages of ``texts`` in which the act was
     meant to lead references elsewhere (an edit, other aliases, a retarget): they lead back.
+    ``things`` are files, sources and people that it changed, ``naming`` the pages that name those now,
+    ``in_the_way`` says why they cannot change back.
     """
 
     texts: Mapping[int, Before] = field(default_factory=dict)
@@ -68,6 +72,9 @@ class Past:
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
     free: frozenset[int] = frozenset()
+    things: tuple[ThingChange, ...] = ()
+    naming: frozenset[int] = frozenset()
+    in_the_way: str = ""
 
 
 def free(act: str, page: int | None, texts: Collection[int], facts: Mapping[str, Any]) -> frozenset[int]:
@@ -84,6 +91,8 @@ def free(act: str, page: int | None, texts: Collection[int], facts: Mapping[str,
 
 def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[int] = ()) -> Plan:
     """The plan to take an act back. ``keep`` are pages (of those in conflict) whose text is to stay as it is."""
+    if past.in_the_way:
+        raise Refused(past.in_the_way, code="thing_changed")
     volumes = _volumes(wiki, past.volumes)
     ids = [*past.texts, *past.heads, *past.made, *(each.head.id for each in past.removed)]
     there = dict(wiki.pages(ids))
@@ -98,6 +107,8 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     _check_names(wiki, heads, gone, volumes)
     _check_volumes(wiki, past, heads, gone)
     texts, conflicts = _texts(there, gone, past, keep)
+    edits = _renamed_back(wiki, past, texts)
+    texts = {id_: parts for id_, parts in texts.items() if id_ not in edits}
     sources = {id_: Page(each.head, each.text) for id_, each in back.items()}
     texts |= {id_: [Carried(id_, Span(0, len(each.text)))] for id_, each in sources.items()}
     outcome = Outcome(
@@ -105,6 +116,7 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         gone=gone,
         successors={id_: entry for id_, entry in past.entries.items() if id_ in gone},
         texts=texts,
+        edits=edits,
         sources=sources,
         aims=_aims(wiki, back, sources, heads),
         volumes=volumes,
@@ -116,7 +128,8 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
     )
     reversed_ = tuple(VolumeChange(each.after, each.before) for each in reversed(past.volumes))
-    change_set = ChangeSet("undo", followed.changes, removed, past.contents, reversed_)
+    things = tuple(ThingChange(each.after, each.before) for each in reversed(past.things))
+    change_set = ChangeSet("undo", followed.changes, removed, past.contents, reversed_, things)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
     facts = {
@@ -125,6 +138,22 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         "made": {page.id: past.texts[page.id].made for page in conflicts},
     }
     return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
+
+
+def _renamed_back(wiki: Wiki, past: Past, texts: Mapping[int, Composition]) -> dict[int, tuple[Edit, ...]]:
+    """What names a thing that gets its old name back, on all pages whose very bytes do not come back."""
+    found: dict[int, tuple[Edit, ...]] = {}
+    for change in past.things:
+        if not change.renamed or change.before is None or change.after is None:
+            continue
+        for id_, page in sorted(wiki.pages(past.naming).items()):
+            parts = texts.get(id_, ())
+            if len(parts) == 1 and isinstance(parts[0], Words):
+                continue
+            edits = renaming(page, change.after, change.before.name)
+            if edits:
+                found[id_] = edits
+    return found
 
 
 def _exact(outcome: Outcome, page: int) -> bool:

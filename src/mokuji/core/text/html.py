@@ -25,6 +25,7 @@ from mokuji.core.text.headings import shown
 from mokuji.core.text.lift import outermost, prefix, replaced
 from mokuji.core.text.parser import events
 from mokuji.core.text.reference import Kind
+from mokuji.core.text.scan import PageText
 from mokuji.core.text.slots import Escaped, parse
 from mokuji.core.text.slots import Piece as Slotted
 from mokuji.core.text.writer import Diagram, File, Rules, Writer
@@ -90,7 +91,23 @@ class Tag:
     word: str
 
 
-Piece = str | Open | Head | HeadEnd | Note | Tag | File | Diagram
+@dataclass(frozen=True, slots=True)
+class Cited:
+    """A source of the wiki, by its name as typed."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    """Somebody who is named, by the handle as typed."""
+
+    handle: str
+
+
+Sign = Tag | Cited | Person
+"""What is taken out of a text as a short word: a mark, a source, a person."""
+Piece = str | Open | Head | HeadEnd | Note | Sign | File | Diagram
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +128,8 @@ def bare(piece: Piece) -> str:
         return f"<h{piece.level}>"
     if isinstance(piece, Tag):
         return "#" + html.escape(piece.word)
+    if isinstance(piece, Person):
+        return "@" + html.escape(piece.handle)
     if isinstance(piece, File):
         return html.escape(piece.words) if piece.picture else "<a>"
     if isinstance(piece, Diagram):
@@ -128,15 +147,22 @@ def compile_page(page: Page, key: bytes) -> Compiled:
     outer, _ = outermost(page.text, offset, references)
     mark = prefix(page.text[offset:].encode(), key)
     changes = [(references[index].span, f"{mark}{n}q") for n, index in enumerate(outer)]
-    changes += [(each.span, f"{mark}t{n}q") for n, each in enumerate(page.content.marks)]
+    signs = list(signs_of(page.content))
+    changes += [(span, f"{mark}t{n}q") for n, (span, _) in enumerate(signs)]
     text = replaced(page.text, Span(offset, len(page.text)), changes)
     words = {n: shown(references[index], page.text, ()) for n, index in enumerate(outer)}
     blocks = [n for n, index in enumerate(outer) if references[index].kind is not Kind.LINK]
     slots: list[str] = []
     if page.content.declared.slots and "${" in text:
         text = _with_slots(parse(text, page.content.declared.slots).pieces, mark, slots)
-    marks = [each.word for each in page.content.marks]
-    return compile_text(text, mark, words, blocks, outer, slots=slots, marks=marks)
+    return compile_text(text, mark, words, blocks, outer, slots=slots, signs=[sign for _, sign in signs])
+
+
+def signs_of(content: PageText) -> Iterator[tuple[Span, Sign]]:
+    """The marks, sources and people of a page, with their places."""
+    yield from ((each.span, Tag(each.word)) for each in content.marks)
+    yield from ((each.span, Cited(each.name)) for each in content.cites)
+    yield from ((each.span, Person(each.name)) for each in content.handles)
 
 
 def _with_slots(pieces: Sequence[Slotted], mark: str, shown_: list[str]) -> str:
@@ -172,15 +198,15 @@ def compile_text(
     *,
     marked: bool = False,
     slots: Sequence[str] = (),
-    marks: Sequence[str] = (),
+    signs: Sequence[Sign] = (),
 ) -> Compiled:
     """A text whose references were taken out; ``mark`` begins their stand-ins.
 
     ``words`` are what each shows where only text can be, ``inserts`` those that may stand as blocks, ``indexes`` what
     each is called in the result (itself, without). ``marked`` says that headings say which ones they are. ``slots`` are
-    what is typed where slots are shown as such, ``marks`` the words of marks that were taken out.
+    what is typed where slots are shown as such, ``signs`` those that were taken out.
     """
-    writer = Writer(mark, words, inserts=inserts, slots=slots, marks=marks)
+    writer = Writer(mark, words, inserts=inserts, slots=slots)
     clean = nh3.clean(
         writer.write(list(events(text))),
         tags=_TAGS,
@@ -188,7 +214,7 @@ def compile_text(
         url_schemes={"http", "https", "mailto"},
         link_rel=None,
     )
-    return _divide(clean, writer, indexes, marked=marked)
+    return _divide(clean, writer, indexes, signs, marked=marked)
 
 
 def words_of(text: str) -> str:
@@ -196,7 +222,9 @@ def words_of(text: str) -> str:
     return _TAG.sub(" ", _UNREAD.sub(" ", text))
 
 
-def _divide(clean: str, writer: Writer, indexes: Sequence[int] | None, *, marked: bool) -> Compiled:
+def _divide(
+    clean: str, writer: Writer, indexes: Sequence[int] | None, signs: Sequence[Sign], *, marked: bool
+) -> Compiled:
     """Cuts cleaned HTML at the stand-ins: what is ours goes back in, the rest stays open."""
     mark = re.escape(writer.prefix)
     clean = re.sub(rf">{mark}a(\d+)q", lambda found: writer.attributes[int(found[1])] + ">", clean)
@@ -230,7 +258,7 @@ def _divide(clean: str, writer: Writer, indexes: Sequence[int] | None, *, marked
             elif found["diagram"]:
                 yield writer.diagrams[int(found["diagram"])]
             elif found["tag"]:
-                yield Tag(writer.marks[int(found["tag"])])
+                yield signs[int(found["tag"])]
             elif found["note"]:
                 yield Note(writer.labels[int(found["note"])])
             else:
@@ -254,6 +282,12 @@ def _slot(typed: str) -> str:
 def note_use(number: int, use: int) -> str:
     """Where a footnote is used: its number, leading to its text."""
     return f'<sup class="note"><a id="note-{number}-from-{use}" href="#note-{number}">{number}</a></sup>'
+
+
+def no_source(name: str) -> str:
+    """Where a source is cited that is not in the list of sources."""
+    shown_ = html.escape(name)
+    return f'<span class="no-source" title="There is no source “{shown_}” in the list of sources">[^{shown_}]</span>'
 
 
 def note_list(texts: Sequence[tuple[str, int]]) -> str:

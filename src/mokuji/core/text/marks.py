@@ -24,7 +24,7 @@ LONGEST = names.LONGEST
 _MARK = re.compile(r"#([^\W\d_][\w-]*)")
 _OPENS = frozenset("|*_~\"'")
 _HOLDS = {"Item", "TableRow", "TableHead", "DefinitionListDefinition", "FootnoteDefinition"}
-_CLOSED = {"Heading", "CodeBlock", "HtmlBlock", "Link", "Image"}
+CLOSED = {"Heading", "CodeBlock", "HtmlBlock", "Link", "Image"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,14 +92,14 @@ def _collect(data: bytes, events: Sequence[Event], prefix: str) -> list[_Found]:
         if kind == "Start":
             name = tag_name(value)
             stack.append(name)
-            closed += name in _CLOSED
+            closed += name in CLOSED
             if name in _HOLDS:
                 holders.append((start, end))
             elif name == "Paragraph":
                 paragraph = (start, end)
         elif kind == "End":
             name = stack.pop()
-            closed -= name in _CLOSED
+            closed -= name in CLOSED
             if name in _HOLDS:
                 holders.pop()
         elif kind == "Text" and not closed and b"#" in data[start:end]:
@@ -121,7 +121,7 @@ def _in_text(data: bytes, start: int, end: int, prefix: str) -> list[tuple[int, 
         lead = words[mark.start() - 1] if mark.start() else before
         # A reference right behind a mark ends it.
         word = mark[1].partition(prefix)[0] if prefix else mark[1]
-        if not word or len(word) > LONGEST or not _opens(lead):
+        if not word or len(word) > LONGEST or not opens(lead):
             continue
         size += len(words[at : mark.start()].encode())
         at = mark.start()
@@ -129,7 +129,7 @@ def _in_text(data: bytes, start: int, end: int, prefix: str) -> list[tuple[int, 
     return places
 
 
-def _opens(character: str) -> bool:
+def opens(character: str) -> bool:
     if not character or character.isspace() or character in _OPENS:
         return True
     return character != "{" and unicodedata.category(character) in {"Ps", "Pi"}

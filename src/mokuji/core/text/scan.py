@@ -29,8 +29,10 @@ from mokuji.core.text.lift import Lifted, lift
 from mokuji.core.text.marks import Mark, marks
 from mokuji.core.text.parser import Event, events_with_ranges
 from mokuji.core.text.parts import Part, parts
+from mokuji.core.text.pointers import Cite, Handle, pointers
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.slots import NO_SLOTS, Declared, declared, masked, parse, unmasked
+from mokuji.core.text.tasks import Task, tasks
 
 ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""
@@ -60,6 +62,9 @@ class PageText:
     parts: tuple[Part, ...] = ()
     marks: tuple[Mark, ...] = ()
     declared: Declared = NO_SLOTS
+    cites: tuple[Cite, ...] = ()
+    handles: tuple[Handle, ...] = ()
+    tasks: tuple[Task, ...] = ()
 
 
 def check(text: str) -> None:
@@ -201,10 +206,30 @@ def _finish(
     marked = parts(text, front.span.end, lifted, events)
     problems += [*marked.problems, *slots.problems, *_slot_problems(text, front.span.end, slots, references)]
     problems += _formulas(text, front.span.end, lifted, events)
-    problems.sort(key=lambda problem: problem.span)
     in_heading = frozenset(part for heading in found for part in heading.parts if isinstance(part, int))
     filed = marks(text, front.span.end, lifted, events)
-    return PageText(front, tuple(references), found, tuple(problems), in_heading, marked.parts, filed, slots)
+    cites, handles = pointers(text, front.span.end, lifted, events)
+    listed = tasks(text, front.span.end, lifted, events, handles)
+    problems += [_no_day(text, each.due_typed) for each in listed if each.due is None and each.due_typed]
+    problems.sort(key=lambda problem: problem.span)
+    return PageText(
+        front,
+        tuple(references),
+        found,
+        tuple(problems),
+        in_heading,
+        marked.parts,
+        filed,
+        slots,
+        cites,
+        handles,
+        listed,
+    )
+
+
+def _no_day(text: str, typed: Span) -> Problem:
+    said = f"“{typed.of(text)}” is no day of the calendar. Write it as year, month and day: due:2027-03-01."
+    return Problem("task_due", said, typed)
 
 
 def _formulas(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> Iterator[Problem]:

@@ -10,8 +10,8 @@ and pictures name, ``diagrams`` those that are drawn.
 
 A stand-in is ``prefix``, a letter for its sort (none for a reference), a
 number and ``q``: ``a`` attributes, ``o`` own fragments, ``v`` slots that are
-shown as such, ``t`` marks, ``p`` files, ``g`` diagrams, ``f`` uses of footnotes, ``m`` before the text of
-one, ``h`` behind the tag of a heading, ``k`` typed in front of a heading's
+shown as such, ``t`` marks, sources and people, ``p`` files, ``g`` diagrams, ``f`` uses of
+footnotes, ``m`` before the text of one, ``h`` behind the tag of a heading, ``k`` typed in front of a heading's
 words to say which one it is. Behind the number of a reference ``l`` says that
 it stands inside a link, ``b`` that it is a block.
 """
@@ -108,11 +108,9 @@ class Writer:
         rules: Rules | None = None,
         inserts: Collection[int] = (),
         slots: Sequence[str] = (),
-        marks: Sequence[str] = (),
     ) -> None:
         """``words`` are what references show where only text can be; ``inserts`` the numbers of those that may stand
-        as blocks; ``slots`` what is typed where slots are shown as such, ``marks`` the words of
-        marks."""
+        as blocks; ``slots`` what is typed where slots are shown as such."""
         self.prefix = prefix
         self.own: list[str] = []
         self.attributes: list[str] = []
@@ -120,7 +118,6 @@ class Writer:
         self.files: list[File] = []
         self.diagrams: list[Diagram] = []
         self.slots = slots
-        self.marks = marks
         self.headings = 0
         self._rules = rules or Rules()
         self._words = words or {}

@@ -1,0 +1,158 @@
+"""Files, sources and people as things that pages name: read, changed by plans, and who names them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import Connection, Row, text
+
+from mokuji.core.things import HELD, Sort, Thing, ThingChange
+from mokuji.store.writing import Signature
+
+_CONTENT = ("hash", "type", "size", "width", "height")
+
+NAMING_FILE = text(
+    """SELECT h.page FROM held h JOIN page p ON p.id = h.page
+    WHERE h.kind = :kind AND h.key = :key COLLATE "C" AND p.volume = :volume"""
+)
+NAMING = text('SELECT page FROM held WHERE kind = :kind AND key = :key COLLATE "C"')
+_ONE = {
+    "file": text(
+        "SELECT id, volume, name, encode(hash, 'hex') AS hash, type, size, width, height FROM file WHERE id = :id"
+    ),
+    "source": text("SELECT id, name, fields FROM source WHERE id = :id"),
+    "person": text("SELECT id, handle AS name FROM person WHERE id = :id"),
+}
+_CALLED = {
+    "file": text('SELECT id FROM file WHERE volume = :volume AND key = :key COLLATE "C"'),
+    "source": text('SELECT id FROM source WHERE key = :key COLLATE "C"'),
+    "person": text('SELECT id FROM person WHERE handle = :key COLLATE "C"'),
+}
+_KEEP_VERSION = text(
+    """INSERT INTO file_version (file, number, volume, name, hash, type, size, width, height, person, at, until)
+    SELECT id, version, volume, name, hash, type, size, width, height, person, at, :until FROM file WHERE id = :id"""
+)
+_CHANGE_FILE = text(
+    """UPDATE file SET key = :key, name = :name, version = version + 1, hash = decode(:hash, 'hex'), type = :type,
+    size = :size, width = :width, height = :height, person = :person, at = :at WHERE id = :id"""
+)
+_BACK_FILE = text(
+    """INSERT INTO file (id, volume, key, name, version, hash, type, size, width, height, person, at)
+    OVERRIDING SYSTEM VALUE
+    SELECT :id, :volume, :key, :name, coalesce(max(v.number), 0) + 1, decode(:hash, 'hex'), :type, :size, :width,
+    :height, CAST(:person AS integer), CAST(:at AS timestamptz) FROM file_version v WHERE v.file = :id"""
+)
+_CHANGE_SOURCE = text(
+    """UPDATE source SET key = :key, name = :name, fields = CAST(:fields AS json), person = :person, at = :at
+    WHERE id = :id"""
+)
+_BACK_SOURCE = text(
+    """INSERT INTO source (id, key, name, fields, person, at) OVERRIDING SYSTEM VALUE
+    VALUES (:id, :key, :name, CAST(:fields AS json), :person, :at)"""
+)
+
+
+def _thing(sort: Sort, row: Row[Any]) -> Thing:
+    if sort == "file":
+        told = {name: getattr(row, name) for name in _CONTENT}
+        return Thing(sort, row.id, row.volume, row.name, json.dumps(told))
+    if sort == "source":
+        return Thing(sort, row.id, 0, row.name, json.dumps(row.fields, ensure_ascii=False))
+    return Thing(sort, row.id, 0, row.name)
+
+
+def thing(connection: Connection, sort: Sort, id_: int) -> Thing | None:
+    """One as it is now, by its id."""
+    row = connection.execute(_ONE[sort], {"id": id_}).first()
+    return _thing(sort, row) if row is not None else None
+
+
+def called(connection: Connection, sort: Sort, key: str, volume: int = 0) -> Thing | None:
+    """One by its key, a file by its volume too."""
+    values = {"key": key, "volume": volume} if sort == "file" else {"key": key}
+    id_ = connection.execute(_CALLED[sort], values).scalar()
+    return thing(connection, sort, id_) if id_ is not None else None
+
+
+def naming(connection: Connection, one: Thing) -> list[int]:
+    """Ids of the pages that name one."""
+    values: dict[str, object] = {"kind": int(HELD[one.sort]), "key": one.key}
+    if one.sort == "file":
+        return list(connection.execute(NAMING_FILE, {**values, "volume": one.volume}).scalars())
+    return list(connection.execute(NAMING, values).scalars())
+
+
+def in_the_way(connection: Connection, change: ThingChange) -> str:
+    """Why something cannot be again what it was before a change; empty if it can."""
+    now = thing(connection, _sort(change), _id(change))
+    if now != change.after:
+        name = (change.after or change.before or now).name  # type: ignore[union-attr]
+        return f"“{name}” was changed since, so this cannot be undone. Undo the later change first."
+    if change.before is not None:
+        holder = called(connection, change.before.sort, change.before.key, change.before.volume)
+        if holder is not None and holder.id != change.before.id:
+            return f"“{change.before.name}” is the name of another one by now. Rename that first."
+    return ""
+
+
+def _sort(change: ThingChange) -> Sort:
+    return (change.before or change.after).sort  # type: ignore[union-attr]
+
+
+def _id(change: ThingChange) -> int:
+    return (change.before or change.after).id  # type: ignore[union-attr]
+
+
+def change(connection: Connection, changes: Sequence[ThingChange], by: Signature) -> None:
+    """Writes what becomes of things."""
+    for each in changes:
+        {"file": _change_file, "source": _change_source, "person": _change_person}[_sort(each)](
+            connection, each, by
+        )
+
+
+def _change_file(connection: Connection, change: ThingChange, by: Signature) -> None:
+    if change.before is not None:
+        connection.execute(_KEEP_VERSION, {"id": change.before.id, "until": by.at})
+    if change.after is None:
+        connection.execute(text("DELETE FROM file WHERE id = :id"), {"id": _id(change)})
+        return
+    after = change.after
+    values = {
+        "id": after.id,
+        "key": after.key,
+        "name": after.name,
+        "person": by.author,
+        "at": by.at,
+        **json.loads(after.content),
+    }
+    if change.before is None:
+        connection.execute(_BACK_FILE, {**values, "volume": after.volume})
+    else:
+        connection.execute(_CHANGE_FILE, values)
+
+
+def _change_source(connection: Connection, change: ThingChange, by: Signature) -> None:
+    if change.after is None:
+        connection.execute(text("DELETE FROM source WHERE id = :id"), {"id": _id(change)})
+        return
+    after = change.after
+    values = {
+        "id": after.id,
+        "key": after.key,
+        "name": after.name,
+        "fields": after.content,
+        "person": by.author,
+        "at": by.at,
+    }
+    connection.execute(_BACK_SOURCE if change.before is None else _CHANGE_SOURCE, values)
+
+
+def _change_person(connection: Connection, change: ThingChange, by: Signature) -> None:
+    if change.after is not None:
+        connection.execute(
+            text("UPDATE person SET handle = :handle WHERE id = :id"),
+            {"handle": change.after.key, "id": change.after.id},
+        )
