@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+import io
 from datetime import timedelta
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from mokuji.core.edits import apply
 from mokuji.core.errors import BadFile, Collision, Forbidden, Missing, Refused
 from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, files, findings, folders, importing, wishes, writing
+from mokuji.core.text.excerpt import Excerpt
+from mokuji.services import (
+    acts,
+    files,
+    findings,
+    folders,
+    importing,
+    telling,
+    thing_wishes,
+    wishes,
+    writing,
+)
 from mokuji.services.desk import Desk
+from mokuji.store.database import writing as store_writing
 from tests.outside.test_media import picture
 from tests.services.making import pages, person, texts, volume
 
@@ -175,3 +189,164 @@ def test_a_file_whose_name_follows_a_rename_is_called_so_as_well(desk: Desk, wri
     assert "![x](sump-pump.png)" in texts(desk)["Lamp"]
     new, old = (files.fetch(desk, writer, "guide", each) for each in ("sump-pump.png", "bilge-pump.png"))
     assert new.hash == old.hash
+
+
+# ---- acts -----------------------------------------------------------------------
+
+
+def _done(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
+    seen = acts.plan(desk, actor, wish)
+    assert seen.refusal is None, seen.refusal
+    done = acts.apply(desk, actor, wish, seen.digest)
+    assert isinstance(done, acts.Applied)
+    return done.change_set
+
+
+NAMED = {
+    "Lamp": 'é ![The lamp](lamp.png) and [the sheet](<Lamp.PNG> "t")\n\n![again][l]\n\n[l]: lamp.png\n',
+    "Card": "`![](lamp.png)` [[=Lamp | note: ![in a value](lamp.png#top)]]",
+    "Other": "![other](other.png)",
+}
+
+
+def test_a_renamed_file_is_followed_everywhere_and_undone_to_the_byte(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    pages(desk, writer, "guide", NAMED)
+    before = texts(desk)
+    wish = thing_wishes.RenameFile("guide", "lamp.png", "Mast head (night)")
+    plan = acts.plan(desk, writer, wish)
+    assert telling.sentence(plan) == (
+        "The file “lamp.png” will be called “Mast head (night).png”. 4 places on 2 pages follow."
+    )
+    number = _done(desk, writer, wish)
+    after = texts(desk)
+    new = "Mast%20head%20%28night%29.png"
+    assert after["Lamp"] == (
+        f'é ![The lamp]({new}) and [the sheet](<{new}> "t")\n\n![again][l]\n\n[l]: {new}\n'
+    )
+    assert after["Card"] == f"`![](lamp.png)` [[=Lamp | note: ![in a value]({new}#top)]]"
+    assert after["Other"] == before["Other"]
+    assert files.fetch(desk, writer, "guide", "mast head (night).png").version == 2
+    # One page is edited, and one begins to name the file: both follow when the name comes back.
+    writing.save(desk, writer, "guide", "Lamp", after["Lamp"] + "\nMore.\n", revision=2)
+    pages(desk, writer, "guide", {"Late": f"![late]({new})"})
+    _done(desk, writer, wishes.Undo(number))
+    back = texts(desk)
+    assert back["Card"] == before["Card"]
+    assert back["Late"] == "![late](lamp.png)"
+    assert "Mast" not in back["Lamp"] and back["Lamp"].endswith("\nMore.\n")
+
+
+def test_a_name_that_is_taken_or_none_is_refused_with_the_reason(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "a.png", PNG)
+    files.bring(desk, writer, "guide", "b.png", OTHER)
+    for to, code in (("B", "file_name"), ("a/b", "bad_file_name"), (".hidden", "bad_file_name")):
+        refusal = acts.plan(desk, writer, thing_wishes.RenameFile("guide", "a.png", to)).refusal
+        assert refusal is not None and refusal.code == code, to
+    assert acts.plan(desk, writer, thing_wishes.RenameFile("guide", "no.png", "x")).refusal is not None
+    reader = person(desk, "mirela", guide=Role.READER)
+    with pytest.raises(Forbidden):
+        acts.plan(desk, reader, thing_wishes.RenameFile("guide", "a.png", "x"))
+
+
+def test_a_replaced_file_keeps_what_it_was_and_another_type_gives_another_ending(
+    desk: Desk, writer: Actor
+) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
+    jpeg = picture("JPEG", (80, 60))
+    content = files.stage(desk, writer, "guide", "lamp.png", jpeg)
+    number = _done(desk, writer, thing_wishes.ReplaceFile("guide", "lamp.png", content))
+    assert texts(desk)["Lamp"] == "![a](lamp.jpg)"
+    view = files.about(desk, writer, "guide", "lamp.jpg")
+    assert (view.file.type, view.file.width, view.pages, view.places) == ("image/jpeg", 80, 1, 1)
+    (was,) = view.versions
+    assert (was.number, was.name, was.width) == (1, "lamp.png", 40)
+    assert files.content(desk, files.version(desk, writer, "guide", "lamp.jpg", 1)) == PNG
+    # A former version comes back as any other file does; what it took the place of is kept, too.
+    _done(desk, writer, thing_wishes.ReplaceFile("guide", "lamp.jpg", was.hash.hex()))
+    assert [v.number for v in files.about(desk, writer, "guide", "lamp.png").versions] == [2, 1]
+    refusal = acts.plan(desk, writer, wishes.Undo(number)).refusal
+    assert refusal is not None and "changed since" in refusal.message
+    gone = acts.plan(desk, writer, thing_wishes.ReplaceFile("guide", "lamp.png", "00" * 32)).refusal
+    assert gone is not None and gone.code == "file_gone"
+
+
+def test_a_deleted_file_leaves_its_places_listed_and_comes_back(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png) ![b](lamp.png)"})
+    wish = thing_wishes.DeleteFile("guide", "lamp.png")
+    assert "2 places name it" in telling.sentence(acts.plan(desk, writer, wish))
+    number = _done(desk, writer, wish)
+    assert files.files_of(desk, writer, "guide").missing == (("lamp.png", 1),)
+    _done(desk, writer, wishes.Undo(number))
+    assert files.content(desk, files.fetch(desk, writer, "guide", "lamp.png")) == PNG
+    assert not files.files_of(desk, writer, "guide").missing
+    # After its time it is gone for good, and so are bytes that were staged for nothing.
+    number = _done(desk, writer, wish)
+    staged = files.stage(
+        desk, writer, "guide", files.bring(desk, writer, "guide", "x.png", OTHER).file.name, PNG
+    )
+    desk.clock.now += timedelta(days=61)  # type: ignore[attr-defined]
+    acts.purge(desk)
+    refusal = acts.plan(desk, writer, wishes.Undo(number)).refusal
+    assert refusal is not None and "for good" in refusal.message
+    gone = acts.plan(desk, writer, thing_wishes.ReplaceFile("guide", "x.png", staged)).refusal
+    assert gone is not None and gone.code == "file_gone"
+
+
+def test_one_of_two_equal_files_takes_the_place_of_the_other(desk: Desk, writer: Actor) -> None:
+    with store_writing(desk.engine) as connection:
+        for name in ("a.png", "b.png"):
+            files.keep_as(connection, 1, name, PNG, (writer.person, desk.clock()))
+    pages(desk, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
+    assert {f.name for f in files.files_of(desk, writer, "guide", which="equal").files} == {"a.png", "b.png"}
+    _done(desk, writer, thing_wishes.DeleteFile("guide", "b.png", "a.png"))
+    assert texts(desk)["Lamp"] == "![x](a.png) ![y](a.png)"
+    assert not files.files_of(desk, writer, "guide", which="equal").files
+    assert not files.files_of(desk, writer, "guide", which="unused").files
+
+
+@pytest.mark.parametrize("way", ["move", "merge", "join"])
+def test_a_page_that_goes_to_another_volume_goes_on_showing_its_own_picture(
+    desk: Desk, writer: Actor, way: str
+) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    files.bring(desk, writer, "secret", "lamp.png", OTHER)
+    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
+    pages(desk, writer, "secret", {"There": "![b](lamp.png)"})
+    ways: dict[str, wishes.Wish] = {
+        "move": wishes.Move("guide", "lamp", "secret"),
+        "merge": wishes.Merge("guide", "lamp", "Secret/There"),
+        "join": wishes.Join("guide", "lamp", "Secret/There"),
+    }
+    number = _done(desk, writer, ways[way])
+    after = texts(desk)
+    assert "![a](lamp-2.png)" in after["Lamp" if way == "move" else "There"]
+    assert "![b](lamp.png)" in after["There"]
+    assert files.content(desk, files.fetch(desk, writer, "secret", "lamp-2.png")) == PNG
+    _done(desk, writer, wishes.Undo(number))
+    assert texts(desk) == {"Lamp": "![a](lamp.png)", "There": "![b](lamp.png)"}
+
+
+def test_a_picture_is_had_at_smaller_widths_once_made(desk: Desk, writer: Actor) -> None:
+    noise = Image.effect_noise((1500, 900), 80).convert("RGB")
+    made = io.BytesIO()
+    noise.save(made, "PNG")
+    file = files.bring(desk, writer, "guide", "noise.png", made.getvalue()).file
+    assert files.widths(file) == (320, 640, 1280)
+    small = files.scaled(desk, file, 320)
+    assert small is not None and small == files.scaled(desk, file, 320)
+    assert Image.open(io.BytesIO(small)).size == (320, 192)
+    assert files.scaled(desk, file, 321) is None
+    assert files.widths(files.bring(desk, writer, "guide", "a.png", PNG).file) == ()
+
+
+def test_what_names_a_file_is_told_with_its_sentence_to_who_may_read_it(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    pages(desk, writer, "guide", {"Lamp": "Look up. The lamp is ![red](lamp.png) at night. Go on."})
+    (place,) = files.about(desk, NOBODY, "guide", "lamp.png").naming
+    assert (place.page.title, place.line) == ("Lamp", 1)
+    assert place.sentence == Excerpt("The lamp is ", "red", " at night.")
+    with pytest.raises(Missing):
+        files.about(desk, NOBODY, "secret", "lamp.png")

@@ -8,8 +8,8 @@ told apart by ``content`` (the hash of a file's bytes, the fields of a source).
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from typing import Literal
 
 from mokuji.core import files
@@ -57,6 +57,15 @@ class ThingChange:
     def renamed(self) -> bool:
         """Whether what names it must be written otherwise."""
         return self.before is not None and self.after is not None and self.before.name != self.after.name
+
+
+@dataclass(frozen=True)
+class Copies:
+    """Files that pages take along to another volume under a free name: what their pages must say for it (by page), and
+    the files that come about."""
+
+    edits: Mapping[int, tuple[Edit, ...]] = field(default_factory=dict)
+    changes: tuple[ThingChange, ...] = ()
 
 
 def check_name(sort: Sort, name: str) -> str:

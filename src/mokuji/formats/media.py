@@ -16,7 +16,7 @@ from xml.etree import ElementTree
 import filetype  # type: ignore[import-untyped]
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
-from PIL import Image, UnidentifiedImageError
+from PIL import Image, ImageOps, UnidentifiedImageError
 
 from mokuji.core.errors import BadFile
 
@@ -137,6 +137,26 @@ def _picture(data: bytes) -> Media | None:
         raise BadFile(f"The picture is broken: {fault}.", code="bad_picture") from fault
     end = _PICTURES[str(image.format)]
     return Media(data, _PICTURE_TYPES.get(end, f"image/{end}"), end, width, height)
+
+
+def at_width(data: bytes, width: int) -> bytes | None:
+    """A picture made smaller, as WebP; None if it moves, cannot be read, or comes out no smaller."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # its size was looked at when it came
+            image = Image.open(io.BytesIO(data), formats=list(_PICTURES))
+            if getattr(image, "n_frames", 1) > 1:
+                return None
+            upright = ImageOps.exif_transpose(image)
+            upright = upright.convert(
+                "RGBA" if "A" in upright.getbands() or "transparency" in image.info else "RGB"
+            )
+            upright.thumbnail((width, 100_000), Image.Resampling.LANCZOS)
+            made = io.BytesIO()
+            upright.save(made, "WEBP", quality=86, method=4)
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return None
+    return made.getvalue() if made.tell() < len(data) else None
 
 
 def _drawing(data: bytes) -> Media:

@@ -44,7 +44,7 @@ from mokuji.services.wishes import (
     Undo,
     Wish,
 )
-from mokuji.store import acting, history, people, trash
+from mokuji.store import acting, files, history, people, trash
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -63,7 +63,9 @@ HIDING = {
 
 TRASH_ROWS = 300
 KEPT_DAYS = 60
-"""How long deleted pages are kept, in days."""
+"""How long deleted pages and files are kept, in days."""
+STAGED = timedelta(days=1)
+"""How long bytes are kept that were brought to take the place of a file and never did."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -379,9 +381,13 @@ class TrashView:
 
 
 def purge(desk: Desk) -> int:
-    """Removes for good what has lain in the trash for ``KEPT_DAYS``; how many pages that were."""
+    """Removes for good what has lain in the trash for ``KEPT_DAYS``, and bytes of files that nothing names; how many
+    pages that were."""
+    before = desk.clock() - timedelta(days=KEPT_DAYS)
     with writing_transaction(desk.engine, alone=True) as connection:
-        return trash.purge(connection, desk.clock() - timedelta(days=KEPT_DAYS))
+        pages = trash.purge(connection, before)
+        files.forget(connection, before, desk.clock() - STAGED)
+        return pages
 
 
 def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:

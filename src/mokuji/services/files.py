@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from typing import Literal
 
 from mokuji.core import files as naming
 from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.policy import Act, Actor
-from mokuji.core.wiki import Volume
-from mokuji.formats.media import recognise
+from mokuji.core.spans import Lines
+from mokuji.core.text.destinations import destinations, link_around
+from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
+from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.formats.media import at_width, recognise
 from mokuji.services.desk import Desk, Sight, check, find_volume
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import files as stored
-from mokuji.store import people
+from mokuji.store import people, things
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.files import StoredFile as StoredFile
+from mokuji.store.files import Version as Version
 
 SCREEN = 60
 """Files on one screen of the list."""
@@ -26,6 +31,9 @@ OFFERED = 20
 FRESH = timedelta(hours=1)
 """So long who brought a file may call it otherwise: after that others may have named it."""
 MOST_TAKEN = 1_000
+WIDTHS = (320, 640, 1280)
+"""Pictures can be had at these widths, in points."""
+SCALED = frozenset({"image/png", "image/jpeg", "image/webp", "image/avif"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,14 +45,44 @@ class Brought:
     known: bool
 
 
+Which = Literal["all", "unused", "equal"]
+
+
 @dataclass(frozen=True)
 class FilesView:
-    """Files of a volume, a screen at a time, with the names of who brought them."""
+    """Files of a volume, a screen at a time: all, those that no page names, or those with equal content. ``used`` says
+    by key on how many pages each is named and in how many places, ``missing`` which are named and not there."""
 
     place: VolumeView
     files: tuple[StoredFile, ...]
     people: Mapping[int, str]
     more_after: str | None
+    which: Which = "all"
+    used: Mapping[str, tuple[int, int]] = field(default_factory=dict)
+    missing: tuple[tuple[str, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Naming:
+    """A place that names a file: the page, its line, and the sentence around it."""
+
+    page: PageHead
+    line: int
+    sentence: Excerpt
+
+
+@dataclass(frozen=True)
+class FileView:
+    """A file with all that is known of it: where it is named, what it was, and what else has the same content."""
+
+    place: VolumeView
+    file: StoredFile
+    people: Mapping[int, str]
+    pages: int
+    places: int
+    naming: tuple[Naming, ...]
+    versions: tuple[Version, ...]
+    same: tuple[StoredFile, ...]
 
 
 def bring(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> Brought:
@@ -150,12 +188,115 @@ def files_like(desk: Desk, actor: Actor, volume_key: str, typed: str) -> list[St
         return stored.like(connection, volume.id, naming.key(typed), OFFERED)
 
 
-def files_of(desk: Desk, actor: Actor, volume_key: str, after: str = "") -> FilesView:
+def stage(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> str:
+    """Keeps bytes that are to take the place of file ``name``; their SHA-256 in hexadecimal digits. BadFile says why
+    they are not kept."""
+    media = recognise(data, name)
+    hash_ = hashlib.sha256(media.data).digest()
+    with writing(desk.engine) as connection:
+        volume = find_volume(connection, actor, volume_key)
+        check(actor, Act.RENAME, volume)
+        _need(connection, volume, name)
+        stored.put(connection, hash_, media.data)
+    return hash_.hex()
+
+
+def version(desk: Desk, actor: Actor, volume_key: str, name: str, number: int) -> StoredFile:
+    """What a file was by the number of its version, without its bytes; Missing if it never was that."""
+    with reading(desk.engine) as connection:
+        file = _need(connection, find_volume(connection, actor, volume_key), name)
+        was = next((v for v in stored.versions(connection, file.id, MOST_TAKEN) if v.number == number), None)
+        if was is None:
+            raise Missing(f"“{name}” has no version {number}.", code="version_missing")
+        return replace(
+            file,
+            version=number,
+            hash=was.hash,
+            type=was.type,
+            size=was.size,
+            width=was.width,
+            height=was.height,
+        )
+
+
+def scaled(desk: Desk, file: StoredFile, width: int) -> bytes | None:
+    """A picture at one of the widths of ``WIDTHS``, as WebP; None for what is no picture of points, or no wider."""
+    if width not in WIDTHS or file.width <= width or file.type not in SCALED:
+        return None
+    with reading(desk.engine) as connection:
+        found = stored.scaled(connection, file.hash, width)
+        if found is not None:
+            return found
+        data = stored.data(connection, file.hash)
+    made = at_width(data, width)
+    if made is not None:
+        with writing(desk.engine) as connection:
+            stored.keep_scaled(connection, file.hash, width, made)
+    return made
+
+
+def widths(file: StoredFile) -> tuple[int, ...]:
+    """The widths at which a picture can be had beside its own."""
+    return tuple(w for w in WIDTHS if w < file.width) if file.type in SCALED else ()
+
+
+def about(desk: Desk, actor: Actor, volume_key: str, name: str) -> FileView:
+    """All that is known of a file."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        file = _need(connection, volume, name)
+        thing = things.thing(connection, "file", file.id)
+        assert thing is not None
+        ids = things.naming(connection, thing)
+        used = stored.used(connection, volume.id, [file.key]).get(file.key, (0, 0))
+        named = [each for page in _first(sight, ids) for each in _places(page, file.key)]
+        versions = stored.versions(connection, file.id, SCREEN)
+        people_ = {p for p in (file.person, *(v.person for v in versions)) if p is not None}
+        same = [
+            f
+            for f in stored.equal(connection, volume.id, MOST_TAKEN)
+            if f.hash == file.hash and f.id != file.id
+        ]
+        return FileView(
+            volume_view(sight, volume),
+            file,
+            people.names_of(connection, people_),
+            *used,
+            tuple(named[:SCREEN]),
+            tuple(versions),
+            tuple(same),
+        )
+
+
+def _first(sight: Sight, ids: Sequence[int]) -> list[Page]:
+    pages = sight.wiki.pages(sorted(ids)[:SCREEN])
+    return sorted(pages.values(), key=lambda page: page.head.key)
+
+
+def _places(page: Page, key: str) -> Iterator[Naming]:
+    lines = Lines(page.text)
+    for each in destinations(page.text, page.content):
+        if each.key == key:
+            span, words = link_around(page.text, each)
+            start = max(0, span.start - REACH)
+            sentence = excerpt(page.text[start : span.end + REACH], span.moved(-start), words)
+            yield Naming(page.head, lines.position(each.span.start).line, sentence)
+
+
+def files_of(desk: Desk, actor: Actor, volume_key: str, after: str = "", which: Which = "all") -> FilesView:
     """The files of a volume, from one on."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        found = stored.of_volume(connection, volume.id, after=after, most=SCREEN + 1)
+        if which == "equal":
+            found = stored.equal(connection, volume.id, MOST_TAKEN)
+        else:
+            listed = stored.unused if which == "unused" else stored.of_volume
+            found = listed(connection, volume.id, after=after, most=SCREEN + 1)
         names = people.names_of(connection, {f.person for f in found if f.person is not None})
-        more = found[SCREEN - 1].key if len(found) > SCREEN else None
-        return FilesView(volume_view(sight, volume), tuple(found[:SCREEN]), names, more)
+        more = found[SCREEN - 1].key if len(found) > SCREEN and which != "equal" else None
+        found = found if which == "equal" else found[:SCREEN]
+        used = stored.used(connection, volume.id, [each.key for each in found])
+        lost = stored.missing(connection, volume.id, SCREEN) if not after else []
+        return FilesView(volume_view(sight, volume), tuple(found), names, more, which, used, tuple(lost))

@@ -36,12 +36,14 @@ LONGEST_DRAWING = 5.0
 
 @dataclass(frozen=True, slots=True)
 class FileShown:
-    """A file as it is shown: its address, media type, and the width and height of a picture (else 0)."""
+    """A file as it is shown: its address, media type, the width and height of a picture (else 0), and the smaller
+    widths at which it can be had (``w`` in its address)."""
 
     href: str
     type: str
     width: int = 0
     height: int = 0
+    widths: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -269,6 +271,9 @@ class _Show:
         sort = found.type.partition("/")[0]
         if sort == "image":
             size = f' width="{found.width}" height="{found.height}"' if found.width and found.height else ""
+            several = "".join(f"{html.escape(f'{found.href}&w={w}')} {w}w, " for w in found.widths)
+            if several:
+                size += f' srcset="{several}{href} {found.width}w" sizes="(max-width: 600px) 100vw, 560px"'
             return f'<img src="{href}" alt="{words}"{title}{size} loading="lazy">'
         if sort in {"video", "audio"}:
             return f'<{sort} controls preload="metadata" src="{href}" aria-label="{words or name}"{title}></{sort}>'

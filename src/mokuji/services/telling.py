@@ -40,6 +40,13 @@ DONE = {
     "extract": "Text made a page",
     "inline": "Text put in place of an insert",
     "inline everywhere": "Text put in place of inserts",
+    "file rename": "File renamed",
+    "file replace": "File replaced",
+    "file delete": "File deleted",
+    "source rename": "Source renamed",
+    "source edit": "Source edited",
+    "source delete": "Source deleted",
+    "person rename": "Handle changed",
 }
 """What the log calls an act."""
 
@@ -278,6 +285,46 @@ def _inline_everywhere(_: PlanView, made: Plan) -> str:
     return " ".join(said)
 
 
+def _renamed_thing(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    what = {"file": "The file", "source": "The source", "person": "The person"}[made.act.partition(" ")[0]]
+    places = facts["places"]
+    follows = (
+        f" {counted(places, 'place')} on {counted(facts['pages'], 'page')} {'follows' if places == 1 else 'follow'}."
+        if places
+        else " Nothing names it yet."
+    )
+    return f"{what} “{facts['from']}” will be called “{facts['to']}”.{follows}"
+
+
+def _replaced_file(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    said = f"“{facts['from']}” will be the other file; what it was is kept as a former version."
+    if facts["from"] != facts["to"]:
+        said += (
+            f" It is of another type, so it will be called “{facts['to']}”: {counted(facts['places'], 'place')} "
+            f"on {counted(facts['pages'], 'page')} {'follows' if facts['places'] == 1 else 'follow'}."
+        )
+    return said
+
+
+def _removed_thing(_: PlanView, made: Plan) -> str:
+    facts = made.facts
+    what = "file" if made.act == "file delete" else "source"
+    said = f"The {what} “{facts['from']}” goes."
+    if facts["to"]:
+        return f"{said} {counted(facts['places'], 'place')} will name “{facts['to']}” instead."
+    if facts["left"]:
+        one = facts["left"] == 1
+        name = "names" if one else "name"
+        return f"{said} {counted(facts['left'], 'place')} {name} it, and will name what is missing."
+    return f"{said} Nothing names it."
+
+
+def _edited_source(_: PlanView, made: Plan) -> str:
+    return f"The source “{made.facts['to']}” will read otherwise wherever it is cited."
+
+
 _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "rename": _rename,
     "contents": _contents,
@@ -305,6 +352,13 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "extract": _extract,
     "inline": _inline,
     "inline everywhere": _inline_everywhere,
+    "file rename": _renamed_thing,
+    "file replace": _replaced_file,
+    "file delete": _removed_thing,
+    "source rename": _renamed_thing,
+    "source edit": _edited_source,
+    "source delete": _removed_thing,
+    "person rename": _renamed_thing,
 }
 
 
@@ -332,6 +386,8 @@ def _following(view: PlanView, made: Plan) -> list[str]:
         said.append(f"{counted(len(view.lost_sections), 'reference')} will lead to a section that is gone.")
     if view.hidden_pages:
         hidden = counted(view.hidden_references, "reference")
+        if not view.hidden_references:
+            hidden = "what names it"
         said.append(f"In {counted(view.hidden_pages, 'page')} closed to you {hidden} will follow too.")
     return said
 
@@ -373,6 +429,13 @@ def button(view: PlanView) -> str:
         "extract": f"Make it a {'template' if made.facts.get('template') else 'page'}",
         "inline": "Put the text there",
         "inline everywhere": f"Put the text in {counted(int(made.facts.get('places', 0)), 'place')}",
+        "file rename": "Rename the file",
+        "file replace": "Replace the file",
+        "file delete": "Delete the file",
+        "source rename": "Rename the source",
+        "source edit": "Change the source",
+        "source delete": "Delete the source",
+        "person rename": "Change the handle",
         "link": "Link it"
         if isinstance(view.wish, LinkFrom)
         else f"Link {counted(int(made.facts.get('links', 0)), 'place')}",

@@ -44,6 +44,7 @@ from mokuji.core.text.front_edit import names_of
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents, read_outline
+from mokuji.services.carrying import copies
 from mokuji.services.categories import CategoryScene, categories_in
 from mokuji.services.desk import Sight, check, need_head
 from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
@@ -318,6 +319,7 @@ class Move:
             parents=_parents(rows),
             unwritten=unwritten,
             under=names.key(self.under) or None,
+            copies=copies(scene.connection, scene.wiki.pages(ids).values(), target.id),
         )
 
     def note(self, plan: Plan) -> str:
@@ -368,6 +370,7 @@ class Merge:
             present_words=self.present_words,
             alias=self.alias,
             rows=tuple(placing.branch(scene.connection, head.volume, head.key)),
+            copies=copies(scene.connection, scene.wiki.pages([head.id]).values(), into.volume),
         )
 
     def note(self, plan: Plan) -> str:
@@ -410,7 +413,8 @@ class Join:
         head = scene.page(self.volume, self.page)
         into = scene.page_named(self.into, self.volume)
         rows = placing.branch(scene.connection, head.volume, head.key)
-        return join(scene.wiki, head.id, into.id, present_words=self.present_words, rows=rows)
+        along = copies(scene.connection, scene.wiki.pages([head.id]).values(), into.volume)
+        return join(scene.wiki, head.id, into.id, present_words=self.present_words, rows=rows, copies=along)
 
     def note(self, plan: Plan) -> str:
         return f"“{plan.facts['from']}” is now a section of “{plan.facts['to']}”"

@@ -58,8 +58,8 @@ def do(connection: Connection, plan: Plan, volume: int, by: Signature, facts: Ma
     if change_set.removed:
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
-    _carry_files(connection, change_set)
     things.change(connection, change_set.things, by)
+    _carry_files(connection, change_set)
     writing.set_detail(connection, number, _detail(plan, facts, given, given_volumes, back))
     return Done(number, given, given_volumes)
 
@@ -174,6 +174,8 @@ def _detail(
         "things": [
             [asdict(each) if each is not None else None for each in (change.before, change.after)]
             for change in plan.change_set.things
+            # A copy of a file that a page brought to another volume stays there.
+            if change.before is not None or (change.after is not None and change.after.id)
         ],
         "volumes": [
             [_volume(each.before, given_volumes), _volume(each.after, given_volumes)]

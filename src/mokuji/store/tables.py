@@ -264,6 +264,15 @@ file_version = Table(
     Index("file_version_volume", "volume"),
 )
 
+# Pictures at smaller widths, made when they are first asked for.
+scaled = Table(
+    "scaled",
+    metadata,
+    Column("hash", ForeignKey("blob.hash", ondelete="CASCADE"), primary_key=True),
+    Column("width", Integer, primary_key=True, autoincrement=False),
+    Column("data", LargeBinary, nullable=False),
+)
+
 # What a page names beside other pages.
 held = Table(
     "held",

@@ -30,6 +30,11 @@ _CALLED = {
     "source": text('SELECT id FROM source WHERE key = :key COLLATE "C"'),
     "person": text('SELECT id FROM person WHERE handle = :key COLLATE "C"'),
 }
+_HAS_BLOB = text("SELECT 1 FROM blob WHERE hash = :hash")
+_ADD_FILE = text(
+    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
+    VALUES (:volume, :key, :name, 1, decode(:hash, 'hex'), :type, :size, :width, :height, :person, :at)"""
+)
 _KEEP_VERSION = text(
     """INSERT INTO file_version (file, number, volume, name, hash, type, size, width, height, person, at, until)
     SELECT id, version, volume, name, hash, type, size, width, height, person, at, :until FROM file WHERE id = :id"""
@@ -90,6 +95,10 @@ def in_the_way(connection: Connection, change: ThingChange) -> str:
     if now != change.after:
         name = (change.after or change.before or now).name  # type: ignore[union-attr]
         return f"“{name}” was changed since, so this cannot be undone. Undo the later change first."
+    if change.before is not None and change.before.sort == "file":
+        hash_ = bytes.fromhex(json.loads(change.before.content)["hash"])
+        if not connection.execute(_HAS_BLOB, {"hash": hash_}).scalar():
+            return f"“{change.before.name}” was removed for good after its time, so it cannot come back."
     if change.before is not None:
         holder = called(connection, change.before.sort, change.before.key, change.before.volume)
         if holder is not None and holder.id != change.before.id:
@@ -129,7 +138,8 @@ def _change_file(connection: Connection, change: ThingChange, by: Signature) -> 
         **json.loads(after.content),
     }
     if change.before is None:
-        connection.execute(_BACK_FILE, {**values, "volume": after.volume})
+        statement = _BACK_FILE if after.id else _ADD_FILE
+        connection.execute(statement, {**values, "volume": after.volume})
     else:
         connection.execute(_CHANGE_FILE, values)
 

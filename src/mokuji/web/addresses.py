@@ -43,6 +43,16 @@ def file(volume_key: str, name: str) -> str:
     return f"/-/file{address(volume_key)}/{quote(name, safe='')}"
 
 
+def about_file(volume_key: str, name: str) -> str:
+    """What is known of a file of a volume."""
+    return f"/-/about-file{address(volume_key)}/{quote(name, safe='')}"
+
+
+def plan_file(name: str, volume_key: str, file_name: str, **query: object) -> str:
+    """The plan of an act on a file: file-rename, file-replace, file-delete."""
+    return _with(f"/-/plan/{name}{address(volume_key)}/{quote(file_name, safe='')}", query)
+
+
 def files(volume_key: str, **query: object) -> str:
     """The files of a volume."""
     return _with(f"/-/files{address(volume_key)}", query)
@@ -61,6 +71,16 @@ def uses(volume_key: str, page_key: str, **query: object) -> str:
 def category(volume_key: str, key: str, **query: object) -> str:
     """A category of a volume: its pages and passages."""
     return _with(f"/-/category{address(volume_key, key)}", query)
+
+
+def sources(**query: object) -> str:
+    """The sources of the wiki."""
+    return _with("/-/sources", query)
+
+
+def source(name: str, **query: object) -> str:
+    """A source of the wiki."""
+    return _with(f"/-/source/{quote(name, safe='')}", query)
 
 
 def materials(volume_key: str) -> str:

@@ -54,7 +54,7 @@ def places(
 def shown_file(volume: Volume, file: files.StoredFile) -> rendering.FileShown:
     """A file with its address, which is another one when its content is."""
     href = f"{addresses.file(volume.key, file.name)}?v={file.hash[:6].hex()}"
-    return rendering.FileShown(href, file.type, file.width, file.height)
+    return rendering.FileShown(href, file.type, file.width, file.height, files.widths(file))
 
 
 def heading_lines(page: Page) -> list[int]:

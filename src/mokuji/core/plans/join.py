@@ -22,16 +22,24 @@ from mokuji.core.references import Sections, uses_of
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.text.reference import Kind
+from mokuji.core.things import Copies
 from mokuji.core.wiki import Page, Wiki
 
 
 def join(
-    wiki: Wiki, page_id: int, into_id: int, *, present_words: bool = False, rows: Sequence[Row] = ()
+    wiki: Wiki,
+    page_id: int,
+    into_id: int,
+    *,
+    present_words: bool = False,
+    rows: Sequence[Row] = (),
+    copies: Copies | None = None,
 ) -> Plan:
     """The plan to make page ``page_id`` a section of page ``into_id``.
 
     Its headings go down below the one that its title becomes. ``rows`` are the
-    contents of its volume, so that what stands below it goes below the other.
+    contents of its volume, so that what stands below it goes below the other. ``copies`` are the files that come along
+    to another volume under other names.
     """
     page, into = need(wiki, page_id), need(wiki, into_id)
     if page_id == into_id:
@@ -40,7 +48,8 @@ def join(
     section, id_ = _section(wiki, page, into)
     parts = _parts(page, into, spot, level, id_)
     theirs, ours = definitions.unite(into, page)
-    edits = {page_id: arrange([*lowered(page, level - 1), *ours]), into_id: theirs}
+    along = copies.edits.get(page_id, ()) if copies else ()
+    edits = {page_id: arrange([*lowered(page, level - 1), *ours, *along]), into_id: theirs}
     outcome = Outcome(
         gone=frozenset({page_id}),
         successors={page_id: Entry(into_id, section)},
@@ -55,6 +64,7 @@ def join(
         asked=(page_id, into_id, present_words),
         present_words=present_words,
         contents=_placings(page, into, rows),
+        things=copies.changes if copies else (),
         facts={"from": page.head.title, "to": into.head.title, "into": into_id},
         headings={into_id: len(page.content.headings) + _left(into, spot) + 1},
     )

@@ -19,6 +19,7 @@ from mokuji.core.following import Entry, Outcome
 from mokuji.core.plan import Plan, make, need
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit, front_matter
+from mokuji.core.things import Copies
 from mokuji.core.wiki import Page, Wiki
 
 Texts = Literal["after", "before", "keep", "edited"]
@@ -37,19 +38,23 @@ def merge(
     present_words: bool = False,
     alias: bool = True,
     rows: tuple[Row, ...] = (),
+    copies: Copies | None = None,
 ) -> Plan:
     """The plan to merge page ``page_id`` into page ``into_id``.
 
     ``edited`` is the whole text that the page will have, when ``texts`` is
     “edited”. With ``alias`` the old title leads to the page from now on.
     ``rows`` are the contents of the volume of the page that goes, to give the
-    branch below it to the other.
+    branch below it to the other. ``copies`` are the files that come along to another volume under other names.
     """
     page, into = need(wiki, page_id), need(wiki, into_id)
     if page_id == into_id:
         raise Refused("A page cannot be merged into itself.", code="nothing_to_do")
     base = _edited(into, edited) if texts == "edited" else into
     edits = _edits(wiki, page, base, texts, alias)
+    carried = copies is not None and texts in {"after", "before"}
+    for id_, each in copies.edits.items() if copies is not None and carried else ():
+        edits[id_] = arrange([*edits.get(id_, ()), *each])
     outcome = Outcome(
         gone=frozenset({page_id}),
         successors={page_id: Entry(into_id)},
@@ -65,6 +70,7 @@ def merge(
         asked=(page_id, into_id, texts, edited, present_words, alias),
         present_words=present_words,
         contents=_placings(page, into, rows),
+        things=copies.changes if copies is not None and carried else (),
         facts={"from": page.head.title, "to": into.head.title, "into": into_id},
         headings={into_id: len(page.content.headings) + len(into.content.headings)}
         if texts in {"after", "before"}

@@ -16,6 +16,7 @@ from mokuji.core.errors import Missing, Refused
 from mokuji.core.following import Outcome
 from mokuji.core.plan import Plan, check_free, make
 from mokuji.core.references import volumes_by_id
+from mokuji.core.things import Copies
 from mokuji.core.wiki import PageHead, Wiki
 
 
@@ -27,6 +28,7 @@ def move_to_volume(
     parents: Mapping[str, str | None] | None = None,
     unwritten: Collection[tuple[str, str]] = (),
     under: str | None = None,
+    copies: Copies | None = None,
 ) -> Plan:
     """The plan to move pages to another volume.
 
@@ -34,7 +36,7 @@ def move_to_volume(
     keys (and of the keys in ``unwritten``, names with their titles that are
     placed among them) which key of the same branch they stand under; the tops
     go ``under`` a key of the new volume, at the end. Collision if a name is
-    taken there, Missing if a page is gone.
+    taken there, Missing if a page is gone. ``copies`` are the files that come along under other names.
     """
     pages = wiki.pages(page_ids)
     if len(pages) < len(set(page_ids)):
@@ -66,7 +68,8 @@ def move_to_volume(
         wiki,
         "move",
         first,
-        Outcome(heads=heads),
+        Outcome(heads=heads, edits=copies.edits if copies else {}),
+        things=copies.changes if copies else (),
         asked=(volume, under, *page_ids),
         contents=placings,
         facts={"pages": len(heads), "from": homes[first.volume].title, "to": homes[volume].title},

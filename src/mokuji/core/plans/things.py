@@ -70,8 +70,8 @@ def _edits(
         edits = renaming(page, thing, name)
         if edits and thing.sort == "source" and defines_note(page, name):
             raise Refused(
-                f"“{page.head.title}” has a footnote “{name}” of its own, which would stand in the place of the source. "
-                "Choose another name.",
+                f"“{page.head.title}” has a footnote “{name}” of its own, which would stand in the place of the "
+                "source. Choose another name.",
                 code="source_hidden",
             )
         if edits:

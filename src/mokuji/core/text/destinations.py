@@ -55,6 +55,22 @@ def destinations(text: str, content: PageText) -> list[Destination]:
     return [found[start] for start in sorted(found)]
 
 
+def link_around(text: str, destination: Destination) -> tuple[Span, str]:
+    """The whole link or picture that a destination belongs to, and its words; the destination itself and the name
+    where it stands in a definition."""
+    low, high = destination.span
+    opening = text.rfind("](", 0, low)
+    closing = text.find(")", high)
+    if opening < 0 or closing < 0 or text[opening + 2 : low].strip(" \t\r\n<"):
+        return destination.span, destination.name
+    at, depth = opening, 1
+    while at > 0 and depth:
+        at -= 1
+        depth += {"]": 1, "[": -1}.get(text[at], 0) if text[at - 1 : at] != "\\" else 0
+    start = at - 1 if at and text[at - 1] == "!" else at
+    return Span(start, closing + 1), text[at + 1 : opening] or destination.name
+
+
 def _starts(text: str, content: PageText) -> Iterator[int]:
     """Where destinations begin, white space before them included."""
     offset = content.front_matter.span.end

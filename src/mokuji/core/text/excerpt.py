@@ -49,8 +49,9 @@ class Excerpt:
     after: str
 
 
-def excerpt(window: str, span: Span) -> Excerpt:
-    """The sentence around the reference at ``span`` of a window of the text.
+def excerpt(window: str, span: Span, words: str | None = None) -> Excerpt:
+    """The sentence around the reference at ``span`` of a window of the text, or around anything else, which shows
+    ``words``.
 
     The window holds up to ``REACH`` code points on each side of it.
     """
@@ -73,7 +74,7 @@ def excerpt(window: str, span: Span) -> Excerpt:
         after, cut_right = after[: end.start()] + after[end.start() : end.start() + 1], True
     return Excerpt(
         _shorten_left(_clean(_ROW_START.sub("", before)), cut_left),
-        _words(span.of(window)),
+        _words(span.of(window)) if words is None else words,
         _shorten_right(_clean(_ROW_END.sub("", after)), cut_right),
     )
 

@@ -14,7 +14,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from mokuji.core.diff import changed_lines
 from mokuji.core.errors import Missing
-from mokuji.services import acts, history, reading, telling, wishes
+from mokuji.services import acts, history, reading, telling, thing_wishes, wishes
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
 
@@ -126,6 +126,16 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     ),
     "inline": lambda v, p, q: wishes.Inline(v, p, _number(q, "insert"), _number(q, "revision")),
     "inline-all": lambda v, p, q: wishes.InlineEverywhere(v, p, "trash" in q),
+    "file-rename": lambda v, p, q: thing_wishes.RenameFile(v, p, q.get("to", "")),
+    "file-replace": lambda v, p, q: thing_wishes.ReplaceFile(v, p, q.get("content", "")),
+    "file-delete": lambda v, p, q: thing_wishes.DeleteFile(
+        v, p, q.get("instead", "") if q.get("how") == "instead" else ""
+    ),
+    "source-rename": lambda v, p, q: thing_wishes.RenameSource(v, p, q.get("to", "")),
+    "source-delete": lambda v, p, q: thing_wishes.DeleteSource(
+        v, p, q.get("instead", "") if q.get("how") == "instead" else ""
+    ),
+    "person-rename": lambda v, p, q: thing_wishes.RenamePerson(v, p, q.get("to", "")),
     "aliases": lambda v, p, q: wishes.Aliases(
         v, p, tuple(each.strip() for each in q.get("aliases", "").splitlines() if each.strip())
     ),
@@ -154,6 +164,12 @@ _ASKED = {
     "inline": "insert",
     "inline-all": "asked",
     "address": "origin",
+    "file-rename": "to",
+    "file-replace": "content",
+    "file-delete": "how",
+    "source-rename": "to",
+    "source-delete": "how",
+    "person-rename": "to",
 }
 """The field of each without which its question was not answered yet."""
 _VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
@@ -206,7 +222,9 @@ def _plan_page(
             change.head.id: changed_lines(change.before, change.edits, SHOWN_LINES + 1) for change in shown
         },
         most_lines=SHOWN_LINES,
-        lit="changes" if name in {"undo", "restore"} else "read",
+        lit="changes"
+        if name in {"undo", "restore"}
+        else ("materials" if name.startswith(("file-", "source-")) else "read"),
     )
 
 

@@ -9,8 +9,9 @@ from fastapi.responses import JSONResponse, Response
 
 from mokuji.core import files as naming
 from mokuji.core.errors import BadFile, MokujiError
+from mokuji.core.names import key
 from mokuji.services import files
-from mokuji.services.files import Brought
+from mokuji.services.files import Brought, Which
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Upload, Who, refusal, see
 
@@ -25,8 +26,14 @@ _PDF_POLICY = "frame-ancestors 'none'"
 @router.get("/-/file/{volume}/{name:path}")
 def file(who: Who, request: Request, volume: str, name: str) -> Response:
     """A file, whole or in part."""
-    found = files.fetch(who.desk, who.actor, volume, name)
-    etag = f'"{found.hash[:16].hex()}"'
+    number = request.query_params.get("version", "")
+    if number.isdecimal() and len(number) < 9:
+        found = files.version(who.desk, who.actor, volume, name, int(number))
+    else:
+        found = files.fetch(who.desk, who.actor, volume, name)
+    asked = request.query_params.get("w", "")
+    small = files.scaled(who.desk, found, int(asked)) if asked.isdecimal() and len(asked) < 6 else None
+    etag = f'"{found.hash[:16].hex()}{f"-{asked}" if small is not None else ""}"'
     how = "inline" if found.type.startswith(_INLINE) else "attachment"
     # With `?v=` the address is another one when the content is.
     lasting = request.query_params.get("v") == found.hash[:6].hex()
@@ -40,6 +47,8 @@ def file(who: Who, request: Request, volume: str, name: str) -> Response:
     }
     if request.headers.get("if-none-match") == etag:
         return Response(status_code=304, headers=headers)
+    if small is not None:
+        return Response(small, 200, {**headers, "Accept-Ranges": "none"}, "image/webp")
     data = files.content(who.desk, found)
     part = _range(request.headers.get("range", ""), len(data))
     if part is not None and request.headers.get("if-range", etag) == etag:
@@ -104,10 +113,27 @@ def call(who: Who, form: Form, volume: str) -> Response:
     return JSONResponse({"name": found.name, "destination": naming.destination(found.name)})
 
 
+@router.post("/-/file-stage/{volume}/{name:path}")
+def stage(who: Who, sent: Upload, volume: str, name: str) -> Response:
+    """Takes what is to be put in the place of a file, and shows the plan of it."""
+    _, file_ = sent
+    if file_ is None:
+        raise BadFile("No file came along. Choose one.")
+    content = files.stage(who.desk, who.actor, volume, name, file_[1])
+    return see(addresses.plan_file("file-replace", key(volume), name, content=content))
+
+
+@router.get("/-/about-file/{volume}/{name:path}")
+def about(who: Who, volume: str, name: str) -> Response:
+    """A file: what it shows, where it is named, what it was."""
+    view = files.about(who.desk, who.actor, volume, name)
+    return who.page("file.html", view=view, place=view.place, lit="materials")
+
+
 @router.get("/-/files/{volume}")
-def all_files(who: Who, volume: str, after: str = "") -> Response:
+def all_files(who: Who, volume: str, after: str = "", which: Which = "all") -> Response:
     """The files of a volume."""
-    view = files.files_of(who.desk, who.actor, volume, after)
+    view = files.files_of(who.desk, who.actor, volume, after, which)
     return who.page("files.html", view=view, place=view.place, lit="materials")
 
 

@@ -37,6 +37,14 @@ def upgrade() -> None:
             until timestamp with time zone NOT NULL,
             PRIMARY KEY (file, number))"""
     )
+    op.execute(
+        """CREATE TABLE scaled (
+            hash bytea NOT NULL REFERENCES blob (hash) ON DELETE CASCADE,
+            width integer NOT NULL,
+            data bytea NOT NULL,
+            PRIMARY KEY (hash, width))"""
+    )
+    op.execute("ALTER TABLE scaled ALTER COLUMN data SET STORAGE EXTERNAL")
     op.execute("CREATE INDEX file_version_hash ON file_version (hash)")
     op.execute("CREATE INDEX file_version_volume ON file_version (volume)")
     op.execute(
@@ -67,6 +75,7 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.execute("DROP TABLE source")
     op.execute("DROP TABLE task")
+    op.execute("DROP TABLE scaled")
     op.execute("DROP TABLE file_version")
     op.execute("ALTER TABLE blob DROP COLUMN at")
     op.execute("DROP TABLE held")

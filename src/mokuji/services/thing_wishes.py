@@ -1,0 +1,219 @@
+"""Acts on things that pages name: files of a volume, sources of the wiki, people."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+from mokuji.core import files as naming
+from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.plan import Plan
+from mokuji.core.plans.things import change_thing, remove_thing
+from mokuji.core.policy import Act
+from mokuji.core.sources import as_json
+from mokuji.core.text.pointers import source_key
+from mokuji.core.things import Sort, Thing
+from mokuji.core.wiki import Volume
+from mokuji.formats.media import Media, recognise
+from mokuji.services.wishes import Scene
+from mokuji.store import files as stored
+from mokuji.store import things
+
+
+def _file(scene: Scene, volume_key: str, name: str) -> tuple[Volume, Thing]:
+    volume = scene.volume(volume_key)
+    found = things.called(scene.connection, "file", naming.key(name), volume.id)
+    if found is None:
+        raise Missing(f"“{volume.title}” has no file “{name}”.", code="file_missing")
+    return volume, found
+
+
+def _with_ending(name: str, end: str) -> str:
+    """A name with an ending; one that is written so already stays."""
+    known = {"jpg": "jpg", "jpeg": "jpg", "htm": "txt"}
+    old = naming.ending(name)
+    if not end or known.get(old, old) == known.get(end, end):
+        return name
+    return f"{name[: -len(old) - 1] if old else name}.{end}"
+
+
+@dataclass(frozen=True, slots=True)
+class RenameFile:
+    """Another name for a file of a volume; its ending stays."""
+
+    act: ClassVar[str] = "file rename"
+    volume: str
+    file: str
+    to: str
+
+    def plan(self, scene: Scene) -> Plan:
+        volume, file = _file(scene, self.volume, self.file)
+        wanted = self.to.strip()
+        end = naming.ending(file.name)
+        if naming.ending(wanted) != end and end:
+            wanted = f"{wanted}.{end}"
+        taken = things.called(scene.connection, "file", naming.key(wanted), volume.id)
+        pages = things.naming(scene.connection, file)
+        return change_thing(scene.wiki, self.act, file, pages, name=wanted, taken=taken)
+
+    def note(self, plan: Plan) -> str:
+        return f"File “{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class ReplaceFile:
+    """Other bytes for a file of a volume: those that were brought for it (``stage``), or those of a former version.
+    ``content`` is their SHA-256 in hexadecimal digits. If they are of another type, the ending of its name changes."""
+
+    act: ClassVar[str] = "file replace"
+    volume: str
+    file: str
+    content: str
+
+    def plan(self, scene: Scene) -> Plan:
+        volume, file = _file(scene, self.volume, self.file)
+        media = self._media(scene)
+        content = json.dumps(
+            {
+                "hash": self.content.lower(),
+                "type": media.type,
+                "size": len(media.data),
+                "width": media.width,
+                "height": media.height,
+            }
+        )
+        name = _with_ending(file.name, media.ending)
+        taken = things.called(scene.connection, "file", naming.key(name), volume.id)
+        pages = things.naming(scene.connection, file) if name != file.name else ()
+        plan = change_thing(scene.wiki, self.act, file, pages, name=name, content=content, taken=taken)
+        return replace(plan, facts={**plan.facts, "content": self.content.lower()})
+
+    def _media(self, scene: Scene) -> Media:
+        try:
+            hash_ = bytes.fromhex(self.content)
+        except ValueError:
+            hash_ = b""
+        data = stored.find_data(scene.connection, hash_) if len(hash_) == 32 else None
+        if data is None:
+            raise Missing(
+                "What is to take its place is not here any more. Choose the file again.", code="file_gone"
+            )
+        return recognise(data, self.file)
+
+    def note(self, plan: Plan) -> str:
+        return f"File “{plan.facts['to']}” replaced"
+
+
+@dataclass(frozen=True, slots=True)
+class DeleteFile:
+    """A file taken away; ``instead`` is another one that takes its place on all pages."""
+
+    act: ClassVar[str] = "file delete"
+    volume: str
+    file: str
+    instead: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        _, file = _file(scene, self.volume, self.file)
+        other = _file(scene, self.volume, self.instead)[1] if self.instead.strip() else None
+        pages = things.naming(scene.connection, file)
+        return remove_thing(scene.wiki, self.act, file, pages, instead=other)
+
+    def note(self, plan: Plan) -> str:
+        more = f", “{plan.facts['to']}” takes its place" if plan.facts["to"] else ""
+        return f"File “{plan.facts['from']}” deleted{more}"
+
+
+def _source(scene: Scene, volume_key: str, name: str) -> Thing:
+    # Who may write in a volume may change the list that all share.
+    scene.volume(volume_key, Act.WRITE)
+    found = things.called(scene.connection, "source", source_key(name))
+    if found is None:
+        raise Missing(f"There is no source “{name}”.", code="source_missing")
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class RenameSource:
+    """Another name for a source; whatever cites it follows."""
+
+    act: ClassVar[str] = "source rename"
+    volume: str
+    source: str
+    to: str
+
+    def plan(self, scene: Scene) -> Plan:
+        source = _source(scene, self.volume, self.source)
+        taken = things.called(scene.connection, "source", source_key(self.to))
+        pages = things.naming(scene.connection, source)
+        return change_thing(scene.wiki, self.act, source, pages, name=self.to, taken=taken)
+
+    def note(self, plan: Plan) -> str:
+        return f"Source “{plan.facts['from']}” is now called “{plan.facts['to']}”"
+
+
+@dataclass(frozen=True, slots=True)
+class EditSource:
+    """Other fields for a source, as CSL-JSON."""
+
+    act: ClassVar[str] = "source edit"
+    volume: str
+    source: str
+    fields: str
+
+    def plan(self, scene: Scene) -> Plan:
+        source = _source(scene, self.volume, self.source)
+        return change_thing(scene.wiki, self.act, source, (), content=as_json(json.loads(self.fields)))
+
+    def note(self, plan: Plan) -> str:
+        return f"Source “{plan.facts['to']}” edited"
+
+
+@dataclass(frozen=True, slots=True)
+class DeleteSource:
+    """A source taken off the list; ``instead`` is another one that is cited in its place."""
+
+    act: ClassVar[str] = "source delete"
+    volume: str
+    source: str
+    instead: str = ""
+
+    def plan(self, scene: Scene) -> Plan:
+        source = _source(scene, self.volume, self.source)
+        other = _source(scene, self.volume, self.instead) if self.instead.strip() else None
+        pages = things.naming(scene.connection, source)
+        return remove_thing(scene.wiki, self.act, source, pages, instead=other)
+
+    def note(self, plan: Plan) -> str:
+        more = f", “{plan.facts['to']}” is cited in its place" if plan.facts["to"] else ""
+        return f"Source “{plan.facts['from']}” deleted{more}"
+
+
+@dataclass(frozen=True, slots=True)
+class RenamePerson:
+    """Another handle for a person: for oneself, or by who owns a volume. Whatever names them follows."""
+
+    act: ClassVar[str] = "person rename"
+    volume: str
+    person: str
+    to: str
+
+    def plan(self, scene: Scene) -> Plan:
+        volume = scene.volume(self.volume)
+        sort: Sort = "person"
+        found = things.called(scene.connection, sort, self.person.strip().casefold())
+        if found is None:
+            raise Missing(f"Nobody is called “{self.person}” here.", code="person_missing")
+        if found.id != scene.actor.person and scene.actor.roles.get(volume.id, 0) < int(Act.MANAGE):
+            raise Forbidden(
+                "Only they themselves, or an owner of the volume, can change the handle of a person."
+            )
+        if not self.to.strip():
+            raise Refused("Type the new handle.", code="bad_handle")
+        taken = things.called(scene.connection, sort, self.to.strip().casefold())
+        pages = things.naming(scene.connection, found)
+        return change_thing(scene.wiki, self.act, found, pages, name=self.to.strip(), taken=taken)
+
+    def note(self, plan: Plan) -> str:
+        return f"@{plan.facts['from']} is now @{plan.facts['to']}"
