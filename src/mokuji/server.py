@@ -35,6 +35,7 @@ from mokuji.web.routes import (
     house_styles,
     people,
     reading_pages,
+    sources,
     templates,
     upkeep,
 )
@@ -183,6 +184,7 @@ def create_app(desk: Desk) -> FastAPI:
         categories,
         house_styles,
         files,
+        sources,
     ):
         app.include_router(pages.router, include_in_schema=False)
     app.include_router(api.router)

@@ -251,3 +251,24 @@ export function files(volume) {
     return { from: context.pos - typed.length, options, filter: false };
   };
 }
+
+/** Sources of the wiki: behind “[^”. */
+export function sources() {
+  return async (context) => {
+    const before = context.matchBefore(/\[\^[^\s[\]^]*$/);
+    if (!before || /Code|HTML|Comment/.test(syntaxTree(context.state).resolveInner(context.pos, -1).name)) return null;
+    const found = await asked("/-/source-names", { typed: before.text.slice(2) });
+    if (context.aborted || !found.length) return null;
+    const options = found.map((each, nth) => ({
+      label: each.name,
+      info: each.about,
+      boost: -nth,
+      apply: (view, _, from, to) => {
+        const closed = view.state.doc.sliceString(to, to + 1) === "]";
+        const insert = closed ? each.name : `${each.name}]`;
+        view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + each.name.length + 1 } });
+      },
+    }));
+    return { from: before.from + 2, options, filter: false };
+  };
+}

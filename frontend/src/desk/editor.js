@@ -23,7 +23,7 @@ import {
   lineNumbers,
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { LITERAL, files, filings, names as pageNames, people, sections } from "./completion.js";
+import { LITERAL, files, sources, filings, names as pageNames, people, sections } from "./completion.js";
 import { markupKeys } from "./markup.js";
 import { pasting } from "./paste.js";
 import { making } from "./references.js";
@@ -184,7 +184,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people(), files(volume)], icons: false, activateOnTypingDelay: 10 }),
+        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people(), files(volume), sources()], icons: false, activateOnTypingDelay: 10 }),
         references(names),
         findings,
         oneSection,

@@ -202,6 +202,8 @@ def import_folder(
         made = importing.import_now(desk, wiki, f"Imported from {folder.name}", owner=person)
         for problem in importing.import_files(desk, folder, wiki, made, lambda _: (person, desk.clock())):
             typer.echo(str(problem), err=True)
+        for problem in importing.import_sources(desk, folder, person, desk.clock()):
+            typer.echo(str(problem), err=True)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
         said = f"{_counted(len(wiki.volumes), 'volume')} with {_counted(pages, 'page')}"
         typer.echo(f"{said} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")

@@ -2,6 +2,8 @@
 
     MokujiError
     ├── BadName          a title, volume or section that cannot be one
+    ├── BadFile          bytes that are no file that is kept
+    ├── BadFields        fields of a form that cannot be taken
     ├── BadText          a text that cannot be stored (NUL, lone surrogate, too large)
     ├── Refused          an act that would break a promise; nothing was done
     │   └── Collision    … since the name belongs to another page
@@ -16,6 +18,8 @@ values (see ``plans``); these are raised where no value can be given.
 """
 
 from __future__ import annotations
+
+from collections.abc import Mapping
 
 
 class MokujiError(Exception):
@@ -40,6 +44,16 @@ class BadFile(MokujiError):
     """The bytes are no file that is kept; the message says what to do."""
 
     code = "bad_file"
+
+
+class BadFields(MokujiError):
+    """Fields of a form that cannot be taken: a sentence for each, by its name."""
+
+    code = "bad_fields"
+
+    def __init__(self, fields: Mapping[str, str]) -> None:
+        super().__init__(" ".join(fields.values()))
+        self.fields = dict(fields)
 
 
 class BadText(MokujiError):

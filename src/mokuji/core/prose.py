@@ -249,9 +249,12 @@ class _Reader:
         return found
 
     def _holes(self) -> list[Span]:
-        """What is no words of the writer: marks, and slots."""
+        """What is no words of the writer: marks, sources, people, and slots."""
         page = self._page
-        holes = [mark.span for mark in page.content.marks]
+        content = page.content
+        holes = [mark.span for mark in content.marks]
+        holes += [cite.span for cite in content.cites]
+        holes += [handle.span for handle in content.handles]
         slots = page.content.declared.slots
         if slots:
             holes += [use.span for use in parse(page.text, slots).uses()]

@@ -11,25 +11,26 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
-from mokuji.core import files as naming
 from mokuji.core import names
 from mokuji.core.edits import Edit
 from mokuji.core.flaws import Mend, flaws
 from mokuji.core.inserts import assign
-from mokuji.core.mentions import FILE, stretches
 from mokuji.core.policy import Actor
 from mokuji.core.references import Resolver, Sections, lookups, name_for
 from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.calls import call
+from mokuji.core.text.destinations import destinations
 from mokuji.core.text.headings import words as words_of
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page, PageHead
 from mokuji.services.desk import Desk, Sight
 from mokuji.services.house_styles import found_in, style_of
 from mokuji.services.rendering import PlacedProblem
+from mokuji.services.sources import without_source
 from mokuji.services.writing import Preview
 from mokuji.store import files, search
+from mokuji.store import sources as stored_sources
 from mokuji.store.database import Connection, reading
 from mokuji.store.snapshot import StoredWiki
 
@@ -37,6 +38,8 @@ LOOKED_UP = 12
 """For so many unwritten names and missing sections something that looks alike is looked for."""
 LIKE = 0.6
 """How alike the words of two sections must be (as ``difflib`` counts) to be offered."""
+MOST_SOURCES = 5_000
+"""Among so many sources one that is called nearly so is looked for."""
 LONGEST_NAME = 8
 """Of so many words a name behind an open bracket is looked for."""
 UNCLOSED = "reference_unclosed"
@@ -79,6 +82,7 @@ def findings(
         found += _addresses(wiki, page, origins)
         found += _ambiguous(sight, wiki, seen)
         found += _files(connection, page)
+        found += _sources(connection, page)
         style = style_of(connection, next(v for v in sight.volumes.values() if v.id == page.head.volume))
         missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
         unclosed = dict(
@@ -223,21 +227,29 @@ def _ambiguous(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found
 
 def _files(connection: Connection, page: Page) -> Iterator[_Found]:
     """Files that the page names and the volume does not have, each with the one that is called nearly so."""
-    named = [
-        (stretch.span, file[0])
-        for stretch in (stretches(page) if "](" in page.text else ())
-        if stretch.kind == FILE and (file := naming.named(stretch.span.of(page.text))) is not None
-    ]
-    keys = {naming.key(name) for _, name in named}
-    known = files.called(connection, page.head.volume, keys)
-    for span, name in named:
-        if naming.key(name) in known:
+    named = destinations(page.text, page.content)
+    known = files.called(connection, page.head.volume, {each.key for each in named})
+    for each in named:
+        if each.key in known:
             continue
-        near = files.near(connection, page.head.volume, naming.key(name))
+        near = files.near(connection, page.head.volume, each.key)
         mends: tuple[Mend, ...] = ()
         if near is not None:
-            mends = (Mend(f"Name “{near.name}”", (Edit(span, naming.destination(near.name)),)),)
-        yield "problem", f"There is no file “{name}” in this volume", span, mends
+            mends = (Mend(f"Name “{near.name}”", (each.called(near.name),)),)
+        yield "problem", f"There is no file “{each.name}” in this volume", each.span, mends
+
+
+def _sources(connection: Connection, page: Page) -> Iterator[_Found]:
+    """What is neither a footnote of the page nor in the list of sources, each with the source that is called nearly
+    so."""
+    missing = without_source(connection, page)
+    known = stored_sources.keys(connection)[:MOST_SOURCES] if missing else []
+    for each in page.content.cites:
+        if each.key in missing:
+            near = difflib.get_close_matches(each.key, known, 1, LIKE)
+            mends = tuple(Mend(f"Cite “{name}”", (Edit(each.span, f"[^{name}]"),)) for name in near)
+            said = f"“{each.name}” is neither a footnote of this page nor in the list of sources"
+            yield "problem", said, each.span, mends
 
 
 def _unclosed(wiki: StoredWiki, page: Page, spans: Sequence[Span]) -> Iterator[tuple[Span, tuple[Mend, ...]]]:

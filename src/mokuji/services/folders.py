@@ -12,17 +12,17 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
+from typing import Any
 from urllib.parse import quote
 
 from mokuji.core import files as file_names
 from mokuji.core import graph, names
 from mokuji.core.categories import Filing, filed
 from mokuji.core.contents import LAST, Put
-from mokuji.core.errors import Missing, MokujiError, Refused
+from mokuji.core.errors import BadFile, Missing, MokujiError, Refused
 from mokuji.core.inserts import Fault
 from mokuji.core.listing import Listing, Row, arrange, fields
 from mokuji.core.listing import read as read_listing
-from mokuji.core.mentions import FILE, stretches
 from mokuji.core.names import Name
 from mokuji.core.plan import Plan
 from mokuji.core.plans.merge import Texts, merge
@@ -31,11 +31,15 @@ from mokuji.core.plans.rename import rename
 from mokuji.core.references import Resolution, Resolver, Sections, inserts_of, volumes_by_id
 from mokuji.core.reports import reach
 from mokuji.core.reports.uses import use
+from mokuji.core.sources import formatted
 from mokuji.core.spans import Lines
 from mokuji.core.style import Style
+from mokuji.core.text.destinations import destinations
 from mokuji.core.text.html import compile_page
+from mokuji.core.text.pointers import source_key
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Place
+from mokuji.formats import bibliography
 from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
 from mokuji.formats.diagrams import draw
 from mokuji.formats.folder import FolderProblem
@@ -47,6 +51,8 @@ from mokuji.services.inserting import inserted
 from mokuji.services.linking import Link
 from mokuji.services.spelling import dictionary
 
+SOURCE_FILES = ("sources.json", "sources.bib")
+"""The list of sources lies at the top of a folder, in CSL-JSON or BibTeX."""
 MOST_BYTES = 8_000_000
 """A larger file is not opened: no page can be that long."""
 POOL_FROM = 2_000_000
@@ -217,6 +223,7 @@ def check(folder: Path) -> Checked:
     problems += _no_dictionary(found)
     problems += _missing_files(found, folder, pages)
     problems += _undrawn(found, pages)
+    problems += _uncited(found, pages, sources_of(folder, problems))
     return Checked(
         tuple(
             CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
@@ -230,6 +237,44 @@ def check(folder: Path) -> Checked:
             sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
         ),
     )
+
+
+def sources_of(
+    folder: Path, problems: list[FolderProblem] | None = None
+) -> dict[str, tuple[str, dict[str, Any]]]:
+    """The list of sources of a folder, ``sources.json`` or ``sources.bib`` at its top, by key: name and fields. What
+    cannot be read is added to ``problems``."""
+    told: dict[str, tuple[str, dict[str, Any]]] = {}
+    for name in SOURCE_FILES:
+        path = folder / name
+        if not path.is_file() or not path.resolve().is_relative_to(folder.resolve()):
+            continue
+        try:
+            read = bibliography.read(path.read_bytes())
+        except BadFile as fault:
+            if problems is not None:
+                problems.append(FolderProblem(name, fault.code, fault.message))
+            continue
+        if problems is not None:
+            problems += (FolderProblem(name, "bad_source", said) for said in read.problems)
+        for typed, item in read.items:
+            label = "-".join(typed.split())
+            if label:
+                told.setdefault(source_key(label), (label, item))
+    return told
+
+
+def _uncited(found: Loaded, pages: list[Page], sources: Mapping[str, object]) -> Iterator[FolderProblem]:
+    """Footnotes that are neither defined on their page nor in the list of sources."""
+    for page in pages:
+        if "[^" not in page.text:
+            continue
+        lines = Lines(page.text)
+        for each in page.content.cites:
+            if each.key not in sources:
+                at = lines.position(each.span.start)
+                said = f"“{each.name}” is neither a footnote of this page nor in the list of sources."
+                yield FolderProblem(found.paths[page.head.id], "source_missing", said, at.line, at.column)
 
 
 def _undrawn(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
@@ -249,14 +294,13 @@ def _missing_files(found: Loaded, folder: Path, pages: list[Page]) -> Iterator[F
     for page in pages:
         known = there[page.head.volume]
         # Most pages name none that is missing: only the others are read closely.
-        if "](" not in page.text or file_names.names_in(page.text) <= known:
+        if "]: " not in page.text and file_names.names_in(page.text) <= known:
             continue
         lines = Lines(page.text)
-        for stretch in stretches(page):
-            named = file_names.named(stretch.span.of(page.text)) if stretch.kind == FILE else None
-            if named is not None and file_names.key(named[0]) not in known:
-                at = lines.position(stretch.span.start)
-                said = f"There is no file “{named[0]}” in the files/ of this volume."
+        for each in destinations(page.text, page.content):
+            if each.key not in known:
+                at = lines.position(each.span.start)
+                said = f"There is no file “{each.name}” in the files/ of this volume."
                 yield FolderProblem(found.paths[page.head.id], "file_missing", said, at.line, at.column)
 
 
@@ -359,7 +403,13 @@ def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
         relative = quote(os.path.relpath(where, Path(found.paths[head.id]).parent))
         return rendering.FileShown(relative, mimetypes.guess_type(name)[0] or "application/octet-stream")
 
-    to = rendering.Addresses(page=address, lists=partial(_listed, wiki), file=file)
+    told = sources_of(folder)
+
+    def source(name: str) -> str | None:
+        found_ = told.get(source_key(name))
+        return formatted(found_[1]) if found_ is not None else None
+
+    to = rendering.Addresses(page=address, lists=partial(_listed, wiki), file=file, source=source)
     shown = rendering.render(key, here, compile_page(here, key), anchors, needs, to)
     path, lines = found.paths[head.id], Lines(here.text)
     problems = []

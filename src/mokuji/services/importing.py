@@ -15,9 +15,9 @@ from mokuji.core.style import Style, as_fields
 from mokuji.core.wiki import Page, PageHead
 from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, FolderWiki, order_of, read
 from mokuji.formats.media import MOST_BYTES
-from mokuji.services import files
+from mokuji.services import files, sources
 from mokuji.services.desk import Desk
-from mokuji.services.folders import page_files
+from mokuji.services.folders import page_files, sources_of
 from mokuji.store import contents, house_styles, people, volumes, writing
 from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
@@ -85,6 +85,16 @@ def import_files(
                     taken.add(key)
                 except MokujiError as fault:
                     problems.append(FolderProblem(inside, fault.code, fault.message))
+    return problems
+
+
+def import_sources(desk: Desk, folder: Path, person: int | None, at: datetime) -> list[FolderProblem]:
+    """Brings the list of sources of a folder; those whose name is there already stay as they are."""
+    problems: list[FolderProblem] = []
+    told = sources_of(folder, problems)
+    if told:
+        with writing_transaction(desk.engine) as connection:
+            sources.put_all(connection, told.values(), person, at)
     return problems
 
 

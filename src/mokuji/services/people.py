@@ -123,3 +123,9 @@ def add(desk: Desk, handle: str, name: str, password: str, owner_of: list[str]) 
         for title in owner_of:
             people.set_role(connection, person, volumes[names.key(title)].id, Role.OWNER)
         return person
+
+
+def names_by_handle(desk: Desk) -> dict[str, str]:
+    """What people are called, by their handles."""
+    with reading(desk.engine) as connection:
+        return people.names_by_handle(connection)

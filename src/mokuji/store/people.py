@@ -113,3 +113,8 @@ def names_of(connection: Connection, people: Collection[int]) -> dict[int, str]:
     """The names of people by id."""
     query = text("SELECT id, name FROM person WHERE id = ANY(CAST(:people AS int[]))")
     return {row.id: row.name for row in connection.execute(query, {"people": list(people)}).all()}
+
+
+def names_by_handle(connection: Connection) -> dict[str, str]:
+    """What people are called, by their handles."""
+    return {row.handle: row.name for row in connection.execute(text("SELECT handle, name FROM person"))}

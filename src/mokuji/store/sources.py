@@ -79,6 +79,19 @@ def cited(connection: Connection, volumes: Collection[int]) -> dict[str, tuple[i
     return {row.key: (row.pages, int(row.places)) for row in rows}
 
 
+def cited_anywhere(connection: Connection) -> frozenset[str]:
+    """Keys that are cited on any page, in whichever volume."""
+    values = {"kind": int(Held.SOURCE)}
+    return frozenset(
+        connection.execute(text("SELECT DISTINCT key FROM held WHERE kind = :kind"), values).scalars()
+    )
+
+
+def keys(connection: Connection) -> list[str]:
+    """The keys of all sources."""
+    return list(connection.execute(text("SELECT key FROM source ORDER BY key")).scalars())
+
+
 def citing(connection: Connection, key: str, volumes: Collection[int], most: int) -> list[int]:
     """Ids of the pages of some volumes that cite a key."""
     values = {"kind": int(Held.SOURCE), "key": key, "volumes": list(volumes), "most": most}

@@ -83,6 +83,16 @@ def source(name: str, **query: object) -> str:
     return _with(f"/-/source/{quote(name, safe='')}", query)
 
 
+def new_source(name: str = "") -> str:
+    """The form of a new source."""
+    return _with("/-/new-source", {"name": name})
+
+
+def tasks(**query: object) -> str:
+    """The tasks of all pages."""
+    return _with("/-/tasks", query)
+
+
 def materials(volume_key: str) -> str:
     """The templates and categories of a volume."""
     return f"/-/materials{address(volume_key)}"

@@ -10,7 +10,7 @@ from markupsafe import Markup
 from mokuji.core.policy import Actor
 from mokuji.core.spans import Lines
 from mokuji.core.wiki import Page, Volume
-from mokuji.services import files, listings, rendering
+from mokuji.services import files, listings, people, rendering, sources
 from mokuji.services.desk import Desk
 from mokuji.services.linking import Link
 from mokuji.web import addresses
@@ -38,6 +38,14 @@ def places(
             known[home, name] = None if found is None else shown_file(*found)
         return known[home, name]
 
+    known_people: dict[str, str] = {}
+
+    def person(handle: str) -> tuple[str, str] | None:
+        if not known_people:
+            known_people.update(people.names_by_handle(desk))
+        name = known_people.get(handle.casefold())
+        return None if name is None else (name, addresses.tasks(person=handle.casefold()))
+
     def inline(index: int) -> str:
         return addresses.plan("inline", volume, under, insert=index, revision=revision)
 
@@ -47,6 +55,8 @@ def places(
         category=addresses.category,
         file=file,
         lists=partial(listings.listing, desk, actor),
+        person=person,
+        source=sources.as_cited(desk),
         inline=inline if may_write and volume else None,
     )
 

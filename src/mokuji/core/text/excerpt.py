@@ -31,6 +31,7 @@ _BLOCK_BREAK = re.compile(
 )
 _SENTENCE_END = re.compile(r"[.!?…](?:[\"”’)\]*_]*)\s+(?=[\"“‘(\[*_]*[\w\[])")
 _LINK = re.compile(r"!?\[([^\[\]]*)\]\([^()\s]*\)")
+_NOTE = re.compile(r"\[\^[^\s\[\]^]+\]")
 _MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")
 # The bars at the ends of a table row part no cells.
 _ROW_START, _ROW_END = re.compile(r"\A\s*\|"), re.compile(r"\|\s*\Z")
@@ -106,7 +107,7 @@ def _words(source: str) -> str:
 
 def _clean(piece: str) -> str:
     piece = _REFERENCE.sub(lambda found: _words(found[0]), piece)
-    piece = _LINK.sub(r"\1", piece)
+    piece = _NOTE.sub("", _LINK.sub(r"\1", piece))
     piece = re.sub(r"(?:\r\n|\n|\r)[ \t]*>?[ \t]*", " ", piece)
     piece = re.sub(r"\s*(?<!\\)\|\s*", " · ", piece)
     return re.sub(r"\s+", " ", _ESCAPE.sub(r"\1", _MARKUP.sub("", piece)))
