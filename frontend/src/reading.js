@@ -47,7 +47,40 @@ export function copyable(root) {
   }
 }
 
+/** Boxes of the page's own tasks can be ticked; each is written into the text as a revision. */
+function tickable(text) {
+  const { tick, token } = text.dataset;
+  if (!tick) return;
+  for (const box of text.querySelectorAll("[data-task]")) {
+    box.disabled = false;
+    box.addEventListener("change", async () => {
+      const done = box.checked;
+      box.disabled = true;
+      const fields = { token, number: box.dataset.task, revision: text.dataset.revision, done: done ? "1" : "" };
+      const answer = await fetch(tick, { method: "POST", body: new URLSearchParams(fields) }).catch(() => null);
+      box.disabled = false;
+      if (answer?.ok) return;
+      box.checked = !done;
+      const told = await answer?.json().catch(() => null);
+      say(box, told?.message ?? "The wiki does not answer, so nothing was ticked. Try again in a while.");
+    });
+  }
+}
+
+function say(box, words) {
+  const item = box.closest("li") ?? box.parentElement;
+  item.querySelector(":scope > .problem")?.remove();
+  const line = document.createElement("p");
+  line.className = "problem";
+  line.setAttribute("role", "alert");
+  line.textContent = words;
+  item.append(line);
+}
+
 export function reading() {
   follow();
-  for (const text of document.querySelectorAll("[data-text]")) copyable(text);
+  for (const text of document.querySelectorAll("[data-text]")) {
+    copyable(text);
+    tickable(text);
+  }
 }

@@ -36,6 +36,7 @@ from mokuji.web.routes import (
     people,
     reading_pages,
     sources,
+    tasks,
     templates,
     upkeep,
 )
@@ -185,6 +186,7 @@ def create_app(desk: Desk) -> FastAPI:
         house_styles,
         files,
         sources,
+        tasks,
     ):
         app.include_router(pages.router, include_in_schema=False)
     app.include_router(api.router)

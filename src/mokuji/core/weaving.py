@@ -16,6 +16,7 @@ from typing import Protocol
 from mokuji.core import names
 from mokuji.core.inserts import DEEPEST, Fault, Inserter, Instance, Token
 from mokuji.core.text.html import (
+    Box,
     Cited,
     Head,
     HeadEnd,
@@ -32,7 +33,7 @@ from mokuji.core.text.html import (
 )
 from mokuji.core.text.pointers import source_key
 from mokuji.core.text.reference import Kind
-from mokuji.core.text.writer import Diagram, File
+from mokuji.core.text.writer import Diagram, File, box
 from mokuji.core.wiki import Page
 
 _BLOCK = re.compile(
@@ -183,6 +184,9 @@ class _Weaver:
                 out.append(self._open(frame, piece))
             elif isinstance(piece, Tag):
                 out.append(self.show.mark(piece.word, frame.instance.page))
+            elif isinstance(piece, Box):
+                # In a text that was put in, which task of its page it is cannot be told.
+                out.append(box(piece.number if frame.at < 0 else None, piece.done))
             elif isinstance(piece, Person):
                 out.append(self.show.person(piece.handle))
             elif isinstance(piece, Cited):

@@ -62,6 +62,10 @@ HEADS_AFTER = text(
     WHERE p.id = ANY(CAST(:ids AS bigint[])) AND p.key > :after COLLATE "C" ORDER BY p.key LIMIT :most"""
 )
 OF_PAGE = text("SELECT key, how, name, count AS number FROM filing WHERE page = :page ORDER BY key, how")
+NAMES_OF = text(
+    """SELECT DISTINCT page, key, name FROM filing WHERE page = ANY(CAST(:pages AS bigint[])) AND how IN (0, 1)
+    AND key <> '' ORDER BY page, key"""
+)
 GIVEN_BY = text(
     """SELECT page, key, name FROM filing WHERE page = ANY(CAST(:templates AS bigint[])) AND how = 2
     ORDER BY page, key"""
@@ -228,3 +232,12 @@ def unfiled(connection: Connection, volume: int, *, after: str = "", most: int =
     """Pages of a volume without any category, by key."""
     rows = connection.execute(UNFILED, {"volume": volume, "after": after, "most": most}).all()
     return [PageHead(*row) for row in rows]
+
+
+def names_of(connection: Connection, pages: Collection[int]) -> dict[int, list[str]]:
+    """The categories that pages are filed under themselves, by page, as they are written."""
+    rows = connection.execute(NAMES_OF, {"pages": list(pages)}).all() if pages else []
+    found: dict[int, list[str]] = {}
+    for row in rows:
+        found.setdefault(row.page, []).append(row.name)
+    return found

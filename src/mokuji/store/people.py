@@ -118,3 +118,14 @@ def names_of(connection: Connection, people: Collection[int]) -> dict[int, str]:
 def names_by_handle(connection: Connection) -> dict[str, str]:
     """What people are called, by their handles."""
     return {row.handle: row.name for row in connection.execute(text("SELECT handle, name FROM person"))}
+
+
+def calendar_serial(connection: Connection, person: int) -> int:
+    """How often the addresses of a person's calendars were renewed; -1 for nobody."""
+    found = connection.execute(text("SELECT calendar FROM person WHERE id = :id"), {"id": person}).scalar()
+    return -1 if found is None else int(found)
+
+
+def renew_calendar(connection: Connection, person: int) -> None:
+    """Makes the addresses of a person's calendars other ones."""
+    connection.execute(text("UPDATE person SET calendar = calendar + 1 WHERE id = :id"), {"id": person})

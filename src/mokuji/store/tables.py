@@ -61,6 +61,7 @@ person = Table(
     Column("name", Text, nullable=False),
     Column("work", Text, nullable=False, server_default=""),
     Column("password", Text, nullable=False),
+    Column("calendar", Integer, nullable=False, server_default="0"),  # how often its address was renewed
     UniqueConstraint("handle", name="person_handle"),
 )
 

@@ -28,7 +28,7 @@ from mokuji.core.text.reference import Kind
 from mokuji.core.text.scan import PageText
 from mokuji.core.text.slots import Escaped, parse
 from mokuji.core.text.slots import Piece as Slotted
-from mokuji.core.text.writer import Diagram, File, Rules, Writer
+from mokuji.core.text.writer import Diagram, File, Rules, Writer, box
 from mokuji.core.wiki import Page
 
 _TAG = re.compile(r"<[^>]*>")
@@ -105,9 +105,17 @@ class Person:
     handle: str
 
 
+@dataclass(frozen=True, slots=True)
+class Box:
+    """The box of a task: which of the text's tasks it is, and whether it is done."""
+
+    number: int
+    done: bool
+
+
 Sign = Tag | Cited | Person
 """What is taken out of a text as a short word: a mark, a source, a person."""
-Piece = str | Open | Head | HeadEnd | Note | Sign | File | Diagram
+Piece = str | Open | Head | HeadEnd | Note | Sign | File | Diagram | Box
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,6 +134,8 @@ def bare(piece: Piece) -> str:
         return piece
     if isinstance(piece, Head):
         return f"<h{piece.level}>"
+    if isinstance(piece, Box):
+        return box(None, piece.done)
     if isinstance(piece, Tag):
         return "#" + html.escape(piece.word)
     if isinstance(piece, Person):
@@ -234,7 +244,7 @@ def _divide(
     body, *notes = re.split(rf"<div>{mark}m(\d+)q", clean)
     places = re.compile(
         rf"\n?{mark}(?P<block>\d+)bq\n?|{mark}(?P<index>\d+)(?P<linked>l?)q|{mark}f(?P<note>\d+)q"
-        rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q|\n?{mark}g(?P<diagram>\d+)q\n?"
+        rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q|\n?{mark}g(?P<diagram>\d+)q\n?|{mark}x(?P<box>\d+)q"
         rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
     )
 
@@ -255,6 +265,8 @@ def _divide(
                 yield Head(int(found["level"]), None if own is None else int(own))
             elif found["file"]:
                 yield writer.files[int(found["file"])]
+            elif found["box"]:
+                yield Box(int(found["box"]), writer.boxes[int(found["box"])])
             elif found["diagram"]:
                 yield writer.diagrams[int(found["diagram"])]
             elif found["tag"]:

@@ -10,7 +10,7 @@ and pictures name, ``diagrams`` those that are drawn.
 
 A stand-in is ``prefix``, a letter for its sort (none for a reference), a
 number and ``q``: ``a`` attributes, ``o`` own fragments, ``v`` slots that are
-shown as such, ``t`` marks, sources and people, ``p`` files, ``g`` diagrams, ``f`` uses of
+shown as such, ``t`` marks, sources and people, ``p`` files, ``g`` diagrams, ``x`` boxes of tasks, ``f`` uses of
 footnotes, ``m`` before the text of one, ``h`` behind the tag of a heading, ``k`` typed in front of a heading's
 words to say which one it is. Behind the number of a reference ``l`` says that
 it stands inside a link, ``b`` that it is a block.
@@ -98,6 +98,12 @@ class Diagram:
     description: str
 
 
+def box(number: int | None, done: bool) -> str:
+    """The box of a task, by its number among those of its page where it can be ticked."""
+    task = "" if number is None else f' data-task="{number}"'
+    return f'<input type="checkbox" disabled{task}{" checked" if done else ""}> '
+
+
 class Writer:
     """Takes the events of one text. Nothing in it recurses, so no nesting can exhaust the stack."""
 
@@ -117,6 +123,7 @@ class Writer:
         self.labels: list[str] = []
         self.files: list[File] = []
         self.diagrams: list[Diagram] = []
+        self.boxes: list[bool] = []
         self.slots = slots
         self.headings = 0
         self._rules = rules or Rules()
@@ -284,8 +291,11 @@ class Writer:
         self._out.append(value)
 
     def _tasklistmarker(self, done: bool) -> None:
-        checked = " checked" if done else ""
-        self._out.append(self._fragment(f'<input type="checkbox" disabled{checked}> '))
+        if not self.prefix:
+            self._out.append(box(None, done))
+            return
+        self.boxes.append(done)
+        self._out.append(self._sort("x", len(self.boxes) - 1))
 
     def _footnotereference(self, label: str) -> None:
         self._out.append(self._sort("f", self._number(label)))

@@ -68,11 +68,13 @@ def upgrade() -> None:
             person integer REFERENCES person (id),
             at timestamp with time zone NOT NULL)"""
     )
+    op.execute("ALTER TABLE person ADD COLUMN calendar integer NOT NULL DEFAULT 0")
     # Pages that are there already are read again in the background.
     op.execute("INSERT INTO unfiled (page) SELECT id FROM page ON CONFLICT DO NOTHING")
 
 
 def downgrade() -> None:
+    op.execute("ALTER TABLE person DROP COLUMN calendar")
     op.execute("DROP TABLE source")
     op.execute("DROP TABLE task")
     op.execute("DROP TABLE scaled")
