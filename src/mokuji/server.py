@@ -30,6 +30,7 @@ from mokuji.web.routes import (
     categories,
     documentation,
     editing,
+    fields,
     files,
     finding,
     house_styles,
@@ -187,6 +188,7 @@ def create_app(desk: Desk) -> FastAPI:
         files,
         sources,
         tasks,
+        fields,
     ):
         app.include_router(pages.router, include_in_schema=False)
     app.include_router(api.router)

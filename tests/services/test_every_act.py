@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from typing import Any
 
@@ -9,13 +10,14 @@ import pytest
 from sqlalchemy import text
 
 from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, reading, telling, wishes, writing
+from mokuji.services import acts, files, reading, sources, telling, thing_wishes, wishes, writing
 from mokuji.services.acts import Applied
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.wishes import Wish
 from mokuji.store import writing as stored
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes
+from tests.outside.test_media import picture
 from tests.services.making import pages, person, texts, volume
 from tests.store.filling import index_anew, indexes
 
@@ -31,6 +33,9 @@ DATA = {
     "Log": "---\ncategories: [Parts]\n---\n[[=Notice | word: Stop]] [[=notice]]",
     "Trial": "found #parts",
 }
+THINGS = {"Lamp": "![a](lamp.png) as in[^gel], ask @wenna"}
+PICTURE = picture("PNG")
+OTHER_PICTURE = hashlib.sha256(picture("PNG", (50, 20))).hexdigest()
 
 
 @pytest.fixture
@@ -40,6 +45,11 @@ def writer(desk: Desk) -> Actor:
     writer = person(desk, "wenna", guide=Role.OWNER, data=Role.OWNER)
     pages(desk, writer, "guide", GUIDE)
     pages(desk, writer, "data", DATA)
+    pages(desk, writer, "data", {"Tower": "![b](lamp.png)"})
+    files.bring(desk, writer, "guide", "lamp.png", PICTURE)
+    files.stage(desk, writer, "guide", "lamp.png", picture("PNG", (50, 20)))
+    sources.save(desk, writer, "gel", {"title": "Gel"}, new=True)
+    pages(desk, writer, "guide", THINGS)
     return writer
 
 
@@ -54,6 +64,13 @@ def _state(desk: Desk, actor: Actor) -> dict[str, Any]:
             "places": places,
             "volumes": {v.title: v.libraries for v in known.values()},
             "pages": sorted(map(tuple, connection.execute(text("SELECT volume, key, title FROM page")))),
+            "files": sorted(
+                map(tuple, connection.execute(text("SELECT id, name, hash, type, size FROM file")))
+            ),
+            "sources": sorted(
+                map(tuple, connection.execute(text("SELECT id, name, CAST(fields AS text) FROM source")))
+            ),
+            "people": sorted(map(tuple, connection.execute(text("SELECT id, handle FROM person")))),
         }
 
 
@@ -155,6 +172,41 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         "The text of “Part” will stand in the place of 1 insert; readers see the same. Nothing inserts the page "
         "then, and it goes to the trash.",
     ),
+    (
+        "file rename",
+        lambda: thing_wishes.RenameFile("guide", "lamp.png", "eye"),
+        "The file “lamp.png” will be called “eye.png”. 1 place on 1 page follows.",
+    ),
+    (
+        "file replace",
+        lambda: thing_wishes.ReplaceFile("guide", "lamp.png", OTHER_PICTURE),
+        "“lamp.png” will be the other file; what it was is kept as a former version.",
+    ),
+    (
+        "file delete",
+        lambda: thing_wishes.DeleteFile("guide", "lamp.png"),
+        "The file “lamp.png” goes. 1 place names it, and will name what is missing.",
+    ),
+    (
+        "source rename",
+        lambda: thing_wishes.RenameSource("guide", "gel", "ferrar-2018"),
+        "The source “gel” will be called “ferrar-2018”. 1 place on 1 page follows.",
+    ),
+    (
+        "source edit",
+        lambda: thing_wishes.EditSource("guide", "gel", '{"title": "Other"}'),
+        "The source “gel” will read otherwise wherever it is cited.",
+    ),
+    (
+        "source delete",
+        lambda: thing_wishes.DeleteSource("guide", "gel"),
+        "The source “gel” goes. 1 place names it",
+    ),
+    (
+        "person rename",
+        lambda: thing_wishes.RenamePerson("guide", "wenna", "carrow"),
+        "The person “wenna” will be called “carrow”. 1 place on 1 page follows.",
+    ),
     ("new volume", lambda: wishes.CreateVolume("Notes"), "“Notes”"),
     ("volume", lambda: wishes.RenameVolume("guide", "Manual"), "will be called “Manual”. 2 references"),
     (
@@ -162,7 +214,7 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         lambda: wishes.Libraries("data", ("guide",)),
         "Inserts of “Data” will look in their own volume, then in “Guide”.",
     ),
-    ("delete volume", lambda: wishes.DeleteVolume("guide"), "goes to the trash with 3 pages."),
+    ("delete volume", lambda: wishes.DeleteVolume("guide"), "goes to the trash with 4 pages."),
 ]
 
 

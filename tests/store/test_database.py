@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from datetime import date
 from typing import Any
 
 import pytest
@@ -16,12 +17,16 @@ from mokuji.core.errors import Conflict
 from mokuji.store import (
     backlinks,
     contents,
+    files,
     filings,
     history,
     leading,
     pages,
     search,
     snapshot,
+    sources,
+    tasks,
+    things,
     trash,
     upkeep,
     uses,
@@ -99,6 +104,17 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (upkeep.ORPHANS, {"volume": 1, "visible": [1], "after": "", "most": 50}, ["volume = 1", "key > "]),
     (upkeep.OUT_OF_REACH, {"volume": 1, "after": "", "most": 50}, ["volume = 1", "key > "]),
     (upkeep.ASKED, {"volume": 1, "visible": [1], "asked": 0, "after": "", "most": 50}, ["volume = 1"]),
+    (files.USED, {"volume": 1, "keys": ["a", "b"]}, ["kind = 0", "key = ANY"]),
+    (files.UNUSED, {"volume": 1, "after": "", "most": 9}, ["volume = 1", "key > "]),
+    (files.EQUAL, {"volume": 1, "most": 9}, ["volume = 1"]),
+    (files.VERSIONS, {"file": 1, "most": 9}, ["file = 1"]),
+    (things.NAMING, {"kind": 1, "key": "gel"}, ["kind = 1", "key = 'gel'"]),
+    (things.NAMING_FILE, {"kind": 0, "key": "a", "volume": 1}, ["kind = 0", "key = 'a'"]),
+    (sources.CALLED, {"keys": ["a", "b"]}, ["key = ANY"]),
+    (sources.CITING, {"kind": 1, "key": "gel", "volumes": [1], "most": 9}, ["kind = 1", "key = 'gel'"]),
+    (tasks.DAYS, {"volumes": [1], "person": "", "until": date(2027, 1, 1)}, ["due < "]),
+    (filings.ALL_FIELDS, {"volume": 1}, ["volume = 1"]),
+    (filings.NAMES_OF, {"pages": [1, 2]}, ["page = ANY"]),
     (filings.NAMED, {"volume": 1}, ["volume = 1"]),
     (filings.FILED_IDS, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
     (filings.NAMING, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),

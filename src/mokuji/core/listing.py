@@ -21,7 +21,7 @@ MOST = 500
 USUAL = 100
 """How many are shown if nothing is said."""
 KNOWN = ("category", "show", "sort", "limit", "as", "volume")
-_OWN = {"aliases", "categories", "slots", "template", "gives", "broader", "contents", "terms"}
+NOT_FIELDS = {"aliases", "categories", "slots", "template", "gives", "broader", "contents", "terms"}
 """Front matter that says what a page is, rather than a field of it."""
 LONGEST = 300
 """Most code points of a field's value that are kept for lists."""
@@ -128,7 +128,7 @@ def fields(front: FrontMatter) -> dict[str, list[str]]:
     """The fields of a page: every value of each, as typed; what only says how a page is made is left out."""
     found: dict[str, list[str]] = {}
     for name, value in front.fields.items():
-        if name in _OWN or not names.is_storable(name) or len(name) > 100:
+        if name in NOT_FIELDS or not names.is_storable(name) or len(name) > 100:
             continue
         values: list[Any] = value if isinstance(value, list) else [value]
         said = [

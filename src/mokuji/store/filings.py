@@ -50,6 +50,10 @@ IS_FIELD = text('SELECT 1 FROM field WHERE volume = :volume AND name = :name COL
 WITH_FIELD = text(
     'SELECT DISTINCT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" LIMIT :most'
 )
+ALL_FIELDS = text(
+    """SELECT name, min(said) AS said, count(*) AS pages FROM field WHERE volume = :volume
+    GROUP BY name, value ORDER BY name, pages DESC, value"""
+)
 FIELDS_OF = text(
     "SELECT page, name, said FROM field WHERE page = ANY(CAST(:pages AS bigint[])) ORDER BY page, name, value"
 )
@@ -240,4 +244,13 @@ def names_of(connection: Connection, pages: Collection[int]) -> dict[int, list[s
     found: dict[int, list[str]] = {}
     for row in rows:
         found.setdefault(row.page, []).append(row.name)
+    return found
+
+
+def all_fields(connection: Connection, volume: int) -> dict[str, list[tuple[str, int]]]:
+    """The fields that pages of a volume have, with their values and how many pages say each, the most frequent
+    first."""
+    found: dict[str, list[tuple[str, int]]] = {}
+    for row in connection.execute(ALL_FIELDS, {"volume": volume}):
+        found.setdefault(row.name, []).append((row.said, row.pages))
     return found

@@ -93,6 +93,11 @@ def tasks(**query: object) -> str:
     return _with("/-/tasks", query)
 
 
+def fields(volume_key: str, **query: object) -> str:
+    """The fields of the pages of a volume, as a table."""
+    return _with(f"/-/fields{address(volume_key)}", query)
+
+
 def materials(volume_key: str) -> str:
     """The templates and categories of a volume."""
     return f"/-/materials{address(volume_key)}"

@@ -20,7 +20,7 @@ from mokuji.core.spans import Span
 from mokuji.core.text import front_matter
 
 _PLAIN = re.compile(r"[^\W_](?:[\w ./()+'’–-]*[\w./()+'’–])?")
-_FENCE = re.compile(r"\ufeff?---[ \t]*(\r\n|\n|\r)")
+FENCE = re.compile(r"\ufeff?---[ \t]*(\r\n|\n|\r)")
 
 
 def line_end(text: str) -> str:
@@ -84,7 +84,7 @@ def _edits(
     if front.span.start == front.span.end or not front.span.of(text).lstrip("\ufeff").startswith("---"):
         at = 1 if text.startswith("\ufeff") else 0
         return (Edit(Span(at, at), f"---{end}{name}: {listed}{end}---{end}"),)
-    opening = _FENCE.match(text)
+    opening = FENCE.match(text)
     assert opening is not None
     start = opening.end()
     closing = max(text.rfind("---", start, front.span.end), text.rfind("...", start, front.span.end))
@@ -231,7 +231,7 @@ def rename_in_list(text: str, field: str, old: str, new: str, title: str) -> tup
         return set_names(
             text, field, [each for each, key in zip(now, keys, strict=True) if key != old], title
         )
-    edits = tuple(Edit(span, _in_style(span.of(text), new)) for span in scalar_spans(text, field, old))
+    edits = tuple(Edit(span, in_style(span.of(text), new)) for span in scalar_spans(text, field, old))
     result = front_matter.read(apply(text, edits)) if edits else None
     if (
         result is None
@@ -245,13 +245,13 @@ def rename_in_list(text: str, field: str, old: str, new: str, title: str) -> tup
 
 def scalar_spans(text: str, field: str, key: str) -> list[Span]:
     """Where the names of a list stand that have this key, quotes included."""
-    root, start = _mapping(text)
+    root, start = mapping(text)
     if root is None:
         return []
     value = next((pair[1] for pair in root.value if pair[0].value == field), None)
     items = value.value if isinstance(value, yaml.SequenceNode) else [value] if value is not None else []
     return [
-        _node_span(text, start, item)
+        node_span(text, start, item)
         for item in items
         if isinstance(item, yaml.ScalarNode) and names.key(item.value) == key
     ]
@@ -259,26 +259,27 @@ def scalar_spans(text: str, field: str, key: str) -> list[Span]:
 
 def mapping_key_span(text: str, path: Sequence[str]) -> Span | None:
     """Where a key of nested mappings stands (``slots``, ``voltage``), quotes included; of a list the item itself."""
-    node, start = _mapping(text)
+    node, start = mapping(text)
     for depth, name in enumerate(path):
         if isinstance(node, yaml.MappingNode):
             pair = next((pair for pair in node.value if pair[0].value == name), None)
             if pair is None:
                 return None
             if depth == len(path) - 1:
-                return _node_span(text, start, pair[0])
+                return node_span(text, start, pair[0])
             node = pair[1]
         elif isinstance(node, yaml.SequenceNode) and depth == len(path) - 1:
             found = next((item for item in node.value if getattr(item, "value", None) == name), None)
-            return None if found is None else _node_span(text, start, found)
+            return None if found is None else node_span(text, start, found)
         else:
             return None
     return None
 
 
-def _mapping(text: str) -> tuple[yaml.MappingNode | None, int]:
+def mapping(text: str) -> tuple[yaml.MappingNode | None, int]:
+    """The front matter of a text as a tree, and where it begins; None if it is none."""
     front = front_matter.read(text)
-    opening = _FENCE.match(text)
+    opening = FENCE.match(text)
     if opening is None or front.problems or front.span.end <= opening.end():
         return None, 0
     start = opening.end()
@@ -287,12 +288,13 @@ def _mapping(text: str) -> tuple[yaml.MappingNode | None, int]:
     return (root if isinstance(root, yaml.MappingNode) else None), start
 
 
-def _node_span(text: str, start: int, node: yaml.Node) -> Span:
+def node_span(text: str, start: int, node: yaml.Node) -> Span:
+    """Where a node of the tree stands in the text, quotes included."""
     span = Span(start + node.start_mark.index, start + node.end_mark.index)
     return Span(span.start, span.start + len(span.of(text).rstrip()))
 
 
-def _in_style(typed: str, name: str) -> str:
+def in_style(typed: str, name: str) -> str:
     """A name in the quotes that another one has."""
     if typed.startswith("'"):
         return "'" + name.replace("'", "''") + "'"

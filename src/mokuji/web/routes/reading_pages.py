@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 from mokuji.core.errors import Missing
 from mokuji.core.names import address, key
 from mokuji.services import drafts, reading, templates
+from mokuji.services.fields import of_page
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
 from mokuji.web.show import heading_lines, places, safe
@@ -112,6 +113,7 @@ def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
         summary=content.front_matter.words("summary"),
         aliases=content.front_matter.names("aliases"),
         start=start,
+        fields=of_page(view.ready.page),
         as_template=template,
         heading_lines=heading_lines(view.ready.page),
         volumes={volume.id: volume for volume in view.place.others},

@@ -1,0 +1,84 @@
+"""Fields: changed beside their page as revisions, gathered in a table of what may be read."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.core.wiki import Page, PageHead
+from mokuji.services import fields, history
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, texts, volume
+
+PUMP = "---\n# keep this\nstatus: draft   # for now\nowners: [Wenna, Jonas]\n---\nText."
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.WRITER, secret=Role.WRITER)
+    pages(desk, writer, "guide", {"Pump": PUMP, "Lid": "---\nstatus: final\n---\n", "Well": "No fields."})
+    pages(desk, writer, "secret", {"Hidden": "---\nstatus: draft\ncode: 17\n---\n"})
+    return writer
+
+
+def test_a_field_is_changed_with_a_revision_and_comments_stay(desk: Desk, writer: Actor) -> None:
+    fields.change(desk, writer, "guide", "pump", "status", "final")
+    fields.change(desk, writer, "guide", "pump", "owners", "Jonas, Mirela")
+    fields.change(desk, writer, "guide", "pump", "reviewed", "2026-11-24")
+    assert texts(desk)["Pump"] == (
+        "---\n# keep this\nstatus: final   # for now\nowners: [Jonas, Mirela]\nreviewed: 2026-11-24\n---\nText."
+    )
+    fields.change(desk, writer, "guide", "pump", "reviewed", "", remove=True)
+    told = [each.note for each in history.revisions(desk, writer, "guide", "pump").revisions[:4]]
+    assert told == ["reviewed taken away", "reviewed: 2026-11-24", "owners: Jonas, Mirela", "status: final"]
+    fields.change(desk, writer, "guide", "pump", "status", "final")
+    assert len(history.revisions(desk, writer, "guide", "pump").revisions) == 5, (
+        "what changes nothing is no revision"
+    )
+
+
+def test_who_may_not_write_changes_nothing(desk: Desk, writer: Actor) -> None:
+    reader = person(desk, "mirela", guide=Role.READER)
+    with pytest.raises(Forbidden):
+        fields.change(desk, reader, "guide", "pump", "status", "x")
+    with pytest.raises(Missing):
+        fields.change(desk, reader, "secret", "hidden", "status", "x")
+
+
+def test_the_pages_with_a_field_are_a_table_that_can_be_sorted_and_filtered(
+    desk: Desk, writer: Actor
+) -> None:
+    table = fields.table(desk, NOBODY, "guide", "status", columns=("owners", "none"))
+    assert table.columns == ("status", "owners")
+    assert [(row.head.title, row.fields["status"]) for row in table.rows] == [
+        ("Pump", "draft"),
+        ("Lid", "final"),
+    ]
+    assert table.rows[0].fields["owners"] == "Jonas, Wenna"
+    turned = fields.table(desk, NOBODY, "guide", "status", sort="-status")
+    assert [row.head.title for row in turned.rows] == ["Lid", "Pump"]
+    assert [r.head.title for r in fields.table(desk, NOBODY, "guide", "status", value="Draft").rows] == [
+        "Pump"
+    ]
+    assert {(each.name, each.pages) for each in table.known} == {("status", 2), ("owners", 2)}
+    with pytest.raises(Missing):
+        fields.table(desk, NOBODY, "secret", "status")
+
+
+def test_what_says_how_a_page_is_made_is_no_field_of_it_and_what_is_nested_is_only_shown(desk: Desk) -> None:
+    text = "---\naliases: [x]\nsummary: s\nstatus: a\nlist: [1, 2]\ndeep: {a: b}\n---\n"
+    found = fields.of_page(Page(PageHead(1, 1, "p", "P"), text))
+    assert [(f.name, f.values, f.plain) for f in found] == [
+        ("status", ("a",), True),
+        ("list", ("1", "2"), True),
+        ("deep", ("…",), False),
+    ]
+
+
+def test_a_nested_field_is_not_changed_from_beside(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Deep": "---\ndeep: {a: b}\n---\n"})
+    with pytest.raises(Refused):
+        fields.change(desk, writer, "guide", "deep", "deep", "x")
