@@ -19,6 +19,7 @@ from starlette.exceptions import HTTPException
 from mokuji import __version__
 from mokuji.api import faults as api_faults
 from mokuji.api import routes as api
+from mokuji.api import things as api_things
 from mokuji.core.errors import MokujiError
 from mokuji.services.desk import Desk
 from mokuji.services.hosting import healthy
@@ -191,6 +192,7 @@ def create_app(desk: Desk) -> FastAPI:
         fields,
     ):
         app.include_router(pages.router, include_in_schema=False)
+    app.include_router(api_things.router)
     app.include_router(api.router)
     # The last one, since it takes every address that is left.
     app.include_router(reading_pages.router, include_in_schema=False)

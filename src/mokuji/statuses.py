@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from http import HTTPStatus
 
-from mokuji.core.errors import MokujiError
+from mokuji.core.errors import Forbidden, Missing, MokujiError
 
 _STATUS = {
     "missing": 404,
@@ -43,6 +43,8 @@ _HEADINGS = {
 
 def status_of(fault: MokujiError) -> int:
     """The HTTP status of a fault; 422 for words or texts that cannot be kept."""
+    if isinstance(fault, Missing | Forbidden):
+        return _STATUS.get(fault.code, 404 if isinstance(fault, Missing) else 403)
     return _STATUS.get(fault.code, 422 if fault.code.startswith("bad_") else 409)
 
 

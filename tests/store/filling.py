@@ -68,7 +68,17 @@ def indexes(connection: Connection) -> dict[str, list[tuple[object, ...]]]:
 def index_anew(connection: Connection) -> None:
     """Throws away all that is derived from the texts, and reads every text again."""
     pages = read_back(connection).pages_by_id
-    derived = ("page_name", "section_ref", "alias", "page_refs", "page_search", "filing", "field", "held", "task")
+    derived = (
+        "page_name",
+        "section_ref",
+        "alias",
+        "page_refs",
+        "page_search",
+        "filing",
+        "field",
+        "held",
+        "task",
+    )
     for table in derived:
         connection.execute(text(f"DELETE FROM {table}"))
     for page in pages.values():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 from hypothesis import given, settings
@@ -265,6 +266,13 @@ def _wishes(body: dict[str, Any], name: str) -> list[dict[str, Any]]:
             "slots": [{"name": name, "words": text}],
         },
         {"act": "inline", **NAMED, "insert": 0},
+        {"act": "file rename", "volume": NAMED["volume"], "file": "battery-well.svg", "to": title},
+        {"act": "file replace", "volume": NAMED["volume"], "file": "battery-well.svg", "content": name},
+        {"act": "file delete", "volume": NAMED["volume"], "file": "battery-well.svg", "instead": name},
+        {"act": "file delete", "volume": NAMED["volume"], "file": name},
+        {"act": "source rename", "volume": NAMED["volume"], "source": "gel-handbook", "to": title},
+        {"act": "source delete", "volume": NAMED["volume"], "source": name, "instead": title},
+        {"act": "person rename", "volume": NAMED["volume"], "person": "wenna", "to": title},
         {"act": "delete", **NAMED, "references": "retarget", "target": title},
         {"act": "aliases", **NAMED, "aliases": [title, name, text]},
         {"act": "create volume", "title": title},
@@ -286,6 +294,17 @@ def test_no_words_in_any_field_are_a_server_fault(demo_desk: Desk, body: dict[st
         client.post("/api/v1/session", json={"handle": name, "password": name}),
         client.get("/api/v1/find", params={"words": name, "volume": name}),
         client.get("/-/jump", params={"typed": name, "volume": name}),
+        client.get("/-/tasks", params={"person": name, "category": name, "day": name}),
+        client.get("/api/v1/tasks", params={"person": name, "category": name, "volume": name, "day": name}),
+        client.get("/-/fields/tern-4-service-manual", params={"field": name, "value": name, "sort": name}),
+        client.get("/-/source-names", params={"typed": name}),
+        client.put(f"/api/v1/sources/{quote(name, safe='')}", content=json.dumps({"title": body["title"]})),
+        client.put(
+            f"{MANUAL}/fields/battery-well", content=json.dumps({"name": name, "value": body["title"]})
+        ),
+        client.post(
+            f"{MANUAL}/tasks/battery-well", content=json.dumps({"number": body["revision"], "revision": 1})
+        ),
         client.get("/-/written/field-guide", params={"names": name, "under": name}),
     ]
     for answer in answers:
@@ -351,3 +370,75 @@ def test_a_passage_is_extracted_with_its_likes_and_put_back(wenna: TestClient) -
     }
     assert _planned_and_done(wenna, back).status_code == 200
     assert wenna.get(path).json()["text"] == text
+
+
+def test_files_are_replaced_and_told_where_they_are_named(wenna: TestClient) -> None:
+    name = "battery-well.svg"
+    told = wenna.get(f"{MANUAL}/file-uses/{name}").json()
+    assert told["pages"] == 1 and told["places"][0]["title"] == "Battery well"
+    staged = wenna.post(f"{MANUAL}/staged-files/{name}", files={"file": ("x.png", picture("PNG"))}).json()
+    wish = {"act": "file replace", "volume": "tern 4 service manual", "file": name, **staged}
+    plan = wenna.post("/api/v1/plans", json=wish).json()
+    assert "it will be called “battery-well.png”: 1 place on 1 page follows" in plan["sentence"]
+    done = wenna.post("/api/v1/acts", json={"wish": wish, "digest": plan["digest"]})
+    assert done.status_code == 200, done.text
+    (was,) = wenna.get(f"{MANUAL}/file-uses/battery-well.png").json()["versions"]
+    assert (was["name"], was["type"]) == (name, "image/svg+xml")
+    assert wenna.get(f"{MANUAL}/files/battery-well.png?version=1").content.startswith(b"<svg")
+    unused = wenna.get(f"{MANUAL}/files?which=unused").json()
+    assert unused == {"files": [], "missing": [], "more_after": None}
+
+
+def test_sources_are_made_told_and_taken_away_as_files(wenna: TestClient, browser: Browser) -> None:
+    assert browser().get("/api/v1/sources").status_code == 403
+    saved = wenna.put(
+        "/api/v1/sources/thole-2026", json={"title": "Swell", "author": "Thole, Jonas", "issued": "2026"}
+    )
+    assert saved.json() == {"name": "thole-2026", "new": True}
+    about = wenna.get("/api/v1/sources/quist-2021").json()
+    assert about["pages"] == 2 and {place["title"] for place in about["places"]} == {
+        "Mooring inspection",
+        "Wear of chain",
+    }
+    assert [p["one"] for p in wenna.get("/api/v1/sources?which=alike").json()["alike"]] == ["ferrar-2018"]
+    assert "thole-2026" in wenna.get("/api/v1/sources.bib").text
+    names = {each["id"] for each in wenna.get("/api/v1/sources.json").json()}
+    assert {"thole-2026", "quist-2021"} <= names
+    brought = wenna.post("/api/v1/sources", files={"file": ("a.bib", b"@book{new, title={New}}")}).json()
+    assert brought["new"] == ["new"]
+    wrong = wenna.put("/api/v1/sources/bad", json={"title": "x", "issued": "soon"})
+    assert wrong.status_code == 422 and "is no date" in wrong.json()["detail"]
+    assert wenna.get("/api/v1/sources/nowhere").status_code == 404
+
+
+def test_tasks_are_gathered_and_ticked(wenna: TestClient) -> None:
+    told = wenna.get("/api/v1/tasks?person=mirela").json()
+    (task,) = [task for group in told["groups"] for task in group["tasks"]]
+    assert (task["words"], task["priority"], task["page"]) == (
+        "Order gaskets for the three lids",
+        "A",
+        "returns",
+    )
+    address = f"/api/v1/volumes/{task['volume']}/tasks/{task['page']}"
+    done = wenna.post(address, json={"number": task["number"], "revision": task["revision"]})
+    assert done.status_code == 200
+    assert wenna.get("/api/v1/tasks?person=mirela").json()["number"] == 0
+    assert "(B) Try the stiffer ring" in wenna.get("/api/v1/tasks.txt").text
+    assert "BEGIN:VTODO" in wenna.get("/api/v1/tasks.ics?person=jonas").text
+
+
+def test_fields_are_a_table_and_are_set(wenna: TestClient) -> None:
+    table = wenna.get(f"{MANUAL}/fields?field=status&show=owner&sort=title").json()
+    assert {"name": "status", "pages": 10} in table["known"]
+    assert table["rows"][0] == {
+        "page": "battery well",
+        "title": "Battery well",
+        "fields": {"status": "final", "owner": "Wenna"},
+    }
+    assert (
+        wenna.put(f"{MANUAL}/fields/battery-well", json={"name": "status", "value": "draft"}).status_code
+        == 200
+    )
+    assert "\nstatus: draft\n" in wenna.get(WELL).json()["text"]
+    wenna.put(f"{MANUAL}/fields/battery-well", json={"name": "status", "value": None})
+    assert "status" not in wenna.get(WELL).json()["text"].split("---")[1]

@@ -282,6 +282,23 @@ ACTS = [
         "The text of “Sensor data” will stand in the place",
     ),
     ("inline-all/parts-and-data/sensor-data", {"asked": "1", "trash": "1"}, "in the place of 3 inserts"),
+    (
+        "file-rename" + MANUAL + "/battery-well.svg",
+        {"to": "well"},
+        "will be called “well.svg”. 1 place on 1 page",
+    ),
+    ("file-delete" + MANUAL + "/battery-well.svg", {"how": "leave"}, "The file “battery-well.svg” goes."),
+    (
+        "source-rename" + MANUAL + "/quist-2021",
+        {"to": "quist"},
+        "The source “quist-2021” will be called “quist”.",
+    ),
+    (
+        "source-delete" + MANUAL + "/ferrar-2018",
+        {"how": "instead", "instead": "gel-handbook"},
+        "The source “ferrar-2018” goes.",
+    ),
+    ("person-rename" + MANUAL + "/wenna", {"to": "carrow"}, "The person “wenna” will be called “carrow”."),
     ("aliases" + WELL, {"aliases": "well lid\nlid gasket"}, "also be found as “well lid”, “lid gasket”"),
 ]
 
@@ -311,7 +328,7 @@ def _article(page: str) -> str:
     """A page's text, without what says when it was changed, and in which revision it is."""
     found = re.search("<article>(.*)</article>", page, re.DOTALL)
     assert found is not None
-    return re.sub(r"revision=\d+", "", found[1].partition("<h1>")[2])
+    return re.sub(r"revision=\"?\d+", "", found[1].partition("<h1>")[2])
 
 
 def _typed(page: str) -> str:

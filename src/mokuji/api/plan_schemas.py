@@ -141,6 +141,60 @@ class File(_OnPage):
     drop: str = ""
 
 
+class FileRename(Schema):
+    """Give a file of a volume another name; whatever names it follows."""
+
+    act: Literal["file rename"]
+    volume: str
+    file: str
+    to: str
+
+
+class FileReplace(Schema):
+    """Put other bytes in the place of a file: what was staged for it, or a former version."""
+
+    act: Literal["file replace"]
+    volume: str
+    file: str
+    content: str = Field(description="SHA-256 in hexadecimal digits")
+
+
+class FileDelete(Schema):
+    """Take a file away; without one that takes its place, what names it names what is missing."""
+
+    act: Literal["file delete"]
+    volume: str
+    file: str
+    instead: str = ""
+
+
+class SourceRename(Schema):
+    """Give a source another name; whatever cites it follows. The volume is the one in whose history it stands."""
+
+    act: Literal["source rename"]
+    volume: str
+    source: str
+    to: str
+
+
+class SourceDelete(Schema):
+    """Take a source off the list, or let another be cited in its place."""
+
+    act: Literal["source delete"]
+    volume: str
+    source: str
+    instead: str = ""
+
+
+class PersonRename(Schema):
+    """Give a person another handle; whatever names them follows."""
+
+    act: Literal["person rename"]
+    volume: str
+    person: str
+    to: str
+
+
 class Slot(_OnPage):
     """Give a slot of a template another name; all places that use it follow."""
 
@@ -305,6 +359,12 @@ Wish = Annotated[
     | Category
     | CategoryMove
     | File
+    | FileRename
+    | FileReplace
+    | FileDelete
+    | SourceRename
+    | SourceDelete
+    | PersonRename
     | Slot
     | SlotValue
     | Extract

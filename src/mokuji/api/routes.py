@@ -5,24 +5,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import Annotated, Any
+from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, UploadFile
+from fastapi import APIRouter, Query, Request
 from fastapi import Path as PathParameter
 from fastapi.responses import PlainTextResponse, Response
 
 from mokuji.api import plan_schemas, schemas, wishing
+from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, bearer
 from mokuji.core.errors import Forbidden, Missing, Refused
-from mokuji.core.files import destination
 from mokuji.core.names import key as name_key
-from mokuji.core.policy import Actor
 from mokuji.core.style import AVOID, HEADINGS, NAMES, SENTENCE, SPELLING, STEP, TITLES, USE, WORDS, read_style
 from mokuji.core.text.headings import words
 from mokuji.services import (
     acts,
     categories,
     concepts,
-    files,
     finding,
     history,
     house_styles,
@@ -32,54 +30,11 @@ from mokuji.services import (
     upkeep,
     writing,
 )
-from mokuji.services.desk import Desk
 from mokuji.services.history import LoggedAct, Revision
 from mokuji.services.listings import listing
 from mokuji.services.rendering import Addresses
 
-_FAULTS: dict[int | str, dict[str, Any]] = {
-    status: {"model": schemas.Problem, "description": said, "content": {"application/problem+json": {}}}
-    for status, said in (
-        (403, "Not signed in, or not allowed"),
-        (404, "Not there, or not to be known of"),
-        (409, "Refused, or changed meanwhile; nothing was done"),
-        (413, "Too large"),
-        (422, "Cannot be understood or kept"),
-    )
-}
-router = APIRouter(prefix="/api/v1", responses=_FAULTS, tags=["Mokuji"])
-
-
-def get_desk(request: Request) -> Desk:
-    """The desk that the application was made with."""
-    desk: Desk = request.app.state.desk
-    return desk
-
-
-def _bearer(request: Request) -> str:
-    scheme, _, token = request.headers.get("authorization", "").partition(" ")
-    return token.strip() if scheme.lower() == "bearer" else ""
-
-
-def reader(request: Request) -> Actor:
-    """Who reads; nobody without a token."""
-    return people.actor_of(get_desk(request), _bearer(request))
-
-
-def changer(request: Request) -> Actor:
-    """Who changes something; Forbidden without a token."""
-    actor = reader(request)
-    if not actor.signed_in:
-        raise Forbidden(
-            "Send “Authorization: Bearer …” with the token of a session (POST /api/v1/session).",
-            code="sign_in",
-        )
-    return actor
-
-
-Reader = Annotated[Actor, Depends(reader)]
-Changer = Annotated[Actor, Depends(changer)]
-TheDesk = Annotated[Desk, Depends(get_desk)]
+router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 @router.post("/session", status_code=201)
@@ -94,7 +49,7 @@ def open_session(desk: TheDesk, body: schemas.SignIn) -> schemas.Session:
 @router.delete("/session", status_code=204)
 def close_session(desk: TheDesk, request: Request, _: Changer) -> Response:
     """Sign out."""
-    people.sign_out(desk, _bearer(request))
+    people.sign_out(desk, bearer(request))
     return Response(status_code=204)
 
 
@@ -405,38 +360,6 @@ def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
             for each in found.spots
         ],
     )
-
-
-@router.get("/volumes/{volume}/files")
-def files_of(desk: TheDesk, actor: Reader, volume: str, after: str = "") -> schemas.Files:
-    """The files of a volume."""
-    view = files.files_of(desk, actor, volume, after)
-    return schemas.Files(
-        files=[schemas.File(**_as_file(each)) for each in view.files], more_after=view.more_after
-    )
-
-
-def _as_file(file: files.StoredFile) -> dict[str, Any]:
-    names = ("name", "type", "size", "width", "height", "at")
-    return {name: getattr(file, name) for name in names}
-
-
-@router.post("/volumes/{volume}/files", status_code=201)
-def bring_file(desk: TheDesk, actor: Changer, volume: str, file: UploadFile) -> schemas.BroughtFile:
-    """Keep a file, under a readable name made of its own. Its type is found from its content."""
-    brought = files.bring(desk, actor, volume, file.filename or "", file.file.read())
-    return schemas.BroughtFile(**_as_file(brought.file), known=brought.known)
-
-
-@router.get("/volumes/{volume}/files/{name:path}", response_class=Response)
-def file(desk: TheDesk, actor: Reader, volume: str, name: str) -> Response:
-    """The bytes of a file."""
-    found = files.fetch(desk, actor, volume, name)
-    headers = {
-        "Content-Disposition": f"attachment; filename*=UTF-8''{destination(found.name)}",
-        "Content-Security-Policy": "default-src 'none'; sandbox",
-    }
-    return Response(files.content(desk, found), 200, headers, found.type)
 
 
 @router.get("/volumes/{volume}/style")

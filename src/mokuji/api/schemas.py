@@ -206,30 +206,6 @@ class Findings(Schema):
     )
 
 
-class File(Schema):
-    """A file of a volume; ``width`` and ``height`` are 0 for what is no picture."""
-
-    name: str
-    type: str
-    size: int
-    width: int
-    height: int
-    at: datetime
-
-
-class Files(Schema):
-    """Files of a volume by name; ask again with ``after`` for the next."""
-
-    files: list[File]
-    more_after: str | None
-
-
-class BroughtFile(File):
-    """A file that was brought: ``known`` says that its content was there already, under this name."""
-
-    known: bool
-
-
 class PreferredWords(Schema):
     """The words to use (empty: none) and those that they replace."""
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from mokuji.api import plan_schemas as schemas
 from mokuji.core.diff import Piece, changed_lines
 from mokuji.core.wiki import PageHead
-from mokuji.services import telling, wishes
+from mokuji.services import telling, thing_wishes, wishes
 from mokuji.services.acts import Listed, PlanView
 
 
@@ -42,6 +42,12 @@ _KINDS: dict[str, type[wishes.Wish]] = {
     "category": wishes.RenameCategory,
     "category move": wishes.MoveCategory,
     "file": wishes.File,
+    "file rename": thing_wishes.RenameFile,
+    "file replace": thing_wishes.ReplaceFile,
+    "file delete": thing_wishes.DeleteFile,
+    "source rename": thing_wishes.RenameSource,
+    "source delete": thing_wishes.DeleteSource,
+    "person rename": thing_wishes.RenamePerson,
     "slot": wishes.RenameSlot,
     "slot value": wishes.GiveValue,
     "extract": wishes.Extract,

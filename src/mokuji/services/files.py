@@ -10,6 +10,7 @@ from typing import Literal
 
 from mokuji.core import files as naming
 from mokuji.core.errors import Collision, Missing, Refused
+from mokuji.core.files import destination as destination
 from mokuji.core.policy import Act, Actor
 from mokuji.core.spans import Lines
 from mokuji.core.text.destinations import destinations, link_around
