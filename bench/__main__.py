@@ -9,7 +9,7 @@ import tempfile
 from pathlib import Path
 
 from bench import desk as desk_measures
-from bench import inserts, rename, render, reports, views
+from bench import holdings, inserts, rename, render, reports, views
 from bench.wiki import build
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.hosting import settle
@@ -34,6 +34,7 @@ def main() -> None:
     try:
         print("Texts\n")
         render.run()
+        holdings.run()
         # Durable, as for real data: fsync on.
         with Cluster(folder / "home").running() as server:
             create_database(server, "bench")

@@ -330,3 +330,38 @@ def test_uses_repeats_and_categories_are_listed(tmp_path: Path) -> None:
     assert tree.output == "Work  0\n  Lid work  2\n"
     (folder / "data/More.md").unlink()
     assert _run("repeats", folder).exit_code == 0
+
+
+HOLDING = {
+    "guide/One.md": "---\nstatus: draft\n---\n[sheet](limits.txt) as in[^gel]\n\n"
+    "- [ ] (A) Order gaskets due:2027-01-02 @wenna\n",
+    "guide/Two.md": "---\nstatus: final\nowner: Ada\n---\n- [x] Done\n",
+    "guide/files/limits.txt": "12 V\n",
+    "sources.bib": "@book{gel, title={Gel batteries}}\n",
+}
+
+
+def test_what_pages_hold_is_renamed_and_listed_from_a_terminal(tmp_path: Path) -> None:
+    folder = _write(tmp_path, HOLDING)
+    plan = _run("rename-file", folder, "limits.txt", "bounds", "--plan")
+    assert "+[sheet](bounds.txt) as in[^gel]" in plan.output and "nothing was written" in plan.output
+    assert _texts(folder) == HOLDING
+    assert _run("rename-file", folder, "limits.txt", "bounds").exit_code == 0
+    assert _run("rename-source", folder, "gel", "ferrar").exit_code == 0
+    texts = _texts(folder)
+    assert texts["guide/files/bounds.txt"] == "12 V\n" and "guide/files/limits.txt" not in texts
+    assert "[sheet](bounds.txt) as in[^ferrar]" in texts["guide/One.md"]
+    assert texts["sources.bib"].startswith("@book{ferrar,")
+    assert _run("rename-source", folder, "none", "x").exit_code == 2
+    listed = _run("tasks", folder).output
+    assert listed == "guide/One.md:6: (A) Order gaskets due:2027-01-02 @wenna\n"
+    assert _run("tasks", folder, "--format", "todo.txt", "--person", "@wenna").output == (
+        "(A) Order gaskets +One due:2027-01-02 to:wenna\n"
+    )
+    assert "BEGIN:VTODO" in _run("tasks", folder, "--format", "ics").output
+    table = _run("fields", folder, "status", "--show", "owner", "--sort", "-title").output
+    assert table.splitlines() == [
+        "title,status,owner,file",
+        "Two,final,Ada,guide/Two.md",
+        "One,draft,,guide/One.md",
+    ]

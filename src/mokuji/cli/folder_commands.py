@@ -1,11 +1,13 @@
 """Commands that work on a plain folder, without a database: check, render, rename, move, merge, category, slot,
-extract, inline, uses, repeats, categories.
+extract, inline, uses, repeats, categories, rename-file, rename-source, tasks, fields.
 
 Exit status 0 sound or done, 1 findings or refused, 2 cannot run.
 """
 
 from __future__ import annotations
 
+import csv
+import io
 import sys
 from collections.abc import Callable
 from enum import StrEnum
@@ -17,7 +19,8 @@ import typer
 
 from mokuji.core.errors import BadName, MokujiError, Refused
 from mokuji.formats.check import as_json, as_lines
-from mokuji.services import folder_reuse, folders
+from mokuji.formats.tasks import calendar, todo_txt
+from mokuji.services import folder_reuse, folder_things, folders
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -246,9 +249,89 @@ def categories(folder: Folder, volume: InVolume = "") -> None:
         typer.echo(f"{'  ' * node.depth}{name}  {pages}")
 
 
+@_on_folder
+def rename_file(
+    folder: Folder,
+    old: Annotated[str, typer.Argument(help="The file, as it is called in files/ of its volume.")],
+    new: Annotated[str, typer.Argument(help="Its new name; the ending stays.")],
+    volume: InVolume = "",
+    plan: PlanOnly = False,
+) -> None:
+    """Give a file another name; whatever names it follows."""
+    _finish(folder_things.plan_file(folder, old, new, volume=volume), plan)
+
+
+@_on_folder
+def rename_source(
+    folder: Folder,
+    old: Annotated[str, typer.Argument(help="The source, as it is cited.")],
+    new: Annotated[str, typer.Argument(help="Its new name.")],
+    plan: PlanOnly = False,
+) -> None:
+    """Give a source of sources.json or sources.bib another name; whatever cites it follows."""
+    _finish(folder_things.plan_source(folder, old, new), plan)
+
+
+class TaskForm(StrEnum):
+    """How tasks are told."""
+
+    TEXT = "text"
+    TODO = "todo.txt"
+    CALENDAR = "ics"
+
+
+@_on_folder
+def tasks(
+    folder: Folder,
+    person: Annotated[str, typer.Option("--person", help="Only those that name this handle.")] = "",
+    done: Annotated[bool, typer.Option("--done", help="Those that are done.")] = False,
+    format_: Annotated[
+        TaskForm, typer.Option("--format", help="Lines with their places, todo.txt, or iCalendar.")
+    ] = TaskForm.TEXT,
+) -> None:
+    """List the tasks of all pages, by day and priority."""
+    told = folder_things.tasks_in(folder, person=person.removeprefix("@"), done=done)
+    if format_ is TaskForm.CALENDAR:
+        typer.echo(calendar((line for _, _, line in told), folder.resolve().name), nl=False)
+        return
+    sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    if format_ is TaskForm.TODO:
+        typer.echo(todo_txt(line for _, _, line in told), nl=False)
+        return
+    for path, number, line in told:
+        lead = f"({line.priority}) " if line.priority else ""
+        due = f" due:{line.due}" if line.due else ""
+        whom = "".join(f" @{each}" for each in line.people)
+        typer.echo(f"{path}:{number}: {lead}{line.words}{due}{whom}")
+
+
+@_on_folder
+def fields(
+    folder: Folder,
+    field: Annotated[str, typer.Argument(help="A field of the front matter.")],
+    show: Annotated[str, typer.Option("--show", help="Other fields beside it, with commas between.")] = "",
+    value: Annotated[str, typer.Option("--value", help="Only pages where it says this.")] = "",
+    sort: Annotated[
+        str, typer.Option("--sort", help="A field or “title”; “-” before it turns it round.")
+    ] = "",
+    volume: InVolume = "",
+) -> None:
+    """Print the pages of a volume that have a field as CSV."""
+    columns = tuple(each.strip() for each in show.split(",") if each.strip())
+    table = folder_things.table_of(folder, field, volume=volume, columns=columns, value=value, sort=sort)
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["title", *table.columns, "file"])
+    for row in table.rows:
+        told = [row.fields.get(name, "") for name in table.columns]
+        writer.writerow([row.head.title, *told, table.paths[row.head.id]])
+    sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    typer.echo(out.getvalue(), nl=False)
+
+
 def _finish(made: folders.FolderPlan, plan_only: bool) -> None:
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
-    if not made.files:
+    if not made.files and not made.moved:
         typer.echo("That is so already; nothing would change.")
         return
     if plan_only:
@@ -256,9 +339,12 @@ def _finish(made: folders.FolderPlan, plan_only: bool) -> None:
             typer.echo(line)
     else:
         folders.apply(made)
+    for new, old in (*made.moved.items(), *made.copied.items()):
+        typer.echo(f"{old} → {new}")
     for sentence in folders.told(made):
         typer.echo(sentence)
-    files = f"{len(made.files)} file{'' if len(made.files) == 1 else 's'}"
+    number = len(made.files) + len(made.moved) + len(made.copied)
+    files = f"{number} file{'' if number == 1 else 's'}"
     typer.echo(f"{files} would change; nothing was written." if plan_only else f"{files} changed.")
 
 
@@ -276,3 +362,7 @@ def add_to(app: typer.Typer) -> None:
     app.command("uses")(uses)
     app.command("repeats")(repeats)
     app.command("categories")(categories)
+    app.command("rename-file")(rename_file)
+    app.command("rename-source")(rename_source)
+    app.command("tasks")(tasks)
+    app.command("fields")(fields)

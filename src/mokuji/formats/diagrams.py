@@ -76,6 +76,12 @@ def known(source: str) -> Drawn | None:
         return found[0] if found is not None else None
 
 
+def forget() -> None:
+    """Forgets all drawings."""
+    with _lock:
+        _kept.clear()
+
+
 def draw(source: str) -> Drawn:
     """A diagram as it is drawn. The same source is drawn once; all faults are part of the result."""
     with _lock:

@@ -26,10 +26,10 @@ from mokuji.services.folders import FolderPlan, Loaded, load, made, page_called
 def plan_category(folder: Path, old: str, new: str, *, volume: str = "") -> FolderPlan:
     """The plan to give a category of a volume another name, or that of another one."""
     found = load(folder)
-    home, key = _volume(found, volume), names.key(old)
+    home, key = volume_called(found, volume), names.key(old)
     known: dict[str, str] = {}
     naming: list[int] = []
-    for page in _pages(found, home):
+    for page in pages_of(found, home):
         told = {each.key: each.name for each in filed(page.content) if each.key}
         known |= {each: name for each, name in told.items() if each not in known}
         if key in told:
@@ -111,7 +111,7 @@ def categories_in(folder: Path, *, volume: str = "") -> Iterator[tuple[Node, str
     written: dict[str, str] = {}
     pages: dict[str, set[int]] = {}
     broader: dict[str, list[str]] = {}
-    for page in _pages(found, _volume(found, volume)):
+    for page in pages_of(found, volume_called(found, volume)):
         for each in filed(page.content):
             if each.how in {How.PAGE, How.MARK}:
                 written.setdefault(each.key, names.as_title(each.name))
@@ -124,11 +124,13 @@ def categories_in(folder: Path, *, volume: str = "") -> Iterator[tuple[Node, str
         yield node, written.get(node.key, names.as_title(node.key)), len(pages.get(node.key, ()))
 
 
-def _pages(found: Loaded, volume: Volume) -> list[Page]:
+def pages_of(found: Loaded, volume: Volume) -> list[Page]:
+    """The pages of a volume of a folder."""
     return [page for page in found.wiki.pages_by_id.values() if page.head.volume == volume.id]
 
 
-def _volume(found: Loaded, typed: str) -> Volume:
+def volume_called(found: Loaded, typed: str) -> Volume:
+    """The volume that is called so, or the only one; Missing or Refused say why there is none."""
     volumes = found.wiki.volumes
     if typed:
         volume = volumes.get(names.key(typed))

@@ -6,6 +6,7 @@ import difflib
 import mimetypes
 import os
 import secrets
+import shutil
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -19,6 +20,8 @@ from mokuji.core import files as file_names
 from mokuji.core import graph, names
 from mokuji.core.categories import Filing, filed
 from mokuji.core.contents import LAST, Put
+from mokuji.core.edits import Edit
+from mokuji.core.edits import arrange as arrange_edits
 from mokuji.core.errors import BadFile, Missing, MokujiError, Refused
 from mokuji.core.inserts import Fault
 from mokuji.core.listing import Listing, Row, arrange, fields
@@ -38,6 +41,7 @@ from mokuji.core.text.destinations import destinations
 from mokuji.core.text.html import compile_page
 from mokuji.core.text.pointers import source_key
 from mokuji.core.text.reference import Kind
+from mokuji.core.things import Copies, Thing, ThingChange, renaming
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Place
 from mokuji.formats import bibliography
 from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
@@ -456,15 +460,22 @@ def _given(wiki: MemoryWiki) -> dict[int, set[str]]:
 
 @dataclass(frozen=True)
 class FolderPlan:
-    """A plan on a folder, and the files that it changes: their new text, or None for such as go."""
+    """A plan on a folder, and the files that it changes: their new text, or None for such as go. ``moved`` and
+    ``copied`` are files that are no texts, by the path that they will have; ``others`` texts that are neither pages
+    nor about volumes, as they are."""
 
     folder: Path
     loaded: Loaded
     plan: Plan
     files: Mapping[str, str | None]
+    moved: Mapping[str, str] = field(default_factory=dict)
+    copied: Mapping[str, str] = field(default_factory=dict)
+    others: Mapping[str, str] = field(default_factory=dict)
 
     def before(self, path: str) -> str:
         """The text of a file as it is; empty for one that is not there."""
+        if path in self.others:
+            return self.others[path]
         by_path = {each: id_ for id_, each in self.loaded.paths.items()}
         if path in by_path:
             return self.loaded.wiki.pages_by_id[by_path[path]].text
@@ -511,11 +522,11 @@ def plan_move(
         volume = found.wiki.volumes.get(names.key(to))
         if volume is None:
             raise Missing(f"There is no volume “{to}” in the folder.", code="volume_missing")
-        return made(
-            folder,
-            found,
-            move_to_volume(found.wiki, [head.id], volume.id, under=names.key(under or "") or None),
+        along, copied = _along(folder, found, found.wiki.pages_by_id[head.id], volume.id)
+        moved = move_to_volume(
+            found.wiki, [head.id], volume.id, under=names.key(under or "") or None, copies=along
         )
+        return replace(made(folder, found, moved), copied=copied)
     rows = {row.key for row in found.index.rows(head.volume, listed=False)}
     for each in (under, after):
         if each and names.key(each) not in rows:
@@ -528,6 +539,33 @@ def plan_move(
         names.key(after) if after else LAST,
     )
     return made(folder, found, put(found.wiki, [placing], head), place_all=True)
+
+
+def _along(folder: Path, found: Loaded, page: Page, target: int) -> tuple[Copies, dict[str, str]]:
+    """The files that a page takes along to another volume: under names that are free there if another file has
+    theirs. The paths that they will have, and have."""
+    here = folder / found.index.volumes[page.head.volume].at("files")
+    top = found.index.volumes[target].at("files")
+    mine = {file_names.key(path.name): path for path in here.glob("*") if path.is_file()}
+    theirs = {file_names.key(path.name): path for path in (folder / top).glob("*") if path.is_file()}
+    edits: list[Edit] = []
+    changes: list[ThingChange] = []
+    copied: dict[str, str] = {}
+    for key in sorted({each.key for each in destinations(page.text, page.content)} & mine.keys()):
+        path, name = mine[key], mine[key].name
+        other = theirs.get(key)
+        if other is not None and other.read_bytes() == path.read_bytes():
+            continue
+        if other is not None:
+            number = 2
+            while file_names.key(file_names.numbered(name, number)) in {*mine, *theirs}:
+                number += 1
+            wanted = file_names.numbered(name, number)
+            edits += renaming(page, Thing("file", 1, page.head.volume, name), wanted)
+            changes.append(ThingChange(None, Thing("file", 0, target, wanted)))
+            name = wanted
+        copied[f"{top}/{name}"] = path.relative_to(folder).as_posix()
+    return Copies({page.head.id: arrange_edits(edits)} if edits else {}, tuple(changes)), copied
 
 
 def page_called(found: Loaded, typed: str) -> PageHead:
@@ -635,6 +673,16 @@ def apply(plan: FolderPlan) -> None:
     finally:
         for new, _ in laid:
             new.unlink(missing_ok=True)
+    try:
+        for new_path, old_path in plan.copied.items():
+            (plan.folder / new_path).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy2(plan.folder / old_path, plan.folder / new_path)
+        for new_path, old_path in plan.moved.items():
+            os.replace(plan.folder / old_path, plan.folder / new_path)
+    except OSError as fault:
+        raise MokujiError(
+            f"{fault.filename or plan.folder} cannot be written: {fault.strerror}.", code="not_writable"
+        ) from fault
     kept = {path.casefold() for path, text in plan.files.items() if text is not None}
     for path, text in plan.files.items():
         # On a disk that makes no difference between capitals the new file may be the old one.

@@ -202,7 +202,7 @@ def _shown(actor: Actor, page: Page, number: int, volumes: Mapping[int, Volume])
         number,
         page.head,
         Lines(page.text).position(task.box.start).line,
-        _words(page, task),
+        plain_words(page, task),
         task.done,
         task.priority,
         task.due,
@@ -211,7 +211,7 @@ def _shown(actor: Actor, page: Page, number: int, volumes: Mapping[int, Volume])
     )
 
 
-def _words(page: Page, task: Task) -> str:
+def plain_words(page: Page, task: Task) -> str:
     """What a task says, as plain words; who is named is told beside it."""
     words = fragment(said(page.text, task))
     for handle in task.people:
@@ -240,7 +240,7 @@ def tick(
         wanted = _ticked_now(seen, task, now, done=done)
         if wanted == now.text:
             return head
-        note = f"{'Done' if done else 'Open again'}: {_words(seen, task)}"[:300]
+        note = f"{'Done' if done else 'Open again'}: {plain_words(seen, task)}"[:300]
         with suppress(Conflict):  # somebody saved just now: it is looked at once more
             writing.save(
                 desk,
@@ -308,7 +308,7 @@ def lines(
             if each.number >= len(page.content.tasks):
                 continue
             task = page.content.tasks[each.number]
-            words, volume = _words(page, task), by_id[page.head.volume]
+            words, volume = plain_words(page, task), by_id[page.head.volume]
             alike[page.head.id, words] += 1
             told.append(
                 TaskLine(
