@@ -52,6 +52,8 @@ function tickable(text) {
   const { tick, token } = text.dataset;
   if (!tick) return;
   for (const box of text.querySelectorAll("[data-task]")) {
+    const item = (box.closest("li") ?? box.parentElement).textContent.trim().replace(/\s+/g, " ");
+    box.setAttribute("aria-label", item.slice(0, 160) || "Task");
     box.disabled = false;
     box.addEventListener("change", async () => {
       const done = box.checked;

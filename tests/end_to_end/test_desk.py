@@ -396,7 +396,7 @@ def test_a_change_is_looked_at_before_it_is_saved_and_its_note_is_proposed(open_
 def test_a_new_page_begins_with_a_pattern_and_is_placed_where_it_is_wanted(open_page: Open) -> None:
     page = open_page("/-/edit/tern-4-service-manual/Hull%20rings?under=power", who="Wenna")
     expect(page.get_by_label("Stands below")).to_have_value("power")
-    page.get_by_role("link", name="Task").click()
+    page.get_by_role("link", name="Task", exact=True).click()
     expect(page.locator(".cm-content")).to_contain_text("## Before you begin")
     page.keyboard.type("The hull rings no more")
     page.keyboard.press("Tab")
@@ -426,6 +426,7 @@ def test_what_was_begun_is_continued_from_the_start_page(open_page: Open) -> Non
     page = open_page("/-/edit/tern-4-service-manual/mast-head", who="Wenna")
     type_at_end(page, " More.")
     page.keyboard.press("Control+.")
+    page.wait_for_url(lambda address: "/-/edit/" not in address)
     page.goto("/")
     begun = page.get_by_role("region", name="Continue")
     expect(begun).to_contain_text("Mast head")
