@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from PIL import Image
+from sqlalchemy import text
 
 from mokuji.core.edits import apply
 from mokuji.core.errors import BadFile, Collision, Forbidden, Missing, Refused
@@ -24,7 +25,7 @@ from mokuji.services import (
     wishes,
     writing,
 )
-from mokuji.services.desk import Desk
+from mokuji.services.desk import Desk, refresh
 from mokuji.store.database import writing as store_writing
 from tests.outside.test_media import picture
 from tests.services.making import pages, person, texts, volume
@@ -350,3 +351,16 @@ def test_what_names_a_file_is_told_with_its_sentence_to_who_may_read_it(desk: De
     assert place.sentence == Excerpt("The lamp is ", "red", " at night.")
     with pytest.raises(Missing):
         files.about(desk, NOBODY, "secret", "lamp.png")
+
+
+def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
+    with store_writing(desk.engine) as connection:
+        connection.execute(text("DELETE FROM held"))
+        connection.execute(text("INSERT INTO unfiled (page) SELECT id FROM page"))
+    refusal = acts.plan(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x")).refusal
+    assert refusal is not None and refusal.code == "reading"
+    refresh(desk)
+    _done(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x"))
+    assert texts(desk)["Lamp"] == "![a](x.png)"

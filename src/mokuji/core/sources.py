@@ -48,7 +48,9 @@ TYPES = {
 LONGEST = 20_000
 """Most characters of one source as JSON."""
 ALIKE = 92
-"""From this likeness on (rapidfuzz’s token_sort_ratio, of 100) two titles of one year are nearly the same."""
+"""From this likeness on (rapidfuzz’s ratio of their sorted words, of 100) two titles of a year are nearly the same."""
+NEIGHBOURS = 40
+"""With so many titles that come next by their words one is compared."""
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 _DOI = re.compile(r"(?:https?://(?:dx\.)?doi\.org/|doi:\s*)?(10\.\d{4,9}/\S+)\Z", re.IGNORECASE)
 _ISBN = re.compile(r"(?:ISBN:?\s*)?((?:97[89][- ]?)?(?:\d[- ]?){9}[\dXx])\Z")
@@ -244,7 +246,8 @@ def as_text(item: Item) -> str:
 def near(items: Mapping[str, Item]) -> list[Near]:
     """Pairs of sources that may be one: the same identifier or address, or nearly the same title in one year.
 
-    Titles are compared within a year only, so that this stays far from quadratic in a real list."""
+    Titles are compared within a year, each with those that come next to it by the words that it has (sorted
+    neighbourhood, common practice), so that this stays linear."""
     found: dict[tuple[str, str], Near] = {}
 
     def pair(keys: Iterable[str], reason: str) -> None:
@@ -265,13 +268,14 @@ def near(items: Mapping[str, Item]) -> list[Near]:
                 pair(keys, said)
     years: dict[str, list[tuple[str, str]]] = {}
     for key, item in sorted(items.items()):
-        title = " ".join(re.findall(r"\w+", str(item.get("title") or "").casefold()))
+        title = " ".join(sorted(re.findall(r"\w+", str(item.get("title") or "").casefold())))
         if len(title) > 5:
             years.setdefault(year(item), []).append((title, key))
     for listed in years.values():
+        listed.sort()
         for n, (title, key) in enumerate(listed):
-            for other_title, other in listed[n + 1 : n + 2000]:
-                if fuzz.token_sort_ratio(title, other_title, score_cutoff=ALIKE):
+            for other_title, other in listed[n + 1 : n + 1 + NEIGHBOURS]:
+                if fuzz.ratio(title, other_title, score_cutoff=ALIKE):
                     pair((key, other), "nearly the same title in the same year")
     return sorted(found.values(), key=lambda each: (each.one, each.other))
 

@@ -23,6 +23,7 @@ from pybtex.richtext import Text
 from mokuji.core.errors import BadFile
 from mokuji.core.sources import LONGEST, Item
 
+MOST_BYTES = 5_000_000
 MOST = 20_000
 """Most sources of one file."""
 _TYPES = {
@@ -96,7 +97,9 @@ class Read:
 
 
 def read(data: bytes) -> Read:
-    """A file of sources, whichever of the two it is. BadFile if it is neither."""
+    """A file of sources, whichever of the two it is. BadFile if it is neither, or too large."""
+    if len(data) > MOST_BYTES:
+        raise BadFile(f"The file has more than {MOST_BYTES / 1e6:.0f} MB. Part it.", code="bad_sources")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:

@@ -227,12 +227,12 @@ def scaled(desk: Desk, file: StoredFile, width: int) -> bytes | None:
     with reading(desk.engine) as connection:
         found = stored.scaled(connection, file.hash, width)
         if found is not None:
-            return found
+            return found or None
         data = stored.data(connection, file.hash)
     made = at_width(data, width)
-    if made is not None:
-        with writing(desk.engine) as connection:
-            stored.keep_scaled(connection, file.hash, width, made)
+    with writing(desk.engine) as connection:
+        # That there is none is kept, too: finding it out takes as long.
+        stored.keep_scaled(connection, file.hash, width, made or b"")
     return made
 
 

@@ -13,12 +13,22 @@ from mokuji.core.plans.things import change_thing, remove_thing
 from mokuji.core.policy import Act
 from mokuji.core.sources import as_json
 from mokuji.core.text.pointers import source_key
-from mokuji.core.things import Sort, Thing
+from mokuji.core.things import Sort, Thing, defines_note
 from mokuji.core.wiki import Volume
 from mokuji.formats.media import Media, recognise
 from mokuji.services.wishes import Scene
 from mokuji.store import files as stored
-from mokuji.store import things
+from mokuji.store import filings, things
+
+
+def _naming(scene: Scene, thing: Thing) -> list[int]:
+    """The pages that name a thing, once that is known of all pages."""
+    if filings.any_unfiled(scene.connection):
+        raise Refused(
+            "After an upgrade the wiki is still reading what its pages name. Try again in a minute.",
+            code="reading",
+        )
+    return things.naming(scene.connection, thing)
 
 
 def _file(scene: Scene, volume_key: str, name: str) -> tuple[Volume, Thing]:
@@ -54,7 +64,7 @@ class RenameFile:
         if naming.ending(wanted) != end and end:
             wanted = f"{wanted}.{end}"
         taken = things.called(scene.connection, "file", naming.key(wanted), volume.id)
-        pages = things.naming(scene.connection, file)
+        pages = _naming(scene, file)
         return change_thing(scene.wiki, self.act, file, pages, name=wanted, taken=taken)
 
     def note(self, plan: Plan) -> str:
@@ -85,7 +95,7 @@ class ReplaceFile:
         )
         name = _with_ending(file.name, media.ending)
         taken = things.called(scene.connection, "file", naming.key(name), volume.id)
-        pages = things.naming(scene.connection, file) if name != file.name else ()
+        pages = _naming(scene, file) if name != file.name else ()
         plan = change_thing(scene.wiki, self.act, file, pages, name=name, content=content, taken=taken)
         return replace(plan, facts={**plan.facts, "content": self.content.lower()})
 
@@ -117,7 +127,7 @@ class DeleteFile:
     def plan(self, scene: Scene) -> Plan:
         _, file = _file(scene, self.volume, self.file)
         other = _file(scene, self.volume, self.instead)[1] if self.instead.strip() else None
-        pages = things.naming(scene.connection, file)
+        pages = _naming(scene, file)
         return remove_thing(scene.wiki, self.act, file, pages, instead=other)
 
     def note(self, plan: Plan) -> str:
@@ -146,7 +156,15 @@ class RenameSource:
     def plan(self, scene: Scene) -> Plan:
         source = _source(scene, self.volume, self.source)
         taken = things.called(scene.connection, "source", source_key(self.to))
-        pages = things.naming(scene.connection, source)
+        pages = _naming(scene, source)
+        readable = {each.id for each in scene.volumes.values()}
+        for page in scene.wiki.pages(pages).values():
+            if page.head.volume not in readable and defines_note(page, self.to.strip()):
+                raise Refused(
+                    f"A page that is closed to you has a footnote “{self.to.strip()}” of its own, which would stand in "
+                    "the place of the source. Choose another name.",
+                    code="source_hidden",
+                )
         return change_thing(scene.wiki, self.act, source, pages, name=self.to, taken=taken)
 
     def note(self, plan: Plan) -> str:
@@ -182,7 +200,7 @@ class DeleteSource:
     def plan(self, scene: Scene) -> Plan:
         source = _source(scene, self.volume, self.source)
         other = _source(scene, self.volume, self.instead) if self.instead.strip() else None
-        pages = things.naming(scene.connection, source)
+        pages = _naming(scene, source)
         return remove_thing(scene.wiki, self.act, source, pages, instead=other)
 
     def note(self, plan: Plan) -> str:
@@ -212,7 +230,7 @@ class RenamePerson:
         if not self.to.strip():
             raise Refused("Type the new handle.", code="bad_handle")
         taken = things.called(scene.connection, sort, self.to.strip().casefold())
-        pages = things.naming(scene.connection, found)
+        pages = _naming(scene, found)
         return change_thing(scene.wiki, self.act, found, pages, name=self.to.strip(), taken=taken)
 
     def note(self, plan: Plan) -> str:

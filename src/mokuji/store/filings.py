@@ -254,3 +254,8 @@ def all_fields(connection: Connection, volume: int) -> dict[str, list[tuple[str,
     for row in connection.execute(ALL_FIELDS, {"volume": volume}):
         found.setdefault(row.name, []).append((row.said, row.pages))
     return found
+
+
+def any_unfiled(connection: Connection) -> bool:
+    """Whether there are pages of which it is not noted yet what they hold."""
+    return connection.execute(text("SELECT 1 FROM unfiled LIMIT 1")).first() is not None

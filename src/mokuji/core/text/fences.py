@@ -8,6 +8,7 @@ word, the language. The rest is the caption here, and behind a bar the words.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -17,6 +18,7 @@ from mokuji.core.text.parser import events_with_ranges, tag_name
 from mokuji.core.text.slots import masked
 from mokuji.core.wiki import Page
 
+_OPENS = re.compile(r"^[ \t>*+\-\d.)]*(?:`{3,}|~{3,})[ \t]*dot\b", re.MULTILINE)
 DIAGRAM = "dot"
 """The language of fences that are drawn."""
 
@@ -53,7 +55,7 @@ def info(text: str) -> Info:
 
 def diagrams(page: Page) -> Iterator[Fence]:
     """The fences of a page that are drawn. Those that hold a slot are left out: what they show is not known yet."""
-    if DIAGRAM not in page.text:
+    if not _OPENS.search(page.text):
         return
     offset = page.content.front_matter.span.end
     body = masked(page.text[offset:], page.content.declared.slots)
