@@ -25,8 +25,9 @@ from mokuji.services import (
     wishes,
     writing,
 )
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.desk import Desk
 from mokuji.store.database import writing as store_writing
+from mokuji.store.writing import catch_up
 from tests.outside.test_media import picture
 from tests.services.making import pages, person, texts, volume
 
@@ -361,6 +362,7 @@ def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(desk: Desk,
         connection.execute(text("INSERT INTO unfiled (page) SELECT id FROM page"))
     refusal = acts.plan(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x")).refusal
     assert refusal is not None and refusal.code == "reading"
-    refresh(desk)
+    with store_writing(desk.engine) as connection:
+        catch_up(connection)
     _done(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x"))
     assert texts(desk)["Lamp"] == "![a](x.png)"
