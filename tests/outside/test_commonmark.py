@@ -18,7 +18,9 @@ from mokuji.core.text.scan import scan
 from mokuji.core.text.writer import Rules, Writer
 from tests.outside.packages import npm_file
 
-BARE = Rules(title_is_first=False, html_closes=False, addresses=False, pictures=False, decorate=False)
+BARE = Rules(
+    title_is_first=False, html_closes=False, addresses=False, pictures=False, decorate=False, typeset=False
+)
 """All that differs on purpose switched off."""
 
 
