@@ -198,3 +198,19 @@ def test_flaws_are_listed_with_their_place_page_by_page(desk: Desk, writer: Acto
     rest = upkeep.report(desk, writer, "guide", "flaws", after=found[1].key)
     assert [each.spots[0].line for each in rest.findings] == [3]
     assert upkeep.overview(desk, writer, "guide").numbers["flaws"] == 3
+
+
+def test_missing_files_and_sources_and_what_is_not_understood_are_listed(desk: Desk, writer: Actor) -> None:
+    text = "![a](Lamp.png) ![b](lamp.png) so[^gel].\n\n$\\nonsense$\n\n"
+    text += "```dot W\ndigraph { a -> }\n```\n\n- [ ] x due:soon\n"
+    pages(desk, writer, "guide", {"Pump": text, "Well": "See[^GEL]."})
+    (lost,) = upkeep.report(desk, writer, "guide", "no-file").findings
+    assert (lost.title.lower(), lost.number, [spot.line for spot in lost.spots]) == ("lamp.png", 1, [1, 1])
+    (cited,) = upkeep.report(desk, writer, "guide", "no-source").findings
+    assert (cited.key, cited.number, len(cited.spots)) == ("gel", 2, 2)
+    said = [finding.reason for finding in upkeep.report(desk, writer, "guide", "flaws").findings]
+    assert [words.partition(".")[0] for words in said] == [
+        "This formula is not understood",
+        "This diagram cannot be drawn",
+        "“soon” is no day of the calendar",
+    ]

@@ -433,6 +433,8 @@ REPORTS = {
     "out-of-reach": "Nothing to mend here",
     "unwritten": "Lid gasket",
     "look-alikes": "singular and plural",
+    "no-file": "Nothing to mend here",
+    "no-source": "Nothing to mend here",
     "sections": "Nothing to mend here",
     "mentions": "says Bilge switch",
     "addresses": "Nothing to mend here",

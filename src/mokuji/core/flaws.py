@@ -21,6 +21,8 @@ from mokuji.core.text.parser import Event, events_with_ranges, tag_name
 from mokuji.core.text.slots import masked
 from mokuji.core.wiki import Page
 
+SAID_BY_FLAWS = frozenset({"heading_first_level", "part_unclosed"})
+"""Problems of the language that a flaw says with a mend."""
 _BAR = re.compile(rb"\\.|`+|\|", re.DOTALL)
 _RULE = re.compile(rb"[ \t>]*\|?[ \t]*:?-+:?[ \t]*(?:\|[ \t]*:?-+:?[ \t]*)*\|?[ \t]*\Z")
 _FENCE = re.compile(r"(?:[ \t>]|[-*+] |\d{1,9}[.)] )*(`{3,}|~{3,})")

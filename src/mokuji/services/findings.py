@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from mokuji.core import names
 from mokuji.core.edits import Edit
-from mokuji.core.flaws import Mend, flaws
+from mokuji.core.flaws import SAID_BY_FLAWS, Mend, flaws
 from mokuji.core.inserts import assign
 from mokuji.core.policy import Actor
 from mokuji.core.references import Resolver, Sections, lookups, name_for
@@ -46,8 +46,6 @@ UNCLOSED = "reference_unclosed"
 _LINE_REST = re.compile(r"[^\r\n\[\]|#]{0,200}")
 _WORD_END = re.compile(r"\w(?!\w)")
 _LONE = re.compile(r"[^\r\n\[\]]{1,200}\](?!\])")
-_KNOWN_TWICE = {"heading_first_level", "part_unclosed"}
-"""Problems of the language that a flaw says with a mend."""
 
 
 _Found = tuple[str, str, Span, tuple[Mend, ...]]
@@ -89,12 +87,12 @@ def findings(
             _unclosed(wiki, page, [p.problem.span for p in problems if p.problem.code == UNCLOSED])
         )
     for each in problems:
-        if each.problem.code not in _KNOWN_TWICE:
+        if each.problem.code not in SAID_BY_FLAWS:
             by_code = {"slot_missing": missing, UNCLOSED: unclosed}.get(each.problem.code, {})
             mends = by_code.get(each.problem.span, ())
             found.append(("problem", each.problem.message, each.problem.span, mends))
     for flaw in flaws(page):
-        kind = "problem" if flaw.code in _KNOWN_TWICE else "advice"
+        kind = "problem" if flaw.code in SAID_BY_FLAWS else "advice"
         found.append((kind, flaw.message, flaw.span, flaw.mends))
     listed = [Finding(kind, said, span, lines.position(span.start).line, m) for kind, said, span, m in found]
     listed += [

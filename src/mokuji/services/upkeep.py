@@ -7,13 +7,15 @@ by page of the volume, and stop as soon as a screen is full.
 
 from __future__ import annotations
 
+import time
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from mokuji.core import names
 from mokuji.core.categories import tree
 from mokuji.core.errors import Missing
-from mokuji.core.flaws import Flaw, Mend, flaws
+from mokuji.core.flaws import SAID_BY_FLAWS, Flaw, Mend, flaws
 from mokuji.core.inserts import select
 from mokuji.core.policy import Act, Actor
 from mokuji.core.reports import bare_mentions as mentions
@@ -24,15 +26,20 @@ from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
 from mokuji.core.reports.repeats import Repeat, repeats
 from mokuji.core.reports.sections import broken_sections
 from mokuji.core.spans import Lines, Span
+from mokuji.core.text.destinations import destinations
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.text.reference import Reference
+from mokuji.core.things import Sort as ThingSort
+from mokuji.core.things import Thing
 from mokuji.core.wiki import Page, PageHead, Place, Volume
+from mokuji.formats.diagrams import Drawn, draw, known
 from mokuji.services.categories import CategoryScene
 from mokuji.services.desk import Desk, Sight, check, find_volume, refresh
 from mokuji.services.house_styles import found_in, style_of
 from mokuji.services.reading import VolumeView, volume_view
+from mokuji.services.rendering import LONGEST_DRAWING, diagram_problems
 from mokuji.services.templates import templates_of
-from mokuji.store import filings, pages, unwritten, upkeep
+from mokuji.store import files, filings, pages, sources, things, unwritten, upkeep
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.upkeep import Counts as Counts
@@ -46,6 +53,8 @@ COUNTED_PAGES = 2_000
 """In a volume of up to so many pages the reports that read texts are counted, too."""
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
 """How many places of a repeated passage are shown, and how much of its words."""
+MOST_LOST = 1_000
+"""Most missing files, and pages that cite missing sources, that are looked at."""
 FILE_SPOTS = 8
 """How many places of a file are shown."""
 FEW_USERS = 5
@@ -59,6 +68,8 @@ REPORTS = {
     "out-of-reach": "reach",
     "unwritten": "names",
     "look-alikes": "names",
+    "no-file": "names",
+    "no-source": "names",
     "sections": "text",
     "mentions": "text",
     "addresses": "text",
@@ -442,7 +453,53 @@ def _addresses(scene: _Scene, after: str, most: int) -> Listing:
 
 
 def _flaws(scene: _Scene, after: str, most: int) -> Listing:
-    return _of_texts(scene, after, most, flaws)
+    """What is wrong with a text or could be better: flaws, what the language does not understand, wrong diagrams."""
+    begun = time.monotonic()
+
+    def drawn(source: str) -> Drawn | None:
+        return draw(source) if time.monotonic() - begun < LONGEST_DRAWING else known(source)
+
+    def wrong(page: Page) -> list[Flaw]:
+        problems = [*page.content.problems, *diagram_problems(page, drawn)]
+        told = [Flaw(p.code, p.message, p.span) for p in problems if p.code not in SAID_BY_FLAWS]
+        return sorted([*flaws(page), *told], key=lambda flaw: flaw.span)
+
+    return _of_texts(scene, after, most, wrong)
+
+
+def _lost_files(scene: _Scene, after: str, most: int) -> Listing:
+    """Files that pages name and the volume does not have, each with its first places."""
+    found = files.missing(scene.connection, scene.volume.id, MOST_LOST)
+    return _lost(scene, "file", [(key, number) for key, number in found if key > after][:most])
+
+
+def _lost_sources(scene: _Scene, after: str, most: int) -> Listing:
+    """What pages cite that is neither a footnote of theirs nor a source of the wiki, with its first places."""
+    counts: Counter[str] = Counter()
+    for key, _ in sources.missing(scene.connection, [scene.volume.id], MOST_LOST):
+        counts[key] += 1
+    return _lost(scene, "source", [(key, counts[key]) for key in sorted(counts) if key > after][:most])
+
+
+def _lost(scene: _Scene, sort: ThingSort, keys: Sequence[tuple[str, int]]) -> Listing:
+    found: list[Finding] = []
+    for key, number in keys:
+        ids = things.naming(scene.connection, Thing(sort, 0, scene.volume.id, key))
+        named = scene.wiki.pages(sorted(ids)[:FILE_SPOTS]).values()
+        spots: list[Spot] = []
+        title = key
+        for page in sorted((p for p in named if p.head.volume == scene.volume.id), key=lambda p: p.head.key):
+            places = (
+                [(each.key, each.name, each.span) for each in destinations(page.text, page.content)]
+                if sort == "file"
+                else [(each.key, each.name, each.span) for each in page.content.cites]
+            )
+            for other, name, span in places:
+                if other == key:
+                    title = name
+                    spots.append(_spot(page, span, words=name))
+        found.append(Finding(key, title, number=number, spots=tuple(spots[:FILE_SPOTS])))
+    return found, {}
 
 
 def _style(scene: _Scene, after: str, most: int) -> Listing:
@@ -655,6 +712,8 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
     "sections": _sections,
     "mentions": _mentions,
     "addresses": _addresses,
+    "no-file": _lost_files,
+    "no-source": _lost_sources,
     "flaws": _flaws,
     "style": _style,
     "insert-faults": _insert_faults,

@@ -107,6 +107,14 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
         return _of_pair(volume, found)
     if view.name == "categories":
         return _of_categories(volume, found)
+    if view.name in {"no-file", "no-source"} and found.spots:
+        there = found.spots[0]
+        edit = (
+            addresses.act("edit", view.volumes[there.page.volume].key, there.page.key) + f"#line-{there.line}"
+        )
+        if view.name == "no-source":
+            return [("Put it into the list", addresses.new_source(found.title)), ("Edit there", edit)]
+        return [("Edit there", edit), ("Bring a file", addresses.files(volume))]
     if view.name == "lone":
         return [("Rename, or bring together…", plan("category", volume, found.key))]
     if view.name == "repeats" and found.page is not None:
