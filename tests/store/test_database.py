@@ -208,6 +208,19 @@ INSERT INTO filing (volume, key, how, page, name, count)
     SELECT 1 + p % 40, '', 4, p, '', 1 FROM generate_series(1, 400) p;
 INSERT INTO field (volume, name, value, page, said)
     SELECT 1 + p % 40, 'status', 'value ' || p % 50, p, 'Value' FROM generate_series(1, 12000) p;
+INSERT INTO held (page, kind, key, count)
+    SELECT p, p % 3, 'thing ' || p % 4000, 1 FROM generate_series(1, 12000) p;
+INSERT INTO task (page, number, done, priority, due, people)
+    SELECT p, 0, p % 5 = 0, chr(65 + p % 26), date '2026-01-01' + p % 4000, '{}' FROM generate_series(1, 12000) p;
+INSERT INTO source (key, name, fields, at)
+    SELECT 'thing ' || p, 'thing ' || p, '{}', now() FROM generate_series(1, 8000) p;
+INSERT INTO blob (hash, data) SELECT decode(md5(p::text), 'hex'), '' FROM generate_series(1, 8000) p;
+INSERT INTO file (volume, key, name, version, hash, type, size, width, height, at)
+    SELECT 1 + p % 40, 'thing ' || p, 'thing ' || p, 1, decode(md5(p::text), 'hex'), 'image/png', 9, 1, 1, now()
+    FROM generate_series(1, 8000) p;
+INSERT INTO file_version (file, number, volume, name, hash, type, size, width, height, at, until)
+    SELECT p, 1, 1 + p % 40, 'old', decode(md5(p::text), 'hex'), 'image/png', 9, 1, 1, now(), now()
+    FROM generate_series(1, 8000) p;
 INSERT INTO asked (volume, key, home, pages)
     SELECT 1 + p % 40, 'asked ' || p, 1 + p % 40, 3 FROM generate_series(1, 12000) p;
 """
