@@ -34,7 +34,8 @@ MOST_MEMORY = 1 << 30
 MOST_DRAWN = 1_000_000
 """Most bytes of one drawing."""
 KEPT = 500
-"""Drawings that are kept in memory."""
+KEPT_BYTES = 50_000_000
+"""Drawings that are kept in memory, and their bytes in all."""
 AT_ONCE = 2
 AGAIN = 30.0
 """Seconds before one that took too long is tried once more."""
@@ -93,8 +94,10 @@ def draw(source: str) -> Drawn:
     if drawn is not MISSING:
         with _lock:
             _kept[source] = drawn, time.monotonic()
-            while len(_kept) > KEPT:
-                _kept.popitem(last=False)
+            size = sum(len(each.svg) + len(key) for key, (each, _) in _kept.items())
+            while _kept and (len(_kept) > KEPT or size > KEPT_BYTES):
+                key, (old, _) = _kept.popitem(last=False)
+                size -= len(old.svg) + len(key)
     return drawn
 
 

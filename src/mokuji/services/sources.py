@@ -31,6 +31,8 @@ SCREEN = 60
 OFFERED = 20
 """Sources that are offered for a name in the making."""
 MOST_MISSING = 300
+SINGLY, AT_ONCE = 3, 1_000
+"""So many sources of a page are asked for one by one; then so many of the list are read at once."""
 
 Which = Literal["all", "unused", "missing", "alike"]
 
@@ -263,15 +265,20 @@ def names_like(desk: Desk, actor: Actor, typed: str) -> list[StoredSource]:
 
 
 def as_cited(desk: Desk) -> Callable[[str], str | None]:
-    """How sources read in the list at the end of a page, asked for one at a time and remembered."""
+    """How sources read in the list at the end of a page, asked for one at a time and remembered: a page that cites
+    several has them all in one question, as far as the list is short."""
     known: dict[str, str | None] = {}
 
     def source(name: str) -> str | None:
         key = source_key(name)
         if key not in known:
             with reading(desk.engine) as connection:
-                found = stored.called(connection, [key]).get(key)
-            known[key] = None if found is None else formatted(found.fields)
+                if len(known) == SINGLY:
+                    listed = stored.listed(connection, most=AT_ONCE)
+                    known.update((each.key, formatted(each.fields)) for each in listed)
+                found = stored.called(connection, [key]).get(key) if key not in known else None
+            if key not in known:
+                known[key] = None if found is None else formatted(found.fields)
         return known[key]
 
     return source

@@ -59,7 +59,7 @@ def _sort(token: _TokenType | None) -> str:
     return ""
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=256)
 def coloured(code: str, language: str) -> str | None:
     """Code as HTML with ``span`` by sort; None for a language that is not known, for very long code, and where a lexer
     would lose some of it."""
