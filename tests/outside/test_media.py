@@ -159,3 +159,36 @@ def test_drawings_of_the_machine_are_kept_as_they_look() -> None:
         seen += 1
     if not seen:
         pytest.skip("no icons are installed here")
+
+
+def _bomb() -> bytes:
+    """An archive of 50 MB of nothing, a few KB long."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("../../etc/passwd", bytes(50_000_000))
+    return out.getvalue()
+
+
+POLYGLOTS = {
+    "a picture with a page behind it": picture("PNG") + b"<html><script>alert(1)</script>",
+    "a picture with an archive behind it": picture("JPEG") + _zip(),
+    "a picture that is a script": b"GIF89a/*" + picture("GIF")[8:] + b"*/=1;alert(1)//",
+    "a page that begins like a document": b"%PDF-1.4\n<script>alert(1)</script>",
+    "an archive with ways out of it": _bomb(),
+    "a drawing behind white space": b"\n \n<svg xmlns='http://www.w3.org/2000/svg' onload='alert(1)'/>",
+    "a page that says it is a drawing": b"<!-- <svg --><html><script>alert(1)</script></html>",
+}
+
+
+@pytest.mark.parametrize("data", POLYGLOTS.values(), ids=POLYGLOTS.keys())
+def test_what_is_two_things_at_once_is_kept_as_what_cannot_run_or_not_at_all(data: bytes) -> None:
+    try:
+        found = recognise(data, "x.html")
+    except BadFile:
+        return
+    assert found.type.partition(";")[0] in {
+        "image/png", "image/jpeg", "image/gif", "application/pdf", "application/zip", "image/svg+xml", "text/plain",
+    }  # fmt: skip
+    assert found.ending not in {"html", "htm", "js", "xhtml"}
+    if found.type == "image/svg+xml":
+        assert b"alert" not in found.data

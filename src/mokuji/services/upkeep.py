@@ -184,6 +184,8 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
             "orphans": counts.orphans,
             "out-of-reach": counts.out_of_reach,
             "unwritten": counts.unwritten,
+            "no-file": len(files.missing(connection, scene.volume.id, MOST_LOST)),
+            "no-source": len({key for key, _ in sources.missing(connection, [scene.volume.id], MOST_LOST)}),
         }
         pages_ = upkeep.number_of_pages(connection, scene.volume.id)
         small, few = pages_ <= COUNTED_PAGES, pages_ <= PARSED_PAGES
