@@ -53,12 +53,14 @@ SCREENS = [
 ]
 
 
-def _faults(page: Page) -> list[str]:
+def _faults(page: Page, only: list[str]) -> list[str]:
     page.evaluate(AXE)
     found = page.evaluate(
-        """() => axe.run(document, {resultTypes: ['violations']}).then(done => done.violations
+        """only => axe.run(document, {resultTypes: ['violations'], ...(only.length && {runOnly: only})}).then(
+            done => done.violations
             .filter(each => ['serious', 'critical'].includes(each.impact))
-            .map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 140)).join(' | ')}`))"""
+            .map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 140)).join(' | ')}`))""",
+        only,
     )
     return [str(each) for each in found]
 
@@ -67,10 +69,12 @@ def _faults(page: Page) -> list[str]:
 def test_no_screen_has_a_serious_fault_of_access(open_page: Open, scheme: str) -> None:
     page = open_page("/", who="Wenna", color_scheme=scheme)
     faults = {}
+    # In the dark nothing differs but colours.
+    only = ["color-contrast", "link-in-text-block"] if scheme == "dark" else []
     for address in SCREENS:
         page.goto(address)
         page.wait_for_timeout(250)  # scripts have drawn what they draw
-        if found := _faults(page):
+        if found := _faults(page, only):
             faults[address] = found
     assert faults == {}, "\n".join(
         f"{address}: {each}" for address, found in faults.items() for each in found
