@@ -476,8 +476,7 @@ WITH_SECTIONS = """EXISTS (SELECT 1 FROM page_refs x, unnest(x.flags) AS f(flag)
 WITH_LINKS = """EXISTS (SELECT 1 FROM revision r WHERE r.page = p.id AND r.number = p.revision
     AND (r.text LIKE ANY(:origins) OR r.text LIKE '%](/%' OR r.text LIKE '%](</%'))"""
 
-WITH_DESTINATIONS = """EXISTS (SELECT 1 FROM revision r WHERE r.page = p.id AND r.number = p.revision
-    AND r.text LIKE '%](%')"""
+WITH_DESTINATIONS = "EXISTS (SELECT 1 FROM held h WHERE h.page = p.id AND h.kind = 0)"
 WITH_INSERTS = "EXISTS (SELECT 1 FROM page_name n WHERE n.page = p.id AND n.kind = 1)"
 
 

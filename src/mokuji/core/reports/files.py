@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from urllib.parse import unquote
 
-from mokuji.core.mentions import FILE, stretches
 from mokuji.core.spans import Span
+from mokuji.core.text.destinations import destinations
 from mokuji.core.wiki import Page, PageHead
 
 
@@ -20,14 +19,9 @@ class FileUse:
 
 
 def files_used(pages: Iterable[Page]) -> dict[str, list[FileUse]]:
-    """The files that pages name, by name (percent signs resolved), each with its places in order. Addresses of pages
-    and of other sites are none."""
+    """The files that pages name, by name as it is meant, each with its places in order."""
     found: dict[str, list[FileUse]] = {}
     for page in pages:
-        if "](" not in page.text:
-            continue
-        for stretch in stretches(page):
-            name = unquote(stretch.span.of(page.text))
-            if stretch.kind == FILE and not name.startswith(("/", "?")):
-                found.setdefault(name, []).append(FileUse(page.head, stretch.span))
+        for each in destinations(page.text, page.content):
+            found.setdefault(each.name, []).append(FileUse(page.head, each.span))
     return dict(sorted(found.items(), key=lambda pair: (pair[0].casefold(), pair[0])))
