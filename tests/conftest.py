@@ -5,10 +5,8 @@ from __future__ import annotations
 import itertools
 import os
 import shutil
-import tempfile
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 
 import pytest
 import structlog
@@ -19,6 +17,7 @@ from mokuji.services import demo
 from mokuji.services.desk import Desk
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
+from tests.memory_disk import new_folder
 
 # Tracebacks as Python writes them: with all values in them, one fault fills screens and takes a minute.
 structlog.configure(
@@ -49,9 +48,7 @@ _numbers = itertools.count(1)
 @pytest.fixture(scope="session")
 def server() -> Iterator[str]:
     """The address of a private server without durability, one for each process of tests."""
-    # pytest's own temporary folders are closed to PostgreSQL's user.
-    folder = Path(tempfile.mkdtemp(prefix="mokuji-test-"))
-    folder.chmod(0o755)
+    folder = new_folder("mokuji-test-")
     try:
         with Cluster(folder, durable=False).running() as url:
             create_database(url, "empty_wiki")

@@ -8,7 +8,6 @@ import signal
 import socket
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,14 +18,14 @@ from sqlalchemy import text
 
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database
+from tests.memory_disk import new_folder
 
 MOKUJI = Path(sys.executable).parent / "mokuji"
 
 
 @pytest.fixture
 def home() -> Iterator[Path]:
-    made = Path(tempfile.mkdtemp(prefix="mokuji-cli-"))
-    made.chmod(0o755)
+    made = new_folder("mokuji-cli-")
     yield made / "home"
     shutil.rmtree(made, ignore_errors=True)
 

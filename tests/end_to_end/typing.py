@@ -10,6 +10,12 @@ GRACE = 150
 """Milliseconds: the editor takes no key for a list of names that has only just come up (75 ms)."""
 
 
+def drawn(page: Page) -> None:
+    """Waits until the scripts of a page have drawn what they draw: nothing is asked any more, and a frame was shown."""
+    page.wait_for_load_state("networkidle")
+    page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+
+
 def type_at_end(page: Page, text: str) -> None:
     """Types at the end of the text."""
     page.locator(".cm-content").click()
@@ -30,6 +36,7 @@ def fresh(open_page: Open, text: str) -> Page:
     page.locator(".cm-content").click()
     page.evaluate("text => navigator.clipboard.writeText(text)", text)
     page.keyboard.press("Control+Shift+V")
+    typed(page, *text.split("\n"))
     return page
 
 

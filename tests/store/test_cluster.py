@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import shutil
 import signal
-import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -16,12 +15,12 @@ from sqlalchemy import text
 from mokuji.services import hosting
 from mokuji.store.cluster import Cluster
 from mokuji.store.database import connect
+from tests.memory_disk import new_folder
 
 
 @pytest.fixture
 def folder() -> Iterator[Path]:
-    made = Path(tempfile.mkdtemp(prefix="mokuji-cluster-"))
-    made.chmod(0o755)
+    made = new_folder("mokuji-cluster-")
     yield made
     shutil.rmtree(made, ignore_errors=True)
 

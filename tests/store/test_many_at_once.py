@@ -8,7 +8,6 @@ import shutil
 import signal
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 from collections import Counter
@@ -25,6 +24,7 @@ from mokuji.services.desk import Desk, catch_up, refresh
 from mokuji.store import upkeep as stored_upkeep
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect
+from tests.memory_disk import new_folder
 from tests.properties.promises import leads
 from tests.services.making import pages, person, volume
 from tests.store.filling import index_anew, indexes, read_back
@@ -188,8 +188,7 @@ with Cluster(Path(sys.argv[1])).running() as url:
 
 @pytest.fixture
 def home() -> Iterator[Path]:
-    made = Path(tempfile.mkdtemp(prefix="mokuji-killed-"))
-    made.chmod(0o755)
+    made = new_folder("mokuji-killed-")
     yield made / "home"
     shutil.rmtree(made, ignore_errors=True)
 
