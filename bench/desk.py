@@ -46,7 +46,7 @@ def run(desk: Desk, wiki: Built) -> None:
         house_styles.set_style(
             desk, actor, volume, Style("sentence", "sentence", step=20, sentence=25, spelling="en-GB")
         )
-    app = create_app(desk)
+    app = create_app(desk, ["testserver"])
     server, address = serve(app)
     try:
         with _browser() as browser:

@@ -47,7 +47,7 @@ def run(desk: Desk) -> None:
     typed = [f"> **CAUTION {n}** Mind it. See [[Part {n}]]." for n in range(200)]
     writing.save(desk, actor, "inserts", "Put in", "\n\n".join(calls), revision=0)
     writing.save(desk, actor, "inserts", "Typed out", "\n\n".join(typed), revision=0)
-    client = TestClient(create_app(desk))
+    client = TestClient(create_app(desk, ["testserver"]))
 
     def view(page: str) -> object:
         done = client.get(names.address("inserts", page))

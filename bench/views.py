@@ -77,7 +77,7 @@ def run(small: Desk, little: Built, desk: Desk, wiki: Built) -> None:
 @contextmanager
 def _served(desk: Desk, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
     """What is asked of a wiki, over HTTP."""
-    app = create_app(desk)
+    app = create_app(desk, ["testserver"])
 
     def bare() -> Response:
         with desk.engine.connect() as connection:

@@ -1,12 +1,9 @@
-"""Puts the web pages and the JSON interface together into one application, guards it, and serves it."""
+"""Puts the web pages and the JSON interface together into one application, and serves it."""
 
 from __future__ import annotations
 
-import secrets
 import sys
-import time
-from collections.abc import Awaitable, Callable, MutableMapping
-from typing import Any
+from collections.abc import Collection
 
 import structlog
 import uvicorn
@@ -20,12 +17,14 @@ from mokuji import __version__
 from mokuji.api import faults as api_faults
 from mokuji.api import routes as api
 from mokuji.api import things as api_things
-from mokuji.core.errors import MokujiError
+from mokuji.connections import IDLE, MOST, TimedProtocol
+from mokuji.core.errors import MokujiError, TooMany
+from mokuji.guard import Guard
 from mokuji.services.desk import Desk
 from mokuji.services.hosting import healthy
 from mokuji.statuses import status_of
 from mokuji.web import errors as web_errors
-from mokuji.web.pages import LARGEST_BODY, STATIC
+from mokuji.web.pages import LARGEST_BODY, STATIC, STATIC_VERSION
 from mokuji.web.routes import (
     acts,
     categories,
@@ -45,116 +44,19 @@ from mokuji.web.routes import (
 
 log = structlog.get_logger("mokuji")
 
-Message = MutableMapping[str, Any]
-Receive = Callable[[], Awaitable[Message]]
-Send = Callable[[Message], Awaitable[None]]
-Application = Callable[[Message, Receive, Send], Awaitable[None]]
-
-
-class TooLarge(Exception):
-    """A request's body is larger than any page can be."""
-
-
-class Guard:
-    """Bounds the size of requests, sets the headers that keep pages safe, answers for faults of the program,
-    and logs each request.
-
-    Written against ASGI itself, so that a body without a length is bounded while it comes in.
-    """
-
-    def __init__(self, app: Application) -> None:
-        self.app = app
-
-    async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http":
-            await self.app(scope, receive, send)
-            return
-        nonce = secrets.token_urlsafe(16)
-        scope.setdefault("state", {})["nonce"] = nonce
-        started, status, size = time.perf_counter(), 0, 0
-
-        async def bounded() -> Message:
-            nonlocal size
-            message = await receive()
-            size += len(message.get("body", b""))
-            if size > LARGEST_BODY:
-                raise TooLarge
-            return message
-
-        async def guarded(message: Message) -> None:
-            nonlocal status
-            if message["type"] == "http.response.start":
-                status = message["status"]
-                # What a route says itself stands: files have a stricter policy of their own.
-                said = list(message.get("headers", ()))
-                own = {name for name, _ in said}
-                message["headers"] = [*said, *(each for each in _headers(scope, nonce) if each[0] not in own)]
-            await send(message)
-
-        length = next((int(v) for k, v in scope["headers"] if k == b"content-length" and v.isdigit()), 0)
-        try:
-            if length > LARGEST_BODY:
-                raise TooLarge
-            if b"%00" in scope.get("raw_path", b"") or b"%00" in scope.get("query_string", b""):
-                said = "This address holds a NUL character (%00), which no name can. Take it out."
-                refused = fault_response(Request(scope), 400, said, "nul")
-                await refused(scope, receive, guarded)
-                return
-            await self.app(scope, bounded, guarded)
-        except TooLarge:
-            said = "A request holds at most 16 MB. Divide the page into several."
-            refused = fault_response(Request(scope), 413, said, "large")
-            await refused(scope, receive, guarded)
-        except Exception as fault:
-            log.exception("server_fault", path=scope["path"], exc_info=fault)
-            if status:
-                raise  # half an answer is out: the connection has to break off
-            said = (
-                "It is written down in the server's log, and nothing was changed. Go back and try again; "
-                "your text is still in the page you came from."
-            )
-            await fault_response(Request(scope), 500, said, "server_fault")(scope, receive, guarded)
-        finally:
-            took = round((time.perf_counter() - started) * 1000, 1)
-            log.info("request", method=scope["method"], path=scope["path"], status=status, ms=took)
-
-
-def _policy(nonce: str) -> str:
-    return (
-        "default-src 'none'; script-src 'self'; img-src 'self' data:; media-src 'self'; font-src 'self'; "
-        "connect-src 'self'; "
-        f"style-src 'self' 'nonce-{nonce}'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; "
-        "require-trusted-types-for 'script'; trusted-types mokuji"
-    )
-
-
-def _headers(scope: Message, nonce: str) -> list[tuple[bytes, bytes]]:
-    headers = {
-        "content-security-policy": _policy(nonce),
-        "x-content-type-options": "nosniff",
-        "referrer-policy": "same-origin",
-        "cross-origin-opener-policy": "same-origin",
-    }
-    if scope["path"].startswith("/-/static/"):
-        # With `?v=` the address changes when the file does.
-        lasting = b"v=" in scope.get("query_string", b"")
-        headers["cache-control"] = (
-            "public, max-age=31536000, immutable" if lasting else "public, max-age=3600"
-        )
-    else:
-        headers["cache-control"] = "no-store"
-    return [(name.encode(), value.encode()) for name, value in headers.items()]
-
 
 def fault_response(request: Request, status: int, message: str, code: str) -> Response:
     """A fault as a page, or as problem+json where the API was asked."""
+    # What was typed may stand in it, and not all of that can be sent.
+    message = message.encode("utf-8", "backslashreplace").decode()
     if request.url.path.startswith("/api/") and request.url.path != "/api/v1/docs":
         return api_faults.problem(status, message, code)
     return web_errors.page(request, status, message, code)
 
 
-def create_app(desk: Desk) -> FastAPI:
-    """The application that works at this desk."""
+def create_app(desk: Desk, hosts: Collection[str] = ()) -> FastAPI:
+    """The application that works at this desk; ``hosts`` are the names by which it may be asked, beside its addresses
+    in numbers."""
     app = FastAPI(
         title="Mokuji",
         version=__version__,
@@ -164,7 +66,7 @@ def create_app(desk: Desk) -> FastAPI:
         description="The JSON interface of Mokuji: the same use cases as in the browser.",
     )
     app.state.desk = desk
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, fault=fault_response, hosts=hosts, version=STATIC_VERSION, largest=LARGEST_BODY)
     _install_faults(app)
     app.mount("/-/static", StaticFiles(directory=STATIC), name="static")
 
@@ -202,7 +104,14 @@ def create_app(desk: Desk) -> FastAPI:
 def _install_faults(app: FastAPI) -> None:
     @app.exception_handler(MokujiError)
     def ours(request: Request, fault: MokujiError) -> Response:
-        return fault_response(request, status_of(fault), fault.message, fault.code)
+        status = status_of(fault)
+        if status >= 500:
+            # The person is told what to do; who runs the server, why.
+            log.error("not_answered", code=fault.code, reason=str(fault.__cause__ or fault).strip())
+        response = fault_response(request, status, fault.message, fault.code)
+        if isinstance(fault, TooMany):
+            response.headers["Retry-After"] = str(fault.wait)
+        return response
 
     @app.exception_handler(HTTPException)
     def http(request: Request, fault: HTTPException) -> Response:
@@ -220,8 +129,9 @@ def _install_faults(app: FastAPI) -> None:
         return fault_response(request, 422, f"{said}.", "request")
 
 
-def run(app: FastAPI, host: str, port: int) -> None:
-    """Serves until it is told to stop; logs go to standard error as JSON lines."""
+def run(app: FastAPI, host: str, port: int, proxies: str = "") -> None:
+    """Serves until it is told to stop; logs go to standard error as JSON lines. ``proxies`` are the addresses whose
+    word is taken for where a request came from."""
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,
@@ -231,4 +141,23 @@ def run(app: FastAPI, host: str, port: int) -> None:
         ],
         logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
     )
-    uvicorn.run(app, host=host, port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=3)
+    uvicorn.Server(configured(app, host=host, port=port, proxies=proxies)).run()
+
+
+def configured(app: FastAPI, *, host: str, port: int, proxies: str = "") -> uvicorn.Config:
+    """How the application is served: with time limits, and nobody trusted who is not named."""
+    return uvicorn.Config(
+        app,
+        host=host,
+        port=port,
+        http=TimedProtocol,
+        ws="none",
+        log_level="warning",
+        access_log=False,
+        server_header=False,
+        proxy_headers=bool(proxies),
+        forwarded_allow_ips=proxies or None,
+        timeout_keep_alive=IDLE,
+        timeout_graceful_shutdown=3,
+        limit_concurrency=MOST + 64,
+    )

@@ -17,6 +17,13 @@ class Settings(BaseSettings):
     home: Path = Field(default=Path(".mokuji"), description="folder of the private cluster and its secrets")
     port: int = Field(default=8700, ge=1, le=65535, description="port of the web server")
     host: str = Field(default="127.0.0.1", description="address that the web server listens on")
+    hosts: str = Field(
+        default="",
+        description="names by which the wiki may be asked, with commas between; addresses in numbers always",
+    )
+    proxies: str = Field(
+        default="", description="addresses of proxies whose word is taken for where a request came from"
+    )
     database_url: str | None = Field(default=None, description="postgresql://… of a server of your own")
     secret: str | None = Field(default=None, min_length=16, description="key of sessions and form tokens")
 

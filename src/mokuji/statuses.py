@@ -26,6 +26,8 @@ _STATUS = {
     "picture_large": 413,
     "file_missing": 404,
     "large": 413,
+    "too_many": 429,
+    "busy": 503,
     "database_down": 503,
 }
 _HEADINGS = {
@@ -36,8 +38,9 @@ _HEADINGS = {
     409: "Nothing was changed",
     413: "That is too large",
     422: "Something is missing or wrong",
+    429: "Too many tries",
     500: "Mokuji made a mistake",
-    503: "The database does not answer",
+    503: "Not just now",
 }
 
 
@@ -52,4 +55,6 @@ def heading_of(status: int, code: str) -> str:
     """A few plain words for a status."""
     if code == "sign_in":
         return "Sign in first"
+    if code == "database_down":
+        return "The database does not answer"
     return _HEADINGS.get(status) or HTTPStatus(status).phrase

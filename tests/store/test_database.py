@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Any
 
 import pytest
@@ -22,6 +22,7 @@ from mokuji.store import (
     history,
     leading,
     pages,
+    people,
     search,
     snapshot,
     sources,
@@ -50,6 +51,7 @@ def test_migrating_twice_changes_nothing(engine: Engine) -> None:
     migrate(engine)
 
 
+NOW = datetime(2026, 11, 24, tzinfo=UTC)
 ARRAYS: dict[str, Any] = {"names": [1, 2], "kinds": [0, 1], "targets": [1, 2], "volumes": [1, 2]}
 PART = {"key": "pump", "start": "pump%", "word": "% pump%", "part": "%pump%", "volumes": [1], "most": 8}
 
@@ -154,7 +156,13 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (history.REVISIONS, {"page": 1, "before": 9, "most": 50}, ["page = 1", "number < 9"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),
     (history.BEFORE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
-    (history.ACTS, {"volumes": [1, 2], "before": 99, "most": 41}, ["id < "]),
+    (
+        history.ACTS,
+        {"volumes": [1, 2], "person": 3, "before": 99, "most": 41},
+        ["id < ", "volume = ANY", "person = 3"],
+    ),
+    (people.SESSION, {"token": "x", "now": NOW, "idle": NOW}, ["token = 'x'"]),
+    (people.TRIES, {"key": b"x", "since": NOW}, ["key = ", "at > "]),
     (search.FIND, {"words": "pump", "volumes": [1], "most": 20, "skip": 0, "ranked": 2000}, ["words @@"]),
     (search.COUNT, {"words": "pump", "volumes": [1], "ranked": 2000}, ["words @@"]),
     (search.JUMP_PART, PART, ["key ~~"]),
@@ -176,6 +184,12 @@ INSERT INTO volume (key, title, libraries)
     SELECT 'guide ' || v, 'Guide ' || v, ARRAY[1] FROM generate_series(1, 40) v;
 INSERT INTO person (handle, name, password) VALUES ('wenna', 'Wenna', 'x');
 INSERT INTO change_set (act, volume, at) SELECT 'edit', 1 + c % 40, now() FROM generate_series(1, 8000) c;
+INSERT INTO person (handle, name, password) SELECT 'p' || p, 'P', 'x' FROM generate_series(1, 400) p;
+INSERT INTO membership (person, volume, role) SELECT p, v, 2 FROM generate_series(1, 400) p, generate_series(1, 20) v;
+INSERT INTO change_set_reach (volume, change_set) SELECT 1 + c % 40, c FROM generate_series(1, 8000) c;
+INSERT INTO change_set_person (person, change_set) SELECT 1 + c % 400, c FROM generate_series(1, 8000) c;
+INSERT INTO session (token, person, expires) SELECT md5(s::text), 1 + s % 400, now() FROM generate_series(1, 8000) s;
+INSERT INTO sign_in_try (key, at) SELECT decode(md5((s % 900)::text), 'hex'), now() FROM generate_series(1, 8000) s;
 INSERT INTO page (volume, key, title, revision, changed)
     SELECT 1 + p % 40, 'page ' || md5(p::text), 'Page', 1, now() FROM generate_series(1, 12000) p;
 INSERT INTO revision (page, number, change_set, at, title, text)

@@ -17,7 +17,7 @@ Browser = Callable[..., TestClient]
 @pytest.fixture
 def browser(demo_desk: Desk) -> Browser:
     """Makes a client; with a handle, one who has signed in."""
-    app = create_app(demo_desk)
+    app = create_app(demo_desk, ["mokuji.test"])
 
     def make(handle: str = "") -> TestClient:
         client = TestClient(app, raise_server_exceptions=False, base_url="http://mokuji.test")

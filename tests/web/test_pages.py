@@ -170,7 +170,9 @@ def test_the_people_of_the_demo_are_shown_in_the_demo_only(browser: Browser, dem
 
     from mokuji.server import create_app
 
-    client = TestClient(create_app(replace(demo_desk, demo=False)), base_url="http://mokuji.test")
+    client = TestClient(
+        create_app(replace(demo_desk, demo=False), ["mokuji.test"]), base_url="http://mokuji.test"
+    )
     assert "Jonas Thole" not in client.get("/-/sign-in").text
 
 

@@ -20,6 +20,8 @@ FAULTS: dict[int | str, dict[str, Any]] = {
         (409, "Refused, or changed meanwhile; nothing was done"),
         (413, "Too large"),
         (422, "Cannot be understood or kept"),
+        (429, "Too many tries; Retry-After says when to try again"),
+        (503, "Not just now; nothing was done"),
     )
 }
 """What any request can be answered with when it fails."""

@@ -17,6 +17,7 @@ from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.names import key as name_key
 from mokuji.core.style import AVOID, HEADINGS, NAMES, SENTENCE, SPELLING, STEP, TITLES, USE, WORDS, read_style
 from mokuji.core.text.headings import words
+from mokuji.core.wiki import Volume
 from mokuji.services import (
     acts,
     categories,
@@ -38,9 +39,10 @@ router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 @router.post("/session", status_code=201)
-def open_session(desk: TheDesk, body: schemas.SignIn) -> schemas.Session:
-    """Sign in."""
-    token = people.sign_in(desk, body.handle, body.password)
+def open_session(desk: TheDesk, body: schemas.SignIn, request: Request) -> schemas.Session:
+    """Sign in. Tries are counted by handle and by address (429)."""
+    address = request.client.host if request.client else ""
+    token = people.sign_in(desk, body.handle, body.password, address)
     if token is None:
         raise Forbidden("Handle and password do not belong together.", code="sign_in")
     return schemas.Session(token=token)
@@ -521,15 +523,15 @@ def changes(
 ) -> schemas.Acts:
     """What was done lately in the volumes you may read."""
     acts, by_id, more = history.acts(desk, actor, before)
-    entries = [_act(each, by_id[each.volume].key) for each in acts]
+    entries = [_act(each, by_id.get(each.volume)) for each in acts]
     return schemas.Acts(entries=entries, more_before=more)
 
 
-def _act(act: LoggedAct, volume: str) -> schemas.Act:
+def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:
     return schemas.Act(
         change_set=act.id,
         act=act.act,
-        volume=volume,
+        volume=volume.key if volume is not None else None,
         title=act.page_title,
         author=act.author,
         at=act.at,
@@ -550,7 +552,7 @@ def change(
         )
         for each in view.pages
     ]
-    return schemas.ActPages(**_act(view.act, view.volume.key).model_dump(), pages=pages, more=view.more)
+    return schemas.ActPages(**_act(view.act, view.volume).model_dump(), pages=pages, more=view.more)
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)

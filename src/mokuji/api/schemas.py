@@ -417,7 +417,7 @@ class Act(Schema):
 
     change_set: int
     act: str
-    volume: str
+    volume: str | None = Field(description="in whose log it stands; null if that is closed to you")
     title: str | None
     author: str
     at: datetime

@@ -107,7 +107,8 @@ def _serve(desk: Desk, settings: Settings) -> None:
     threading.Thread(target=_keep_house, args=(desk,), daemon=True).start()
     typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
     sys.stdout.flush()
-    run(create_app(desk), settings.host, settings.port)
+    hosts = [settings.host, *filter(None, settings.hosts.split(","))]
+    run(create_app(desk, hosts), settings.host, settings.port, settings.proxies)
 
 
 def _keep_house(desk: Desk) -> None:
@@ -143,6 +144,13 @@ def serve() -> None:
     settings = _settings()
     _check_port(settings.host, settings.port)
     with _desk(settings, "mokuji") as desk:
+        from mokuji.services import people
+
+        if not people.has_owner(desk):
+            typer.echo(
+                "Nobody owns this wiki yet, so nobody can rename, close or reset people. "
+                "Make somebody its owner: mokuji wiki-owner HANDLE, or mokuji add-person HANDLE --owner-of-wiki."
+            )
         _serve(desk, settings)
 
 
@@ -224,13 +232,61 @@ def add_person(
     owner_of: Annotated[
         list[str] | None, typer.Option("--owner-of", help="A volume this person owns.")
     ] = None,
+    owner_of_wiki: Annotated[
+        bool,
+        typer.Option("--owner-of-wiki", help="Owns every volume, and may rename, close and reset people."),
+    ] = False,
 ) -> None:
     """Let somebody sign in; with --owner-of also manage and write a volume."""
     from mokuji.services import people
 
     with _desk(_settings(), "mokuji") as desk:
-        people.add(desk, handle, name, password, owner_of or [])
+        people.add(desk, handle, name, password, owner_of or [], owner_of_wiki=owner_of_wiki)
         typer.echo(f"{name} can sign in as “{handle}”.")
+
+
+@app.command("wiki-owner")
+@_sentences
+def wiki_owner(
+    handle: Annotated[str, typer.Argument(help="Handle of the person.")],
+    no_longer: Annotated[bool, typer.Option("--no-longer", help="Take it from them again.")] = False,
+) -> None:
+    """Make somebody who is there an owner of the wiki: of every volume, and of what concerns people."""
+    from mokuji.services import people
+
+    with _desk(_settings(), "mokuji") as desk:
+        people.give_wiki(desk, handle, owns=not no_longer)
+        typer.echo(f"“{handle}” {'no longer owns' if no_longer else 'owns'} the wiki.")
+
+
+@app.command("close-person")
+@_sentences
+def close_person(
+    handle: Annotated[str, typer.Argument(help="Handle of the person.")],
+    again: Annotated[bool, typer.Option("--again", help="Let them in again.")] = False,
+) -> None:
+    """Let somebody sign in no more; what they wrote stays."""
+    from mokuji.services import people
+
+    with _desk(_settings(), "mokuji") as desk:
+        (people.let_in_again if again else people.close)(desk, handle)
+        typer.echo(f"“{handle}” can {'sign in again' if again else 'no longer sign in'}.")
+
+
+@app.command("reset-person")
+@_sentences
+def reset_person(
+    handle: Annotated[str, typer.Argument(help="Handle of the person.")],
+    password: Annotated[
+        str, typer.Option("--password", prompt=True, hide_input=True, confirmation_prompt=True)
+    ],
+) -> None:
+    """Give somebody another password; wherever they are signed in, they are no longer."""
+    from mokuji.services import people
+
+    with _desk(_settings(), "mokuji") as desk:
+        people.reset(desk, handle, password)
+        typer.echo(f"“{handle}” has another password.")
 
 
 def _show_version(shown: bool) -> None:

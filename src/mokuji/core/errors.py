@@ -8,6 +8,7 @@
     ├── Refused          an act that would break a promise; nothing was done
     │   └── Collision    … since the name belongs to another page
     ├── Conflict         somebody changed the same thing meanwhile
+    ├── TooMany          more requests of this kind than are answered at once; later they are
     ├── Missing          there is no such thing, or the actor may not know of it
     ├── Forbidden        the actor may see it, but not do this
     └── Overlap          edits that touch each other (a fault of the program)
@@ -78,6 +79,16 @@ class Conflict(MokujiError):
     """Somebody else changed the same thing meanwhile; nothing was overwritten."""
 
     code = "conflict"
+
+
+class TooMany(MokujiError):
+    """More of this is asked than is answered at once; ``wait`` is after how many seconds to try again."""
+
+    code = "too_many"
+
+    def __init__(self, message: str, wait: int, *, code: str | None = None) -> None:
+        super().__init__(message, code=code)
+        self.wait = wait
 
 
 class Missing(MokujiError):

@@ -14,6 +14,7 @@ from mokuji.core.changes import ChangeSet, PageChange, Removed, VolumeChange
 from mokuji.core.contents import Placing
 from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.following import Entry, Followed, Found, Outcome, follow
+from mokuji.core.phrases import Named
 from mokuji.core.references import Resolver, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.reference import Kind
@@ -53,6 +54,9 @@ class Plan:
     rows: tuple[Row, ...] = ()
     facts: Mapping[str, Any] = field(default_factory=dict)
     conflicts: tuple[PageHead, ...] = ()
+    named: Mapping[str, Named] = field(default_factory=dict)
+    """The objects that ``facts`` name and that may stand in another volume than the act's own, by the name of the
+    fact."""
     entries: Mapping[int, Entry] = field(default_factory=dict)
     """Where references to a page that the act makes lead once it is undone."""
 
@@ -102,6 +106,7 @@ def make(
     volumes: Sequence[VolumeChange] = (),
     things: Sequence[ThingChange] = (),
     facts: Mapping[str, Any] | None = None,
+    named: Mapping[str, Named] | None = None,
     rows: Sequence[Row] = (),
     entries: Mapping[int, Entry] | None = None,
     headings: Mapping[int, int] | None = None,
@@ -127,7 +132,7 @@ def make(
             )
     change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(things))
     words = tuple(str(each) for each in asked)
-    return Plan(page, change_set, followed, words, tuple(rows), facts or {}, (), entries or {})
+    return Plan(page, change_set, followed, words, tuple(rows), facts or {}, (), named or {}, entries or {})
 
 
 def _successor(outcome: Outcome, page: int) -> int | None:
@@ -148,6 +153,11 @@ def leads_of(wiki: Wiki, page: Page) -> tuple[tuple[int, int], ...]:
             if target is not None:
                 found.append((index, target.id))
     return tuple(found)
+
+
+def naming(head: PageHead) -> Named:
+    """A page as the log names it."""
+    return Named("page", head.id, head.volume, head.title)
 
 
 def need(wiki: Wiki, page: int) -> Page:

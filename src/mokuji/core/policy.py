@@ -2,13 +2,15 @@
 
 A volume is *public* (everybody reads it) or *closed* (its people only).
 People are reader, writer or owner of a volume; nobody else may write in it.
+An owner of the wiki counts as owner of every volume, and alone may change what
+concerns other people themselves (``PersonAct``).
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from enum import IntEnum
+from enum import Enum, IntEnum
 from types import MappingProxyType
 
 
@@ -30,6 +32,18 @@ class Act(IntEnum):
     MANAGE = Role.OWNER
 
 
+class PersonAct(Enum):
+    """What can be asked for about a person; an owner of the wiki may ask for all of it."""
+
+    RENAME = "rename"
+    CLOSE = "close"
+    RESET = "reset"
+
+
+OWN_PERSON = frozenset({PersonAct.RENAME})
+"""What people may ask for about themselves."""
+
+
 @dataclass(frozen=True, slots=True)
 class Actor:
     """Who asks. ``person`` is None for somebody who has not signed in."""
@@ -38,6 +52,16 @@ class Actor:
     handle: str = ""
     name: str = ""
     roles: Mapping[int, Role] = field(default_factory=lambda: MappingProxyType({}))
+    owns_wiki: bool = False
+
+    def role_in(self, volume: int) -> Role:
+        """What they are in a volume, given or as owner of the wiki."""
+        return Role.OWNER if self.owns_wiki else self.roles.get(volume, Role.NOBODY)
+
+    @property
+    def belongs(self) -> bool:
+        """Whether they have a role anywhere, and so belong to the people of the wiki."""
+        return self.owns_wiki or any(role > Role.NOBODY for role in self.roles.values())
 
     @property
     def signed_in(self) -> bool:
@@ -52,4 +76,18 @@ def may(actor: Actor, act: Act, volume: int, *, closed: bool) -> bool:
     """Whether the actor may do this in a volume."""
     if act is Act.READ and not closed:
         return True
-    return int(actor.roles.get(volume, Role.NOBODY)) >= int(act)
+    return int(actor.role_in(volume)) >= int(act)
+
+
+OF_OWNERS = frozenset({"create volume", "rename volume", "libraries", "delete volume"})
+"""Acts that only an owner of a volume may do to it, by the names that the log gives them."""
+
+
+def needed_for(act: str) -> Act:
+    """What must be allowed in a volume to do an act of this name there, and so to take it back."""
+    return Act.MANAGE if act in OF_OWNERS else Act.RENAME
+
+
+def may_about(actor: Actor, act: PersonAct, person: int) -> bool:
+    """Whether the actor may do this to a person."""
+    return actor.owns_wiki or (actor.person == person and act in OWN_PERSON)

@@ -18,6 +18,7 @@ from mokuji.core import names
 from mokuji.core.changes import Fate, PageChange, Removed
 from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.following import Found
+from mokuji.core.phrases import told
 from mokuji.core.plan import Plan, Row
 from mokuji.core.plans.merge import joined
 from mokuji.core.policy import Act, Actor, Role
@@ -26,6 +27,7 @@ from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.categories import categories_in
 from mokuji.services.desk import Desk, clean_note, find_head, visible
+from mokuji.services.notes import Reader, kept
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
     Aliases,
@@ -43,6 +45,7 @@ from mokuji.services.wishes import (
     Split,
     Undo,
     Wish,
+    root_of,
 )
 from mokuji.store import acting, files, history, people, trash
 from mokuji.store.database import Connection, reading
@@ -188,6 +191,9 @@ def _view(connection: Connection, actor: Actor, wish: Wish) -> PlanView:
     place, head = _in_hand(scene, wish)
     by_id = {each.id: each for each in scene.volumes.values()}
     act = wish.logged(scene) if isinstance(wish, Undo) else None
+    if act is not None:
+        # Whoever asks may know of it, or `logged` had refused; its note is told as they may read it.
+        act = replace(act, note=scene.reader.told(act.note, act.act, act.volume, act.proposed))
     try:
         made = wish.plan(scene)
     except Missing as missing:
@@ -232,7 +238,7 @@ def _shown(
     hidden = [each for each in rewritten if each.head.volume not in readable]
     wiki = scene.wiki
 
-    def told(found: Iterable[Found]) -> tuple[Listed, ...]:
+    def shown(found: Iterable[Found]) -> tuple[Listed, ...]:
         return listed(wiki, [each for each in found if each.page.volume in readable])
 
     return PlanView(
@@ -244,14 +250,14 @@ def _shown(
         None,
         tuple(sorted(seen, key=lambda each: (not each.own, each.head.volume != home))),
         tuple(each for each in made.change_set.removed if each.head.volume in readable),
-        told(made.followed.captured),
-        told(made.followed.lost),
-        told(made.followed.lost_sections),
+        shown(made.followed.captured),
+        shown(made.followed.lost),
+        shown(made.followed.lost_sections),
         tuple(page for page in made.conflicts if page.volume in readable),
         made.rows,
         len(hidden),
         sum(len(each.renamed) for each in hidden),
-        wish.note(made),
+        told(wish.note(made), readable),
         act,
     )
 
@@ -316,12 +322,12 @@ def _do(scene: Scene, wish: Wish, made: Plan, by: Signature) -> Applied:
         raise Refused(
             "Texts were changed by others since, in the same places. Look at the plan.", code="conflict"
         )
-    if not by.note:
-        by = Signature(by.author, by.at, wish.note(made))
+    note, proposed = kept(by.note, wish.note(made))
+    by = replace(by, note=note)
     act = wish.logged(scene) if isinstance(wish, Undo) else None
     volume = _home(scene, wish, made, act)
-    facts = {**made.facts, **({"undoes": act.id, "undone": act.act} if act else {})}
-    done = acting.do(scene.connection, made, volume, by, facts)
+    facts = {**made.facts, **({"undoes": act.id, "undone": root_of(act)} if act else {})}
+    done = acting.do(scene.connection, made, volume, by, facts, proposed)
     if act is not None:
         history.mark_undone(scene.connection, act.id, done.change_set)
     if isinstance(wish, CreateVolume) and scene.actor.person is not None:
@@ -351,9 +357,11 @@ def _go_on_with(scene: Scene, made: Plan, done: acting.Done) -> PageHead | None:
     return None
 
 
-def need_act(connection: Connection, change_set: int, volumes: Collection[int]) -> history.LoggedAct:
-    """A change set in one of these volumes; Missing otherwise."""
-    act = history.act(connection, change_set, list(volumes))
+def need_act(
+    connection: Connection, change_set: int, volumes: Collection[int], person: int | None
+) -> history.LoggedAct:
+    """A change set that changed something in one of these volumes, or was done about the person; Missing otherwise."""
+    act = history.act(connection, change_set, list(volumes), person)
     if act is None:
         raise Missing(
             "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
@@ -394,7 +402,11 @@ def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView
     """The trash, newest act first."""
     with reading(desk.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}
-        rows = trash.listed(connection, list(by_id), before=before or 2**62, most=TRASH_ROWS + 1)
+        reader = Reader(by_id.keys(), actor.owns_wiki)
+        rows = [
+            replace(row, note=reader.told(row.note, row.act, row.home, row.proposed), proposed=None)
+            for row in trash.listed(connection, list(by_id), before=before or 2**62, most=TRASH_ROWS + 1)
+        ]
         groups: dict[int, list[trash.InTrash]] = {}
         for row in rows:
             groups.setdefault(row.change_set, []).append(row)

@@ -12,11 +12,12 @@ from functools import cached_property
 from mokuji.core import names, policy
 from mokuji.core.errors import Forbidden, Missing
 from mokuji.core.inserts import Kept
-from mokuji.core.policy import Act, Actor
+from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.references import Sections
 from mokuji.core.text.html import Compiled, compile_page
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.services.notes import Reader
 from mokuji.store import pages, upkeep
 from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, Engine, reading, writing
@@ -169,11 +170,23 @@ class Sight:
         """The volumes that the actor may read, by key."""
         return visible(self.connection, self.actor, self.wiki.volumes)
 
+    @cached_property
+    def reader(self) -> Reader:
+        """Whom notes of the log are told to."""
+        return Reader(frozenset(each.id for each in self.volumes.values()), self.actor.owns_wiki)
+
     def volume(self, key: str, act: Act = Act.READ) -> Volume:
         """A volume in which the actor may do this; Missing or Forbidden otherwise."""
         volume = find_volume(self.connection, self.actor, key, self.wiki.volumes)
         check(self.actor, act, volume)
         return volume
+
+
+def owned(actor: Actor) -> list[int] | None:
+    """The volumes that an actor owns, deleted ones included; None if it is all of them."""
+    if actor.owns_wiki:
+        return None
+    return [id_ for id_, role in actor.roles.items() if role >= Role.OWNER]
 
 
 def find_volume(

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from mokuji.core.diff import Passage, compare
 from mokuji.core.errors import Missing
-from mokuji.core.policy import Act, Actor, Role, may
+from mokuji.core.policy import Actor, may, needed_for
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.acts import need_act
-from mokuji.services.desk import Desk, Sight, need_head, visible
+from mokuji.services.desk import Desk, Sight, need_head, owned, visible
+from mokuji.services.notes import Reader
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import history, trash
 from mokuji.store import volumes as stored_volumes
@@ -58,10 +59,11 @@ class RevisionView:
 
 @dataclass(frozen=True, slots=True)
 class ActView:
-    """A change set, with the pages it wrote that the actor may read."""
+    """A change set, with the pages it wrote that the actor may read; ``volume`` is the one in whose log it stands, None
+    if that is closed to them."""
 
     act: history.LoggedAct
-    volume: Volume
+    volume: Volume | None
     volumes: Mapping[int, Volume]
     pages: tuple[Touched, ...]
     more: bool
@@ -80,7 +82,13 @@ def revisions(
         found = history.revisions(connection, head.id, before=before or 2**31 - 1, most=PAGE + 1)
         more = found[PAGE - 1].number if len(found) > PAGE else None
         view = volume_view(sight, volume, path_to=head.key)
-        return HistoryView(view, head, tuple(found[:PAGE]), more)
+        return HistoryView(view, head, tuple(_told(sight.reader, each) for each in found[:PAGE]), more)
+
+
+def _told(reader: Reader, revision: Revision) -> Revision:
+    """A revision with its note as the reader may read it."""
+    note = reader.told(revision.note, revision.act, revision.home, revision.proposed)
+    return replace(revision, note=note, proposed=None)
 
 
 def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
@@ -94,7 +102,7 @@ def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, numbe
         if revision is None or text is None:
             raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
         view = volume_view(sight, volume, path_to=head.key)
-        return RevisionView(view, head, revision, text)
+        return RevisionView(view, head, _told(sight.reader, revision), text)
 
 
 def compare_revisions(
@@ -105,36 +113,54 @@ def compare_revisions(
     one = one_revision(desk, actor, volume_key, page_key, older)
     other = one_revision(desk, actor, volume_key, page_key, newer)
     with reading(desk.engine) as connection:
-        known = history.revisions(connection, one.head.id, most=PAGE)
+        reader = Sight(connection, actor).reader
+        known = [_told(reader, each) for each in history.revisions(connection, one.head.id, most=PAGE)]
     passages = tuple(compare(one.text, other.text))
     return CompareView(other.place, other.head, one.revision, other.revision, passages, tuple(known))
 
 
 def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:
     """The volumes whose acts an actor may know of: those open to them, and deleted ones that they owned."""
-    own = [id_ for id_, role in actor.roles.items() if role >= Role.OWNER]
-    known = stored_volumes.deleted_volumes(connection, own)
+    known = stored_volumes.deleted_volumes(connection, owned(actor))
     return known | {volume.id: volume for volume in visible(connection, actor).values()}
+
+
+def as_known(act: history.LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> history.LoggedAct:
+    """An act as it may be known in these volumes. Of one that stands in the log of another volume only what it did to
+    these: not its page, its note or its facts, which are about what is closed."""
+    note = Reader(volumes.keys(), actor.owns_wiki).told(act.note, act.act, act.volume, act.proposed)
+    if act.page_volume not in volumes:
+        act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
+    # What undoing needs is nobody's to read; a rename within its volume is told by its names.
+    detail = {name: act.detail[name] for name in ("from", "to") if act.act == "rename" and name in act.detail}
+    if act.volume not in volumes:
+        act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
+        detail = {}
+    return replace(act, note=note, proposed=None, detail=detail)
 
 
 def acts(
     desk: Desk, actor: Actor, before: int | None = None
 ) -> tuple[list[history.LoggedAct], dict[int, Volume], int | None]:
-    """The newest acts in all volumes that the actor may read."""
+    """The newest acts that changed something in the volumes that the actor may read, or that were done about them."""
     with reading(desk.engine) as connection:
         by_id = _known(connection, actor)
-        found = history.acts(connection, list(by_id), before=before or 2**62, most=PAGE + 1)
-        return found[:PAGE], by_id, found[PAGE - 1].id if len(found) > PAGE else None
+        found = history.acts(connection, list(by_id), actor.person, before=before or 2**62, most=PAGE + 1)
+        told = [as_known(each, by_id, actor) for each in found[:PAGE]]
+        return told, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
 
 def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
     """One act with the pages it wrote."""
     with reading(desk.engine) as connection:
         by_id = _known(connection, actor)
-        act = need_act(connection, change_set, by_id)
+        act = need_act(connection, change_set, by_id, actor.person)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
         thrown = tuple(trash.titles_of(connection, act.id, list(by_id)))
-        volume = by_id[act.volume]
+        volume = by_id.get(act.volume)
         undoable = not act.is_import and act.undone_by is None and not act.detail.get("purged")
-        may_undo = undoable and may(actor, Act.RENAME, volume.id, closed=volume.closed)
-        return ActView(act, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)
+        may_undo = undoable and volume is not None
+        if volume is not None:
+            may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
+        told = as_known(act, by_id, actor)
+        return ActView(told, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)

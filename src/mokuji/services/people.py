@@ -10,25 +10,45 @@ import hashlib
 import hmac
 import re
 import secrets
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from mokuji.core import names, policy
-from mokuji.core.errors import BadName, Missing
-from mokuji.core.policy import Actor, Role
+from mokuji.core.errors import BadName, Collision, Forbidden, Missing, Refused, TooMany
+from mokuji.core.policy import Actor, PersonAct, Role, may_about
+from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Volume
 from mokuji.services.desk import Desk, visible
+from mokuji.services.thing_wishes import check_never_theirs
 from mokuji.store import people
-from mokuji.store.database import reading, writing
+from mokuji.store.database import Connection, reading, writing
 from mokuji.store.people import Account
 from mokuji.store.snapshot import load_volumes
 
-SESSION = timedelta(days=30)
+LONGEST_SESSION = timedelta(days=14)
+"""After this a session ends in any case."""
+IDLE_SESSION = timedelta(hours=24)
+"""Without use a session ends after this."""
+SEEN = timedelta(minutes=5)
+"""So often at most it is written down that a session is in use."""
+TRIES_WITHIN = timedelta(minutes=15)
+TRIES_OF_HANDLE, TRIES_FROM_ADDRESS = 20, 60
+"""Most tries to sign in within that time: with one handle (80 an hour; OWASP ASVS 4.0.3, 2.2.1, allows 100), and from
+one address, behind which there may be an office."""
+HASHING, WAITING = 2, 8
+"""So many passwords are looked at at once, and so many wait for it: each holds a thread and a core for a while."""
+LONGEST_PASSWORD = 1_000
+"""Longer ones are no password of anybody."""
 
 _hasher = PasswordHasher()
 _nobodys_hash = _hasher.hash(secrets.token_hex(16))
+_hashing = threading.BoundedSemaphore(HASHING)
+_waiting = threading.BoundedSemaphore(WAITING)
 
 
 def volumes_of(desk: Desk, actor: Actor) -> list[Volume]:
@@ -46,24 +66,67 @@ def _token_hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def sign_in(desk: Desk, handle: str, password: str) -> str | None:
-    """A new session's token, or None if handle and password do not belong together.
-
-    An unknown handle costs the same time as a wrong password.
-    """
-    handle = handle.strip().casefold().replace("\x00", "")
-    with reading(desk.engine) as connection:
-        account = people.account(connection, handle)
+@contextmanager
+def _at_work() -> Iterator[None]:
+    """Room to look at a password; TooMany at once if many wait for it already."""
+    if not _waiting.acquire(blocking=False):
+        raise TooMany("Many people sign in at this moment. Try again in a few seconds.", 5, code="busy")
     try:
-        _hasher.verify(account.password if account else _nobodys_hash, password)
+        with _hashing:
+            yield
+    finally:
+        _waiting.release()
+
+
+def _belong_together(account: Account | None, password: str) -> bool:
+    """Whether this is the password of the account. An unknown handle costs the same time as a wrong password."""
+    try:
+        with _at_work():
+            _hasher.verify(account.password if account else _nobodys_hash, password[:LONGEST_PASSWORD])
     except (VerificationError, InvalidHashError):
-        return None
-    if account is None:
+        return False
+    return account is not None and account.closed is None
+
+
+def sign_in(desk: Desk, handle: str, password: str, address: str = "", former: str = "") -> str | None:
+    """A new session's token, or None if handle and password do not belong together. The session of the token
+    ``former`` ends with it.
+
+    TooMany after ``TRIES_OF_HANDLE`` or ``TRIES_FROM_ADDRESS``, whoever asks: a right password is told from a wrong
+    one no sooner.
+    """
+    handle = handle.strip().casefold()[:200]
+    keys = [_try_key(desk, "handle", handle)]
+    if address:
+        keys.append(_try_key(desk, "address", address))
+    now = desk.clock()
+    with writing(desk.engine) as connection:
+        tries = people.try_sign_in(connection, keys, now, now - TRIES_WITHIN)
+    if any(n > most for n, most in zip(tries, (TRIES_OF_HANDLE, TRIES_FROM_ADDRESS), strict=False)):
+        raise TooMany(
+            "There were too many tries to sign in with this handle or from this address. Wait a quarter of an hour, "
+            "then try again.",
+            int(TRIES_WITHIN.total_seconds()),
+        )
+    storable = "\x00" not in handle and names.is_storable(handle)
+    with reading(desk.engine) as connection:
+        account = people.account(connection, handle) if storable else None
+    if not _belong_together(account, password) or account is None:
         return None
     token = secrets.token_urlsafe(32)
     with writing(desk.engine) as connection:
-        people.open_session(connection, _token_hash(token), account.id, desk.clock() + SESSION)
+        people.forget_tries(connection, keys[:1])
+        if former:
+            people.close_session(connection, _token_hash(former))
+        ends = now + LONGEST_SESSION
+        people.open_session(connection, _token_hash(token), account.id, now, ends, now - IDLE_SESSION)
     return token
+
+
+def _try_key(desk: Desk, what: str, value: str) -> bytes:
+    """What tries are counted by: what was typed as a handle may be a password, so it is not kept as typed."""
+    said = f"try:{what}:{value}".encode("utf-8", "surrogatepass")
+    return hmac.new(desk.secret, said, hashlib.sha256).digest()
 
 
 def sign_out(desk: Desk, token: str) -> None:
@@ -73,11 +136,18 @@ def sign_out(desk: Desk, token: str) -> None:
 
 
 def actor_of(desk: Desk, token: str | None) -> Actor:
-    """Who a token belongs to; nobody if it is missing, wrong or has run out."""
-    if not token:
+    """Who a token belongs to; nobody if it is missing or wrong, has run out, or was not used for a day."""
+    if not token or len(token) > 100:
         return policy.NOBODY
+    now, hashed = desk.clock(), _token_hash(token)
     with reading(desk.engine) as connection:
-        return people.actor_of(connection, _token_hash(token), desk.clock()) or policy.NOBODY
+        found = people.session(connection, hashed, now, now - IDLE_SESSION)
+    if found is None:
+        return policy.NOBODY
+    if now - found.seen > SEEN:
+        with writing(desk.engine) as connection:
+            people.touch_session(connection, hashed, now)
+    return found.actor
 
 
 def form_token(desk: Desk, session: str) -> str:
@@ -107,22 +177,99 @@ def person_id(desk: Desk, handle: str) -> int:
     return account.id
 
 
-def add(desk: Desk, handle: str, name: str, password: str, owner_of: list[str]) -> int:
-    """Lets somebody sign in, as owner of some volumes."""
+def add(
+    desk: Desk, handle: str, name: str, password: str, owner_of: list[str], *, owner_of_wiki: bool = False
+) -> int:
+    """Lets somebody sign in, as owner of some volumes or of the wiki."""
     handle = handle.strip().casefold()
     if not re.fullmatch(r"[\w][\w-]{0,39}", handle):
         raise BadName(f"“{handle}” cannot be a handle: use up to 40 letters, digits and hyphens.")
-    if len(password) < 8:
-        raise BadName("The password is too short. Use at least 8 characters.")
+    hashed = _new_password(password)
     with writing(desk.engine) as connection:
         volumes = load_volumes(connection)
         for title in owner_of:
             if names.key(title) not in volumes:
                 raise Missing(f"There is no volume “{title}”.")
-        person = people.add_person(connection, handle, name.strip() or handle, "", hash_password(password))
+        if people.account(connection, handle) is not None:
+            raise Collision(
+                f"Somebody is called “{handle}” here already. Choose another handle.", code="person_name"
+            )
+        check_never_theirs(connection, handle, 0)
+        called = name.strip() or handle
+        person = people.add_person(connection, handle, called, "", hashed, owns_wiki=owner_of_wiki)
         for title in owner_of:
             people.set_role(connection, person, volumes[names.key(title)].id, Role.OWNER)
         return person
+
+
+def _new_password(password: str) -> str:
+    """The hash of a new password; BadName if it cannot be one."""
+    check_text(password)
+    if len(password) < 8:
+        raise BadName("The password is too short. Use at least 8 characters.")
+    if len(password) > LONGEST_PASSWORD:
+        raise BadName(f"The password is too long. Use at most {LONGEST_PASSWORD:,} characters.")
+    return hash_password(password)
+
+
+def has_owner(desk: Desk) -> bool:
+    """Whether somebody owns the wiki."""
+    with reading(desk.engine) as connection:
+        return bool(people.owners_of_wiki(connection))
+
+
+def _concerned(connection: Connection, actor: Actor | None, act: PersonAct, handle: str) -> Account:
+    """Who something is to be done about; Forbidden unless the actor may (None: whoever runs this machine)."""
+    account = people.account(connection, handle.strip().casefold())
+    if actor is not None and not may_about(actor, act, account.id if account is not None else 0):
+        raise Forbidden(
+            "Only an owner of the wiki can do this.", code="forbidden" if actor.signed_in else "sign_in"
+        )
+    if account is None:
+        raise Missing(f"Nobody is called “{handle}” here.", code="person_missing")
+    return account
+
+
+def _check_not_last(connection: Connection, account: Account) -> None:
+    if account.owns_wiki and people.owners_of_wiki(connection) == [account.id]:
+        raise Refused(
+            f"“{account.handle}” is the last owner of the wiki. Give it to somebody else first.",
+            code="last_owner",
+        )
+
+
+def give_wiki(desk: Desk, handle: str, *, owns: bool = True, actor: Actor | None = None) -> None:
+    """Makes somebody an owner of the wiki, or no longer; Refused for the last one."""
+    with writing(desk.engine, alone=True) as connection:
+        account = _concerned(connection, actor, PersonAct.CLOSE, handle)
+        if account.closed is not None and owns:
+            raise Refused(f"“{account.handle}” has left. Let them in again first.", code="person_closed")
+        if not owns:
+            _check_not_last(connection, account)
+        people.set_owner_of_wiki(connection, account.id, owns)
+
+
+def close(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
+    """Lets somebody sign in no more; their sessions end, what they wrote stays. Refused for the last owner."""
+    with writing(desk.engine, alone=True) as connection:
+        account = _concerned(connection, actor, PersonAct.CLOSE, handle)
+        _check_not_last(connection, account)
+        people.close(connection, account.id, desk.clock())
+
+
+def let_in_again(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
+    """Lets somebody who left sign in again, as what they were."""
+    with writing(desk.engine) as connection:
+        people.close(connection, _concerned(connection, actor, PersonAct.CLOSE, handle).id, None)
+
+
+def reset(desk: Desk, handle: str, password: str, *, actor: Actor | None = None) -> None:
+    """Another password for somebody; their sessions end."""
+    with reading(desk.engine) as connection:
+        _concerned(connection, actor, PersonAct.RESET, handle)
+    hashed = _new_password(password)
+    with writing(desk.engine) as connection:
+        people.set_password(connection, _concerned(connection, actor, PersonAct.RESET, handle).id, hashed)
 
 
 def names_by_handle(desk: Desk) -> dict[str, str]:

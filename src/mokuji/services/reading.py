@@ -227,6 +227,12 @@ def unwritten_view(sight: Sight, volume: Volume, name: str) -> UnwrittenView:
     return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from), page)
 
 
+def _told_change(sight: Sight, change: Change) -> Change:
+    """The last change of a page with its note as the reader may read it."""
+    note = sight.reader.told(change.note, change.act, change.home, change.proposed)
+    return replace(change, note=note, proposed=None)
+
+
 def _page_view(
     desk: Desk,
     sight: Sight,
@@ -244,7 +250,7 @@ def _page_view(
     return PageView(
         place,
         head,
-        pages.last_change(connection, head.id),
+        _told_change(sight, pages.last_change(connection, head.id)),
         ready,
         needs,
         backlinks.backlinks(

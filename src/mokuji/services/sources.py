@@ -95,7 +95,7 @@ class Imported:
 
 def _sight(connection: Connection, actor: Actor) -> Sight:
     sight = Sight(connection, actor)
-    if not any(int(role) for role in actor.roles.values()):
+    if not actor.belongs:
         raise Forbidden(
             "The list of sources is for the people of the wiki. Sign in to see it.",
             code="sign_in" if not actor.signed_in else "forbidden",

@@ -8,17 +8,19 @@ from typing import ClassVar
 
 from mokuji.core import files as naming
 from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.phrases import Phrase
 from mokuji.core.plan import Plan
 from mokuji.core.plans.things import change_thing, remove_thing
-from mokuji.core.policy import Act
+from mokuji.core.policy import Act, PersonAct, may_about
 from mokuji.core.sources import as_json
 from mokuji.core.text.pointers import source_key
-from mokuji.core.things import Sort, Thing, defines_note
+from mokuji.core.things import Thing, defines_note
 from mokuji.core.wiki import Volume
 from mokuji.formats.media import Media, recognise
-from mokuji.services.wishes import Scene
+from mokuji.services.wishes import NOT_THEIRS, Scene
 from mokuji.store import files as stored
-from mokuji.store import filings, things
+from mokuji.store import filings, people, things
+from mokuji.store.database import Connection
 
 
 def _naming(scene: Scene, thing: Thing) -> list[int]:
@@ -67,7 +69,7 @@ class RenameFile:
         pages = _naming(scene, file)
         return change_thing(scene.wiki, self.act, file, pages, name=wanted, taken=taken)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"File “{plan.facts['from']}” is now called “{plan.facts['to']}”"
 
 
@@ -111,7 +113,7 @@ class ReplaceFile:
             )
         return recognise(data, self.file)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"File “{plan.facts['to']}” replaced"
 
 
@@ -130,7 +132,7 @@ class DeleteFile:
         pages = _naming(scene, file)
         return remove_thing(scene.wiki, self.act, file, pages, instead=other)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         more = f", “{plan.facts['to']}” takes its place" if plan.facts["to"] else ""
         return f"File “{plan.facts['from']}” deleted{more}"
 
@@ -167,7 +169,7 @@ class RenameSource:
                 )
         return change_thing(scene.wiki, self.act, source, pages, name=self.to, taken=taken)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Source “{plan.facts['from']}” is now called “{plan.facts['to']}”"
 
 
@@ -184,7 +186,7 @@ class EditSource:
         source = _source(scene, self.volume, self.source)
         return change_thing(scene.wiki, self.act, source, (), content=as_json(json.loads(self.fields)))
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Source “{plan.facts['to']}” edited"
 
 
@@ -203,14 +205,14 @@ class DeleteSource:
         pages = _naming(scene, source)
         return remove_thing(scene.wiki, self.act, source, pages, instead=other)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         more = f", “{plan.facts['to']}” is cited in its place" if plan.facts["to"] else ""
         return f"Source “{plan.facts['from']}” deleted{more}"
 
 
 @dataclass(frozen=True, slots=True)
 class RenamePerson:
-    """Another handle for a person: for oneself, or by who owns a volume. Whatever names them follows."""
+    """Another handle for a person: for oneself, or by an owner of the wiki. Whatever names them follows."""
 
     act: ClassVar[str] = "person rename"
     volume: str
@@ -218,20 +220,33 @@ class RenamePerson:
     to: str
 
     def plan(self, scene: Scene) -> Plan:
-        volume = scene.volume(self.volume)
-        sort: Sort = "person"
-        found = things.called(scene.connection, sort, self.person.strip().casefold())
+        scene.volume(self.volume, Act.READ)
+        if not scene.actor.signed_in:
+            raise Forbidden("Sign in to change your handle.", code="sign_in")
+        found = things.called(scene.connection, "person", self.person.strip().casefold())
+        # Who is not there and who is not one's own to rename look alike.
+        if not may_about(scene.actor, PersonAct.RENAME, found.id if found is not None else 0):
+            raise Forbidden(NOT_THEIRS)
         if found is None:
             raise Missing(f"Nobody is called “{self.person}” here.", code="person_missing")
-        if found.id != scene.actor.person and scene.actor.roles.get(volume.id, 0) < int(Act.MANAGE):
-            raise Forbidden(
-                "Only they themselves, or an owner of the volume, can change the handle of a person."
-            )
         if not self.to.strip():
             raise Refused("Type the new handle.", code="bad_handle")
-        taken = things.called(scene.connection, sort, self.to.strip().casefold())
+        wanted = self.to.strip().casefold()
+        taken = things.called(scene.connection, "person", wanted)
         pages = _naming(scene, found)
-        return change_thing(scene.wiki, self.act, found, pages, name=self.to.strip(), taken=taken)
+        plan = change_thing(scene.wiki, self.act, found, pages, name=self.to.strip(), taken=taken)
+        check_never_theirs(scene.connection, wanted, found.id)
+        return plan
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"@{plan.facts['from']} is now @{plan.facts['to']}"
+
+
+def check_never_theirs(connection: Connection, handle: str, person: int) -> None:
+    """Refused if somebody else had this handle and pages still name it: they would name another person."""
+    if people.had_by_others(connection, handle, person) and things.names_person(connection, handle):
+        raise Refused(
+            f"“{handle}” was the handle of somebody else, and pages still name it. Choose another handle, or change "
+            "these pages first.",
+            code="handle_named",
+        )

@@ -11,13 +11,15 @@ from dataclasses import dataclass, field, replace
 from typing import ClassVar, Protocol
 
 from mokuji.core import names
+from mokuji.core.changes import Fate
 from mokuji.core.contents import LAST, Put
 from mokuji.core.contents import Row as Place
 from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.following import At
 from mokuji.core.line_ends import restore as restore_line_ends
 from mokuji.core.line_ends import stored_offset
-from mokuji.core.plan import Plan, need
+from mokuji.core.phrases import Phrase
+from mokuji.core.plan import Plan, naming, need
 from mokuji.core.plans.aliases import set_aliases
 from mokuji.core.plans.category import file_page, move_category, rename_category
 from mokuji.core.plans.delete import References, delete
@@ -33,21 +35,23 @@ from mokuji.core.plans.retarget import retarget
 from mokuji.core.plans.section import rename_section
 from mokuji.core.plans.slot import give_value, rename_slot
 from mokuji.core.plans.split import Leave, split
-from mokuji.core.plans.undo import undo
+from mokuji.core.plans.undo import masked, undo
 from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
-from mokuji.core.policy import Act, may
+from mokuji.core.policy import Act, PersonAct, may, may_about, needed_for
 from mokuji.core.references import uses_of
 from mokuji.core.reports.bare_mentions import Finder, Mention
 from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import names_of
 from mokuji.core.text.scan import check as check_text
+from mokuji.core.things import Thing
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents, read_outline
 from mokuji.services.carrying import copies
 from mokuji.services.categories import CategoryScene, categories_in
-from mokuji.services.desk import Sight, check, need_head
+from mokuji.services.desk import Sight, check, need_head, owned
 from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
+from mokuji.store import volumes as stored_volumes
 from mokuji.store.snapshot import StoredWiki
 
 
@@ -104,8 +108,8 @@ class Wish(Protocol):
         """The plan; a MokujiError says why it cannot be."""
         ...
 
-    def note(self, plan: Plan) -> str:
-        """A plain proposal for the note."""
+    def note(self, plan: Plan) -> Phrase:
+        """A plain proposal for the note; what may stand in another volume is named as an object."""
         ...
 
 
@@ -137,7 +141,7 @@ class Rename:
             offer=offer,
         )
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"“{plan.facts['from']}” is now called “{plan.facts['to']}”"
 
 
@@ -169,7 +173,7 @@ class Replace:
         after = {"first": None, "last": LAST}.get(self.after, names.key(self.after))
         return put(scene.wiki, [Put(volume.id, key, title, under, after)], head)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         placings = plan.change_set.contents
         title = placings[0].title if placings and isinstance(placings[0], Put) else self.page
         return f"“{title}” has another place in the contents"
@@ -203,7 +207,7 @@ class Rearrange:
         plan = reorder(scene.wiki, volume.id, rows, wished, head)
         return replace(plan, facts={**plan.facts, "unplaced": unplaced})
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return "Contents put in another order"
 
 
@@ -248,7 +252,7 @@ class Outline:
         facts = {"placed": len(new), "written": len(written), "had": len(listed) - len(new)}
         return replace(plan, facts={**plan.facts, **facts})
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Outline of {plan.facts['placed']} names"
 
 
@@ -322,11 +326,11 @@ class Move:
             copies=copies(scene.connection, scene.wiki.pages(ids).values(), target.id),
         )
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         number = plan.facts["pages"]
         title = plan.page.title if plan.page else ""
         more = f" and {number - 1} below it" if number > 1 else ""
-        return f"“{title}”{more} moved from “{plan.facts['from']}” to “{plan.facts['to']}”"
+        return (f"“{title}”{more} moved from “{plan.facts['from']}” to ", plan.named["to"])
 
 
 def _parents(rows: Sequence[Place]) -> dict[str, str | None]:
@@ -373,8 +377,8 @@ class Merge:
             copies=copies(scene.connection, scene.wiki.pages([head.id]).values(), into.volume),
         )
 
-    def note(self, plan: Plan) -> str:
-        return f"“{plan.facts['from']}” merged into “{plan.facts['to']}”"
+    def note(self, plan: Plan) -> Phrase:
+        return (f"“{plan.facts['from']}” merged into ", plan.named["to"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -395,7 +399,7 @@ class Split:
             scene.wiki, head.id, self.section, self.title, leave=self.leave, present_words=self.present_words
         )
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"“{plan.facts['to']}” made of a section of “{plan.facts['from']}”"
 
 
@@ -416,8 +420,8 @@ class Join:
         along = copies(scene.connection, scene.wiki.pages([head.id]).values(), into.volume)
         return join(scene.wiki, head.id, into.id, present_words=self.present_words, rows=rows, copies=along)
 
-    def note(self, plan: Plan) -> str:
-        return f"“{plan.facts['from']}” is now a section of “{plan.facts['to']}”"
+    def note(self, plan: Plan) -> Phrase:
+        return (f"“{plan.facts['from']}” is now a section of ", plan.named["to"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -435,7 +439,7 @@ class Section:
         head = scene.page(self.volume, self.page)
         return rename_section(scene.wiki, head.id, self.section, self.words, present_words=self.present_words)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Section “{plan.facts['from']}” is now called “{plan.facts['to']}”"
 
 
@@ -480,8 +484,8 @@ class Retarget:
         place = nowhere if closed is None else (closed.id, names.key(rest))
         return place, said or self.page.strip(), asking
 
-    def note(self, plan: Plan) -> str:
-        return f"References to “{plan.facts['from']}” lead to “{plan.facts['to']}”"
+    def note(self, plan: Plan) -> Phrase:
+        return (f"References to “{plan.facts['from']}” lead to ", plan.named["to"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -508,7 +512,7 @@ class RenameCategory:
             to = known[names.key(to)].name
         return rename_category(scene.wiki, key, to, pages_, name=known[key].name)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Category “{plan.facts['from']}” is now called “{plan.facts['to']}”"
 
 
@@ -534,7 +538,7 @@ class MoveCategory:
         under = [known.get(names.key(each), each) for each in under]
         return move_category(scene.wiki, volume.id, known[key], under, of.broader)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         under = ", ".join(f"“{each}”" for each in plan.facts["under"])
         return f"Category “{plan.facts['from']}” stands {f'below {under}' if under else 'at the top'}"
 
@@ -562,7 +566,7 @@ class File:
             kept.append(known.get(names.key(add), add))
         return file_page(scene.wiki, head.id, kept)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         named = ", ".join(f"“{each}”" for each in plan.facts["categories"])
         return f"Filed under {named}" if named else "Filed nowhere any more"
 
@@ -581,7 +585,7 @@ class RenameSlot:
         head = scene.page(self.volume, self.page)
         return rename_slot(scene.wiki, head.id, self.slot, self.to.strip())
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Slot “{plan.facts['from']}” of “{plan.facts['template']}” is now called “{plan.facts['to']}”"
 
 
@@ -599,7 +603,7 @@ class GiveValue:
         head = scene.page(self.volume, self.page)
         return give_value(scene.wiki, head.id, self.slot, self.value)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"“{plan.facts['to']}” for “{plan.facts['slot']}” of “{plan.facts['template']}”"
 
 
@@ -644,7 +648,7 @@ class Extract:
             offer = search.saying(scene.connection, words, writable) if words else ()
         return extract(scene.wiki, head.id, passage, wanted, rows=self.rows, offer=offer)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"“{plan.facts['to']}” is made of text on “{plan.facts['from']}”"
 
 
@@ -664,8 +668,8 @@ class Inline:
         readable = {each.id for each in scene.volumes.values()}
         return inline(scene.wiki, head.id, self.insert, readable)
 
-    def note(self, plan: Plan) -> str:
-        return f"The text of “{plan.facts['template']}” in the place of an insert"
+    def note(self, plan: Plan) -> Phrase:
+        return ("The text of ", plan.named["template"], " in the place of an insert")
 
 
 @dataclass(frozen=True, slots=True)
@@ -681,7 +685,7 @@ class InlineEverywhere:
         head = scene.page(self.volume, self.page, Act.RENAME)
         return inline_everywhere(scene.wiki, head.id, trash=self.trash)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"The text of “{plan.facts['template']}” in the place of its inserts"
 
 
@@ -717,7 +721,7 @@ class Delete:
             target = scene.page_named(self.target, self.volume, Act.READ).id
         return delete(scene.wiki, ids, references=self.references, target=target)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         more = plan.facts["pages"] - 1
         return f"“{plan.facts['title']}” deleted" + (f" with {more} below it" if more else "")
 
@@ -762,7 +766,7 @@ class Restore:
         ]
         return restore(scene.wiki, trashed, titles=self.titles, captured=captured)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         more = plan.facts["pages"] - 1
         return f"“{plan.facts['title']}” restored" + (f" with {more} more" if more else "")
 
@@ -784,7 +788,7 @@ class Aliases:
         head = scene.page(self.volume, self.page)
         return set_aliases(scene.wiki, head.id, [each for each in self.aliases if each.strip()])
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         named = ", ".join(f"“{each}”" for each in plan.facts["aliases"])
         return f"Other names: {named}" if named else "No other names any more"
 
@@ -805,8 +809,9 @@ class AddAlias:
         text = scene.wiki.pages([head.id])[head.id].text
         return set_aliases(scene.wiki, head.id, [*names_of(text, "aliases"), name])
 
-    def note(self, plan: Plan) -> str:
-        return f"“{plan.facts['aliases'][-1]}” is another name of “{plan.page.title if plan.page else ''}”"
+    def note(self, plan: Plan) -> Phrase:
+        assert plan.page is not None
+        return (f"“{plan.facts['aliases'][-1]}” is another name of ", naming(plan.page))
 
 
 @dataclass(frozen=True, slots=True)
@@ -842,8 +847,8 @@ class Link:
             )
         return link(scene.wiki, found)
 
-    def note(self, plan: Plan) -> str:
-        return f"Mentions of {plan.facts['to'] if self.only else '“' + plan.facts['to'] + '”'} linked"
+    def note(self, plan: Plan) -> Phrase:
+        return ("Mentions of ", plan.named.get("to", str(plan.facts["to"])), " linked")
 
 
 def _check_says(page: Page, span: Span, target: Page) -> None:
@@ -880,8 +885,8 @@ class LinkFrom:
         source = scene.page_named(self.source, self.volume, Act.WRITE)
         return link_from(scene.wiki, source.id, head.id)
 
-    def note(self, plan: Plan) -> str:
-        return f"“{plan.facts['from']}” refers to “{plan.facts['to']}”"
+    def note(self, plan: Plan) -> Phrase:
+        return (plan.named["from"], " refers to ", plan.named["to"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -908,7 +913,7 @@ class LinkAddresses:
             raise Refused(f"“{head.title}” holds no address of a page of this wiki.", code="nothing_to_do")
         return link_addresses(scene.wiki, head.id, wanted)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Addresses on “{plan.facts['to']}” are references now"
 
 
@@ -926,7 +931,7 @@ class CreateVolume:
             raise Forbidden("Sign in to make a volume.", code="sign_in")
         return create_volume(scene.wiki, self.title, closed=self.closed)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Volume “{plan.facts['to']}” made"
 
 
@@ -941,7 +946,7 @@ class RenameVolume:
     def plan(self, scene: Scene) -> Plan:
         return rename_volume(scene.wiki, scene.volume(self.volume, Act.MANAGE).id, self.title)
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Volume “{plan.facts['from']}” is now called “{plan.facts['to']}”"
 
 
@@ -961,7 +966,7 @@ class Libraries:
             [scene.volume(each, Act.READ).id for each in self.libraries if each.strip()],
         )
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Libraries of “{plan.facts['to']}” changed"
 
 
@@ -976,7 +981,7 @@ class DeleteVolume:
         volume = scene.volume(self.volume, Act.MANAGE)
         return delete_volume(scene.wiki, volume.id, pages.all_ids(scene.connection, volume.id))
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Volume “{plan.facts['from']}” deleted"
 
 
@@ -1002,26 +1007,75 @@ class Undo:
                 "Pages of this lay in the trash for their time and were removed for good, so it cannot be undone.",
                 code="purged",
             )
-        return undo(scene.wiki, acting.past(scene.connection, act), page=act.page, keep=self.keep)
+        made = undo(scene.wiki, acting.past(scene.connection, act), page=act.page, keep=self.keep)
+        _check_reverse(scene, act, made)
+        return made
 
     def logged(self, scene: Scene) -> history.LoggedAct:
         """The act in question; Missing if the actor may not know of it, Forbidden if they may not take it back."""
-        readable = {each.id: each for each in scene.volumes.values()}
-        act = history.act(scene.connection, self.change_set, [*readable, *_own_deleted(scene)])
-        if act is None:
+        known = {each.id: each for each in scene.volumes.values()}
+        gone = stored_volumes.deleted_volumes(scene.connection, owned(scene.actor))
+        act = history.act(scene.connection, self.change_set, [*known, *gone])
+        if act is None or act.volume not in known.keys() | gone.keys():
             raise Missing(
                 "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
             )
-        if act.volume in readable:
-            check(scene.actor, Act.RENAME, readable[act.volume])
-        elif scene.actor.roles.get(act.volume, 0) < int(Act.MANAGE):
-            raise Missing("There is no such change.", code="act_missing")
+        if act.volume in known:
+            check(scene.actor, needed_for(root_of(act)), known[act.volume])
         return act
 
-    def note(self, plan: Plan) -> str:
+    def note(self, plan: Plan) -> Phrase:
         return f"Change {self.change_set} undone"
 
 
-def _own_deleted(scene: Scene) -> list[int]:
-    """Volumes that the actor owns, deleted ones included."""
-    return [id_ for id_, role in scene.actor.roles.items() if int(role) >= int(Act.MANAGE)]
+def root_of(act: history.LoggedAct) -> str:
+    """The name of an act; of an undoing that of the act which it undid, or brought back."""
+    return str(act.detail.get("undone", act.act))
+
+
+def _check_reverse(scene: Scene, act: history.LoggedAct, made: Plan) -> None:
+    """Forbidden unless the actor could do to every object what its undoing does, where the object is and where it comes
+    to. What only follows (references on other pages, libraries without a volume that was deleted) asks for nothing,
+    as in any act."""
+    changes = made.change_set
+    needed: set[tuple[int, Act]] = set()
+    for change in changes.changes:
+        places = {change.head.volume, change.head_after.volume}
+        more = change.fate is not Fate.KEPT or change.moved
+        # Reading texts again is dear: only where it matters what was written in them.
+        dear = not more and not all(scene.may_write(each) for each in places)
+        if more or (dear and masked(change.before) != masked(change.after)):
+            needed |= {(each, Act.RENAME) for each in places}
+    needed |= {(each.head.volume, Act.RENAME) for each in changes.removed}
+    needed |= {(each.volume, Act.RENAME) for each in changes.contents}
+    for volume in changes.volumes:
+        sides = [side for side in (volume.before, volume.after) if side is not None]
+        if len(sides) == 1 or root_of(act) != "delete volume":
+            needed |= {(side.id, Act.MANAGE) for side in sides}
+            if root_of(act) == "libraries":
+                needed |= {(library, Act.READ) for side in sides for library in side.libraries}
+    for each in changes.things:
+        for thing in (each.before, each.after):
+            if thing is not None:
+                _check_thing(scene, thing, needed)
+    by_id = {each.id: each for each in scene.wiki.volumes.values()}
+    for volume_id, what in sorted(needed):
+        found = by_id.get(volume_id)
+        if not may(scene.actor, what, volume_id, closed=found is None or found.closed):
+            raise Forbidden(
+                "Undoing this would change more than you may change yourself, such as pages in other volumes. "
+                "Ask somebody who may, or an owner of the wiki."
+            )
+
+
+def _check_thing(scene: Scene, thing: Thing, needed: set[tuple[int, Act]]) -> None:
+    if thing.sort == "file":
+        needed.add((thing.volume, Act.RENAME))
+    elif thing.sort == "source":
+        if not any(scene.may_write(each.id) for each in scene.volumes.values()):
+            raise Forbidden("Who may write in a volume may change the list of sources.")
+    elif not may_about(scene.actor, PersonAct.RENAME, thing.id):
+        raise Forbidden(NOT_THEIRS)
+
+
+NOT_THEIRS = "Only they themselves, or an owner of the wiki, can change the handle of a person."

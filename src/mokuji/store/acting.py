@@ -6,7 +6,7 @@ that was seen.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -38,13 +38,21 @@ class Done:
     volumes: Mapping[int, int]
 
 
-def do(connection: Connection, plan: Plan, volume: int, by: Signature, facts: Mapping[str, Any]) -> Done:
-    """Writes a plan. ``volume`` is the one in whose history it stands (0: the one that it makes)."""
+def do(
+    connection: Connection,
+    plan: Plan,
+    volume: int,
+    by: Signature,
+    facts: Mapping[str, Any],
+    proposed: Sequence[Any] = (),
+) -> Done:
+    """Writes a plan. ``volume`` is the one in whose history it stands (0: the one that it makes); ``proposed`` is the
+    phrase of its note, where that was left as it was proposed."""
     change_set = plan.change_set
     given_volumes = _make_volumes(connection, change_set.volumes)
     home = given_volumes.get(volume, volume)
     page = plan.page.id if plan.page is not None and plan.page.id > 0 else None
-    number = writing.open_change_set(connection, change_set.act, home, page, by)
+    number = writing.open_change_set(connection, change_set.act, home, page, by, proposed=proposed)
     _change_volumes(connection, change_set.volumes, number)
     trash.throw_away(connection, change_set.removed, number, by)
     kept = [change for change in change_set.changes if change.fate is Fate.KEPT]
@@ -61,7 +69,25 @@ def do(connection: Connection, plan: Plan, volume: int, by: Signature, facts: Ma
     things.change(connection, change_set.things, by)
     _carry_files(connection, change_set)
     writing.set_detail(connection, number, _detail(plan, facts, given, given_volumes, back))
+    history.reach(connection, number, _reached(change_set) - {home, 0}, _people(change_set))
     return Done(number, given, given_volumes)
+
+
+def _reached(change_set: ChangeSet) -> set[int]:
+    """The volumes in which something is another than before."""
+    return {
+        *(volume for each in change_set.changes for volume in (each.head.volume, each.head_after.volume)),
+        *(each.head.volume for each in change_set.removed),
+        *(each.volume for each in change_set.contents),
+        *(v.id for each in change_set.volumes for v in (each.before, each.after) if v is not None),
+        *(t.volume for each in change_set.things for t in (each.before, each.after) if t is not None),
+    }
+
+
+def _people(change_set: ChangeSet) -> set[int]:
+    """The people that something was done about."""
+    sides = (side for each in change_set.things for side in (each.before, each.after) if side is not None)
+    return {each.id for each in sides if each.sort == "person"}
 
 
 def _carry_files(connection: Connection, change_set: ChangeSet) -> None:

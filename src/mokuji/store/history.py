@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -23,10 +23,13 @@ class Revision:
     note: str
     title: str
     size: int
+    home: int  # the volume in whose log the change set stands
+    proposed: Sequence[Any] | None
 
 
 _REVISIONS = """SELECT r.page, r.number, r.change_set, c.act, coalesce(w.name, 'Mokuji') AS author, r.at,
-    r.note, r.title, length(r.text) AS size FROM revision r JOIN change_set c ON c.id = r.change_set
+    r.note, r.title, length(r.text) AS size, c.volume AS home, c.proposed
+    FROM revision r JOIN change_set c ON c.id = r.change_set
     LEFT JOIN person w ON w.id = r.author WHERE r.page = :page"""
 REVISIONS = text(f"{_REVISIONS} AND r.number < :before ORDER BY r.number DESC LIMIT :most")
 _ONE = text(f"{_REVISIONS} AND r.number = :number")
@@ -57,7 +60,8 @@ def text_of(connection: Connection, page: int, number: int) -> str | None:
 
 @dataclass(frozen=True, slots=True)
 class LoggedAct:
-    """A change set as listed."""
+    """A change set as listed. ``volume`` is the one in whose log it stands first; ``page_volume`` is where the page
+    that it is about is now."""
 
     id: int
     act: str
@@ -65,9 +69,11 @@ class LoggedAct:
     page: int | None
     page_title: str | None
     page_key: str | None
+    page_volume: int | None
     author: str
     at: datetime
     note: str
+    proposed: Sequence[Any] | None
     detail: Mapping[str, Any]
     undone_by: int | None
 
@@ -77,25 +83,64 @@ class LoggedAct:
         return self.act == "import" or (self.act == "create" and self.page is None and not self.detail)
 
 
-_ACTS = """SELECT c.id, c.act, c.volume, c.page, p.title AS page_title, p.key AS page_key,
-    coalesce(w.name, 'Mokuji') AS author, c.at, c.note, c.detail, c.undone_by FROM change_set c
+_ACTS = """SELECT c.id, c.act, c.volume, c.page, p.title AS page_title, p.key AS page_key, p.volume AS page_volume,
+    coalesce(w.name, 'Mokuji') AS author, c.at, c.note, c.proposed, c.detail, c.undone_by FROM change_set c
     LEFT JOIN page p ON p.id = c.page LEFT JOIN person w ON w.id = c.author"""
-ACTS = text(f"{_ACTS} WHERE c.volume = ANY(:volumes) AND c.id < :before ORDER BY c.id DESC LIMIT :most")
-_ACT = text(f"{_ACTS} WHERE c.id = :id AND c.volume = ANY(:volumes)")
+# Each way to find one has an index of its own, and gives no more than a screen holds.
+_OF_VOLUMES = """WHERE c.id IN (
+        (SELECT id FROM change_set WHERE volume = ANY(:volumes) AND id < :before ORDER BY id DESC LIMIT :most)
+        UNION (SELECT change_set FROM change_set_reach WHERE volume = ANY(:volumes) AND change_set < :before
+            ORDER BY change_set DESC LIMIT :most)
+        UNION (SELECT change_set FROM change_set_person WHERE person = :person AND change_set < :before
+            ORDER BY change_set DESC LIMIT :most)
+    ) ORDER BY c.id DESC LIMIT :most"""
+_KNOWN = """WHERE c.id = :id AND (c.volume = ANY(:volumes)
+        OR EXISTS (SELECT 1 FROM change_set_reach g WHERE g.change_set = c.id AND g.volume = ANY(:volumes))
+        OR EXISTS (SELECT 1 FROM change_set_person g WHERE g.change_set = c.id AND g.person = :person))"""
+ACTS = text(f"{_ACTS} {_OF_VOLUMES}")
+_ACT = text(f"{_ACTS} {_KNOWN}")
 
 
 def acts(
-    connection: Connection, volumes: Collection[int], *, before: int = 2**62, most: int = 40
+    connection: Connection,
+    volumes: Collection[int],
+    person: int | None = None,
+    *,
+    before: int = 2**62,
+    most: int = 40,
 ) -> list[LoggedAct]:
-    """The newest change sets of some volumes."""
-    rows = connection.execute(ACTS, {"volumes": list(volumes), "before": before, "most": most})
-    return [LoggedAct(*row) for row in rows]
+    """The newest change sets that changed something in some volumes, or were done about a person."""
+    values = {"volumes": list(volumes), "person": person or 0, "before": before, "most": most}
+    return [LoggedAct(*row) for row in connection.execute(ACTS, values)]
 
 
-def act(connection: Connection, id_: int, volumes: Collection[int]) -> LoggedAct | None:
-    """One change set, if its volume is among those."""
-    row = connection.execute(_ACT, {"id": id_, "volumes": list(volumes)}).first()
+def act(
+    connection: Connection, id_: int, volumes: Collection[int], person: int | None = None
+) -> LoggedAct | None:
+    """One change set, if it changed something in one of those volumes or was done about the person."""
+    values = {"id": id_, "volumes": list(volumes), "person": person or 0}
+    row = connection.execute(_ACT, values).first()
     return LoggedAct(*row) if row else None
+
+
+def reach(connection: Connection, change_set: int, volumes: Collection[int], people: Collection[int]) -> None:
+    """Says in the logs of which other volumes a change set stands too, and about which people it was done."""
+    if volumes:
+        connection.execute(
+            text(
+                """INSERT INTO change_set_reach (volume, change_set)
+                SELECT id, :change_set FROM volume WHERE id = ANY(CAST(:volumes AS int[]))"""
+            ),
+            {"volumes": list(volumes), "change_set": change_set},
+        )
+    if people:
+        connection.execute(
+            text(
+                """INSERT INTO change_set_person (person, change_set)
+                SELECT unnest(CAST(:people AS int[])), :change_set"""
+            ),
+            {"people": list(people), "change_set": change_set},
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import Connection, text
 
@@ -22,6 +23,9 @@ class Change:
     at: datetime
     author: str
     note: str
+    act: str
+    home: int  # the volume in whose log it stands
+    proposed: Sequence[Any] | None
 
 
 def find_head(connection: Connection, volume: int, key: str) -> PageHead | None:
@@ -42,12 +46,13 @@ def last_change(connection: Connection, page: int) -> Change:
     """The last change of a page that is there; what the program did by itself is Mokuji's."""
     row = connection.execute(
         text(
-            """SELECT p.changed, coalesce(w.name, 'Mokuji') AS author, p.note FROM page p
-            LEFT JOIN person w ON w.id = p.author WHERE p.id = :id"""
+            """SELECT p.changed, coalesce(w.name, 'Mokuji') AS author, p.note, c.act, c.volume AS home, c.proposed
+            FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
+            JOIN change_set c ON c.id = r.change_set LEFT JOIN person w ON w.id = p.author WHERE p.id = :id"""
         ),
         {"id": page},
     ).one()
-    return Change(row.changed, row.author, row.note)
+    return Change(*row)
 
 
 def summaries(connection: Connection, pages: Collection[int]) -> dict[int, str]:

@@ -62,7 +62,17 @@ person = Table(
     Column("work", Text, nullable=False, server_default=""),
     Column("password", Text, nullable=False),
     Column("calendar", Integer, nullable=False, server_default="0"),  # how often its address was renewed
+    Column("owns_wiki", Boolean, nullable=False, server_default=text("false")),
+    Column("closed", DateTime(timezone=True)),  # since when they may not sign in any more
     UniqueConstraint("handle", name="person_handle"),
+)
+
+# Handles that somebody had: nobody else gets one while pages still name it.
+former_handle = Table(
+    "former_handle",
+    metadata,
+    Column("handle", Text(collation="C"), primary_key=True),
+    Column("person", ForeignKey("person.id", ondelete="CASCADE"), nullable=False),
 )
 
 membership = Table(
@@ -79,7 +89,20 @@ session = Table(
     Column("token", Text(collation="C"), primary_key=True),
     Column("person", ForeignKey("person.id", ondelete="CASCADE"), nullable=False),
     Column("expires", DateTime(timezone=True), nullable=False),
+    Column("seen", DateTime(timezone=True), nullable=False, server_default=func.now()),
     Index("session_expires", "expires"),
+    Index("session_person", "person"),
+)
+
+# Tries to sign in that failed or are under way, by what is counted: a keyed hash of a handle, or of an address.
+sign_in_try = Table(
+    "sign_in_try",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    Column("key", LargeBinary, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Index("sign_in_try_key", "key", "at"),
+    Index("sign_in_try_at", "at"),
 )
 
 change_set = Table(
@@ -92,9 +115,28 @@ change_set = Table(
     Column("author", ForeignKey("person.id")),
     Column("at", DateTime(timezone=True), nullable=False),
     Column("note", Text, nullable=False, server_default=""),
+    # The proposed note as core.phrases keeps it; no parts: the note is somebody's own words; none: it is from before.
+    Column("proposed", JSONB(none_as_null=True)),
     Column("detail", JSONB, nullable=False, server_default="{}"),
     Column("undone_by", BigInteger),
     Index("change_set_volume", "volume", "id"),
+)
+
+# The volumes whose pages, contents, files or names a change set changed: in whose logs it stands beside its own.
+change_set_reach = Table(
+    "change_set_reach",
+    metadata,
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
+    Column("change_set", ForeignKey("change_set.id", ondelete="CASCADE"), primary_key=True),
+    Index("change_set_reach_by_act", "change_set"),
+)
+
+# Acts on people, by the people they were done to: these see them whatever volume they stand in.
+change_set_person = Table(
+    "change_set_person",
+    metadata,
+    Column("person", ForeignKey("person.id", ondelete="CASCADE"), primary_key=True),
+    Column("change_set", ForeignKey("change_set.id", ondelete="CASCADE"), primary_key=True),
 )
 
 page = Table(

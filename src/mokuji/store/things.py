@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, text
 
 from mokuji.core.things import HELD, Sort, Thing, ThingChange
+from mokuji.store import people
 from mokuji.store.writing import Signature
 
 _CONTENT = ("hash", "type", "size", "width", "height")
@@ -89,6 +90,12 @@ def naming(connection: Connection, one: Thing) -> list[int]:
     return list(connection.execute(NAMING, values).scalars())
 
 
+def names_person(connection: Connection, handle: str) -> bool:
+    """Whether a page names a handle, be it somebody's or not."""
+    values = {"kind": int(HELD["person"]), "key": handle}
+    return connection.execute(NAMING, values).first() is not None
+
+
 def in_the_way(connection: Connection, change: ThingChange) -> str:
     """Why something cannot be again what it was before a change; empty if it can."""
     now = thing(connection, _sort(change), _id(change))
@@ -162,7 +169,4 @@ def _change_source(connection: Connection, change: ThingChange, by: Signature) -
 
 def _change_person(connection: Connection, change: ThingChange, by: Signature) -> None:
     if change.after is not None:
-        connection.execute(
-            text("UPDATE person SET handle = :handle WHERE id = :id"),
-            {"handle": change.after.key, "id": change.after.id},
-        )
+        people.rename(connection, change.after.id, change.after.key)

@@ -110,11 +110,14 @@ class InTrash:
     at: datetime
     author: str
     note: str
+    home: int  # the volume in whose log the act stands
+    proposed: Sequence[Any] | None
 
 
 LISTED = text(
     """SELECT t.page, t.volume, t.key, t.title, t.change_set, c.act, t.at, coalesce(w.name, 'Mokuji') AS author,
-        c.note FROM trash t JOIN change_set c ON c.id = t.change_set LEFT JOIN person w ON w.id = c.author
+        c.note, c.volume AS home, c.proposed
+    FROM trash t JOIN change_set c ON c.id = t.change_set LEFT JOIN person w ON w.id = c.author
     WHERE t.volume = ANY(:volumes) AND t.successor IS NULL AND t.change_set < :before
     ORDER BY t.change_set DESC, t.key LIMIT :most"""
 )

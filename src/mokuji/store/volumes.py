@@ -44,14 +44,14 @@ def delete_volume(connection: Connection, volume: int, change_set: int) -> None:
     )
 
 
-def deleted_volumes(connection: Connection, volumes: Collection[int]) -> dict[int, Volume]:
-    """Those of these volumes that were deleted, by id."""
+def deleted_volumes(connection: Connection, volumes: Collection[int] | None) -> dict[int, Volume]:
+    """Those of these volumes (None: of all) that were deleted, by id."""
     rows = connection.execute(
         text(
             """SELECT id, key, title, closed, libraries FROM volume
-            WHERE id = ANY(:volumes) AND deleted_by IS NOT NULL"""
+            WHERE (:all OR id = ANY(CAST(:volumes AS int[]))) AND deleted_by IS NOT NULL"""
         ),
-        {"volumes": list(volumes)},
+        {"all": volumes is None, "volumes": list(volumes or ())},
     )
     return {row.id: Volume(row.id, row.key, row.title, row.closed, tuple(row.libraries)) for row in rows}
 

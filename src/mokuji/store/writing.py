@@ -52,13 +52,16 @@ def open_change_set(
     page: int | None,
     signature: Signature,
     detail: Mapping[str, Any] | None = None,
+    proposed: Sequence[Any] | None = None,
 ) -> int:
-    """Logs an act; gives the number under which its revisions are kept together."""
+    """Logs an act; gives the number under which its revisions are kept together. ``proposed`` is the phrase of a note
+    that was left as it was proposed, none of a note of one's own."""
     return int(
         connection.execute(
             text(
-                """INSERT INTO change_set (act, volume, page, author, at, note, detail)
-                VALUES (:act, :volume, :page, :author, :at, :note, CAST(:detail AS jsonb)) RETURNING id"""
+                """INSERT INTO change_set (act, volume, page, author, at, note, proposed, detail)
+                VALUES (:act, :volume, :page, :author, :at, :note, CAST(:proposed AS jsonb), CAST(:detail AS jsonb))
+                RETURNING id"""
             ),
             {
                 "act": act,
@@ -67,6 +70,7 @@ def open_change_set(
                 "author": signature.author,
                 "at": signature.at,
                 "note": signature.note,
+                "proposed": None if proposed is None else json.dumps(list(proposed)),
                 "detail": json.dumps(dict(detail or {})),
             },
         ).scalar_one()

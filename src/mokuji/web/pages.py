@@ -7,6 +7,7 @@ import secrets
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
+from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
@@ -59,7 +60,8 @@ environment.filters.update(
     plural=show.plural,
     initials=show.initials,
 )
-environment.globals.update(to=addresses, version=_static_version())
+STATIC_VERSION = _static_version()
+environment.globals.update(to=addresses, version=STATIC_VERSION)
 
 
 @dataclass(frozen=True)
@@ -98,10 +100,37 @@ class Visitor:
         return response
 
 
+def cookie_name(request: Request, name: str) -> str:
+    """What a cookie is called. Behind HTTPS no other host can set one of this name (``__Host-``, RFC 6265bis 4.1.3);
+    under a path of a host the name says which, since ``Path=/`` sends it to all of them."""
+    path = request.scope.get("root_path", "")
+    if path:
+        name += "_" + hashlib.blake2b(path.encode(), digest_size=4).hexdigest()
+    return f"__Host-{name}" if request.url.scheme == "https" else name
+
+
+def cookie(request: Request, name: str) -> str:
+    """The value of a cookie of ours; empty without one."""
+    return request.cookies.get(cookie_name(request, name), "")
+
+
 def set_cookie(request: Request, response: Any, name: str, value: str, max_age: int | None = None) -> None:
     """A cookie that scripts cannot read and other sites cannot send along with a form."""
+    response.set_cookie(
+        cookie_name(request, name),
+        value,
+        max_age=max_age,
+        httponly=True,
+        samesite="lax",
+        secure=request.url.scheme == "https",
+        path="/",
+    )
+
+
+def drop_cookie(request: Request, response: Any, name: str) -> None:
+    """Lets a cookie go."""
     secure = request.url.scheme == "https"
-    response.set_cookie(name, value, max_age=max_age, httponly=True, samesite="lax", secure=secure, path="/")
+    response.delete_cookie(cookie_name(request, name), path="/", secure=secure, httponly=True, samesite="lax")
 
 
 def get_desk(request: Request) -> Desk:
@@ -113,38 +142,63 @@ def get_desk(request: Request) -> Desk:
 def get_visitor(request: Request) -> Visitor:
     """The visitor of a request. An unknown or expired session is nobody's."""
     desk = get_desk(request)
-    session = request.cookies.get(SESSION, "")
+    session = cookie(request, SESSION)
     actor = people.actor_of(desk, session)
     if request.method == "GET":
         refresh(desk)
-    visit = request.cookies.get(VISIT, "")
+    visit = cookie(request, VISIT)
     fresh = visit or secrets.token_urlsafe(24)
     return Visitor(desk, actor, request, session if actor.signed_in else "", fresh, not visit)
 
 
-async def checked_form(request: Request) -> dict[str, str]:
+Who = Annotated[Visitor, Depends(get_visitor)]
+
+
+def from_here(request: Request) -> bool:
+    """Whether a browser says that a request comes from a page of this very site: not from a sibling host, nor from
+    another port of this one. What is no browser says nothing, and brings no cookie along unasked."""
+    site = request.headers.get("sec-fetch-site")
+    if site is not None:
+        return site in {"same-origin", "none"}
+    origin = request.headers.get("origin")
+    if origin is None:
+        return True
+    try:
+        told = urlsplit(origin)
+        port = told.port
+    except ValueError:
+        return False
+    default = {"http": 80, "https": 443}.get(told.scheme)
+    here = urlsplit(f"//{request.headers.get('host', '')}")
+    return told.hostname == here.hostname and (port or default) == (here.port or default)
+
+
+async def checked_form(request: Request, who: Who) -> dict[str, str]:
     """The fields of a form, once its token is found to fit; Forbidden otherwise (the browser keeps what was typed)."""
-    fields, _ = await checked_upload(request)
+    fields, _ = await checked_upload(request, who)
     return fields
 
 
-async def checked_upload(request: Request) -> tuple[dict[str, str], tuple[str, bytes] | None]:
+async def checked_upload(request: Request, who: Who) -> tuple[dict[str, str], tuple[str, bytes] | None]:
     """The fields of a form as ``checked_form`` gives them, and the file that came along: its name and its bytes."""
+    if not from_here(request):
+        raise Forbidden("This form was sent by another site, so nothing was done.", code="form_token")
     # What is too large for a page is said by the page that it came from.
     fields: dict[str, str] = {}
     file: tuple[str, bytes] | None = None
-    async with request.form(max_part_size=LARGEST_BODY) as form:
+    async with request.form(max_part_size=LARGEST_BODY, max_files=1) as form:
         for name, value in form.multi_items():
             if isinstance(value, str):  # of a field that comes several times all, one a line
                 fields[name] = f"{fields[name]}\n{value}" if name in fields else value
             elif file is None and value.filename:
                 file = (value.filename, await value.read())
-    desk = get_desk(request)
-    fit = any(
-        value and people.form_token_fits(desk, value, fields.get("token", ""))
-        for value in (request.cookies.get(SESSION, ""), request.cookies.get(VISIT, ""))
+    # Who is signed in has one token, bound to the session. Who is not has nothing to lose by a form; one that was made
+    # in a session that has ended since is told so by what it asks for.
+    held = (
+        (who.session,) if who.session else (cookie(request, SESSION), who.visit if not who.new_visit else "")
     )
-    if not fit:
+    token = fields.get("token", "")
+    if not any(value and people.form_token_fits(who.desk, value, token) for value in held):
         raise Forbidden(
             "This form was made before you signed in or out, or on another site, so nothing was done. "
             "Go back, load the page again, and send it once more.",
@@ -153,7 +207,6 @@ async def checked_upload(request: Request) -> tuple[dict[str, str], tuple[str, b
     return fields, file
 
 
-Who = Annotated[Visitor, Depends(get_visitor)]
 Form = Annotated[dict[str, str], Depends(checked_form)]
 Upload = Annotated[tuple[dict[str, str], tuple[str, bytes] | None], Depends(checked_upload)]
 

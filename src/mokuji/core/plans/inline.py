@@ -18,7 +18,7 @@ from mokuji.core.edits import Edit
 from mokuji.core.errors import Missing, Refused
 from mokuji.core.flat import Flat, Flattener, Left
 from mokuji.core.following import Outcome
-from mokuji.core.plan import Plan, make, need
+from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.readings import Reader, Revised
 from mokuji.core.references import Resolver, inserts_of, volumes_by_id
 from mokuji.core.spans import Span
@@ -47,7 +47,8 @@ def inline(wiki: Wiki, page_id: int, index: int, readable: Collection[int] | Non
         )
     facts = {"template": template.head.title, "places": 1, "left": 0, "trash": False}
     outcome = Outcome(texts={page_id: done.parts}, edits={page_id: done.edits} if done.edits else {})
-    return make(wiki, "inline", page.head, outcome, asked=(page_id, index), facts=facts)
+    named = {"template": naming(template.head)}
+    return make(wiki, "inline", page.head, outcome, asked=(page_id, index), facts=facts, named=named)
 
 
 def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> Plan:

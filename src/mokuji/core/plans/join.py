@@ -17,7 +17,7 @@ from mokuji.core.edits import arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
 from mokuji.core.levels import DEEPEST, lowered
-from mokuji.core.plan import Plan, make, need
+from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.references import Sections, uses_of
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text import front_edit, front_matter
@@ -66,6 +66,7 @@ def join(
         contents=_placings(page, into, rows),
         things=copies.changes if copies else (),
         facts={"from": page.head.title, "to": into.head.title, "into": into_id},
+        named={"to": naming(into.head)},
         headings={into_id: len(page.content.headings) + _left(into, spot) + 1},
     )
 

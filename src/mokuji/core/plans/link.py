@@ -13,7 +13,7 @@ from mokuji.core import names
 from mokuji.core.composing import Carried, Composition, Words
 from mokuji.core.errors import Refused
 from mokuji.core.following import Outcome
-from mokuji.core.plan import Plan, make, need
+from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import line_end
@@ -50,7 +50,8 @@ def link(wiki: Wiki, mentions: Mapping[int, Sequence[tuple[Span, int]]]) -> Plan
     facts = {"to": named[0] if len(named) == 1 else f"{len(named)} pages", "links": sum(added.values())}
     asked = [f"{id_} {span} {target}" for id_ in sorted(pages) for span, target in sorted(mentions[id_])]
     hand = next(iter(targets.values())).head if len(targets) == 1 else None
-    plan = make(wiki, "link", hand, Outcome(texts=texts), asked=asked, facts=facts)
+    to = {"to": naming(hand)} if hand is not None else {}
+    plan = make(wiki, "link", hand, Outcome(texts=texts), asked=asked, facts=facts, named=to)
     _check(plan, added)
     return plan
 
@@ -116,7 +117,15 @@ def link_from(wiki: Wiki, source_id: int, target_id: int) -> Plan:
     whole = Carried(source_id, Span(0, len(source.text)))
     facts = {"to": target.title, "links": 1, "from": source.head.title}
     outcome = Outcome(texts={source_id: [whole, Words(sentence)]})
-    plan = make(wiki, "link", target, outcome, asked=("from", source_id, target_id), facts=facts)
+    plan = make(
+        wiki,
+        "link",
+        target,
+        outcome,
+        asked=("from", source_id, target_id),
+        facts=facts,
+        named={"from": naming(source.head), "to": naming(target)},
+    )
     _check(plan, {source_id: 1})
     return plan
 

@@ -16,7 +16,7 @@ from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, inde
 from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
-from mokuji.core.plan import Plan, make, need
+from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.things import Copies
@@ -72,6 +72,7 @@ def merge(
         contents=_placings(page, into, rows),
         things=copies.changes if copies is not None and carried else (),
         facts={"from": page.head.title, "to": into.head.title, "into": into_id},
+        named={"to": naming(into.head)},
         headings={into_id: len(page.content.headings) + len(into.content.headings)}
         if texts in {"after", "before"}
         else {},

@@ -14,6 +14,7 @@ from dataclasses import replace
 from mokuji.core.contents import LAST, Placing, Put, Row, Take, rearrange
 from mokuji.core.errors import Missing, Refused
 from mokuji.core.following import Outcome
+from mokuji.core.phrases import Named
 from mokuji.core.plan import Plan, check_free, make
 from mokuji.core.references import volumes_by_id
 from mokuji.core.things import Copies
@@ -73,6 +74,7 @@ def move_to_volume(
         asked=(volume, under, *page_ids),
         contents=placings,
         facts={"pages": len(heads), "from": homes[first.volume].title, "to": homes[volume].title},
+        named={"to": Named("volume", volume, volume, homes[volume].title)},
     )
 
 

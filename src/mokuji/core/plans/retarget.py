@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from mokuji.core.following import At, Outcome
-from mokuji.core.plan import Plan, make, need
+from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.references import uses_of
 from mokuji.core.wiki import Place, Wiki
 
@@ -42,4 +42,5 @@ def retarget(
         asked=(place, target_id, chosen, present_words),
         present_words=present_words,
         facts={"name": place[1], "to": target.head.title},
+        named={"to": naming(target.head)},
     )

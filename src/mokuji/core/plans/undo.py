@@ -232,7 +232,7 @@ def _texts(
             continue
         if page.text == before.after:
             texts[id_] = [Words(before.text)]
-        elif _masked(before.text) != _masked(before.after):
+        elif masked(before.text) != masked(before.after):
             parts = merge3(before.after, page.text, before.text)
             if any(isinstance(part, Conflict) for part in parts):
                 conflicts.append(page.head)
@@ -244,7 +244,7 @@ def _texts(
     return texts, tuple(conflicts)
 
 
-def _masked(text: str) -> tuple[str, ...]:
+def masked(text: str) -> tuple[str, ...]:
     """A text without its references: if that is the same before and after, only references were rewritten."""
     pieces: list[str] = []
     at = 0
@@ -283,9 +283,7 @@ def _only_alike(wiki: Wiki, outcome: Outcome, there: Mapping[int, Page], past: P
         home_after = homes_after[outcome.heads.get(id_, now.head).volume]
         revision, released = past.captured.get(id_, (0, frozenset[Span]()))
         pairs = list(zip(now.content.references, old.content.references, strict=False))
-        if len(now.content.references) != len(old.content.references) or _masked(now.text) != _masked(
-            old.text
-        ):
+        if len(now.content.references) != len(old.content.references) or masked(now.text) != masked(old.text):
             continue  # the act wrote more than names there: which reference became which is not known
         if any((a.name is None) != (b.name is None) or a.kind is not b.kind for a, b in pairs):
             continue

@@ -7,7 +7,7 @@ from fastapi.responses import JSONResponse, Response
 
 from mokuji.services import people, reading
 from mokuji.web import addresses
-from mokuji.web.pages import SESSION, Form, Visitor, Who, see, set_cookie
+from mokuji.web.pages import SESSION, Form, Visitor, Who, drop_cookie, see, set_cookie
 
 router = APIRouter()
 
@@ -28,12 +28,16 @@ def show_sign_in(who: Who, back: str = "/") -> Response:
 @router.post("/-/sign-in")
 def sign_in(who: Who, form: Form) -> Response:
     """Signs in and goes on to where the person wanted to be."""
-    token = people.sign_in(who.desk, form.get("handle", ""), form.get("password", ""))
+    address = who.request.client.host if who.request.client else ""
+    # Who signs in again leaves the session that they had.
+    token = people.sign_in(
+        who.desk, form.get("handle", ""), form.get("password", ""), address, former=who.session
+    )
     back = form.get("back", "/")
     if token is None:
         return _page(who, back, wrong=True)
     response = see(back if addresses.is_local(back) else "/")
-    set_cookie(who.request, response, SESSION, token, int(people.SESSION.total_seconds()))
+    set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
     return response
 
 
@@ -49,5 +53,5 @@ def sign_out(who: Who, form: Form) -> Response:
     if who.session:
         people.sign_out(who.desk, who.session)
     response = see("/")
-    response.delete_cookie(SESSION, path="/")
+    drop_cookie(who.request, response, SESSION)
     return response

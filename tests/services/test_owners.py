@@ -1,0 +1,336 @@
+"""Owners of the wiki, handles, and undo: who may do what to whom, and what the log tells to those it concerns."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import Forbidden, Missing, MokujiError, Refused
+from mokuji.core.policy import NOBODY, Act, Actor, PersonAct, Role, may, may_about
+from mokuji.services import acts, history, people, reading, telling, thing_wishes, wishes, writing
+from mokuji.services.acts import Applied
+from mokuji.services.desk import Desk
+from mokuji.store import people as stored
+from mokuji.store.database import reading as reading_transaction
+from mokuji.store.database import writing as writing_transaction
+from tests.services.making import pages, person, texts, volume
+
+
+def done(desk: Desk, actor: Actor, wish: wishes.Wish, note: str = "") -> int:
+    """Does an act as planned; the number of its change set."""
+    applied = acts.apply(desk, actor, wish, acts.plan(desk, actor, wish).digest, note=note)
+    assert isinstance(applied, Applied), applied
+    return applied.change_set
+
+
+def again(desk: Desk, actor: Actor) -> Actor:
+    """The same person, as they are now."""
+    with reading_transaction(desk.engine) as connection:
+        return stored.actor_by_id(connection, actor.person or 0)
+
+
+def owner_of_wiki(desk: Desk, handle: str) -> Actor:
+    found = person(desk, handle)
+    people.give_wiki(desk, handle)
+    return again(desk, found)
+
+
+@pytest.fixture
+def volumes(desk: Desk) -> None:
+    volume(desk, "Guide")
+    volume(desk, "Notes", closed=True)
+
+
+# ---- the table -----------------------------------------------------------------------------
+
+
+def test_an_owner_of_the_wiki_owns_every_volume_and_alone_may_close_and_reset_people() -> None:
+    owner, jonas = Actor(1, owns_wiki=True), Actor(2, roles={7: Role.OWNER})
+    assert all(may(owner, act, 9, closed=True) for act in Act)
+    assert all(may_about(owner, act, 2) for act in PersonAct)
+    assert {act for act in PersonAct if may_about(jonas, act, 2)} == {PersonAct.RENAME}
+    assert not any(may_about(jonas, act, 1) or may_about(NOBODY, act, 1) for act in PersonAct)
+
+
+def test_the_last_owner_of_the_wiki_stays(desk: Desk) -> None:
+    wenna = owner_of_wiki(desk, "wenna")
+    person(desk, "jonas")
+    for refused in (
+        lambda: people.give_wiki(desk, "wenna", owns=False),
+        lambda: people.close(desk, "wenna", actor=wenna),
+    ):
+        with pytest.raises(Refused, match="last owner"):
+            refused()
+    people.give_wiki(desk, "jonas")
+    people.close(desk, "wenna", actor=wenna)
+    assert not people.give_wiki(desk, "jonas") and people.has_owner(desk)
+    with pytest.raises(Refused, match="last owner"):
+        people.give_wiki(desk, "jonas", owns=False)
+
+
+def test_who_left_and_who_was_reset_is_signed_in_nowhere(desk: Desk) -> None:
+    wenna = owner_of_wiki(desk, "wenna")
+    people.add(desk, "piet", "Piet", "long enough", [])
+    token = people.sign_in(desk, "piet", "long enough")
+    with pytest.raises(Forbidden):
+        people.reset(desk, "piet", "another one", actor=people.actor_of(desk, token))
+    people.reset(desk, "piet", "another one", actor=wenna)
+    assert not people.actor_of(desk, token).signed_in
+    assert people.sign_in(desk, "piet", "long enough") is None
+    token = people.sign_in(desk, "piet", "another one")
+    assert people.actor_of(desk, token).signed_in
+    people.close(desk, "piet", actor=wenna)
+    assert not people.actor_of(desk, token).signed_in
+    assert people.sign_in(desk, "piet", "another one") is None
+    people.let_in_again(desk, "piet", actor=wenna)
+    assert people.sign_in(desk, "piet", "another one")
+
+
+@pytest.mark.parametrize("act", [people.close, people.let_in_again, people.give_wiki])
+def test_who_is_no_owner_of_the_wiki_learns_not_even_who_is_there(
+    desk: Desk, volumes: None, act: object
+) -> None:
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    person(desk, "wenna")
+    said = set()
+    for handle in ("wenna", "nobody"):
+        with pytest.raises(Forbidden) as refused:
+            act(desk, handle, actor=jonas)  # type: ignore[operator]
+        said.add(refused.value.message)
+    assert len(said) == 1
+
+
+# ---- handles --------------------------------------------------------------------------------
+
+
+def test_an_owner_of_a_volume_changes_nobodys_handle_but_their_own(desk: Desk, volumes: None) -> None:
+    wenna = person(desk, "wenna", guide=Role.READER)
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    for handle in ("wenna", "nobody"):
+        with pytest.raises(Forbidden, match="they themselves"):
+            acts.plan(desk, jonas, thing_wishes.RenamePerson("guide", handle, "taken"))
+    with pytest.raises(Forbidden):
+        acts.plan(desk, NOBODY, thing_wishes.RenamePerson("guide", "wenna", "taken"))
+    done(desk, wenna, thing_wishes.RenamePerson("guide", "wenna", "carrow"))
+    mirela = owner_of_wiki(desk, "mirela")
+    done(desk, mirela, thing_wishes.RenamePerson("guide", "carrow", "wenna"))
+    assert again(desk, wenna).handle == "wenna"
+
+
+def test_a_freed_handle_is_nobody_elses_while_pages_name_it(desk: Desk, volumes: None) -> None:
+    wenna = person(desk, "wenna", guide=Role.OWNER)
+    pages(desk, wenna, "guide", {"A": "Ask @wenna."})
+    done(desk, wenna, thing_wishes.RenamePerson("guide", "wenna", "carrow"))
+    people.add(desk, "wenna-two", "Other", "long enough", [])
+    # References followed, so nothing names it; somebody writes it again from memory.
+    pages(desk, again(desk, wenna), "guide", {"B": "Ask @wenna."})
+    with pytest.raises(Refused, match="somebody else"):
+        people.add(desk, "wenna", "Other", "long enough", [])
+    jonas = person(desk, "jonas", guide=Role.WRITER)
+    refusal = acts.plan(desk, jonas, thing_wishes.RenamePerson("guide", "jonas", "Wenna")).refusal
+    assert refusal is not None and refusal.code == "handle_named"
+    back = acts.plan(desk, again(desk, wenna), thing_wishes.RenamePerson("guide", "carrow", "wenna"))
+    assert back.refusal is None
+    writing.save(desk, again(desk, wenna), "guide", "B", "Ask somebody.", revision=1)
+    people.add(desk, "wenna", "Other", "long enough", [])
+
+
+def test_a_handle_that_is_taken_is_refused_in_words(desk: Desk) -> None:
+    people.add(desk, "piet", "Piet", "long enough", [])
+    with pytest.raises(Refused, match="called “piet” here already"):
+        people.add(desk, "Piet", "Other", "long enough", [])
+
+
+def test_the_log_tells_of_a_handle_to_its_person_and_in_the_volumes_that_were_rewritten(
+    desk: Desk, volumes: None
+) -> None:
+    wenna = person(desk, "wenna", guide=Role.OWNER)
+    volume(desk, "Secret", closed=True)
+    mirela = owner_of_wiki(desk, "mirela")
+    pages(desk, wenna, "guide", {"A": "Ask @wenna."})
+    number = done(desk, mirela, thing_wishes.RenamePerson("secret", "wenna", "carrow"), note="Since May")
+    for who in (wenna, NOBODY):
+        logged, known, _ = history.acts(desk, who)
+        assert logged[0].id == number and logged[0].act == "person rename"
+        assert (logged[0].note, logged[0].detail, logged[0].page) == ("", {}, None)
+        assert logged[0].volume not in known
+        view = history.one_act(desk, who, number)
+        assert view.volume is None and not view.may_undo
+        assert [page.title for page in view.pages] == ["A"]
+    assert history.one_act(desk, mirela, number).act.note == "Since May"
+
+
+# ---- undo ------------------------------------------------------------------------------------
+
+
+def test_undoing_a_move_into_a_closed_volume_needs_rights_there(desk: Desk, volumes: None) -> None:
+    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    pages(desk, mirela, "guide", {"Pump": "open"})
+    number = done(desk, mirela, wishes.Move("guide", "pump", "notes"))
+    writing.save(desk, mirela, "notes", "Pump", "open\n\nclosed since", revision=2)
+    for attempt in (
+        lambda: acts.plan(desk, jonas, wishes.Undo(number)),
+        lambda: acts.apply(desk, jonas, wishes.Undo(number), None),
+    ):
+        with pytest.raises(Forbidden) as refused:
+            attempt()
+        assert "Pump" not in refused.value.message and "Notes" not in refused.value.message
+    done(desk, mirela, wishes.Undo(number))
+    assert "closed since" in texts(desk)["Pump"]
+
+
+@pytest.mark.parametrize("role", [Role.NOBODY, Role.READER])
+def test_undoing_a_merge_writes_only_where_a_direct_edit_may(desk: Desk, volumes: None, role: Role) -> None:
+    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(desk, "jonas", guide=Role.OWNER, notes=role)
+    pages(desk, mirela, "guide", {"Pump": "one"})
+    pages(desk, mirela, "notes", {"Trial": "two"})
+    number = done(desk, mirela, wishes.Merge("guide", "pump", "Notes/Trial"))
+    with pytest.raises(Forbidden):
+        acts.apply(desk, jonas, wishes.Undo(number), None)
+    assert "one" in texts(desk)["Trial"]
+
+
+def test_a_writer_takes_back_nothing_that_only_an_owner_may_do(desk: Desk, volumes: None) -> None:
+    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    writer = person(desk, "jonas", guide=Role.WRITER)
+    renamed = done(desk, mirela, wishes.RenameVolume("guide", "Manual"))
+    libraries = done(desk, mirela, wishes.Libraries("manual", ("notes",)))
+    for number in (renamed, libraries):
+        assert not history.one_act(desk, writer, number).may_undo
+        with pytest.raises(Forbidden):
+            acts.plan(desk, writer, wishes.Undo(number))
+        with pytest.raises(Forbidden):
+            acts.apply(desk, writer, wishes.Undo(number), None)
+    # Nor what took it back: undoing the undoing is the act again.
+    undone = done(desk, mirela, wishes.Undo(libraries))
+    with pytest.raises(Forbidden):
+        acts.plan(desk, writer, wishes.Undo(undone))
+
+
+def test_an_owner_who_cannot_read_a_library_learns_nothing_of_it_by_undoing(
+    desk: Desk, volumes: None
+) -> None:
+    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    number = done(desk, mirela, wishes.Libraries("guide", ("notes",)))
+    with pytest.raises(Forbidden) as refused:
+        acts.plan(desk, jonas, wishes.Undo(number))
+    assert "Notes" not in refused.value.message
+
+
+def test_references_that_followed_on_closed_pages_are_no_hindrance_to_undo(desk: Desk, volumes: None) -> None:
+    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(desk, "jonas", guide=Role.WRITER)
+    pages(desk, mirela, "guide", {"Pump": "one"})
+    pages(desk, mirela, "notes", {"Trial": "See [[Guide/Pump]]."})
+    number = done(desk, jonas, wishes.Rename("guide", "pump", "Feed pump"))
+    assert texts(desk)["Trial"] == "See [[Guide/Feed pump]]."
+    done(desk, jonas, wishes.Undo(number))
+    assert texts(desk)["Trial"] == "See [[Guide/Pump]]."
+
+
+def test_an_owner_of_the_wiki_undoes_what_was_done_in_any_volume(desk: Desk, volumes: None) -> None:
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    mirela = owner_of_wiki(desk, "mirela")
+    number = done(desk, jonas, wishes.DeleteVolume("guide"))
+    done(desk, mirela, wishes.Undo(number))
+    assert reading.open_volume(desk, NOBODY, "guide")
+
+
+# ---- what the log tells ------------------------------------------------------------------------
+
+INTO_CLOSED = {
+    "move": lambda: wishes.Move("guide", "pump", "notes"),
+    "merge": lambda: wishes.Merge("guide", "pump", "Notes/Chlorine trial"),
+    "join": lambda: wishes.Join("guide", "pump", "Notes/Chlorine trial"),
+    "link from": lambda: wishes.LinkFrom("guide", "well", "Notes/Chlorine trial"),
+    "retarget": lambda: wishes.Retarget("guide", "gasket", "Notes/Chlorine trial"),
+    "other name": lambda: wishes.AddAlias("guide", "gasket", "Notes/Chlorine trial"),
+}
+
+
+def _closed(desk: Desk) -> Actor:
+    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    pages(desk, mirela, "guide", {"Pump": "See [[Well]] and [[Gasket]].", "Well": "", "Lid": "[[Pump]]"})
+    pages(desk, mirela, "notes", {"Chlorine trial": "Private."})
+    return mirela
+
+
+@pytest.mark.parametrize("act", INTO_CLOSED)
+@pytest.mark.parametrize("own_words", [False, True])
+def test_an_open_log_tells_no_closed_title(desk: Desk, volumes: None, act: str, own_words: bool) -> None:
+    mirela = _closed(desk)
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    wish = INTO_CLOSED[act]()
+    view = acts.plan(desk, mirela, wish)
+    # The person sends the proposal back as it stood in the field, or writes something.
+    number = done(desk, mirela, wish, note="Asked for by all" if own_words else view.note)
+    if "trial" in texts(desk) or act == "move":
+        done(
+            desk,
+            mirela,
+            wishes.Rename("notes", "pump" if act == "move" else "Chlorine trial", "Chlorine seal"),
+        )
+    for who in (NOBODY, jonas):
+        logged, _, _ = history.acts(desk, who)
+        one = history.one_act(desk, who, number)
+        said = repr((logged, one.act, one.pages, acts.trash_view(desk, who)))
+        for page in ("pump", "well", "lid"):
+            try:
+                said += repr(history.revisions(desk, who, "guide", page).revisions)
+                said += repr(reading.open_page(desk, who, "guide", page).change)  # type: ignore[union-attr]
+            except MokujiError:
+                continue
+        assert "Chlorine" not in said and "Notes" not in said
+        assert ("Asked for by all" in said) == own_words
+        assert "closed to you" in one.act.note or own_words
+    note = history.one_act(desk, mirela, number).act.note
+    assert note == "Asked for by all" if own_words else "Chlorine trial" in note or "Notes" in note
+
+
+def test_a_note_in_a_closed_volume_is_not_told_on_an_open_page_that_followed(
+    desk: Desk, volumes: None
+) -> None:
+    mirela = _closed(desk)
+    writing.save(desk, mirela, "guide", "Lid", "[[Notes/Chlorine trial]]", revision=1)
+    done(desk, mirela, wishes.Rename("notes", "Chlorine trial", "Seal trial"), note="For project Heron")
+    newest = history.revisions(desk, NOBODY, "guide", "lid").revisions[0]
+    assert newest.note == "" and newest.author == "Mirela"
+    assert "Heron" not in repr(reading.open_page(desk, NOBODY, "guide", "lid").change)  # type: ignore[union-attr]
+    assert history.revisions(desk, mirela, "guide", "lid").revisions[0].note == "For project Heron"
+
+
+def test_a_note_from_before_phrases_were_kept_is_told_to_an_owner_of_the_wiki_only(
+    desk: Desk, volumes: None
+) -> None:
+    from sqlalchemy import text
+
+    mirela = _closed(desk)
+    number = done(desk, mirela, wishes.Move("guide", "pump", "notes"))
+    with writing_transaction(desk.engine) as connection:
+        connection.execute(
+            text("UPDATE change_set SET proposed = NULL, note = 'To “Notes”' WHERE id = :id"), {"id": number}
+        )
+    assert history.one_act(desk, mirela, number).act.note == ""
+    people.give_wiki(desk, "mirela")
+    assert history.one_act(desk, again(desk, mirela), number).act.note == "To “Notes”"
+
+
+def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_there(
+    desk: Desk, volumes: None
+) -> None:
+    from mokuji.services import drafts
+
+    _closed(desk)
+    jonas = person(desk, "jonas", notes=Role.WRITER)
+    number = done(desk, jonas, wishes.Rename("notes", "Chlorine trial", "Seal trial"))
+    drafts.keep(desk, jonas, "notes", "seal-trial", "Private, and more", title="Seal trial", revision=2)
+    assert "Seal trial" in repr(drafts.mine(desk, jonas))
+    with writing_transaction(desk.engine) as connection:
+        stored.set_role(connection, jonas.person or 0, 2, Role.NOBODY)
+    jonas = again(desk, jonas)
+    assert "Seal" not in repr(drafts.mine(desk, jonas)) + repr(history.acts(desk, jonas))
+    with pytest.raises(Missing):
+        acts.plan(desk, jonas, wishes.Undo(number))
+    assert telling.DONE
