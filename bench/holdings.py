@@ -12,7 +12,7 @@ from pygments.lexers import get_lexer_by_name
 
 from bench.clock import in_turns, show
 from mokuji.core.references import Sections
-from mokuji.core.text.code import coloured
+from mokuji.core.text.code import forget as forget_code
 from mokuji.core.text.formulas import formula
 from mokuji.core.text.html import compile_page
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
@@ -59,7 +59,7 @@ def _bare() -> None:
 
 def _forget() -> None:
     formula.cache_clear()
-    coloured.cache_clear()
+    forget_code()
     diagrams.forget()
 
 

@@ -10,10 +10,11 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 import structlog
+from argon2 import PasswordHasher
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
-from mokuji.services import demo
+from mokuji.services import demo, people
 from mokuji.services.desk import Desk
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
@@ -27,6 +28,9 @@ structlog.configure(
         structlog.processors.KeyValueRenderer(),
     ]
 )
+# Passwords of tests need not be dear to guess: a hash with the product's own cost takes longer than most tests.
+people._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+people._nobodys_hash = people._hasher.hash("nobody")
 # The usual run tries the same examples each time, so that it tells about the change and not about luck; the thorough
 # one looks for new ones.
 settings.register_profile(

@@ -19,6 +19,8 @@ from mokuji.api import routes as api
 from mokuji.api import things as api_things
 from mokuji.connections import IDLE, MOST, TimedProtocol
 from mokuji.core.errors import MokujiError, TooMany
+from mokuji.core.text.code import colour_by
+from mokuji.formats import apart
 from mokuji.guard import Guard
 from mokuji.services.desk import Desk
 from mokuji.services.hosting import healthy
@@ -66,6 +68,7 @@ def create_app(desk: Desk, hosts: Collection[str] = ()) -> FastAPI:
         description="The JSON interface of Mokuji: the same use cases as in the browser.",
     )
     app.state.desk = desk
+    colour_by(apart.colour)
     app.add_middleware(Guard, fault=fault_response, hosts=hosts, version=STATIC_VERSION, largest=LARGEST_BODY)
     _install_faults(app)
     app.mount("/-/static", StaticFiles(directory=STATIC), name="static")

@@ -10,6 +10,8 @@ from mokuji.core.errors import BadFields, Forbidden
 from mokuji.core.policy import NOBODY, Actor, Role
 from mokuji.services import acts, folders, reading, sources, telling, thing_wishes, wishes
 from mokuji.services.desk import Desk
+from mokuji.store import sources as stored
+from mokuji.store.database import writing as writing_transaction
 from tests.services.making import pages, person, texts, volume
 
 FIELDS = {"type": "book", "title": "Gel batteries", "author": "Ferrar, Ida", "issued": "2018"}
@@ -143,3 +145,27 @@ def test_the_handle_of_a_person_is_followed_where_they_are_named(desk: Desk, wri
     assert texts(desk)["A"] == "- [ ] ask @wenna and @Wenna, not a@wenna.org"
     taken = acts.plan(desk, writer, thing_wishes.RenamePerson("guide", "wenna", "jonas")).refusal
     assert taken is not None and taken.code == "person_name"
+
+
+def test_sources_that_were_kept_before_they_were_looked_at_spoil_no_others(desk: Desk, writer: Actor) -> None:
+    sources.save(desk, writer, "gel", FIELDS, new=True)
+    odd: list[dict[str, object]] = [
+        {"title": "Odd", "URL": "http://[2001:db8::1/manual"},
+        {"author": {"family": 1}, "title": ["x"]},
+    ]
+    with writing_transaction(desk.engine) as connection:
+        for n, fields in enumerate(odd):
+            stored.add(connection, f"odd-{n}", f"odd-{n}", fields, None, desk.clock())
+    pages(desk, writer, "guide", {"A": "So[^gel], [^odd-0], [^odd-1], [^gel], [^odd-0]."})
+    from mokuji.web.show import places
+
+    view = reading.open_page(desk, NOBODY, "guide", "a")
+    assert isinstance(view, reading.PageView)
+    html = view.rendered(desk, places(desk, NOBODY, may_write=False, under="a")).html
+    assert "<cite>Gel batteries</cite>. 2018." in html and "<cite>Odd</cite>." in html
+    assert len(sources.listing(desk, writer).sources) == 3
+    assert sources.listing(desk, writer, which="alike").alike == ()
+    assert sources.names_like(desk, writer, "odd")
+    for form in ("json", "bibtex"):
+        assert "Gel batteries" in sources.take(desk, writer, form)
+    assert sources.about(desk, writer, "odd-1").source is not None

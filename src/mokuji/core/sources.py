@@ -8,7 +8,9 @@ dates in parts, the rest is words. What is not known here stays as it came.
 from __future__ import annotations
 
 import html
+import ipaddress
 import json
+import math
 import re
 import unicodedata
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -47,10 +49,16 @@ TYPES = {
 """Types of CSL that the form offers, in words."""
 LONGEST = 20_000
 """Most characters of one source as JSON."""
+LONGEST_ADDRESS = 2_000
+DEEPEST = 12
+"""Lists in lists, deeper than CSL-JSON ever has them."""
+MOST_NUMBER = 10**15
 ALIKE = 92
 """From this likeness on (rapidfuzz’s ratio of their sorted words, of 100) two titles of a year are nearly the same."""
 NEIGHBOURS = 40
 """With so many titles that come next by their words one is compared."""
+_UNSTORABLE = re.compile("[\x00\ud800-\udfff]")
+_ADDRESS = re.compile(r"https?://[^\s\x00-\x1f\x7f<>\"{}|\\^`]+", re.IGNORECASE)
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 _DOI = re.compile(r"(?:https?://(?:dx\.)?doi\.org/|doi:\s*)?(10\.\d{4,9}/\S+)\Z", re.IGNORECASE)
 _ISBN = re.compile(r"(?:ISBN:?\s*)?((?:97[89][- ]?)?(?:\d[- ]?){9}[\dXx])\Z")
@@ -103,8 +111,8 @@ def with_words(item: Item, fields: Mapping[str, str]) -> tuple[dict[str, Any], d
                 )
             else:
                 made[field] = {"date-parts": [parts]}
-        elif field == "URL" and urlsplit(words).scheme not in {"http", "https"}:
-            wrong[field] = f"“{words}” is no address of the web: it begins with https:// or http://."
+        elif field == "URL" and not is_web_address(words):
+            wrong[field] = f"“{words}” is no address of the web, such as https://docs.example/page."
         else:
             made[field] = words
     if not made.get("title") and "title" in fields:
@@ -150,7 +158,7 @@ def _date_parts(value: object) -> list[int]:
     first = parts[0] if isinstance(parts, Sequence) and parts else ()
     found: list[int] = []
     for part in first if isinstance(first, Sequence) else ():
-        if not str(part).lstrip("-").isdecimal():
+        if isinstance(part, bool) or not re.fullmatch(r"-?[0-9]{1,6}", str(part)):
             break
         found.append(int(part))
     return found[:3]
@@ -198,7 +206,16 @@ def day(value: object) -> str:
 
 
 def formatted(item: Item) -> str:
-    """A source as it reads at the end of a page, as HTML: who, what, in what, by whom and when, where."""
+    """A source as it reads at the end of a page, as HTML: who, what, in what, by whom and when, where. One that is not
+    as it should be (what came in is checked, but not always was) reads as its title, and spoils no other."""
+    try:
+        return presentable(_formatted(item))
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError):
+        title = presentable(str(item.get("title") or "")) if isinstance(item, Mapping) else ""
+        return f"<cite>{html.escape(title) or 'A source without a title'}</cite>."
+
+
+def _formatted(item: Item) -> str:
     who, what = authors(item), str(item.get("title") or "")
     whole = item.get("container-title")
     title = f"“{html.escape(what)}”" if whole else f"<cite>{html.escape(what)}</cite>"
@@ -232,7 +249,7 @@ def _places(item: Item) -> Iterator[str]:
         yield f"ISBN {html.escape(str(item['ISBN']))}"
     if item.get("number"):
         yield html.escape(str(item["number"]))
-    if url and urlsplit(url).scheme in {"http", "https"}:
+    if is_web_address(url):
         read = day(item.get("accessed"))
         seen = f" (read {html.escape(read)})" if read else ""
         yield f'<a href="{html.escape(url)}">{html.escape(url)}</a>{seen}'
@@ -258,9 +275,8 @@ def near(items: Mapping[str, Item]) -> list[Near]:
     for field, said in (("DOI", "the same DOI"), ("ISBN", "the same ISBN"), ("URL", "the same address")):
         groups: dict[str, list[str]] = {}
         for key, item in items.items():
-            value = re.sub(
-                r"[\s-]" if field == "ISBN" else r"/+\Z", "", str(item.get(field) or "")
-            ).casefold()
+            told = str(item.get(field) or "")
+            value = (re.sub(r"[\s-]", "", told) if field == "ISBN" else told.rstrip("/")).casefold()
             if value:
                 groups.setdefault(value, []).append(key)
         for keys in groups.values():
@@ -292,6 +308,51 @@ def free_name(item: Item, taken: Iterable[str]) -> str:
     if stem not in used:
         return stem
     return next(f"{stem}-{n}" for n in range(2, len(used) + 3) if f"{stem}-{n}" not in used)
+
+
+def is_web_address(words: str) -> bool:
+    """Whether this is an address of the web (RFC 3986) that a link can lead to."""
+    if (
+        not re.fullmatch(r"https?://[^\s\x00-\x1f\x7f<>\"{}|\\^`]+", words, re.IGNORECASE)
+        or len(words) > LONGEST_ADDRESS
+    ):
+        return False
+    try:
+        parts = urlsplit(words)
+        host = parts.hostname or ""
+        if "[" in parts.netloc or "]" in parts.netloc:
+            ipaddress.IPv6Address(host)
+        return bool(host) and (parts.port is None or parts.port > 0)
+    except ValueError:
+        return False
+
+
+def presentable(words: str) -> str:
+    """Words without what cannot be shown, sent or stored."""
+    return _UNSTORABLE.sub("\ufffd", words)
+
+
+def fault_of(value: object) -> str:
+    """Why plain data cannot be kept as a source, or as part of one; empty if it can."""
+    waiting: list[tuple[object, int]] = [(value, 0)]
+    while waiting:
+        each, depth = waiting.pop()
+        if depth > DEEPEST:
+            return f"it has lists in lists more than {DEEPEST} deep."
+        if isinstance(each, str):
+            if _UNSTORABLE.search(each):
+                return "it holds a NUL character, or half of a character."
+        elif isinstance(each, float):
+            if not math.isfinite(each):
+                return "it holds a number without end."
+        elif isinstance(each, int):
+            if abs(each) > MOST_NUMBER:
+                return "it holds a number of more than 15 digits."
+        elif isinstance(each, Mapping):
+            waiting += [(key, depth + 1) for key in each] + [(inner, depth + 1) for inner in each.values()]
+        elif isinstance(each, Sequence):
+            waiting += [(inner, depth + 1) for inner in each]
+    return ""
 
 
 def as_json(item: Item) -> str:

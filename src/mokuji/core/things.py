@@ -16,6 +16,7 @@ from mokuji.core import files
 from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import BadName
 from mokuji.core.held import Held
+from mokuji.core.names import is_storable
 from mokuji.core.text import definitions
 from mokuji.core.text.destinations import destinations
 from mokuji.core.text.pointers import source_key
@@ -70,6 +71,8 @@ class Copies:
 
 def check_name(sort: Sort, name: str) -> str:
     """A name that such a thing can have; BadName says why one cannot."""
+    if not is_storable(name):
+        raise BadName("A name holds a NUL character, or half of a character, which none can. Take it out.")
     if sort == "file":
         return files.check_name(name)
     name = name.strip()

@@ -21,9 +21,12 @@ from pybtex.exceptions import PybtexError
 from pybtex.richtext import Text
 
 from mokuji.core.errors import BadFile
-from mokuji.core.sources import LONGEST, Item
+from mokuji.core.sources import LONGEST, Item, fault_of, is_web_address, presentable
+from mokuji.formats import apart
 
 MOST_BYTES = 5_000_000
+SECONDS = 30.0
+"""So long reading may take."""
 MOST = 20_000
 """Most sources of one file."""
 _TYPES = {
@@ -76,6 +79,7 @@ _FIELDS = {
 }
 _AS_TYPED = {"url", "doi", "isbn", "issn"}
 _MONTHS = "january february march april may june july august september october november december".split()
+_ENTRY = re.compile(r"^[^\S\n]*@[^\S\n]*\w+[^\S\n]*[{(]", re.MULTILINE)
 _URL = re.compile(r"\\url\{([^{}]*)\}")
 _SPECIAL = re.compile(r"[&%$#_]")
 _NAMED = {"\\": "\\textbackslash ", "~": "\\textasciitilde ", "^": "\\textasciicircum "}
@@ -97,16 +101,37 @@ class Read:
 
 
 def read(data: bytes) -> Read:
-    """A file of sources, whichever of the two it is. BadFile if it is neither, or too large."""
+    """A file of sources, whichever of the two it is, read by a process of its own. BadFile if it is neither, or too
+    large; OverTime if it takes too long. Sources that cannot be kept are among the problems, one by one."""
     if len(data) > MOST_BYTES:
         raise BadFile(f"The file has more than {MOST_BYTES / 1e6:.0f} MB. Part it.", code="bad_sources")
+    _, out = apart.do("bibliography", {}, data, seconds=SECONDS)
+    items, problems = json.loads(out)
+    kept: list[tuple[str, dict[str, Any]]] = []
+    for name, item in items:
+        wrong = fault_of(item) or fault_of(name)
+        if wrong:
+            problems.append(f"“{presentable(name) or item.get('title')}” was left out: {wrong}")
+            continue
+        address = item.get("URL")
+        if address and not is_web_address(str(address)):
+            problems.append(
+                f"“{name or item['title']}” came without its address: “{address}” is none of the web."
+            )
+            del item["URL"]
+        kept.append((name, item))
+    return Read(tuple(kept), tuple(map(presentable, problems)))
+
+
+def read_here(data: bytes) -> Read:
+    """As ``read``, in this very process and without looking at each source: for ``apart`` only."""
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = data.decode("latin-1")
     if text.lstrip()[:1] in {"[", "{"}:
         return _read_json(text)
-    if re.search(r"^\s*@\s*\w+\s*[{(]", text, re.MULTILINE):
+    if _ENTRY.search(text):
         return _read_bibtex(text)
     raise BadFile(
         "The file is neither CSL-JSON (a list of items in brackets) nor BibTeX (entries that begin with “@”).",

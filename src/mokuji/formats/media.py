@@ -19,11 +19,14 @@ from defusedxml.ElementTree import fromstring
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from mokuji.core.errors import BadFile
+from mokuji.formats import apart
 
 MOST_BYTES = 15_000_000
 """Most bytes of a file."""
 MOST_PIXELS = 60_000_000
 """Most points of a picture: 600 dots an inch on two sheets of A4."""
+SECONDS = 20.0
+"""So long looking at a file, or making a picture smaller, may take."""
 DEEPEST = 60
 """Groups in groups of a drawing; what lies deeper is left out."""
 _TOO_MANY = f"The picture has more than {MOST_PIXELS:,} points. Make it smaller."
@@ -82,7 +85,8 @@ class Media:
 
 
 def recognise(data: bytes, name: str = "") -> Media:
-    """What some bytes are; BadFile says why they are not kept. ``name`` tells apart only what has no signature."""
+    """What some bytes are, as a process of its own finds; BadFile says why they are not kept. ``name`` tells apart only
+    what has no signature."""
     if not data:
         raise BadFile("The file is empty.", code="bad_file_empty")
     if len(data) > MOST_BYTES:
@@ -91,6 +95,14 @@ def recognise(data: bytes, name: str = "") -> Media:
             "it where files of that size are kept and link it from here.",
             code="file_large",
         )
+    about, out = apart.do("recognise", {"name": name[:500]}, data, seconds=SECONDS)
+    return Media(
+        data if about["same"] else out, about["type"], about["ending"], about["width"], about["height"]
+    )
+
+
+def recognise_here(data: bytes, name: str = "") -> Media:
+    """As ``recognise``, in this very process: for ``apart`` only."""
     picture = _picture(data)
     if picture is not None:
         return picture
@@ -140,16 +152,28 @@ def _picture(data: bytes) -> Media | None:
 
 
 def at_width(data: bytes, width: int) -> bytes | None:
-    """A picture made smaller, as WebP; None if it moves, cannot be read, or comes out no smaller."""
+    """A picture made smaller, as WebP; None if it moves, cannot be read, or comes out no smaller. One is made at a
+    time; TooMany if there is no room to wait."""
+    try:
+        about, out = apart.do("at_width", {"width": width}, data, seconds=SECONDS)
+    except (BadFile, apart.OverTime):
+        return None
+    return out if about["made"] else None
+
+
+def at_width_here(data: bytes, width: int) -> bytes | None:
+    """As ``at_width``, in this very process: for ``apart`` only."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # its size was looked at when it came
             image = Image.open(io.BytesIO(data), formats=list(_PICTURES))
             if getattr(image, "n_frames", 1) > 1:
                 return None
-            upright = ImageOps.exif_transpose(image)
-            upright = upright.convert(
-                "RGBA" if "A" in upright.getbands() or "transparency" in image.info else "RGB"
+            if image.size[0] * image.size[1] > MOST_PIXELS:
+                return None
+            ImageOps.exif_transpose(image, in_place=True)
+            upright = image.convert(
+                "RGBA" if "A" in image.getbands() or "transparency" in image.info else "RGB"
             )
             upright.thumbnail((width, 100_000), Image.Resampling.LANCZOS)
             made = io.BytesIO()
@@ -163,7 +187,7 @@ def _drawing(data: bytes) -> Media:
     """An SVG without what is no drawing: scripts, foreign content, events, addresses that lead out."""
     try:
         root = fromstring(data, forbid_dtd=False)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError, RecursionError) as fault:
+    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError, RecursionError) as fault:
         raise BadFile(f"The SVG cannot be read: {fault}.", code="bad_svg") from fault
     if root.tag != f"{_SVG}svg":
         raise BadFile("The file is XML, but its root is no <svg> of SVG's own namespace.", code="bad_svg")

@@ -10,13 +10,19 @@ from typing import Literal
 from rdflib import Graph, URIRef
 from rdflib import Literal as Words
 from rdflib.namespace import RDF, SKOS
+from rdflib.plugins.shared.jsonld import context as context_module
 
 from mokuji.core.errors import BadText
+from mokuji.core.text.scan import check as check_text
+from mokuji.formats import apart
 
 Form = Literal["turtle", "json-ld"]
 MEDIA = {"turtle": "text/turtle", "json-ld": "application/ld+json"}
 LARGEST = 5_000_000
 """Most characters that are read."""
+SECONDS = 30.0
+"""So long reading may take."""
+_ELSEWHERE = "The JSON-LD names a context elsewhere, and nothing is fetched. Write the context into the text."
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,17 +61,37 @@ def write(concepts: Iterable[Concept], scheme: str, title: str, form: Form) -> s
 
 
 def read(data: str, form: Form) -> list[Concept]:
-    """The concepts of a text, by name. BadText says what is wrong with it.
+    """The concepts of a text, by name. BadText says what is wrong with it, OverTime that it takes too long.
 
-    Of labels in several languages the one without a language counts, else the first by language.
+    Of labels in several languages the one without a language counts, else the first by language. It is read by a
+    process of its own, which loads nothing: no context, no ontology, whatever the text names.
     """
     if len(data) > LARGEST:
         raise BadText(f"The text has {len(data):,} characters; {LARGEST:,} is the most.", code="text_large")
+    check_text(data)
+    _, found = apart.do("skos", {"form": form}, data.encode(), seconds=SECONDS)
+    told = (
+        Concept(a, name, tuple(others), d, tuple(wider)) for a, name, others, d, wider in json.loads(found)
+    )
+    return [each for each in told if _check_concept(each)]
+
+
+def _check_concept(concept: Concept) -> bool:
+    """True; BadText if it holds what cannot be stored: an escape may name what could not be typed."""
+    for words in (concept.name, concept.definition, *concept.other_names):
+        check_text(words)
+    return True
+
+
+def read_here(data: str, form: Form) -> list[Concept]:
+    """As ``read``, in this very process: for ``apart`` only."""
     if form == "json-ld":
         _check_contexts(data)
     graph = Graph()
     try:
         graph.parse(data=data, format=form)
+    except BadText:
+        raise
     except Exception as fault:  # rdflib's parsers raise what their tokenizers do
         first = str(fault).strip().splitlines()[0] if str(fault).strip() else type(fault).__name__
         raise BadText(f"This is no {form.capitalize()}: {first[:200]}") from fault
@@ -87,24 +113,41 @@ def read(data: str, form: Form) -> list[Concept]:
     return sorted(found, key=lambda each: (each.name, each.address))
 
 
+def _refuse(*_: object, **__: object) -> None:
+    """In the place of what loads documents for JSON-LD (“documentLoader” in its API): nothing is ever loaded."""
+    raise BadText(_ELSEWHERE)
+
+
+context_module.source_to_json = _refuse  # type: ignore[assignment, attr-defined]
+
+
 def _check_contexts(data: str) -> None:
-    """BadText if a JSON-LD text would have its reader fetch something."""
+    """BadText if a JSON-LD text would have its reader fetch something. What is overlooked here is refused by
+    ``_refuse``; this gives the sentence."""
     try:
         pending = [json.loads(data)]
-    except ValueError as fault:
+    except (ValueError, RecursionError) as fault:
         raise BadText(f"This is no JSON: {fault}.") from fault
     while pending:
         value = pending.pop()
         if isinstance(value, list):
             pending += value
         elif isinstance(value, dict):
-            context = value.get("@context")
-            contexts = context if isinstance(context, list) else [context]
-            if "@import" in value or any(isinstance(each, str) for each in contexts):
-                raise BadText(
-                    "The JSON-LD names a context elsewhere, and nothing is fetched. Write the context into the text."
-                )
+            if "@import" in value or _named(value.get("@context")):
+                raise BadText(_ELSEWHERE)
             pending += value.values()
+
+
+def _named(context: object) -> bool:
+    """Whether a context is named, rather than written out: alone, or in lists of lists."""
+    waiting = [context]
+    while waiting:
+        value = waiting.pop()
+        if isinstance(value, str):
+            return True
+        if isinstance(value, list):
+            waiting += value
+    return False
 
 
 def _words(graph: Graph, subject: URIRef, predicate: URIRef) -> list[str]:

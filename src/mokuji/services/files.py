@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from typing import Literal
 
 from mokuji.core import files as naming
-from mokuji.core.errors import Collision, Missing, Refused
+from mokuji.core.errors import Collision, Missing, Refused, TooMany
 from mokuji.core.files import destination as destination
 from mokuji.core.policy import Act, Actor
 from mokuji.core.spans import Lines
@@ -229,7 +229,10 @@ def scaled(desk: Desk, file: StoredFile, width: int) -> bytes | None:
         if found is not None:
             return found or None
         data = stored.data(connection, file.hash)
-    made = at_width(data, width)
+    try:
+        made = at_width(data, width)
+    except TooMany:
+        return None  # the reader gets the picture as it is
     with writing(desk.engine) as connection:
         # That there is none is kept, too: finding it out takes as long.
         stored.keep_scaled(connection, file.hash, width, made or b"")

@@ -13,7 +13,17 @@ from typing import Any, Literal
 
 from mokuji.core.errors import BadFields, BadFile, BadName, Forbidden, Missing
 from mokuji.core.policy import Act, Actor, may
-from mokuji.core.sources import FIELDS, LONGEST, Near, as_json, formatted, free_name, near, with_words
+from mokuji.core.sources import (
+    FIELDS,
+    LONGEST,
+    Near,
+    as_json,
+    fault_of,
+    formatted,
+    free_name,
+    near,
+    with_words,
+)
 from mokuji.core.spans import Lines
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.text.pointers import source_key
@@ -197,6 +207,8 @@ def save(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new:
     told, wrong = with_words(known.fields if known else {}, {f: fields.get(f, "") for f in FIELDS})
     if len(as_json(told)) > LONGEST:
         wrong["title"] = f"A source has {LONGEST:,} characters at most."
+    if fault := fault_of(told):
+        wrong["title"] = f"The source cannot be kept: {fault}"
     if wrong:
         raise BadFields(wrong)
     if known is not None:
@@ -232,7 +244,7 @@ def bring(desk: Desk, actor: Actor, data: bytes) -> Imported:
         same: list[str] = []
         other: list[str] = []
         for typed, item in told.items:
-            name = "-".join(typed.split())
+            name = "-".join(typed.split())[:200]
             try:
                 name = check_name("source", name) if name else free_name(item, keys)
             except BadName:

@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 from typing import ClassVar
 
 from mokuji.core import files as naming
-from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.errors import BadFields, Forbidden, Missing, Refused
 from mokuji.core.phrases import Phrase
 from mokuji.core.plan import Plan
 from mokuji.core.plans.things import change_thing, remove_thing
 from mokuji.core.policy import Act, PersonAct, may_about
-from mokuji.core.sources import as_json
+from mokuji.core.sources import as_json, fault_of
 from mokuji.core.text.pointers import source_key
 from mokuji.core.things import Thing, defines_note
 from mokuji.core.wiki import Volume
@@ -184,7 +184,10 @@ class EditSource:
 
     def plan(self, scene: Scene) -> Plan:
         source = _source(scene, self.volume, self.source)
-        return change_thing(scene.wiki, self.act, source, (), content=as_json(json.loads(self.fields)))
+        fields = json.loads(self.fields)
+        if fault := fault_of(fields):
+            raise BadFields({"fields": f"The source cannot be kept: {fault}"})
+        return change_thing(scene.wiki, self.act, source, (), content=as_json(fields))
 
     def note(self, plan: Plan) -> Phrase:
         return f"Source “{plan.facts['to']}” edited"

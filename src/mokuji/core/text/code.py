@@ -7,6 +7,7 @@ languages look alike; what a sort looks like is for the style sheet.
 from __future__ import annotations
 
 import html
+from collections.abc import Callable
 from functools import lru_cache
 
 from pygments.lexer import Lexer
@@ -59,10 +60,13 @@ def _sort(token: _TokenType | None) -> str:
     return ""
 
 
-@lru_cache(maxsize=256)
-def coloured(code: str, language: str) -> str | None:
+Colour = Callable[[str, str], str | None]
+"""Makes HTML of code in a language, or nothing where it stays plain."""
+
+
+def colour_here(code: str, language: str) -> str | None:
     """Code as HTML with ``span`` by sort; None for a language that is not known, for very long code, and where a lexer
-    would lose some of it."""
+    would lose some of it. Some lexers take time that grows with the square of the code, or worse."""
     lexer = _lexer(language.lower()) if language and len(code) <= LONGEST else None
     if lexer is None:
         return None
@@ -80,6 +84,31 @@ def coloured(code: str, language: str) -> str | None:
         run += text
     out.append(_piece(last, run))
     return "".join(out)
+
+
+_by: list[Colour] = [colour_here]
+
+
+def colour_by(colour: Colour) -> None:
+    """Has code coloured by somebody else from now on: a server has it done where it can be stopped."""
+    _by[:] = [colour]
+
+
+@lru_cache(maxsize=512)
+def _lately(code: str, language: str, colour: Colour) -> str | None:
+    return colour(code, language)
+
+
+def forget() -> None:
+    """Forgets what was coloured."""
+    _lately.cache_clear()
+
+
+def coloured(code: str, language: str) -> str | None:
+    """Code as HTML with ``span`` by sort, as ``colour_here`` says; what was coloured lately is remembered."""
+    if not language or len(code) > LONGEST or _lexer(language.lower()) is None:
+        return None
+    return _lately(code, language, _by[0])
 
 
 def _piece(sort: str, text: str) -> str:

@@ -38,6 +38,11 @@ def upgrade() -> None:
             change_set bigint NOT NULL REFERENCES change_set (id) ON DELETE CASCADE,
             PRIMARY KEY (person, change_set))"""
     )
+    # JSON may say NUL where a text cannot; such sources came in before they were looked at.
+    op.execute(
+        r"""UPDATE source SET fields = replace(CAST(fields AS text), '\u0000', '\ufffd')::json
+        WHERE position('\u0000' in CAST(fields AS text)) > 0"""
+    )
     op.execute("ALTER TABLE session ADD COLUMN seen timestamp with time zone NOT NULL DEFAULT now()")
     op.execute("CREATE INDEX session_person ON session (person)")
     op.execute(
