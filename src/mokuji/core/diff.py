@@ -1,16 +1,21 @@
 """What differs: the lines that edits touch, and two texts line by line with their changed words.
 
-The comparison of sequences is Python's ``difflib``; texts too large for it
-are compared without word marks, so that time stays bounded.
+The comparison of sequences is Python's ``difflib``, whose blocks read well; where
+lines or words repeat so often that it would take for ever, the longest common
+subsequence that rapidfuzz finds. Texts too large for either are compared without
+word marks, so that time stays bounded.
 """
 
 from __future__ import annotations
 
 import difflib
 import re
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import accumulate, groupby
+
+from rapidfuzz.distance import LCSseq
 
 from mokuji.core.edits import Edit, apply
 from mokuji.core.spans import Lines, Span
@@ -19,7 +24,11 @@ LONGEST_WORDS = 4000
 """Most code points of a changed passage in which words are marked."""
 LARGEST_TABLE = 4_000_000
 """Most pairs of lines that are looked at; beyond, the middle of two texts is one changed passage."""
+MOST_EQUAL = 40_000
+"""Most pairs of equal lines or words that difflib looks at: it does so again for each block that it finds."""
 _WORD = re.compile(r"\w+|\s+|[^\w\s]")
+Opcode = tuple[str, int, int, int, int]
+"""What becomes of a range of one sequence: ``equal``, ``replace``, ``delete`` or ``insert``, and both ranges."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +47,29 @@ class ChangedLine:
     before: tuple[Piece, ...]
     after: tuple[Piece, ...]
     where: str
+
+
+def opcodes(old: Sequence[str], new: Sequence[str]) -> list[Opcode]:
+    """How one sequence becomes the other, as difflib says it."""
+    counts = Counter(old)
+    if sum(counts[each] for each in new) <= MOST_EQUAL:
+        return list(difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes())
+    found: list[Opcode] = []
+    for each in LCSseq.opcodes(old, new):
+        last = found[-1] if found else ("equal", 0, 0, 0, 0)
+        kind = "equal" if each.tag == "equal" else "replace"
+        if found and (last[0] == "equal") == (kind == "equal"):
+            found[-1] = (kind, last[1], each.src_end, last[3], each.dest_end)
+        else:
+            found.append((kind, each.src_start, each.src_end, each.dest_start, each.dest_end))
+    return [_as_difflib(each) for each in found]
+
+
+def _as_difflib(code: Opcode) -> Opcode:
+    kind, i1, i2, j1, j2 = code
+    if kind == "replace" and (i1 == i2 or j1 == j2):
+        kind = "insert" if i1 == i2 else "delete"
+    return kind, i1, i2, j1, j2
 
 
 def near(pieces: Sequence[Piece], reach: int = 56) -> tuple[Piece, ...]:
@@ -176,9 +208,8 @@ def _same(lines: Sequence[str], line: int) -> Passage:
 def _middle(old: list[str], new: list[str], head: int) -> list[Passage]:
     if len(old) * len(new) > LARGEST_TABLE:
         return list(_changed(old, new, head + 1))
-    matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
     passages: list[Passage] = []
-    for tag, i1, i2, j1, j2 in matcher.get_opcodes():
+    for tag, i1, i2, j1, j2 in opcodes(old, new):
         if tag == "equal":
             passages.append(_same(new[j1:j2], head + j1 + 1))
         else:
@@ -209,7 +240,7 @@ def _mark(old: str, new: str) -> tuple[tuple[Piece, ...], tuple[Piece, ...]]:
     a, b = _WORD.findall(old), _WORD.findall(new)
     before: list[Piece] = []
     after: list[Piece] = []
-    for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, a, b, autojunk=False).get_opcodes():
+    for tag, i1, i2, j1, j2 in opcodes(a, b):
         before.append(Piece("".join(a[i1:i2]), tag != "equal"))
         after.append(Piece("".join(b[j1:j2]), tag != "equal"))
     return _tidy(before), _tidy(after)
@@ -228,8 +259,7 @@ def as_edits(before: str, after: str) -> tuple[Edit, ...]:
     if len(middle_old) * len(middle_new) > LARGEST_TABLE:
         codes = [("replace", 0, len(middle_old), 0, len(middle_new))]
     else:
-        matcher = difflib.SequenceMatcher(None, middle_old, middle_new, autojunk=False)
-        codes = list(matcher.get_opcodes())
+        codes = opcodes(middle_old, middle_new)
     found: list[Edit] = []
     for tag, i1, i2, j1, j2 in codes:
         if tag == "equal":
@@ -259,7 +289,7 @@ def _differing(text: str, span: Span, words: str) -> list[Edit]:
     places = list(accumulate(map(len, a), initial=start))
     return [
         Edit(Span(places[i1], places[i2]), "".join(b[j1:j2]))
-        for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, a, b, autojunk=False).get_opcodes()
+        for tag, i1, i2, j1, j2 in opcodes(a, b)
         if tag != "equal"
     ]
 
@@ -274,7 +304,7 @@ def matching(old: Sequence[Mark], new: Sequence[Mark]) -> dict[int, int]:
     found: dict[int, int] = {}
     a = [id_ or key for id_, key, _ in old]
     b = [id_ or key for id_, key, _ in new]
-    for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, a, b, autojunk=False).get_opcodes():
+    for tag, i1, i2, j1, j2 in opcodes(a, b):
         if tag == "equal":
             found.update(zip(range(i1, i2), range(j1, j2), strict=True))
         elif tag == "replace" and i2 - i1 == j2 - j1:

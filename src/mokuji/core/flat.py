@@ -206,7 +206,7 @@ class Flattener:
         words = whole[len(before) : len(whole) - len(behind)]
         end = front_edit.line_end(page.text)
         # An empty line has no lead but for the marks of quotations.
-        words = re.sub(r"(?<=\n)([ \t>]*?)[ \t]+(?=\n)", r"\1", words)
+        words = re.sub(r"(?<=\n)[ \t>]++(?=\n)", lambda lead: lead[0].rstrip(" \t"), words)
         return words.replace("\n", end)
 
     def _apart(self, index: int) -> tuple[str, Span | None, Span | None]:
@@ -377,6 +377,6 @@ def _deeper(text: str, span: Span, end: int, level: int, shift: int) -> tuple[Sp
     words = text[span.start : end]
     if "\n" in words or "\r" in words:
         raise Left("an underlined heading of several lines stands in it")
-    line_end = re.search(r"[\r\n]*\Z", span.of(text))
-    tail = line_end[0] if line_end is not None else ""
+    whole = span.of(text)
+    tail = whole[len(whole.rstrip("\r\n")) :]
     return span, f"{'#' * wanted} {words}{tail}"

@@ -248,15 +248,18 @@ class _Looker:
 
     def _over_lines(self, first: tuple[int, int], second: tuple[int, int]) -> None:
         data = self._lifted.data
-        last = re.search(r"([^\W\d_]+)\s*\Z", data[first[0] : first[1]].decode())
+        said_before = data[first[0] : first[1]].decode().rstrip()
+        # From its end, since a search would begin at each letter.
+        last = re.match(r"[^\W\d_]+", said_before[::-1])
         text = data[second[0] : second[1]].decode()
         begin = re.match(r"[^\W\d_]+\b", text)
-        if last is None or begin is None or not _same(last[1], begin[0]):
+        word = last[0][::-1] if last is not None else ""
+        if not word or begin is None or not _same(word, begin[0]):
             return
-        start = first[0] + len(data[first[0] : first[1]].decode()[: last.start()].encode())
+        behind = first[0] + len(said_before.encode())
+        start = behind - len(word.encode())
         stop = second[0] + len(begin[0].encode())
-        behind = start + len(last[1].encode())
-        said = f"“{last[1]}” stands here twice."
+        said = f"“{word}” stands here twice."
         self._say("word_twice", said, start, stop, ("Take one out", behind, stop, ""))
 
     def _twice(self, start: int, end: int) -> None:

@@ -147,12 +147,20 @@ class Reader:
 
 def _plain(html: str) -> str:
     """HTML without what may differ: anchors of headings, white space outside of code, whether an item is tight."""
-    pieces = re.split(r"(<pre\b.*?</pre>)", html, flags=re.DOTALL)
-    return "".join(each if n % 2 else _plainly(each) for n, each in enumerate(pieces)).strip(" ¶")
+    pieces: list[str] = []
+    at = 0
+    for opening in re.finditer(r"<pre\b", html):
+        end = html.find("</pre>", opening.end())
+        if end < 0:
+            break
+        if opening.start() >= at:
+            pieces += [_plainly(html[at : opening.start()]), html[opening.start() : end + 6]]
+            at = end + 6
+    return "".join([*pieces, _plainly(html[at:])]).strip(" ¶")
 
 
 def _plainly(html: str) -> str:
-    html = re.sub(r'<span class="slot">(.*?)</span>', r"\1", html)
+    html = re.sub(r'<span class="slot">([^<]*+)</span>', r"\1", html)
     html = re.sub(r'(<h\d) id="[^"]*"', r"\1", html)
     html = re.sub(r"</p>\s*(?=</li>|</dd>|<[ou]l\b)", "", html)
     html = re.sub(r"<p>", "", html).replace("</p>", "¶")
@@ -160,4 +168,4 @@ def _plainly(html: str) -> str:
     html = re.sub(
         r" ?(</?(?:ul|ol|li|dl|dt|dd|table|thead|tbody|tr|t[hd]|blockquote|h\d|hr)\b[^>]*>|¶) ?", r"\1", html
     )
-    return re.sub(r"\A +| +\Z", "", html)
+    return html.strip(" ")

@@ -257,7 +257,7 @@ def _places(item: Item) -> Iterator[str]:
 
 def as_text(item: Item) -> str:
     """The same as plain words."""
-    return html.unescape(re.sub(r"<[^>]*>", "", formatted(item)))
+    return html.unescape(re.sub(r"<[^<>]*+>", "", formatted(item)))
 
 
 def near(items: Mapping[str, Item]) -> list[Near]:

@@ -155,6 +155,8 @@ class _Weaver:
     faults: dict[int, list[Fault]] = field(default_factory=dict)
     _taken: set[str] = field(default_factory=set)
     _notes: list[_Used] = field(default_factory=list)
+    _numbers: dict[tuple[int, str], int] = field(default_factory=dict)
+    """Numbers of footnotes by their instance and label; sources belong to none (0)."""
     _lists: int = 0
 
     def root(self, instance: Instance) -> str:
@@ -226,23 +228,32 @@ class _Weaver:
 
     def _cited(self, frame: _Frame, piece: Cited) -> str:
         key = source_key(piece.name)
-        for number, used in enumerate(self._notes, 1):
-            if used.source is not None and used.label == key:
-                used.uses += 1
-                return note_use(number, used.uses)
+        used = self._again(0, key)
+        if used:
+            return used
         body = self.show.source(piece.name)
         if body is None:
             return no_source(piece.name)
-        self._notes.append(_Used(frame.instance, frame, key, 1, body))
+        return self._first(0, _Used(frame.instance, frame, key, 1, body))
+
+    def _again(self, instance: int, label: str) -> str:
+        """A further use of a footnote or source; empty if it is the first."""
+        number = self._numbers.get((instance, label), 0)
+        if not number:
+            return ""
+        used = self._notes[number - 1]
+        used.uses += 1
+        return note_use(number, used.uses)
+
+    def _first(self, instance: int, used: _Used) -> str:
+        self._notes.append(used)
+        self._numbers[instance, used.label] = len(self._notes)
         return note_use(len(self._notes), 1)
 
     def _note(self, frame: _Frame, piece: Note) -> str:
-        for number, used in enumerate(self._notes, 1):
-            if used.source is None and used.instance is frame.instance and used.label == piece.label:
-                used.uses += 1
-                return note_use(number, used.uses)
-        self._notes.append(_Used(frame.instance, frame, piece.label, 1))
-        return note_use(len(self._notes), 1)
+        # Footnotes belong to the instance that they stand in, which lives as long as the page is woven.
+        of = id(frame.instance)
+        return self._again(of, piece.label) or self._first(of, _Used(frame.instance, frame, piece.label, 1))
 
     def _open(self, frame: _Frame, place: Open) -> str:
         token = frame.instance.tokens[place.index]

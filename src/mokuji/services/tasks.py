@@ -128,8 +128,9 @@ def listing(
         pages = sight.wiki.pages({each.page for each in found})
         known = people.names_by_handle(connection)
         groups: dict[str, list[Shown]] = {}
+        lines = _lines(pages)
         for each in found[:SCREEN]:
-            shown = _shown(actor, pages[each.page], each.number, by_id)
+            shown = _shown(actor, pages[each.page], each.number, by_id, lines)
             if shown is not None:
                 groups.setdefault(_group(shown, by, today, by_id, known, each.category), []).append(shown)
         counts = stored.days(connection, inside, wanted.person, today + timedelta(days=STRIP))
@@ -192,7 +193,14 @@ def _strip(counts: Mapping[date, int], today: date) -> tuple[Day, ...]:
     return (Day(None, late), *(Day(day, counts.get(day, 0)) for day in days))
 
 
-def _shown(actor: Actor, page: Page, number: int, volumes: Mapping[int, Volume]) -> Shown | None:
+def _lines(pages: Mapping[int, Page]) -> dict[int, Lines]:
+    """Where the lines of pages begin, once a page, however many tasks it has."""
+    return {id_: Lines(page.text) for id_, page in pages.items()}
+
+
+def _shown(
+    actor: Actor, page: Page, number: int, volumes: Mapping[int, Volume], lines: Mapping[int, Lines]
+) -> Shown | None:
     listed = page.content.tasks
     if number >= len(listed):
         return None
@@ -201,7 +209,7 @@ def _shown(actor: Actor, page: Page, number: int, volumes: Mapping[int, Volume])
     return Shown(
         number,
         page.head,
-        Lines(page.text).position(task.box.start).line,
+        lines[page.head.id].position(task.box.start).line,
         plain_words(page, task),
         task.done,
         task.priority,

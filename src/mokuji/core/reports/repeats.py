@@ -25,7 +25,7 @@ _END = r"(?:\r\n|\n|\r)"
 _FRONT = re.compile(rf"\A\ufeff?---[ \t]*{_END}(?:.*?{_END})??(?:---|\.\.\.)[ \t]*(?:{_END}|\Z)", re.DOTALL)
 _FENCE = re.compile(r"[ \t>]{0,12}(`{3,}|~{3,})")
 _LINE = re.compile(r"[^\r\n]*(?:\r\n|\n|\r|\Z)")
-_NO_TEXT = re.compile(r"(?:\s|#+[^\r\n]*|\[\[[^\]\r\n]*\]\]|<!--[^>]*-->|[-*_|:]{3,})*\Z")
+_NO_TEXT = re.compile(r"(?:\s++|#[^\r\n]*+|\[\[[^\]\r\n]*+\]\]|<!--(?:(?!-->)[^>])*+-->|[-*_|:]{3,}+)*+\Z")
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,9 +35,9 @@ _NOTE = re.compile(r"\[\^[^\s\[\]^]+\]")
 _MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")
 # The bars at the ends of a table row part no cells.
 _ROW_START, _ROW_END = re.compile(r"\A\s*\|"), re.compile(r"\|\s*\Z")
-_RULE_ROW = re.compile(r"\|?(?:\s*:?-{3,}:?\s*\|)+\s*(?::?-{3,}:?)?")
+_RULE_ROW = re.compile(r"(?:\|\s*+|(?<![\s:-])\s*+)(?::?-{3,}+:?\s*+\|\s*+)+(?::?-{3,}+:?)?")
 # The end of a reference at the start of a fragment, when its beginning is cut off.
-_CUT_REFERENCE = re.compile(r"\A[^\[\]]*?(?=[^\[\]|]*\]\])")
+_CUT_REFERENCE = re.compile(r"[^\[\]]*+(?=\]\])")
 _ESCAPE = re.compile(r"\\([!-/:-@\[-`{-~])")
 
 
@@ -82,10 +82,13 @@ def excerpt(window: str, span: Span, words: str | None = None) -> Excerpt:
 
 def fragment(text: str) -> str:
     """A piece cut anywhere from a text, as plain words on one line; what was cut in two stays readable."""
-    text = _CUT_REFERENCE.sub("", _RULE_ROW.sub(" ", text), count=1)
+    text = _RULE_ROW.sub(" ", text)
+    cut = _CUT_REFERENCE.match(text)
+    if cut is not None:
+        text = text[cut[0].rfind("|") + 1 :]
     lines = (_LINE_HEAD.sub("", line) for line in text.splitlines())
     return (
-        re.sub(r"(?:\s*·\s*)+", " · ", _clean("\n".join(lines)))
+        re.sub(r"(?<!\s)\s*+(?:·\s*+)+", " · ", _clean("\n".join(lines)))
         .strip(" ·")
         .replace("[[", "")
         .replace("]]", "")
@@ -109,7 +112,7 @@ def _clean(piece: str) -> str:
     piece = _REFERENCE.sub(lambda found: _words(found[0]), piece)
     piece = _NOTE.sub("", _LINK.sub(r"\1", piece))
     piece = re.sub(r"(?:\r\n|\n|\r)[ \t]*>?[ \t]*", " ", piece)
-    piece = re.sub(r"\s*(?<!\\)\|\s*", " · ", piece)
+    piece = re.sub(r"(?<!\\)\|", " · ", piece)
     return re.sub(r"\s+", " ", _ESCAPE.sub(r"\1", _MARKUP.sub("", piece)))
 
 

@@ -19,7 +19,7 @@ from functools import partial
 from mokuji.core.text.parser import Event, events_with_ranges, tag_name
 from mokuji.core.text.slots import Escaped, Piece, Slot, Use, every, expand, given, parse
 
-_LEAD = re.compile(r"(?:[ \t]|>|(?:[-*+]|\d{1,9}[.)])(?=[ \t]))*")
+_LEAD = re.compile(rb"(?:[ \t]|>|(?:[-*+]|\d{1,9}[.)])(?=[ \t]))*")
 _MARK = re.compile(r"[^\s>]")
 _BAR = re.compile(r"\\.|\|", re.DOTALL)
 _FENCE = re.compile(rb"[ \t>]*(?:(?:[-*+]|\d{1,9}[.)])[ \t]+)*(`{3,}|~{3,})")
@@ -139,18 +139,24 @@ def _form(slots: Mapping[str, Slot], pieces: Sequence[Piece], prefix: str) -> Fo
     data = b"".join(marked)
     looked = _Looker(data, starts, pieces)
     looked.look(events_with_ranges(data.decode()))
-    lines = [_lead(data, start) for start in starts]
+    lines = _leads(data, starts)
     places = tuple(
         (looked.where.get(n, Where.FLOW), lines[n], looked.inside.get(n, -1)) for n in range(len(pieces))
     )
     return Form(slots, tuple(pieces), places, tuple(looked.codes), _order(pieces, starts, data, looked.codes))
 
 
-def _lead(data: bytes, start: int) -> str:
-    """What stands before further lines of a value: list marks of its line as spaces, marks of quotations as such."""
-    line = max(data.rfind(b"\n", 0, start), data.rfind(b"\r", 0, start)) + 1
-    lead = _LEAD.match(data[line:start].decode())
-    return _MARK.sub(" ", lead[0]) if lead is not None else ""
+def _leads(data: bytes, starts: Sequence[int]) -> list[str]:
+    """What stands before further lines of each value: list marks of its line as spaces, marks of quotations as such.
+    Of a line with many slots the beginning is looked for once."""
+    found: list[str] = []
+    line = seen = 0
+    for start in starts:
+        line = max(line, data.rfind(b"\n", seen, start) + 1, data.rfind(b"\r", seen, start) + 1)
+        seen = start
+        lead = _LEAD.match(data, line, start)
+        found.append(_MARK.sub(" ", lead[0].decode()) if lead is not None else "")
+    return found
 
 
 def _order(

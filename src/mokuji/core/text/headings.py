@@ -14,8 +14,6 @@ from mokuji.core.text.reference import Kind, Reference, plain
 from mokuji.core.text.slots import unmasked
 
 _MARKS = re.compile(r"#{1,6}[ \t]+")
-# A heading's attributes, and the closing marks that may stand before them.
-_TAIL = re.compile(r"[ \t]*(?:[ \t]#+)?[ \t]*(?:\{[^{}\r\n]*\})?[ \t]*\Z")
 _LINE_END = re.compile(r"\r\n|\n|\r")
 
 
@@ -131,8 +129,20 @@ def typed_span(text: str, heading: Heading) -> Span:
     lead = _MARKS.match(line)
     if lead is not None:
         start += lead.end()
-    tail = _TAIL.search(text[start:end])
-    return Span(start, start + tail.start() if tail is not None else end)
+    return Span(start, start + _without_tail(text[start:end]))
+
+
+def _without_tail(line: str) -> int:
+    """How far a heading goes without its attributes, and the closing marks that may stand before them."""
+    rest = line.rstrip(" \t")
+    if rest.endswith("}"):
+        at = rest.rfind("{")
+        if at >= 0 and not {"}", "\n", "\r"} & set(rest[at + 1 : -1]):
+            rest = rest[:at].rstrip(" \t")
+    bare = rest.rstrip("#")
+    if bare != rest and bare.endswith((" ", "\t")):
+        rest = bare.rstrip(" \t")
+    return len(rest)
 
 
 def section_end(text: str, all_headings: Sequence[Heading], index: int) -> int:

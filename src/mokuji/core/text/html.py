@@ -31,8 +31,8 @@ from mokuji.core.text.slots import Piece as Slotted
 from mokuji.core.text.writer import Diagram, File, Rules, Writer, box
 from mokuji.core.wiki import Page
 
-_TAG = re.compile(r"<[^>]*>")
-_UNREAD = re.compile(r"<annotation\b[^>]*>.*?</annotation>", re.DOTALL)
+_TAG = re.compile(r"<[^<>]*+>")
+_UNREAD = re.compile(r"<annotation\b[^<>]*+>[^<]*+</annotation>")
 _TAGS = set(
     (
         "a abbr b bdi bdo blockquote br caption cite code col colgroup dd del details dfn div dl "

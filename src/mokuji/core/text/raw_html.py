@@ -7,8 +7,8 @@ cannot swallow the page. Cleaning what may stand is nh3's work, later.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Iterator, Sequence
+from typing import Any, AnyStr
 
 from mokuji.core.text.parser import tag_name
 
@@ -20,16 +20,38 @@ _TAG = re.compile(
     r"(?:\s++[A-Za-z_:][A-Za-z0-9_.:-]*+(?:\s*+=\s*+(?:\"[^\"]*+\"|'[^']*+'|[^\s\"'=<>`]++))?+)*+"
     r"\s*+(/?)>"
 )
-_COMMENT = re.compile(r"<!--.*?-->", re.DOTALL)
 _VOID = frozenset(
     ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"]
 )
 _INLINE = {"Emphasis", "Strong", "Strikethrough", "Superscript", "Subscript", "Link", "Image"}
 
 
+def comments(raw: AnyStr) -> Iterator[tuple[int, int]]:
+    """Where the comments of some HTML begin and end. Found by their ends: an expression would look for the end of each
+    that has none to the end of the text, and then again for the next."""
+    opening, closing = (b"<!--", b"-->") if isinstance(raw, bytes) else ("<!--", "-->")
+    at = raw.find(opening)
+    while at >= 0:
+        end = raw.find(closing, at + 4)
+        if end < 0:
+            return
+        yield at, end + 3
+        at = raw.find(opening, end + 3)
+
+
+def without_comments(raw: str) -> str:
+    """Some HTML, its comments taken out."""
+    pieces: list[str] = []
+    at = 0
+    for start, end in comments(raw):
+        pieces.append(raw[at:start])
+        at = end
+    return "".join([*pieces, raw[at:]])
+
+
 def block_stands(raw: str) -> bool:
     """Whether a block of HTML is closed in itself and not nested too deep."""
-    raw = _COMMENT.sub("", raw)
+    raw = without_comments(raw)
     stack: list[str] = []
     at = 0
     for found in _TAG.finditer(raw):

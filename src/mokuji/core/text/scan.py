@@ -30,6 +30,7 @@ from mokuji.core.text.marks import Mark, marks
 from mokuji.core.text.parser import Event, events_with_ranges
 from mokuji.core.text.parts import Part, parts
 from mokuji.core.text.pointers import Cite, Handle, pointers
+from mokuji.core.text.raw_html import comments
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.slots import NO_SLOTS, Declared, declared, masked, parse, unmasked
 from mokuji.core.text.tasks import Task, tasks
@@ -40,13 +41,15 @@ LARGEST = 2_000_000
 """Most code points of a page."""
 
 
-_COMMENT = re.compile(rb"<!--.*?-->", re.DOTALL)
 _IN_HTML = re.compile(rb"\[\[[^\[\]\r\n]+\]\]")
 
 
-def _blank(found: re.Match[bytes]) -> bytes:
-    """Brackets in a comment are meant to be out of sight."""
-    return b" " * len(found[0])
+def _seen(raw: bytes) -> bytes:
+    """Some HTML with its comments blank: brackets in them are meant to be out of sight."""
+    seen = bytearray(raw)
+    for start, end in comments(raw):
+        seen[start:end] = b" " * (end - start)
+    return bytes(seen)
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +165,7 @@ def _explain(
     in_html = [
         (low + found.start(), low + found.end())
         for low, high in cover.html
-        for found in _IN_HTML.finditer(_COMMENT.sub(_blank, data[low:high]))
+        for found in _IN_HTML.finditer(_seen(data[low:high]))
     ]
     edges = {edge for pair in (*lost, *in_html) for edge in pair} | set(unclosed)
     places = code_points(data, edges)

@@ -7,6 +7,7 @@ first of all, ``due:`` before a day of the calendar. ``@`` names a person here.
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -50,8 +51,15 @@ def tasks(
     back = {edge: lifted.origin(edge) for each in found for edge in each[1:]}
     places = code_points(text[offset:].encode(), back.values())
     spans = [[offset + places[back[edge]] for edge in each[1:]] for each in found]
+    starts = [each.span.start for each in handles]
     return tuple(
-        _task(text, done, Span(at, box), Span(box, end), handles)
+        _task(
+            text,
+            done,
+            Span(at, box),
+            Span(box, end),
+            handles[bisect_left(starts, box) : bisect_left(starts, end)],
+        )
         for (done, *_), (at, box, end) in zip(found, spans, strict=True)
     )
 
@@ -74,12 +82,13 @@ def _collect(events: Sequence[Event]) -> Iterator[tuple[bool, int, int, int]]:
 
 
 def _task(text: str, done: bool, box: Span, words: Span, handles: Sequence[Handle]) -> Task:
+    """A task of which ``handles`` are those that stand in its words."""
     said = words.of(text).rstrip()
     words = Span(words.start, words.start + len(said))
     priority = _PRIORITY.match(said)
     due = _DUE.search(said)
     typed = Span(words.start + due.start(1), words.start + due.end(1)) if due is not None else None
-    people = [each.key for each in handles if words.start <= each.span.start < words.end]
+    people = [each.key for each in handles if each.span.start < words.end]
     return Task(
         done,
         box,
@@ -103,8 +112,9 @@ def _day(typed: str) -> date | None:
 
 def said(text: str, task: Task) -> str:
     """What a task says, in one line as typed, without priority, day and people."""
-    words = _PRIORITY.sub("", task.words.of(text), count=1)
-    words = _DUE.sub("", words)
+    words = task.words.of(text)
+    priority = _PRIORITY.match(words)
+    words = _DUE.sub("", words[priority.end() :] if priority is not None else words)
     return " ".join(words.split())
 
 

@@ -39,7 +39,6 @@ DITTO = "&quot;"
 """A ditto mark, as it stands in HTML."""
 _URL_SAFE = "!#$%&'()*+,-./:;=?@_~"
 _BARE = re.compile(r"(?:https?://|mailto:)[^\s<>\"“”]+")
-_TAIL = re.compile(r"(?:[?!.,:;*_~'\"]|&[0-9A-Za-z]+;)+\Z")
 _ALIGN = {"Left": ' align="left"', "Center": ' align="center"', "Right": ' align="right"', "None": ""}
 _BLOCKS = {
     "BlockQuote": "blockquote",
@@ -54,6 +53,26 @@ _INLINES = {
     "Superscript": "sup",
     "Subscript": "sub",
 }
+
+
+def _address_end(words: str) -> int:
+    """Where a bare address ends: before marks of punctuation, and before brackets that close what it does not open
+    (GitHub Flavored Markdown 0.29, 6.9, extended autolinks). From its end, so that each mark is looked at once."""
+    open_ = words.count("(") - words.count(")")
+    end = len(words)
+    while end:
+        last = words[end - 1]
+        if last == ";":
+            at = words.rfind("&", max(0, end - 40), end)
+            entity = at >= 0 and re.fullmatch(r"&[0-9A-Za-z]+;", words[at:end])
+            end = at if entity else end - 1
+        elif last in "?!.,:*_~'\"":
+            end -= 1
+        elif last == ")" and open_ < 0:
+            end, open_ = end - 1, open_ + 1
+        else:
+            break
+    return end
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +140,7 @@ class Writer:
         self.own: list[str] = []
         self.attributes: list[str] = []
         self.labels: list[str] = []
+        self._numbers: dict[str, int] = {}
         self.files: list[File] = []
         self.diagrams: list[Diagram] = []
         self.boxes: list[bool] = []
@@ -246,9 +266,7 @@ class Writer:
             address = found[0]
             if self._stand_in is not None and (cut := self._stand_in.search(address)):
                 address = address[: cut.start()]
-            address = _TAIL.sub("", address)
-            while address.endswith(")") and address.count(")") > address.count("("):
-                address = _TAIL.sub("", address[:-1])
+            address = address[: _address_end(address)]
             if not address.partition(":")[2].strip("/"):
                 continue
             self._out.append(html.escape(text[at : found.start()]))
@@ -301,9 +319,10 @@ class Writer:
         self._out.append(self._sort("f", self._number(label)))
 
     def _number(self, label: str) -> int:
-        if label not in self.labels:
+        number = self._numbers.setdefault(label, len(self.labels))
+        if number == len(self.labels):
             self.labels.append(label)
-        return self.labels.index(label)
+        return number
 
     def _sort(self, sort: str, number: int) -> str:
         """A stand-in of one sort."""
