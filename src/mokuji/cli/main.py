@@ -5,13 +5,13 @@ Exit status 0 done, 1 refused or failed with a sentence, 2 wrong use.
 
 from __future__ import annotations
 
+import os
 import signal
 import socket
+import subprocess
 import sys
-import threading
-import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
@@ -104,27 +104,63 @@ def _serve(desk: Desk, settings: Settings) -> None:
     from mokuji.services import hosting
 
     hosting.settle()
-    threading.Thread(target=_keep_house, args=(desk,), daemon=True).start()
-    typer.echo(f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)")
-    sys.stdout.flush()
     hosts = [settings.host, *filter(None, settings.hosts.split(","))]
-    run(create_app(desk, hosts), settings.host, settings.port, settings.proxies)
+    with _worker_beside(desk):
+        typer.echo(
+            f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)"
+        )
+        sys.stdout.flush()
+        run(create_app(desk, hosts), settings.host, settings.port, settings.proxies)
 
 
-def _keep_house(desk: Desk) -> None:
-    """What need not be waited for: search words after an act on many pages, and once a day the trash."""
-    from mokuji.services import acts
-    from mokuji.services.desk import catch_up
+@contextmanager
+def _worker_beside(desk: Desk) -> Iterator[None]:
+    """A worker in a process of its own, as long as this one lives: it ends when its standard input does."""
+    environment = {**os.environ, "MOKUJI_DATABASE_URL": desk.url, "MOKUJI_SECRET": desk.secret.decode()}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "mokuji.cli.main", "worker", "--beside"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.DEVNULL,
+        env=environment,
+        start_new_session=True,
+    )
+    try:
+        yield
+    finally:
+        process.terminate()
+        try:
+            process.wait(10)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
 
-    purged = 0.0
-    while True:
-        with suppress(MokujiError):
-            if not purged or time.monotonic() - purged > 24 * 60 * 60:
-                acts.purge(desk)
-                purged = time.monotonic()
-            while catch_up(desk):
-                pass
-        time.sleep(2)
+
+@app.command()
+@_sentences
+def worker(
+    beside: Annotated[
+        bool, typer.Option("--beside", hidden=True, help="End when standard input does.")
+    ] = False,
+) -> None:
+    """Do what takes long, such as large reports; a running server has a worker already, and more make it quicker."""
+    import asyncio
+
+    from mokuji.services import jobs
+
+    async def until_told() -> None:
+        stop = asyncio.Event()
+        loop = asyncio.get_running_loop()
+        for told in (signal.SIGINT, signal.SIGTERM):
+            loop.add_signal_handler(told, stop.set)
+        if beside:
+            # Nothing is ever sent: what can be read is the end.
+            loop.add_reader(sys.stdin.fileno(), stop.set)
+        await jobs.work(desk, stop)
+
+    with _desk(_settings(), "mokuji") as desk:
+        if not beside:
+            typer.echo("A worker is at work  (Ctrl-C stops it)")
+        asyncio.run(until_told())
 
 
 @app.command()

@@ -47,7 +47,7 @@ from mokuji.services.wishes import (
     Wish,
     root_of,
 )
-from mokuji.store import acting, files, history, people, trash
+from mokuji.store import acting, files, history, kept_reports, people, trash
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -395,6 +395,7 @@ def purge(desk: Desk) -> int:
     with writing_transaction(desk.engine, alone=True) as connection:
         pages = trash.purge(connection, before)
         files.forget(connection, before, desk.clock() - STAGED)
+        kept_reports.forget(connection, before)
         return pages
 
 

@@ -20,7 +20,7 @@ from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.notes import Reader
 from mokuji.store import pages, upkeep
 from mokuji.store import writing as store_writing
-from mokuji.store.database import Connection, Engine, reading, writing
+from mokuji.store.database import Connection, Engine, address_of, reading, writing
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 LONGEST_NOTE = 500
@@ -100,6 +100,11 @@ class Desk:
     demo: bool = False
     cache: Cache = field(default_factory=Cache)
     inserts: Kept = field(default_factory=Kept)
+
+    @property
+    def url(self) -> str:
+        """The address of the database, with its password: for a process that works on the same."""
+        return address_of(self.engine)
 
     def ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
         """The page compiled, from the cache if its revision is there."""

@@ -1,23 +1,27 @@
 """Upkeep: what there is to mend in a volume. Each report can be had a page at a time, by key.
 
 Orphans, what is out of reach and unwritten names are kept in step with every
-write (``store.upkeep``). The others read texts when they are asked for, page
-by page of the volume, and stop as soon as a screen is full.
+write (``store.upkeep``). The others read texts. They are made whole and kept: in
+a small volume at once, when somebody of the wiki looks and something was changed
+since; in a larger one by a job (``services.jobs``). Who has not signed in sees
+what is kept, and starts nothing.
 """
 
 from __future__ import annotations
 
+import hashlib
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from datetime import datetime
 
 from mokuji.core import names
 from mokuji.core.categories import tree
 from mokuji.core.errors import Missing
 from mokuji.core.flaws import SAID_BY_FLAWS, Flaw, Mend, flaws
 from mokuji.core.inserts import select
-from mokuji.core.policy import Act, Actor
+from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.reports import bare_mentions as mentions
 from mokuji.core.reports import own_addresses as addresses
 from mokuji.core.reports.files import files_used
@@ -36,10 +40,11 @@ from mokuji.formats.diagrams import Drawn, draw, known
 from mokuji.services.categories import CategoryScene
 from mokuji.services.desk import Desk, Sight, check, find_volume, refresh
 from mokuji.services.house_styles import found_in, style_of
+from mokuji.services.plain_data import structured, unstructured
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.rendering import LONGEST_DRAWING, diagram_problems
 from mokuji.services.templates import templates_of
-from mokuji.store import files, filings, pages, sources, things, unwritten, upkeep
+from mokuji.store import files, filings, jobs, kept_reports, pages, sources, things, unwritten, upkeep
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.upkeep import Counts as Counts
@@ -49,8 +54,16 @@ SCREEN = 50
 """How many findings one page of a report holds."""
 AT_ONCE = 200
 """How many texts are read at a time."""
-COUNTED_PAGES = 2_000
-"""In a volume of up to so many pages the reports that read texts are counted, too."""
+BETWEEN = 10
+"""After so many pages it is looked whether the time is over."""
+AT_ONCE_CHARACTERS = 250_000
+"""A volume with so many code points of text is small: its reports are made while somebody waits."""
+FEW_PAGES = 2_000
+"""With more pages a volume is large, whatever they hold."""
+MOST_KEPT = 5_000
+"""Most findings of one report that are kept."""
+SECONDS, WAITING_SECONDS = 600.0, 6.0
+"""After so long a job ends with what it found; after so long one that somebody waits for."""
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
 """How many places of a repeated passage are shown, and how much of its words."""
 MOST_LOST = 1_000
@@ -59,8 +72,6 @@ FILE_SPOTS = 8
 """How many places of a file are shown."""
 FEW_USERS = 5
 """Of a template with more users than that it is not asked whether these are notes only."""
-PARSED_PAGES = 200
-"""In a volume of up to so many pages the report that parses every text is counted, too."""
 SAMPLE = 500
 """How many pages tell which words are too common to be names."""
 REPORTS = {
@@ -84,6 +95,8 @@ REPORTS = {
     "categories": "materials",
 }
 """All reports, with the group they stand in."""
+IN_STEP = frozenset({"orphans", "out-of-reach", "unwritten", "no-file", "no-source", "unfiled", "lone"})
+"""Reports that an index answers, a screen at a time; all others read texts or compare all names."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +135,18 @@ class Finding:
     """What would put a flaw right."""
 
 
+@dataclass(frozen=True, slots=True)
+class Made:
+    """When a report was made and over how many pages; whether nothing was changed since, and whether it is all there
+    is."""
+
+    at: datetime
+    pages: int
+    fresh: bool
+    whole: bool
+    number: int
+
+
 @dataclass(frozen=True)
 class Report:
     """One page of a report; ``more_after`` is where the next one begins. ``held_back`` are names too common to list."""
@@ -135,15 +160,26 @@ class Report:
     held_back: Mapping[str, int]
     styled: bool = False
     """Whether the volume has a house style."""
+    made: Made | None = None
+    """When it was made, of one that is kept; None of one that is in step, or was not made yet."""
+    being_made: bool = False
+
+    @property
+    def in_step(self) -> bool:
+        """Whether it is right after every write, and need not be made."""
+        return self.name in IN_STEP
 
 
 @dataclass(frozen=True)
 class Overview:
-    """How much each report holds; None where it is only counted by looking."""
+    """How much each report holds; None where it was not made yet. ``made`` is when the oldest was that is kept."""
 
     place: VolumeView
     counts: Counts
     numbers: Mapping[str, int | None]
+    made: datetime | None = None
+    fresh: bool = True
+    being_made: bool = False
 
     @property
     def clear(self) -> list[str]:
@@ -163,6 +199,13 @@ class _Scene:
     visible: Mapping[int, Volume]
     origins: tuple[str, ...]
     sight: Sight
+    until: float = float("inf")
+    """Until when (of a clock that only goes on) texts are read; after that a report ends with what it has."""
+
+    @property
+    def late(self) -> bool:
+        """Whether the time is over."""
+        return time.monotonic() > self.until
 
     @property
     def seen(self) -> list[int]:
@@ -187,12 +230,19 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
             "no-file": len(files.missing(connection, scene.volume.id, MOST_LOST)),
             "no-source": len({key for key, _ in sources.missing(connection, [scene.volume.id], MOST_LOST)}),
         }
-        pages_ = upkeep.number_of_pages(connection, scene.volume.id)
-        small, few = pages_ <= COUNTED_PAGES, pages_ <= PARSED_PAGES
-        for name in REPORTS.keys() - numbers.keys():
-            counted = few if name in {"flaws", "style"} else small
-            numbers[name] = len(_all(scene, name)) if counted else None
-        return Overview(place, counts, numbers)
+        for name in IN_STEP - numbers.keys():
+            numbers[name] = len(_LISTS[name](scene, "", MOST_KEPT)[0])
+    kept = {name: _kept(desk, actor, scene, name) for name in REPORTS if name not in numbers}
+    made = [each.made for each in kept.values() if each.made is not None]
+    numbers |= {name: each.made.number if each.made is not None else None for name, each in kept.items()}
+    return Overview(
+        place,
+        counts,
+        {name: numbers[name] for name in REPORTS},
+        min((each.at for each in made), default=None),
+        all(each.fresh for each in made),
+        any(each.being_made for each in kept.values()),
+    )
 
 
 def _scene(
@@ -202,11 +252,6 @@ def _scene(
     volumes, volume = sight.volumes, sight.volume(volume_key)
     by_id = {each.id: each for each in volumes.values()}
     return _Scene(connection, volume, by_id, origins, sight), volume_view(sight, volume)
-
-
-def _all(scene: _Scene, name: str) -> list[Finding]:
-    found, _ = _LISTS[name](scene, "", 10**9)
-    return found
 
 
 def report(
@@ -225,18 +270,18 @@ def report(
     refresh(desk)
     with reading(desk.engine) as connection:
         scene, place = _scene(connection, actor, volume_key, origins)
-        found, held = _LISTS[name](scene, after, most + 1)
-        more = found[most - 1].key if len(found) > most else None
-        return Report(
-            place,
-            name,
-            upkeep.counts(connection, scene.volume.id, scene.seen),
-            tuple(found[:most]),
-            more,
-            scene.visible,
-            held,
-            name == "style" and style_of(connection, scene.volume).rules,
-        )
+        counts = upkeep.counts(connection, scene.volume.id, scene.seen)
+        styled = name == "style" and bool(style_of(connection, scene.volume).rules)
+        if name in IN_STEP:
+            found, held = _LISTS[name](scene, after, most + 1)
+            more = found[most - 1].key if len(found) > most else None
+            return Report(place, name, counts, tuple(found[:most]), more, scene.visible, held, styled)
+    kept = _kept(desk, actor, scene, name)
+    start = next((n for n, each in enumerate(kept.findings, 1) if each.key == after), 0) if after else 0
+    shown = kept.findings[start : start + most]
+    more = shown[-1].key if start + most < len(kept.findings) else None
+    held = kept.held_back
+    return Report(place, name, counts, shown, more, scene.visible, held, styled, kept.made, kept.being_made)
 
 
 def every(
@@ -248,6 +293,111 @@ def every(
         page = report(desk, actor, volume_key, name, after=after, most=500, origins=origins)
         yield from page.findings
         after = page.more_after
+
+
+# ---- what is kept --------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class _Kept:
+    findings: tuple[Finding, ...] = ()
+    held_back: Mapping[str, int] = field(default_factory=dict)
+    made: Made | None = None
+    being_made: bool = False
+
+
+def _kept(desk: Desk, actor: Actor, scene: _Scene, name: str) -> _Kept:
+    """A report as it is kept; made anew first if something was changed and the volume is small, by a job if it is
+    large, and neither for who has not signed in."""
+    volume, seen = scene.volume, _seen(scene.visible, scene.origins)
+    with reading(desk.engine) as connection:
+        stamp = kept_reports.stamp(connection, volume.id)
+        found = kept_reports.one(connection, volume.id, seen, name)
+        if found is not None and found.stamp == stamp:
+            return _as_kept(found, stamp)
+        wanted = jobs.is_wanted(connection, _lock(volume.id, seen, name))
+        if not actor.signed_in:
+            return _as_kept(found, stamp, wanted)
+        small = upkeep.number_of_pages(connection, volume.id) <= FEW_PAGES
+        small = small and kept_reports.size(connection, volume.id) <= AT_ONCE_CHARACTERS
+    closed = [id_ for id_, each in scene.visible.items() if each.closed]
+    if small:
+        return _as_kept(make(desk, volume.id, name, closed, scene.origins, WAITING_SECONDS), stamp)
+    want(desk, volume, name, closed, scene.origins)
+    return _as_kept(found, stamp, True)
+
+
+def _as_kept(found: kept_reports.Kept | None, stamp: str, wanted: bool = False) -> _Kept:
+    if found is None:
+        return _Kept(being_made=wanted)
+    made = Made(found.at, found.pages, found.stamp == stamp, found.whole, found.number)
+    findings = tuple(structured(each, Finding) for each in found.findings)
+    return _Kept(findings, found.held_back or {}, made, wanted)
+
+
+def _seen(visible: Mapping[int, Volume], origins: tuple[str, ...]) -> str:
+    """What stands for the volumes that a reader may read, and for the addresses that are this wiki's own."""
+    said = f"{sorted(visible)} {sorted(origins)}"
+    return hashlib.sha256(said.encode()).hexdigest()
+
+
+def _lock(volume: int, seen: str, name: str) -> str:
+    return f"report {volume} {name} {seen}"
+
+
+def want(desk: Desk, volume: Volume, name: str, closed: Sequence[int], origins: tuple[str, ...]) -> None:
+    """Has a report made by a job: for who may read these ``closed`` volumes, and for everybody if all may read its
+    own."""
+    with writing(desk.engine) as connection:
+        for readable in {tuple(sorted(closed)), *([()] if not volume.closed else [])}:
+            sight = Sight(connection, _reader(readable))
+            seen = _seen({each.id: each for each in sight.volumes.values()}, origins)
+            arguments = {
+                "volume": volume.id,
+                "name": name,
+                "closed": list(readable),
+                "origins": list(origins),
+            }
+            jobs.defer(connection, "make_report", arguments, _lock(volume.id, seen, name))
+
+
+def _reader(closed: Sequence[int]) -> Actor:
+    """Somebody who may read all open volumes and these closed ones."""
+    return Actor(roles=dict.fromkeys(closed, Role.READER))
+
+
+def make(
+    desk: Desk,
+    volume_id: int,
+    name: str,
+    closed: Sequence[int],
+    origins: tuple[str, ...],
+    seconds: float = SECONDS,
+) -> kept_reports.Kept | None:
+    """Makes a report and keeps it; the same again gives the same. None if the volume is not there any more, or not for
+    these readers."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, _reader(closed))
+        by_id = {each.id: each for each in sight.volumes.values()}
+        volume = by_id.get(volume_id)
+        if volume is None:
+            return None
+        stamp = kept_reports.stamp(connection, volume_id)
+        scene = _Scene(connection, volume, by_id, origins, sight, time.monotonic() + seconds)
+        found, held = _LISTS[name](scene, "", MOST_KEPT + 1)
+        kept = kept_reports.Kept(
+            name,
+            desk.clock(),
+            stamp,
+            upkeep.number_of_pages(connection, volume_id),
+            not scene.late and len(found) <= MOST_KEPT,
+            len(found[:MOST_KEPT]),
+            [unstructured(each) for each in found[:MOST_KEPT]],
+            held,
+        )
+    with writing(desk.engine) as connection:
+        kept_reports.keep(connection, volume_id, _seen(by_id, origins), kept)
+    return kept
 
 
 # ---- the reports -------------------------------------------------------------------
@@ -354,14 +504,18 @@ def _look_alikes(scene: _Scene, after: str, most: int) -> Listing:
 def _pages(scene: _Scene, after: str, condition: str = "true", **values: object) -> Iterator[list[Page]]:
     """The pages of the volume by key, some at a time, from the one on whose key ``after`` begins with."""
     key = after.partition("\t")[0]
-    while True:
+    while not scene.late:
         ids = upkeep.page_ids(scene.connection, scene.volume.id, key, AT_ONCE, condition, values)
         if not ids:
             return
         found = scene.wiki.pages(ids)
         ordered = sorted(found.values(), key=lambda page: page.head.key)
-        # Read anew from the text: what is kept beside it does not say where plain words stand.
-        yield [Page(page.head, page.text) for page in ordered]
+        # Read anew from the text: what is kept beside it does not say where plain words stand. A few at a time, so that
+        # a report can end between them.
+        for start in range(0, len(ordered), BETWEEN):
+            if scene.late:
+                return
+            yield [Page(page.head, page.text) for page in ordered[start : start + BETWEEN]]
         # No key holds a control character: this is right behind the last one.
         key = ordered[-1].head.key + "\x01"
 
@@ -596,7 +750,7 @@ def _first_words(words: str) -> str:
 
 def _texts(scene: _Scene, volume: int) -> Iterator[list[Page]]:
     key = ""
-    while ids := upkeep.page_ids(scene.connection, volume, key, AT_ONCE, "true", {}):
+    while not scene.late and (ids := upkeep.page_ids(scene.connection, volume, key, AT_ONCE, "true", {})):
         ordered = sorted(scene.wiki.pages(ids).values(), key=lambda page: page.head.key)
         yield ordered
         key = ordered[-1].head.key + "\x01"

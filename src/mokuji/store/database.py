@@ -48,6 +48,11 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
     return engine
 
 
+def address_of(engine: Engine) -> str:
+    """The address that an engine was made for, with the password."""
+    return engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+
+
 @contextmanager
 def reading(engine: Engine) -> Iterator[Connection]:
     """A transaction that sees one moment and changes nothing."""

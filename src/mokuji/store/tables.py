@@ -486,6 +486,22 @@ unsearched = Table(
     Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
 )
 
+# Reports that take long, as they were made last; ``seen`` stands for the volumes that their readers may read.
+kept_report = Table(
+    "kept_report",
+    metadata,
+    Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
+    Column("seen", Text(collation="C"), primary_key=True),
+    Column("name", Text(collation="C"), primary_key=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("stamp", Text, nullable=False),
+    Column("pages", Integer, nullable=False),
+    Column("whole", Boolean, nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("findings", JSONB, nullable=False),
+    Column("held_back", JSONB, nullable=False),
+)
+
 # Pairs of names that look alike and were said to differ; the smaller key first.
 differing = Table(
     "differing",
