@@ -20,6 +20,7 @@ from mokuji.store import (
     files,
     filings,
     history,
+    kept_reports,
     leading,
     pages,
     people,
@@ -168,6 +169,12 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         ["id < ", "volume = ANY", "person = 3"],
     ),
     (people.SESSION, {"token": "x", "now": NOW, "idle": NOW}, ["token = 'x'"]),
+    (
+        kept_reports.ONE,
+        {"volume": 1, "seen": "x", "name": "flaws"},
+        ["volume = 1", "seen = 'x'", "name = 'flaws'"],
+    ),
+    (kept_reports.NUMBERS, {"volume": 1, "seen": "x"}, ["volume = 1", "seen = 'x'"]),
     (people.TRIES, {"key": b"x", "since": NOW}, ["key = ", "at > "]),
     (search.FIND, {"words": "pump", "volumes": [1], "most": 20, "skip": 0, "ranked": 2000}, ["words @@"]),
     (search.COUNT, {"words": "pump", "volumes": [1], "ranked": 2000}, ["words @@"]),
@@ -192,6 +199,8 @@ INSERT INTO person (handle, name, password) VALUES ('wenna', 'Wenna', 'x');
 INSERT INTO change_set (act, volume, at) SELECT 'edit', 1 + c % 40, now() FROM generate_series(1, 8000) c;
 INSERT INTO person (handle, name, password) SELECT 'p' || p, 'P', 'x' FROM generate_series(1, 400) p;
 INSERT INTO membership (person, volume, role) SELECT p, v, 2 FROM generate_series(1, 400) p, generate_series(1, 20) v;
+INSERT INTO kept_report (volume, seen, name, at, stamp, pages, whole, number, findings, held_back)
+SELECT 1 + c % 40, md5(c::text), 'flaws', now(), '', 1, true, 1, '[]', '{}' FROM generate_series(1, 8000) c;
 INSERT INTO change_set_reach (volume, change_set) SELECT 1 + c % 40, c FROM generate_series(1, 8000) c;
 INSERT INTO change_set_person (person, change_set) SELECT 1 + c % 400, c FROM generate_series(1, 8000) c;
 INSERT INTO session (token, person, expires) SELECT md5(s::text), 1 + s % 400, now() FROM generate_series(1, 8000) s;

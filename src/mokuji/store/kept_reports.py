@@ -34,12 +34,13 @@ ONE = text(
     WHERE volume = :volume AND seen = :seen COLLATE "C" AND name = :name COLLATE "C" """
 )
 _STAMP = text(
-    """SELECT CASE WHEN pg_snapshot_xmin(pg_current_snapshot()) = pg_snapshot_xmax(pg_current_snapshot())
-        THEN '' ELSE 'writing ' || pg_current_snapshot()::text || ' ' END
-        || coalesce((SELECT max(id) FROM change_set), 0)
+    """SELECT lately.last || ' ' || (SELECT count(*) FROM change_set WHERE id > lately.last - :lately)
         || ' ' || coalesce((SELECT revision FROM house_style WHERE volume = :volume), 0)
-        || ' ' || (SELECT count(*) FROM differing WHERE volume = :volume)"""
+        || ' ' || (SELECT count(*) FROM differing WHERE volume = :volume)
+    FROM (SELECT coalesce(max(id), 0) AS last FROM change_set) lately"""
 )
+LATELY = 10_000
+"""So many change sets may be done while another is under way."""
 _SIZE = text(
     """SELECT coalesce(sum(length(r.text)), 0) FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
     WHERE p.volume = :volume"""
@@ -47,9 +48,9 @@ _SIZE = text(
 
 
 def stamp(connection: Connection, volume: int) -> str:
-    """The state of the wiki as far as reports of a volume depend on it. While somebody writes it is like no other,
-    since what has a smaller number may be there later."""
-    return str(connection.execute(_STAMP, {"volume": volume}).scalar_one())
+    """The state of the wiki as far as reports of a volume depend on it: the last change set, and how many there are,
+    since one with a smaller number may come to be seen later."""
+    return str(connection.execute(_STAMP, {"volume": volume, "lately": LATELY}).scalar_one())
 
 
 def size(connection: Connection, volume: int) -> int:

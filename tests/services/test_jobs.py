@@ -1,0 +1,195 @@
+"""Reports that take long are made by jobs, kept, and started by nobody from outside; no job is lost with its worker."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text
+
+from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.services import jobs, upkeep, writing
+from mokuji.services.desk import Desk
+from mokuji.store import jobs as stored
+from mokuji.store import kept_reports
+from mokuji.store.database import reading
+from mokuji.store.database import writing as writing_transaction
+from tests.services.making import pages, person, volume
+
+HEAVY = sorted(upkeep.REPORTS.keys() - upkeep.IN_STEP)
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.OWNER)
+    pages(
+        desk, writer, "guide", {"Pump": "", "Well": "The pump is here. [[Pump#None]] and [[=Secret/Card]]."}
+    )
+    pages(desk, writer, "secret", {"Card": "---\nslots: {a: {required: true}}\n---\nHidden ${a} words"})
+    return writer
+
+
+@pytest.fixture
+def large(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A volume of any size counts as large."""
+    monkeypatch.setattr(upkeep, "AT_ONCE_CHARACTERS", -1)
+
+
+def _work(desk: Desk, seconds: float = 30) -> None:
+    """A worker, until nothing waits any more."""
+
+    async def until_done() -> None:
+        stop = asyncio.Event()
+        working = asyncio.create_task(jobs.work(desk, stop))
+        ends = time.monotonic() + seconds
+        while time.monotonic() < ends and _waiting(desk):
+            await asyncio.sleep(0.05)
+        stop.set()
+        await working
+
+    asyncio.run(until_done())
+
+
+def _waiting(desk: Desk) -> list[tuple[str, str]]:
+    with reading(desk.engine) as connection:
+        rows = connection.execute(
+            text("SELECT task_name, status::text FROM procrastinate_jobs WHERE task_name = 'make_report'")
+        )
+        return [(row.task_name, row.status) for row in rows if row.status in {"todo", "doing"}]
+
+
+def test_a_report_of_a_large_volume_is_made_by_a_job_and_says_when_it_was(
+    desk: Desk, writer: Actor, large: None
+) -> None:
+    first = upkeep.report(desk, writer, "guide", "sections")
+    assert first.being_made and first.made is None and first.findings == ()
+    upkeep.report(desk, writer, "guide", "sections")
+    # For the writer, who sees more, and for everybody; and not once more for each look.
+    assert len(_waiting(desk)) == 2
+    _work(desk)
+    then = upkeep.report(desk, writer, "guide", "sections")
+    assert then.made is not None and then.made.fresh and then.made.whole and then.made.pages == 2
+    assert [each.title for each in then.findings] == ["Pump § None"] and not then.being_made
+    assert _waiting(desk) == []
+    writing.save(desk, writer, "guide", "Well", "Nothing.", revision=1)
+    after = upkeep.report(desk, writer, "guide", "sections")
+    assert after.made is not None and not after.made.fresh and after.being_made
+    assert [each.title for each in after.findings] == ["Pump § None"], "what there is, until there is better"
+    _work(desk)
+    assert upkeep.report(desk, writer, "guide", "sections").findings == ()
+
+
+@pytest.mark.parametrize("name", HEAVY)
+@pytest.mark.parametrize("size", ["small", "large"])
+def test_who_has_not_signed_in_starts_nothing(
+    desk: Desk, writer: Actor, name: str, size: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    if size == "large":
+        monkeypatch.setattr(upkeep, "AT_ONCE_CHARACTERS", -1)
+    monkeypatch.setitem(upkeep._LISTS, name, lambda *_: pytest.fail("it was made"))
+    view = upkeep.report(desk, NOBODY, "guide", name)
+    assert view.made is None and view.findings == () and not view.being_made
+    assert upkeep.overview(desk, NOBODY, "guide").numbers[name] is None
+    assert _waiting(desk) == []
+
+
+def test_what_is_kept_for_one_is_not_shown_to_who_may_read_less(
+    desk: Desk, writer: Actor, large: None
+) -> None:
+    upkeep.report(desk, writer, "guide", "insert-faults")
+    _work(desk)
+    mine = upkeep.report(desk, writer, "guide", "insert-faults")
+    assert [each.title for each in mine.findings] == ["Card"]
+    theirs = upkeep.report(desk, NOBODY, "guide", "insert-faults")
+    assert theirs.made is not None and theirs.findings == ()
+    outsider = person(desk, "jonas", guide=Role.READER)
+    assert upkeep.report(desk, outsider, "guide", "insert-faults").findings == ()
+
+
+def test_an_unchanged_report_is_not_made_again(
+    desk: Desk, writer: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = upkeep.overview(desk, writer, "guide")
+    for name in HEAVY:
+        monkeypatch.setitem(upkeep._LISTS, name, lambda *_: pytest.fail("it was made again"))
+    again = upkeep.overview(desk, writer, "guide")
+    assert again.numbers == made.numbers and again.fresh
+    for name in HEAVY:
+        assert upkeep.report(desk, writer, "guide", name).made is not None
+
+
+def test_making_a_report_twice_gives_the_same(desk: Desk, writer: Actor) -> None:
+    one, two = (upkeep.make(desk, 1, "mentions", [2], ()) for _ in range(2))
+    assert one is not None and two is not None
+    assert (one.findings, one.number, one.stamp) == (two.findings, two.number, two.stamp)
+    assert upkeep.make(desk, 2, "mentions", [], ()) is None, "not for who may not read the volume"
+    assert upkeep.make(desk, 99, "mentions", [], ()) is None
+
+
+def test_a_report_ends_when_its_time_is_over_and_says_that_there_is_more(desk: Desk, writer: Actor) -> None:
+    kept = upkeep.make(desk, 1, "flaws", [], (), seconds=-1)
+    assert kept is not None and not kept.whole
+
+
+def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(desk: Desk, writer: Actor) -> None:
+    """It has a smaller number than what the report saw."""
+    with writing_transaction(desk.engine) as slow:
+        slow.execute(text("INSERT INTO change_set (act, volume, at) VALUES ('edit', 1, now())"))
+        writing.save(desk, writer, "guide", "Pump", "quick", revision=1)
+        upkeep.make(desk, 1, "sections", [2], ())
+        seen = upkeep.report(desk, NOBODY, "guide", "sections").made
+        assert seen is None  # made for the writer
+        made = upkeep.report(desk, writer, "guide", "sections").made
+        assert made is not None and made.fresh
+    with reading(desk.engine) as connection:
+        kept = kept_reports.numbers(connection, 1, upkeep._seen({1: None, 2: None}, ()))  # type: ignore[dict-item]
+        assert kept["sections"].stamp != kept_reports.stamp(connection, 1)
+
+
+WORKER = """
+import asyncio, sys
+from mokuji.services import jobs, upkeep
+from mokuji.services.desk import Desk
+from mokuji.store.database import connect
+import time
+real = upkeep.make
+def slow(*arguments, **named):
+    print("begun", flush=True)
+    time.sleep(60)
+upkeep.make = slow
+asyncio.run(jobs.work(Desk(connect(sys.argv[1]), b"a key for tests only"), asyncio.Event()))
+"""
+
+
+def test_a_job_whose_worker_was_killed_is_taken_up_by_another(
+    desk: Desk, writer: Actor, large: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    upkeep.report(desk, NOBODY, "guide", "sections")
+    upkeep.report(desk, writer, "guide", "sections")
+    child = subprocess.Popen(
+        [sys.executable, "-c", WORKER, desk.url],
+        stdout=subprocess.PIPE,
+        text=True,
+        env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2] / "src")},
+    )
+    assert child.stdout is not None and child.stdout.readline() == "begun\n"
+    child.send_signal(signal.SIGKILL)
+    child.wait()
+    child.stdout.close()
+    assert ("make_report", "doing") in _waiting(desk)
+    with writing_transaction(desk.engine) as connection:  # as if two minutes had gone by
+        connection.execute(
+            text("UPDATE procrastinate_workers SET last_heartbeat = last_heartbeat - interval '1 hour'")
+        )
+        stored.defer(connection, "take_up_stalled", {"timestamp": 0}, "take_up_stalled")
+    _work(desk)
+    assert _waiting(desk) == []
+    assert upkeep.report(desk, writer, "guide", "sections").made is not None
