@@ -141,7 +141,7 @@ def test_a_report_ends_when_its_time_is_over_and_says_that_there_is_more(desk: D
 
 def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(desk: Desk, writer: Actor) -> None:
     """It has a smaller number than what the report saw."""
-    with writing_transaction(desk.engine) as slow:
+    with desk.engine.begin() as slow:
         slow.execute(text("INSERT INTO change_set (act, volume, at) VALUES ('edit', 1, now())"))
         writing.save(desk, writer, "guide", "Pump", "quick", revision=1)
         upkeep.make(desk, 1, "sections", [2], ())

@@ -13,6 +13,7 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from psycopg.errors import QueryCanceled
 from sqlalchemy import Connection as Connection
 from sqlalchemy import Engine as Engine
 from sqlalchemy import create_engine, event, text
@@ -84,6 +85,11 @@ def _translated() -> Iterator[None]:
             "Somebody else made a page or name like this at the same moment. Look at it, then try again."
         ) from fault
     except OperationalError as fault:
+        if isinstance(fault.orig, QueryCanceled):
+            raise DatabaseDown(
+                "This took the database longer than a minute, so it was given up. Nothing was changed; try again in a "
+                "moment."
+            ) from fault
         raise DatabaseDown(
             "The database cannot be reached. Nothing was changed; try again in a moment. "
             "Whoever runs this server: see that PostgreSQL is up."
