@@ -30,6 +30,7 @@ from mokuji.services.desk import Desk, clean_note, find_head, visible
 from mokuji.services.notes import Reader, kept
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
+    AddAlias,
     Aliases,
     CreateVolume,
     Extract,
@@ -39,7 +40,9 @@ from mokuji.services.wishes import (
     MoveCategory,
     RenameCategory,
     RenameSlot,
+    Replace,
     Restore,
+    Retarget,
     Scene,
     Section,
     Split,
@@ -197,6 +200,8 @@ def _view(connection: Connection, actor: Actor, wish: Wish) -> PlanView:
     try:
         made = wish.plan(scene)
     except Missing as missing:
+        if missing.code == "page_missing" and head is None and _is_about_a_page(wish):
+            raise  # there is nothing in hand whose question could be asked again
         # Of what is not in hand (a target, say) the view can tell; what is in hand was found above.
         return PlanView(wish, place, head, by_id, refusal=missing, act=act)
     except Refused as refusal:
@@ -206,6 +211,12 @@ def _view(connection: Connection, actor: Actor, wish: Wish) -> PlanView:
             raise
         return PlanView(wish, place, head, by_id, refusal=refusal, act=act)
     return _shown(scene, wish, made, place, head, act)
+
+
+def _is_about_a_page(wish: Wish) -> bool:
+    """Whether what a wish calls its page has to be one, rather than a name or a category."""
+    names_only = isinstance(wish, Retarget | AddAlias | Replace | RenameCategory | MoveCategory)
+    return hasattr(wish, "page") and not names_only
 
 
 def _in_hand(scene: Scene, wish: Wish) -> tuple[VolumeView | None, PageHead | None]:

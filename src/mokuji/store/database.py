@@ -17,9 +17,9 @@ from psycopg.errors import QueryCanceled
 from sqlalchemy import Connection as Connection
 from sqlalchemy import Engine as Engine
 from sqlalchemy import create_engine, event, text
-from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
 
-from mokuji.core.errors import Conflict, MokujiError
+from mokuji.core.errors import BadText, Conflict, MokujiError
 
 WRITE_LOCK = 0x6D6F6B
 """The advisory lock of all writing: saves share it, acts on many pages hold it alone."""
@@ -93,6 +93,12 @@ def _translated() -> Iterator[None]:
         raise DatabaseDown(
             "The database cannot be reached. Nothing was changed; try again in a moment. "
             "Whoever runs this server: see that PostgreSQL is up."
+        ) from fault
+    except (DataError, UnicodeEncodeError) as fault:
+        # What comes in is looked at where it comes in; what was overlooked there is no fault of the program.
+        raise BadText(
+            "Something that was sent cannot be kept: a NUL character, half of a character, or a number that is too "
+            "large. Take it out, and send it again."
         ) from fault
     except DBAPIError as fault:
         if fault.connection_invalidated:

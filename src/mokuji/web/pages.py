@@ -14,7 +14,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
 from mokuji.core.diff import near
-from mokuji.core.errors import Forbidden, MokujiError
+from mokuji.core.errors import BadText, Forbidden, MokujiError
 from mokuji.core.policy import Actor
 from mokuji.services import people
 from mokuji.services.desk import Desk, refresh
@@ -25,6 +25,8 @@ from mokuji.web import addresses, show
 STATIC = Path(__file__).parent / "static"
 LARGEST_BODY = 16_000_000
 """Most bytes of a request: a page of the largest size, encoded by a form."""
+TEXTS = frozenset({"text", "edited", "base"})
+"""Fields that hold a text: of these the place is told, too."""
 SESSION = "mokuji_session"
 VISIT = "mokuji_visit"
 
@@ -192,6 +194,9 @@ async def checked_upload(request: Request, who: Who) -> tuple[dict[str, str], tu
                 fields[name] = f"{fields[name]}\n{value}" if name in fields else value
             elif file is None and value.filename:
                 file = (value.filename, await value.read())
+    for name, value in fields.items():
+        if "\x00" in value and name not in TEXTS:
+            raise BadText(f"The field “{name}” holds a NUL character, which none can. Take it out.")
     # Who is signed in has one token, bound to the session. Who is not has nothing to lose by a form; one that was made
     # in a session that has ended since is told so by what it asks for.
     held = (

@@ -242,14 +242,32 @@ def plan(who: Who, request: Request, name: str, volume: str, page: str) -> Respo
     asked = _ASKED.get(name, "") in query
     if query.get("texts") == "edited" and "edited" not in query:
         asked = False  # the text of both is shown first, to be brought together
-    view = acts.plan(who.desk, who.actor, _wish(name, volume, page, query))
+    try:
+        view = acts.plan(who.desk, who.actor, _wish(name, volume, page, query))
+    except Missing as missing:
+        return _at_its_new_address(who, missing, name, volume, page, query)
     return _plan_page(who, view, name, query, asked=asked)
+
+
+def _at_its_new_address(
+    who: Visitor, missing: Missing, name: str, volume: str, page: str, query: Query
+) -> Response:
+    """The plan of a page that was renamed or moved while somebody thought about it, at its address of now; Missing for
+    one that is not there at all."""
+    there = reading.formerly(who.desk, who.actor, volume, page) if missing.code == "page_missing" else None
+    if there is None or there[1] is None:
+        raise missing
+    kept = {key: value for key, value in query.items() if key not in {"token", "digest", "note"}}
+    return see(addresses.plan(name, there[0], there[1], **kept))
 
 
 @router.post("/-/plan/{name}/{volume}/{page:path}")
 def do(who: Who, form: Form, name: str, volume: str, page: str) -> Response:
     """Does the act that was seen; shows the fresh plan if it is another one by now."""
-    return _do(who, _wish(name, volume, page, form), name, form)
+    try:
+        return _do(who, _wish(name, volume, page, form), name, form)
+    except Missing as missing:
+        return _at_its_new_address(who, missing, name, volume, page, form)
 
 
 def _do(who: Visitor, wish: wishes.Wish, name: str, form: Query) -> Response:
@@ -285,6 +303,8 @@ def do_volume(who: Who, form: Form, name: str, volume: str) -> Response:
     make = _VOLUME_WISHES.get(name)
     if make is None:
         raise Missing("There is no such act on a volume.")
+    if _VOLUME_ASKED[name] not in {"", *form}:
+        return see(addresses.volume(name, volume))  # without its answer, the question
     return _do(who, make(volume, form), f"volume-{name}", form)
 
 
