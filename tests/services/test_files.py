@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 from datetime import timedelta
 from pathlib import Path
@@ -131,8 +132,7 @@ def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(desk: Desk
         (tmp_path / "files" / name).write_bytes(data)
     (tmp_path / "files" / "out.png").symlink_to("/etc/hostname")
     wiki = importing.read_folder(tmp_path)
-    ids = importing.import_now(desk, wiki, "import")
-    problems = importing.import_files(desk, tmp_path, wiki, ids, lambda _: (None, desk.clock()))
+    problems = importing.import_now(desk, tmp_path, wiki, "import")
     assert sorted((each.path, each.code) for each in problems) == [
         ("files/a.png", "file_name"),
         ("files/bad.png", "bad_file_type"),
@@ -366,3 +366,25 @@ def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(desk: Desk,
         catch_up(connection)
     _done(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x"))
     assert texts(desk)["Lamp"] == "![a](x.png)"
+
+
+def test_who_knows_only_the_hash_of_bytes_in_a_closed_volume_gets_nothing(desk: Desk) -> None:
+    volume(desk, "Open")
+    volume(desk, "Shut", closed=True)
+    keeper = person(desk, "keeper", shut=Role.OWNER)
+    jonas = person(desk, "jonas", open=Role.OWNER)
+    files.bring(desk, keeper, "shut", "plan.txt", b"very private")
+    files.bring(desk, jonas, "open", "mine.txt", b"mine")
+    hash_ = hashlib.sha256(b"very private").hexdigest()
+    unknown = hashlib.sha256(b"never there").hexdigest()
+    said = [
+        acts.plan(desk, jonas, thing_wishes.ReplaceFile("open", "mine.txt", each)).refusal
+        for each in (hash_, unknown)
+    ]
+    assert said[0] is not None and said[1] is not None
+    assert (said[0].code, said[0].message) == (said[1].code, said[1].message)
+    # What somebody else brought for a file of theirs is not one's own either.
+    staged = files.stage(desk, keeper, "shut", "plan.txt", b"also private")
+    assert acts.plan(desk, jonas, thing_wishes.ReplaceFile("open", "mine.txt", staged)).refusal is not None
+    own = files.stage(desk, jonas, "open", "mine.txt", b"brought")
+    assert acts.plan(desk, jonas, thing_wishes.ReplaceFile("open", "mine.txt", own)).refusal is None

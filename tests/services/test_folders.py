@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ import pytest
 from mokuji.core.errors import BadName, Conflict, Missing
 from mokuji.core.policy import Role
 from mokuji.formats.folder import read
-from mokuji.services import importing, people, reading
+from mokuji.services import folders, importing, people, reading
 from mokuji.services.desk import Desk
 from tests.services.making import texts
 
@@ -87,7 +88,7 @@ def test_an_import_brings_volumes_with_contents_and_owner(desk: Desk, tmp_path: 
     (tmp_path / "guide" / "Well.md").write_text("")
     people.add(desk, "Wenna", "Wenna Carrow", "long enough", [])
     owner = people.person_id(desk, "wenna")
-    importing.import_now(desk, importing.read_folder(tmp_path), "note", owner=owner)
+    importing.import_now(desk, tmp_path, importing.read_folder(tmp_path), "note", owner=owner)
     token = people.sign_in(desk, "wenna", "long enough")
     actor = people.actor_of(desk, token)
     assert list(actor.roles.values()) == [Role.OWNER]
@@ -99,13 +100,13 @@ def test_an_import_brings_volumes_with_contents_and_owner(desk: Desk, tmp_path: 
     ]
     assert texts(desk)["Pump"] == "see [[Well]]\r\n"
     with pytest.raises(Conflict):
-        importing.import_now(desk, importing.read_folder(tmp_path), "again")
+        importing.import_now(desk, tmp_path, importing.read_folder(tmp_path), "again")
 
 
-def test_an_import_is_done_whole_or_not_at_all(desk: Desk) -> None:
+def test_an_import_is_done_whole_or_not_at_all(desk: Desk, tmp_path: Path) -> None:
     wiki = read([("good/Pump.md", b""), ("a／b/Well.md", b"")])
     with pytest.raises(BadName):
-        importing.import_now(desk, wiki, "note")
+        importing.import_now(desk, tmp_path, wiki, "note")
     assert texts(desk) == {}
 
 
@@ -139,3 +140,35 @@ def test_a_session_runs_out(desk: Desk) -> None:
     token = people.sign_in(desk, "piet", "long enough")
     clock.now += people.IDLE_SESSION + timedelta(minutes=1)
     assert not people.actor_of(desk, token).signed_in
+
+
+def test_an_import_that_is_cut_off_keeps_no_part_of_it(
+    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "files").mkdir()
+    (tmp_path / "Pump.md").write_text("![a](lamp.txt)", encoding="utf-8")
+    (tmp_path / "files" / "lamp.txt").write_text("words", encoding="utf-8")
+    (tmp_path / "sources.json").write_text('[{"id": "a", "title": "A"}]', encoding="utf-8")
+    wiki = importing.read_folder(tmp_path)
+
+    def cut_off(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patch:
+        patch.setattr("mokuji.services.sources.put_all", cut_off)
+        with pytest.raises(KeyboardInterrupt):
+            importing.import_now(desk, tmp_path, wiki, "note")
+    assert texts(desk) == {}
+    assert importing.import_now(desk, tmp_path, wiki, "note") == ()
+    assert set(texts(desk)) == {"Pump"}
+
+
+def test_a_pipe_and_a_name_that_is_no_utf_8_are_said_and_hold_nothing_up(tmp_path: Path) -> None:
+    (tmp_path / "Pump.md").write_text("Fine.", encoding="utf-8")
+    os.mkfifo(tmp_path / "Pipe.md")
+    (Path(os.fsdecode(os.fsencode(tmp_path) + b"/Caf\xe9.md"))).write_text("x", encoding="utf-8")
+    found = folders.check(tmp_path)
+    said = {(each.path, each.code) for each in found.problems}
+    assert {("Pipe.md", "not_readable"), ("Caf\\xe9.md", "file_name")} <= said
+    for each in found.problems:
+        str(each).encode()

@@ -274,7 +274,7 @@ def test_an_open_log_tells_no_closed_title(desk: Desk, volumes: None, act: str, 
     for who in (NOBODY, jonas):
         logged, _, _ = history.acts(desk, who)
         one = history.one_act(desk, who, number)
-        said = repr((logged, one.act, one.pages, acts.trash_view(desk, who)))
+        said = repr((logged, one.act, one.pages, acts.trash_view(desk, jonas)))
         for page in ("pump", "well", "lid"):
             try:
                 said += repr(history.revisions(desk, who, "guide", page).revisions)
@@ -333,3 +333,23 @@ def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_
     with pytest.raises(Missing):
         acts.plan(desk, jonas, wishes.Undo(number))
     assert telling.DONE
+
+
+def test_a_volume_cannot_be_told_to_be_there_by_trying_its_name(desk: Desk, volumes: None) -> None:
+    jonas = person(desk, "jonas", guide=Role.OWNER)
+    for wish in (wishes.CreateVolume("Notes"), wishes.RenameVolume("guide", " notes ")):
+        refusal = acts.plan(desk, jonas, wish).refusal
+        assert refusal is not None and refusal.code == "bad_volume_name"
+        assert "already" not in refusal.message and "“Notes”" not in refusal.message.replace(
+            "Notes” cannot", ""
+        )
+    open_one = acts.plan(desk, jonas, wishes.CreateVolume("guide")).refusal
+    assert open_one is not None and "already" in open_one.message
+
+
+def test_the_trash_is_for_who_has_signed_in(desk: Desk, volumes: None) -> None:
+    mirela = _closed(desk)
+    done(desk, mirela, wishes.Delete("guide", "lid"))
+    with pytest.raises(Forbidden):
+        acts.trash_view(desk, NOBODY)
+    assert acts.trash_view(desk, mirela).acts

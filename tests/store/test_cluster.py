@@ -14,7 +14,7 @@ from sqlalchemy import text
 
 from mokuji.services import hosting
 from mokuji.store.cluster import Cluster
-from mokuji.store.database import connect
+from mokuji.store.database import DatabaseDown, connect, reading
 from tests.memory_disk import new_folder
 
 
@@ -99,3 +99,26 @@ def test_root_in_a_folder_that_is_closed_to_the_server_goes_elsewhere(folder: Pa
     assert hosting.home(closed / "data", chosen=False).is_relative_to(hosting.SHARED_HOME)
     assert hosting.home(closed / "data", chosen=True) == closed / "data"
     assert hosting.home(folder / "data", chosen=False) == folder / "data"
+
+
+def test_a_private_server_that_died_is_started_again_with_all_its_data(folder: Path) -> None:
+    with hosting.database(folder, None, "wiki") as engine:
+        with engine.begin() as connection:
+            connection.execute(text("INSERT INTO volume (key, title) VALUES ('guide', 'Guide')"))
+        pid = _server_pid(folder)
+        assert pid is not None
+        os.kill(pid, signal.SIGKILL)
+        titles: list[str] = []
+        for _ in range(300):
+            try:
+                # Backends that are left may answer once more.
+                if _server_pid(folder) in {None, pid}:
+                    raise DatabaseDown("not yet")
+                with reading(engine) as connection:
+                    titles = list(connection.execute(text("SELECT title FROM volume")).scalars())
+                break
+            except DatabaseDown:
+                time.sleep(0.1)
+        assert titles == ["Guide"]
+        assert _server_pid(folder) not in {None, pid}
+    assert _server_pid(folder) is None

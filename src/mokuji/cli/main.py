@@ -243,10 +243,7 @@ def import_folder(
         for problem in wiki.problems:
             typer.echo(str(problem), err=True)
         person = people.person_id(desk, owner) if owner else None
-        made = importing.import_now(desk, wiki, f"Imported from {folder.name}", owner=person)
-        for problem in importing.import_files(desk, folder, wiki, made, lambda _: (person, desk.clock())):
-            typer.echo(str(problem), err=True)
-        for problem in importing.import_sources(desk, folder, person, desk.clock()):
+        for problem in importing.import_now(desk, folder, wiki, f"Imported from {folder.name}", owner=person):
             typer.echo(str(problem), err=True)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
         said = f"{_counted(len(wiki.volumes), 'volume')} with {_counted(pages, 'page')}"

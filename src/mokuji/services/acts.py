@@ -16,7 +16,7 @@ from typing import Any
 
 from mokuji.core import names
 from mokuji.core.changes import Fate, PageChange, Removed
-from mokuji.core.errors import Missing, MokujiError, Refused
+from mokuji.core.errors import Forbidden, Missing, MokujiError, Refused
 from mokuji.core.following import Found
 from mokuji.core.phrases import told
 from mokuji.core.plan import Plan, Row
@@ -411,7 +411,9 @@ def purge(desk: Desk) -> int:
 
 
 def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:
-    """The trash, newest act first."""
+    """The trash, newest act first; for who has signed in, as what was thrown away was meant for nobody any more."""
+    if not actor.signed_in:
+        raise Forbidden("Sign in to see what lies in the trash.", code="sign_in")
     with reading(desk.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}
         reader = Reader(by_id.keys(), actor.owns_wiki)

@@ -56,6 +56,8 @@ def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -
     """A page for each concept, with broader ones and other names in its front matter. A page that is there keeps its
     text and summary; what it lacks is added. Each page is a change of its own, to be undone by itself."""
     concepts = skos.read(data, form)
+    for each in concepts:  # before the first is written
+        names.check_title(each.name, what="name of a category")
     by_address = {each.address: each.name for each in concepts}
     written: list[str] = []
     changed: list[str] = []

@@ -18,7 +18,7 @@ from mokuji.core.wiki import Page
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
 from mokuji.services import acts, wishes
 from mokuji.services.desk import Desk, find_volume, need_head
-from mokuji.services.importing import import_files, import_sources, import_wiki, read_folder
+from mokuji.services.importing import import_folder, read_folder
 from mokuji.services.people import hash_password
 from mokuji.store import people, writing
 from mokuji.store.database import label_of, reading, set_label
@@ -69,12 +69,8 @@ def load(desk: Desk) -> None:
     order = list(starts)
     told = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
     shown = FolderWiki(tuple(told), ())
-    made = import_wiki(desk, shown, sign)
     with as_file(files("mokuji") / "demo") as folder:
-        unkept = import_files(desk, folder / "wiki", shown, made, brought)
-        unkept += import_sources(
-            desk, folder / "wiki", ids["wenna"], _time(story["volumes"][shown.volumes[0].title]["from"])
-        )
+        unkept = import_folder(desk, folder / "wiki", shown, sign, brought, lister=ids["wenna"])
     if unkept:
         raise DemoFault("The demo's files have problems: " + " ".join(map(str, unkept)))
     _roles(desk, story["people"], ids)

@@ -198,7 +198,8 @@ def stage(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> 
         volume = find_volume(connection, actor, volume_key)
         check(actor, Act.RENAME, volume)
         _need(connection, volume, name)
-        stored.put(connection, hash_, media.data)
+        assert actor.person is not None
+        stored.put(connection, hash_, media.data, actor.person, desk.clock())
     return hash_.hex()
 
 

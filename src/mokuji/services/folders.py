@@ -7,6 +7,7 @@ import mimetypes
 import os
 import secrets
 import shutil
+import stat
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -22,7 +23,7 @@ from mokuji.core.categories import Filing, filed
 from mokuji.core.contents import LAST, Put
 from mokuji.core.edits import Edit
 from mokuji.core.edits import arrange as arrange_edits
-from mokuji.core.errors import BadFile, Missing, MokujiError, Refused
+from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.inserts import Fault
 from mokuji.core.listing import Listing, Row, arrange, fields
 from mokuji.core.listing import read as read_listing
@@ -71,10 +72,24 @@ def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Ite
     root = folder.resolve()
     for path in _walk(folder):
         inside = path.relative_to(folder).as_posix()
+        if not names.is_storable(inside):
+            shown = inside.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+            said = "The name of the file is no UTF-8, so no page can have it. Rename it."
+            _say(problems, shown, "file_name", said)
+            continue
         if not path.resolve().is_relative_to(root):
             continue
         try:
-            if path.stat().st_size > MOST_BYTES:
+            state = path.stat()
+            if not stat.S_ISREG(state.st_mode):
+                # To open a pipe would wait for somebody to write into it.
+                _say(
+                    problems,
+                    inside,
+                    "not_readable",
+                    "This is no file, but a pipe, device or the like. Take it away.",
+                )
+            elif state.st_size > MOST_BYTES:
                 _say(problems, inside, "text_large", "The file is larger than any page can be. Divide it.")
             else:
                 yield inside, path.read_bytes()
@@ -255,7 +270,7 @@ def sources_of(
             continue
         try:
             read = bibliography.read(path.read_bytes())
-        except BadFile as fault:
+        except MokujiError as fault:
             if problems is not None:
                 problems.append(FolderProblem(name, fault.code, fault.message))
             continue

@@ -5,15 +5,21 @@ from __future__ import annotations
 import gc
 import hashlib
 import os
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from mokuji.core.errors import Refused
+import structlog
+
+from mokuji.core.errors import MokujiError, Refused
 from mokuji.services.desk import Desk
 from mokuji.store.cluster import Cluster, database_url, is_reachable
 from mokuji.store.database import Engine, answers, connect, create_database, migrate
 
+log = structlog.get_logger("mokuji")
+WATCH = 2.0
+"""Seconds between two looks whether the private server is there."""
 SHARED_HOME = Path("/var/lib/mokuji")
 """Where data go when root starts Mokuji in a folder that PostgreSQL's own user cannot reach, such as /root."""
 
@@ -37,10 +43,33 @@ def database(home: Path, url: str | None, name: str, *, fresh: bool = False) -> 
         with _migrated(url) as engine:
             yield engine
         return
-    with Cluster(home).running() as server:
+    cluster = Cluster(home)
+    with cluster.running() as server:
         create_database(server, name, fresh=fresh)
-        with _migrated(database_url(server, name)) as engine:
+        with _migrated(database_url(server, name)) as engine, _watched(cluster, engine.url.port or 0):
             yield engine
+
+
+@contextmanager
+def _watched(cluster: Cluster, port: int) -> Iterator[None]:
+    """A private server that died (out of memory, by mistake) is started again: nobody else would."""
+    over = threading.Event()
+
+    def watch() -> None:
+        while not over.wait(WATCH):
+            try:
+                if cluster.revive(port):
+                    log.warning("database_started_again")
+            except MokujiError as fault:
+                log.error("database_not_started", reason=fault.message)
+
+    watching = threading.Thread(target=watch, daemon=True)
+    watching.start()
+    try:
+        yield
+    finally:
+        over.set()
+        watching.join()
 
 
 @contextmanager

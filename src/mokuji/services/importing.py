@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -36,8 +36,19 @@ def read_folder(folder: Path) -> FolderWiki:
     return replace(found, problems=(*found.problems, *unread))
 
 
-def import_wiki(desk: Desk, wiki: FolderWiki, sign: Signer, *, owner: int | None = None) -> list[int]:
-    """Writes all volumes of a folder, or none; Conflict if a volume of such a name is there."""
+def import_folder(
+    desk: Desk,
+    folder: Path,
+    wiki: FolderWiki,
+    sign: Signer,
+    brought: Callable[[FolderVolume], tuple[int | None, datetime]],
+    *,
+    owner: int | None = None,
+    lister: int | None = None,
+) -> tuple[FolderProblem, ...]:
+    """Writes all of a folder as one, or nothing of it: volumes, pages, files, the list of sources. What of files and
+    sources cannot be kept is said, and left out. Conflict if a volume of such a name is there. ``sign`` says of each
+    page, ``brought`` of the files of each volume by whom and when; ``lister`` has brought the sources."""
     with writing_transaction(desk.engine, alone=True) as connection:
         ids = [_import_volume(desk, connection, volume, sign) for volume in wiki.volumes]
         known = load_volumes(connection)
@@ -46,56 +57,51 @@ def import_wiki(desk: Desk, wiki: FolderWiki, sign: Signer, *, owner: int | None
             volumes.set_libraries(connection, id_, libraries)
             if owner is not None:
                 people.set_role(connection, owner, id_, Role.OWNER)
-        return ids
+        problems = list(_import_files(connection, folder, wiki, ids, brought))
+        told = sources_of(folder, problems)
+        if told:
+            at = brought(wiki.volumes[0])[1] if wiki.volumes else desk.clock()
+            sources.put_all(connection, told.values(), lister, at)
+    return tuple(problems)
 
 
-def import_now(desk: Desk, wiki: FolderWiki, note: str, *, owner: int | None = None) -> list[int]:
-    """As ``import_wiki``, all of it now and in the owner's name."""
+def import_now(
+    desk: Desk, folder: Path, wiki: FolderWiki, note: str, *, owner: int | None = None
+) -> tuple[FolderProblem, ...]:
+    """As ``import_folder``, all of it now and in the owner's name."""
     by = Signature(owner, desk.clock(), note)
-    return import_wiki(desk, wiki, lambda *_: by, owner=owner)
+    return import_folder(
+        desk, folder, wiki, lambda *_: by, lambda _: (owner, by.at), owner=owner, lister=owner
+    )
 
 
-def import_files(
-    desk: Desk,
+def _import_files(
+    connection: Connection,
     folder: Path,
     wiki: FolderWiki,
     ids: Sequence[int],
     sign: Callable[[FolderVolume], tuple[int | None, datetime]],
-) -> list[FolderProblem]:
-    """Brings what lies in ``files/`` of each volume of a folder, signed with a person and a time; what cannot be kept
-    is said, and left out."""
-    problems: list[FolderProblem] = []
+) -> Iterator[FolderProblem]:
+    """Brings what lies in ``files/`` of each volume; what cannot be kept is said."""
     root = folder.resolve()
-    with writing_transaction(desk.engine) as connection:
-        for id_, volume in zip(ids, wiki.volumes, strict=True):
-            taken: set[str] = set()
-            for path in sorted((folder / volume.at("files")).glob("*")):
-                inside = path.relative_to(folder).as_posix()
-                if not path.is_file() or path.name.startswith(".") or not path.resolve().is_relative_to(root):
-                    continue
-                key = file_names.key(path.name)
-                if key in taken:
-                    said = "Another file has this name but for its capitals. Give one of them another."
-                    problems.append(FolderProblem(inside, "file_name", said))
-                    continue
-                try:
-                    if path.stat().st_size > MOST_BYTES:
-                        raise BadFile(f"The file has more than {MOST_BYTES / 1e6:.0f} MB.", code="file_large")
-                    files.keep_as(connection, id_, path.name, path.read_bytes(), sign(volume))
-                    taken.add(key)
-                except MokujiError as fault:
-                    problems.append(FolderProblem(inside, fault.code, fault.message))
-    return problems
-
-
-def import_sources(desk: Desk, folder: Path, person: int | None, at: datetime) -> list[FolderProblem]:
-    """Brings the list of sources of a folder; those whose name is there already stay as they are."""
-    problems: list[FolderProblem] = []
-    told = sources_of(folder, problems)
-    if told:
-        with writing_transaction(desk.engine) as connection:
-            sources.put_all(connection, told.values(), person, at)
-    return problems
+    for id_, volume in zip(ids, wiki.volumes, strict=True):
+        taken: set[str] = set()
+        for path in sorted((folder / volume.at("files")).glob("*")):
+            inside = path.relative_to(folder).as_posix()
+            if not path.is_file() or path.name.startswith(".") or not path.resolve().is_relative_to(root):
+                continue
+            key = file_names.key(path.name)
+            if key in taken:
+                said = "Another file has this name but for its capitals. Give one of them another."
+                yield FolderProblem(inside, "file_name", said)
+                continue
+            try:
+                if path.stat().st_size > MOST_BYTES:
+                    raise BadFile(f"The file has more than {MOST_BYTES / 1e6:.0f} MB.", code="file_large")
+                files.keep_as(connection, id_, path.name, path.read_bytes(), sign(volume))
+                taken.add(key)
+            except MokujiError as fault:
+                yield FolderProblem(inside, fault.code, fault.message)
 
 
 def _import_volume(desk: Desk, connection: Connection, volume: FolderVolume, sign: Signer) -> int:

@@ -85,7 +85,7 @@ class ReplaceFile:
 
     def plan(self, scene: Scene) -> Plan:
         volume, file = _file(scene, self.volume, self.file)
-        media = self._media(scene)
+        media = self._media(scene, file)
         content = json.dumps(
             {
                 "hash": self.content.lower(),
@@ -101,12 +101,17 @@ class ReplaceFile:
         plan = change_thing(scene.wiki, self.act, file, pages, name=name, content=content, taken=taken)
         return replace(plan, facts={**plan.facts, "content": self.content.lower()})
 
-    def _media(self, scene: Scene) -> Media:
+    def _media(self, scene: Scene, file: Thing) -> Media:
+        """The bytes, if the actor brought them or may read them: who knows only their hash is given nothing."""
         try:
             hash_ = bytes.fromhex(self.content)
         except ValueError:
             hash_ = b""
-        data = stored.find_data(scene.connection, hash_) if len(hash_) == 32 else None
+        readable = [each.id for each in scene.volumes.values()]
+        known = len(hash_) == 32 and stored.may_use(
+            scene.connection, hash_, file.id, readable, scene.actor.person or 0
+        )
+        data = stored.find_data(scene.connection, hash_) if known else None
         if data is None:
             raise Missing(
                 "What is to take its place is not here any more. Choose the file again.", code="file_gone"

@@ -14,7 +14,7 @@ from mokuji.core import names
 from mokuji.core.changes import Fate
 from mokuji.core.contents import LAST, Put
 from mokuji.core.contents import Row as Place
-from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.core.errors import BadName, Forbidden, Missing, Refused
 from mokuji.core.following import At
 from mokuji.core.line_ends import restore as restore_line_ends
 from mokuji.core.line_ends import stored_offset
@@ -929,6 +929,7 @@ class CreateVolume:
     def plan(self, scene: Scene) -> Plan:
         if not scene.actor.signed_in:
             raise Forbidden("Sign in to make a volume.", code="sign_in")
+        _check_not_hidden(scene, self.title)
         return create_volume(scene.wiki, self.title, closed=self.closed)
 
     def note(self, plan: Plan) -> Phrase:
@@ -944,7 +945,9 @@ class RenameVolume:
     title: str
 
     def plan(self, scene: Scene) -> Plan:
-        return rename_volume(scene.wiki, scene.volume(self.volume, Act.MANAGE).id, self.title)
+        volume = scene.volume(self.volume, Act.MANAGE)
+        _check_not_hidden(scene, self.title)
+        return rename_volume(scene.wiki, volume.id, self.title)
 
     def note(self, plan: Plan) -> Phrase:
         return f"Volume “{plan.facts['from']}” is now called “{plan.facts['to']}”"
@@ -1079,3 +1082,13 @@ def _check_thing(scene: Scene, thing: Thing, needed: set[tuple[int, Act]]) -> No
 
 
 NOT_THEIRS = "Only they themselves, or an owner of the wiki, can change the handle of a person."
+
+
+def _check_not_hidden(scene: Scene, title: str) -> None:
+    """BadName, as of a name that is kept for something else, if a volume that is closed to the actor has it."""
+    key = names.key(title)
+    if key in scene.wiki.volumes and key not in scene.volumes:
+        raise BadName(
+            f"“{title.strip()}” cannot be the name of a volume: it is kept for something else. Choose another.",
+            code="bad_volume_name",
+        )

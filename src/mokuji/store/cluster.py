@@ -168,8 +168,26 @@ class Cluster:
             handed.unlink(missing_ok=True)
         raw.rename(self.data)
 
-    def _start_server(self) -> int:
-        port = _free_port()
+    def revive(self, port: int) -> bool:
+        """Starts the server again, at the port that it had, if it died; whether it did."""
+        with self._lock():
+            if self._is_alive():
+                return False
+            if self._running_port() is None:
+                self._start_server(port)
+                return True
+        return False
+
+    def _is_alive(self) -> bool:
+        """Whether the process is there: looked at without starting another."""
+        try:
+            pid = int((self.data / "postmaster.pid").read_text().split()[0])
+        except (OSError, ValueError, IndexError):
+            return False
+        return Path(f"/proc/{pid}").exists()
+
+    def _start_server(self, port: int | None = None) -> int:
+        port = port or _free_port()
         settings = [f"port={port}", "listen_addresses=127.0.0.1", "unix_socket_directories="]
         settings += ["shared_buffers=256MB", "max_connections=100", "logging_collector=off", "jit=off"]
         if not self.durable:

@@ -227,9 +227,31 @@ def keep_scaled(connection: Connection, hash_: bytes, width: int, data: bytes) -
     connection.execute(_KEEP_SCALED, {"hash": hash_, "width": width, "data": data})
 
 
-def put(connection: Connection, hash_: bytes, data: bytes) -> None:
-    """Keeps bytes that nothing names yet; ``forget`` clears them away if nothing ever does."""
+def put(connection: Connection, hash_: bytes, data: bytes, person: int, at: datetime) -> None:
+    """Keeps bytes that somebody brought and that nothing names yet; ``forget`` clears them away if nothing ever
+    does."""
     connection.execute(_PUT_BLOB, {"hash": hash_, "data": data})
+    connection.execute(
+        text(
+            """INSERT INTO staged (hash, person, at) VALUES (:hash, :person, :at)
+            ON CONFLICT (hash, person) DO UPDATE SET at = EXCLUDED.at"""
+        ),
+        {"hash": hash_, "person": person, "at": at},
+    )
+
+
+def may_use(connection: Connection, hash_: bytes, file: int, volumes: Collection[int], person: int) -> bool:
+    """Whether a content is that of a file in one of these volumes, was once that of this file, or was brought by this
+    person."""
+    values = {"hash": hash_, "file": file, "volumes": list(volumes), "person": person}
+    return connection.execute(MAY_USE, values).scalar() is not None
+
+
+MAY_USE = text(
+    """SELECT 1 WHERE EXISTS (SELECT 1 FROM file WHERE hash = :hash AND volume = ANY(CAST(:volumes AS int[])))
+    OR EXISTS (SELECT 1 FROM file_version WHERE hash = :hash AND file = :file)
+    OR EXISTS (SELECT 1 FROM staged WHERE hash = :hash AND person = :person)"""
+)
 
 
 def find_data(connection: Connection, hash_: bytes) -> bytes | None:
@@ -241,6 +263,7 @@ def find_data(connection: Connection, hash_: bytes) -> bytes | None:
 def forget(connection: Connection, before: datetime, staged_before: datetime) -> int:
     """Clears away versions of files that went before a moment, and bytes that nothing names; how many contents."""
     connection.execute(_FORGET_VERSIONS, {"before": before})
+    connection.execute(text("DELETE FROM staged WHERE at < :before"), {"before": staged_before})
     return connection.execute(_FORGET_BLOBS, {"before": staged_before}).rowcount
 
 

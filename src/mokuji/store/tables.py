@@ -307,6 +307,15 @@ file_version = Table(
     Index("file_version_volume", "volume"),
 )
 
+# Who brought bytes that nothing names yet: nobody else has them for knowing their hash.
+staged = Table(
+    "staged",
+    metadata,
+    Column("hash", ForeignKey("blob.hash", ondelete="CASCADE"), primary_key=True),
+    Column("person", ForeignKey("person.id", ondelete="CASCADE"), primary_key=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+)
+
 # Pictures at smaller widths, made when they are first asked for.
 scaled = Table(
     "scaled",

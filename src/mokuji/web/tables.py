@@ -15,7 +15,7 @@ def as_csv(head: Sequence[str], rows: Iterable[Mapping[str, Any]]) -> Response:
     """CSV as RFC 4180 has it. A cell that a spreadsheet would run as a formula gets an apostrophe before it."""
     out = io.StringIO()
     writer = csv.DictWriter(out, head)
-    writer.writeheader()
+    writer.writerow({name: _harmless(name) for name in head})  # fields of pages are heads, too
     for row in rows:
         writer.writerow({key: _harmless(value) for key, value in row.items()})
     return Response(out.getvalue(), media_type="text/csv; charset=utf-8")

@@ -31,9 +31,17 @@ def upgrade() -> None:
             held_back jsonb NOT NULL,
             PRIMARY KEY (volume, seen, name))"""
     )
+    op.execute(
+        """CREATE TABLE staged (
+            hash bytea NOT NULL REFERENCES blob (hash) ON DELETE CASCADE,
+            person integer NOT NULL REFERENCES person (id) ON DELETE CASCADE,
+            at timestamp with time zone NOT NULL,
+            PRIMARY KEY (hash, person))"""
+    )
 
 
 def downgrade() -> None:
+    op.execute("DROP TABLE staged")
     op.execute("DROP TABLE kept_report")
     op.execute(
         """DROP TABLE procrastinate_events, procrastinate_periodic_defers, procrastinate_jobs, procrastinate_workers

@@ -1,0 +1,105 @@
+"""The JSON interface held to its own description by Schemathesis: no fault of the program, nothing undescribed.
+
+The usual run takes a fixed share of examples, the same each time; ``bin/test --long`` takes many more, and goes through
+states.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import Counter
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+import schemathesis
+from hypothesis import HealthCheck, Phase, given, settings
+from schemathesis.checks import (
+    content_type_conformance,
+    not_a_server_error,
+    response_headers_conformance,
+    response_schema_conformance,
+    status_code_conformance,
+)
+from schemathesis.core.failures import Failure, FailureGroup
+from starlette.testclient import TestClient
+
+from mokuji.server import create_app
+from mokuji.services.desk import Desk
+
+EXAMPLES = int(os.environ.get("MOKUJI_INTERFACE_EXAMPLES", "3"))
+"""Examples of each operation."""
+CHECKS = [
+    not_a_server_error,
+    status_code_conformance,
+    content_type_conformance,
+    response_schema_conformance,
+    response_headers_conformance,
+]
+
+
+@pytest.fixture(scope="module")
+def interface(demo_template: str, server: str) -> Iterator[tuple[Any, str]]:
+    """The description of an interface over a copy of the demo, and the token of somebody who writes there."""
+    from tests.conftest import _copy
+
+    for engine in _copy(server, demo_template):
+        app = create_app(Desk(engine, b"a key for tests only", demo=True), ["mokuji.test"])
+        client = TestClient(app, base_url="http://mokuji.test")
+        told = client.post("/api/v1/session", json={"handle": "wenna", "password": "buoy"}).json()
+        yield (
+            schemathesis.openapi.from_asgi("/api/v1/openapi.json", app, headers={"Host": "mokuji.test"}),
+            told["token"],
+        )
+
+
+def test_every_operation_answers_as_it_is_described(interface: tuple[Any, str]) -> None:
+    schema, token = interface
+    faults: list[str] = []
+    codes: Counter[int] = Counter()
+    for result in schema.get_all_operations():
+        _ask(result.ok(), token, codes, faults)
+    assert sum(codes.values()) > 100 and codes[200] + codes[201] > 20, codes
+    assert faults == [], "\n".join(faults[:20])
+
+
+def _ask(operation: Any, token: str, codes: Counter[int], faults: list[str]) -> None:
+    def one(case: Any) -> None:
+        response = case.call(headers={"Authorization": f"Bearer {token}", "Host": "mokuji.test"})
+        codes[response.status_code] += 1
+        try:
+            case.validate_response(response, checks=CHECKS)
+        except (Failure, FailureGroup) as fault:
+            faults.append(f"{operation.method} {operation.path}: {_said(fault)}")
+
+    tried = given(case=operation.as_strategy())(one)
+    settings(
+        max_examples=EXAMPLES,
+        derandomize=True,
+        deadline=None,
+        database=None,
+        phases=[Phase.explicit, Phase.generate],
+        suppress_health_check=list(HealthCheck),
+    )(tried)()
+
+
+def _said(fault: BaseException) -> str:
+    inner = getattr(fault, "exceptions", None) or [fault]
+    return " / ".join(str(each)[:700] for each in inner)
+
+
+@pytest.mark.skipif(
+    "MOKUJI_INTERFACE_EXAMPLES" not in os.environ, reason="bin/test --long goes through states"
+)
+def test_what_follows_from_each_other_keeps_to_the_description(interface: tuple[Any, str]) -> None:
+    """Operations one after the other, each with what the one before answered."""
+    schema, token = interface
+
+    class Walk(schema.as_state_machine()):  # type: ignore[misc]
+        def get_call_kwargs(self, case: Any) -> dict[str, Any]:
+            return {"headers": {"Authorization": f"Bearer {token}", "Host": "mokuji.test"}}
+
+        def validate_response(self, response: Any, case: Any, **_: Any) -> None:
+            case.validate_response(response, checks=CHECKS)
+
+    Walk.run(settings=settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck)))
