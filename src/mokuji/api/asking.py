@@ -15,6 +15,7 @@ from mokuji.services.desk import Desk
 FAULTS: dict[int | str, dict[str, Any]] = {
     status: {"model": schemas.Problem, "description": said, "content": {"application/problem+json": {}}}
     for status, said in (
+        (400, "No request that can be read"),
         (403, "Not signed in, or not allowed"),
         (404, "Not there, or not to be known of"),
         (409, "Refused, or changed meanwhile; nothing was done"),

@@ -27,6 +27,7 @@ from mokuji.services import (
     house_styles,
     people,
     reading,
+    secrets,
     templates,
     upkeep,
     writing,
@@ -317,6 +318,35 @@ def trash(
         for each in group
     ]
     return schemas.Trash(entries=entries, more_before=view.more_before, kept_days=view.kept_days)
+
+
+@router.post("/volumes/{volume}/secret")
+def take_secret_out(
+    desk: TheDesk, actor: Changer, volume: str, body: schemas.Secret
+) -> schemas.SecretPlan | schemas.SecretDone:
+    """Take words out of all that a volume keeps, for good (owners only). Without ``digest`` the plan is the answer;
+    with the digest of the plan that was seen it is done, or the fresh plan comes back."""
+    if not body.digest:
+        view = secrets.plan(desk, actor, volume, body.words)
+    else:
+        done = secrets.take_out(desk, actor, volume, body.words, body.digest)
+        if isinstance(done, int):
+            return schemas.SecretDone(change_set=done)
+        view = done
+    found = view.found
+    return schemas.SecretPlan(
+        digest=view.digest,
+        pages=[
+            schemas.SecretPage(title=title, in_trash=gone, revisions=list(numbers))
+            for _, title, gone, numbers in found.pages
+        ],
+        drafts=len(found.drafts),
+        log=len(found.acts),
+        names=found.names,
+        titles=list(found.titles),
+        files=list(found.files),
+        sources=list(found.sources),
+    )
 
 
 @router.get("/volumes/{volume}/upkeep")

@@ -432,6 +432,40 @@ class Acts(Schema):
     more_before: int | None
 
 
+class Secret(Schema):
+    """Words to be taken out, as they were typed; ``digest`` of the plan that was seen."""
+
+    words: str = Field(min_length=1, max_length=500)
+    digest: str = ""
+
+
+class SecretPage(Schema):
+    """A page whose revisions hold the words."""
+
+    title: str
+    in_trash: bool
+    revisions: list[int]
+
+
+class SecretPlan(Schema):
+    """Where the words stand. Titles must be changed first; files and sources stay as they are."""
+
+    digest: str
+    pages: list[SecretPage]
+    drafts: int
+    log: int
+    names: int
+    titles: list[str]
+    files: list[str]
+    sources: list[str]
+
+
+class SecretDone(Schema):
+    """It was taken out."""
+
+    change_set: int
+
+
 class TouchedPage(Schema):
     """A page that an act wrote, and the revision it made."""
 

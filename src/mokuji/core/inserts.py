@@ -84,6 +84,10 @@ class Kept:
         self._most = most
         self._known: dict[Hashable, object] = {}
 
+    def clear(self) -> None:
+        """Forgets everything."""
+        self._known.clear()
+
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """What is known under a key; made if nothing is."""
         # Taken out and put behind all others, so that what was not asked for longest goes first.

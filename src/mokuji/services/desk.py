@@ -66,6 +66,13 @@ class Cache:
                 self._kept.move_to_end((head.id, head.revision))
             return found
 
+    def clear(self) -> None:
+        """Forgets everything."""
+        with self._lock:
+            self._kept.clear()
+            self._sections.clear()
+            self._size = 0
+
     def sections(self, head: PageHead) -> Sections | None:
         """The sections of a revision, if it was read or saved lately."""
         with self._lock:

@@ -21,6 +21,8 @@ from mokuji.store.history import Revision as Revision
 from mokuji.store.history import Touched
 
 PAGE = 40
+FOR_GOOD = frozenset({"secret"})
+"""Acts that nothing takes back."""
 LISTED = 500
 """Most pages of one act that are listed."""
 
@@ -159,6 +161,7 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
         thrown = tuple(trash.titles_of(connection, act.id, list(by_id)))
         volume = by_id.get(act.volume)
         undoable = not act.is_import and act.undone_by is None and not act.detail.get("purged")
+        undoable = undoable and act.act not in FOR_GOOD
         may_undo = undoable and volume is not None
         if volume is not None:
             may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)

@@ -47,6 +47,7 @@ DONE = {
     "source edit": "Source edited",
     "source delete": "Source deleted",
     "person rename": "Handle changed",
+    "secret": "Secret taken out",
 }
 """What the log calls an act."""
 

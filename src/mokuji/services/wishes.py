@@ -1005,6 +1005,8 @@ class Undo:
             raise Refused(
                 "What was brought in from a folder is not taken back as one. Delete its pages or its volumes.",
             )
+        if act.act == "secret":
+            raise Refused("This took something out for good, so it cannot be undone.", code="for_good")
         if act.detail.get("purged"):
             raise Refused(
                 "Pages of this lay in the trash for their time and were removed for good, so it cannot be undone.",

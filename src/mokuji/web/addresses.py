@@ -33,6 +33,11 @@ def volume(name: str, volume_key: str, **query: object) -> str:
     return _with(f"/-/volume/{name}{address(volume_key)}", query)
 
 
+def secret(volume_key: str) -> str:
+    """Where a secret is taken out of a volume."""
+    return f"/-/secret{address(volume_key)}"
+
+
 def upkeep(volume_key: str, name: str = "") -> str:
     """The reports of a volume, or one of them."""
     return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")

@@ -1,0 +1,154 @@
+"""A secret is taken out of all that a volume keeps, for good: asked of the database itself, every table of it."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import pytest
+from sqlalchemy import text
+
+from mokuji.core.errors import BadName, Forbidden, Refused
+from mokuji.core.names import key
+from mokuji.core.policy import Actor, Role
+from mokuji.services import acts, drafts, files, finding, history, reading, secrets, upkeep, wishes, writing
+from mokuji.services.desk import Desk
+from mokuji.store import writing as stored_writing
+from mokuji.store.database import reading as reading_transaction
+from mokuji.store.tables import metadata
+from tests.services.making import pages, person, texts, volume
+from tests.services.test_owners import done
+from tests.store.filling import index_anew, indexes
+
+SECRET = 'Pa$$w0rd "Heron" é'
+FOLDED = "kestrel-9x"
+
+
+@pytest.fixture
+def owner(desk: Desk) -> Actor:
+    volume(desk, "Guide")
+    volume(desk, "Other")
+    return person(desk, "mirela", guide=Role.OWNER, other=Role.OWNER)
+
+
+def _everything(desk: Desk) -> dict[str, str]:
+    """All rows of all tables, as text."""
+    with reading_transaction(desk.engine) as connection:
+        return {
+            table.name: "\n".join(
+                connection.execute(text(f"SELECT row_to_json(t)::text FROM {table.name} t")).scalars()
+            )
+            for table in metadata.sorted_tables
+        }
+
+
+def _holding(desk: Desk, words: str) -> set[str]:
+    """The tables that hold words, or what is kept of them as a name."""
+    forms = {json.dumps(each, ensure_ascii=False)[1:-1] for each in (words, key(words))}
+    forms |= {json.dumps(each, ensure_ascii=False)[1:-1] for each in forms}  # JSON in JSON
+    return {name for name, rows in _everything(desk).items() for each in forms if each in rows}
+
+
+def _spread(desk: Desk, owner: Actor) -> None:
+    """The secret wherever somebody may have typed it."""
+    pages(
+        desk,
+        owner,
+        "guide",
+        {
+            "Pump": f"---\nsummary: use {FOLDED}\nowner: {FOLDED}\n---\nLog in with {SECRET} here.",
+            "Well": f"[[{FOLDED} page]] - [ ] change {SECRET} @mirela\n\n## {FOLDED} now\n\n[^a]: {SECRET}\n",
+            "Lid": f"Was {SECRET}.",
+            "Gone": f"{SECRET} in the trash",
+        },
+    )
+    writing.save(desk, owner, "guide", "Lid", "Clean.", revision=1, note=f"took {SECRET} away")
+    done(desk, owner, wishes.Delete("guide", "gone"), note=f"because of {SECRET}")
+    drafts.keep(desk, owner, "guide", "pump", f"{SECRET} in a draft", title="Pump", revision=1)
+    done(desk, owner, wishes.Rename("guide", "lid", f"Lid {FOLDED}"))
+    done(desk, owner, wishes.Rename("guide", f"Lid {FOLDED}", "Cover"))
+    upkeep.overview(desk, owner, "guide")
+
+
+@pytest.mark.parametrize("words", [SECRET, FOLDED])
+def test_nothing_of_it_is_left_in_any_table(desk: Desk, owner: Actor, words: str) -> None:
+    _spread(desk, owner)
+    assert len(_holding(desk, words)) >= 3
+    plan = secrets.plan(desk, owner, "guide", words)
+    assert plan.anything
+    number = secrets.take_out(desk, owner, "guide", words, plan.digest)
+    assert isinstance(number, int)
+    assert _holding(desk, words) == set()
+    with desk.engine.connect() as connection:
+        while stored_writing.catch_up(connection):
+            pass
+        kept = indexes(connection)
+        index_anew(connection)
+        assert kept == indexes(connection)
+        connection.rollback()
+    assert not secrets.plan(desk, owner, "guide", words).anything
+
+
+def test_the_plan_names_what_it_will_change(desk: Desk, owner: Actor) -> None:
+    _spread(desk, owner)
+    files.bring(desk, owner, "guide", "keys.txt", SECRET.encode())
+    found = secrets.plan(desk, owner, "guide", SECRET).found
+    assert {title for _, title, *_ in found.pages} == {"Cover", "Gone", "Well", "Pump"}
+    assert len(found.drafts) == 1 and found.acts and found.files == ("keys.txt",)
+    assert len(found.current) == 2
+
+
+def test_it_is_told_in_the_log_without_the_words_and_cannot_be_undone(desk: Desk, owner: Actor) -> None:
+    pages(desk, owner, "guide", {"Pump": f"Log in with {SECRET}.", "Well": "[[Pump]]"})
+    number = secrets.take_out(desk, owner, "guide", SECRET, secrets.plan(desk, owner, "guide", SECRET).digest)
+    assert isinstance(number, int)
+    view = history.one_act(desk, owner, number)
+    assert view.act.act == "secret" and "1 page (1 revision)" in view.act.note and not view.may_undo
+    assert acts.plan(desk, owner, wishes.Undo(number)).refusal is not None
+    assert texts(desk)["Pump"] == f"Log in with {'█' * len(SECRET)}."
+    assert not finding.find(desk, owner, "Heron").hits
+    shown = reading.open_page(desk, owner, "guide", "pump")
+    assert isinstance(shown, reading.PageView) and "Heron" not in repr(shown.ready)
+    # What was done before can still be undone, and brings nothing back.
+    renamed = done(desk, owner, wishes.Rename("guide", "pump", "Feed pump"))
+    done(desk, owner, wishes.Undo(renamed))
+    assert "Heron" not in repr(_everything(desk))
+
+
+def test_pages_of_other_volumes_keep_their_words(desk: Desk, owner: Actor) -> None:
+    pages(desk, owner, "guide", {"Pump": SECRET})
+    pages(desk, owner, "other", {"Note": SECRET})
+    plan = secrets.plan(desk, owner, "guide", SECRET)
+    assert [title for _, title, *_ in plan.found.pages] == ["Pump"]
+    secrets.take_out(desk, owner, "guide", SECRET, plan.digest)
+    assert texts(desk)["Note"] == SECRET
+
+
+def test_only_an_owner_may_and_only_what_was_seen_is_done(desk: Desk, owner: Actor) -> None:
+    pages(desk, owner, "guide", {"Pump": f"{SECRET} {FOLDED}x"})
+    writer = person(desk, "jonas", guide=Role.WRITER)
+    with pytest.raises(Forbidden):
+        secrets.plan(desk, writer, "guide", SECRET)
+    with pytest.raises(Forbidden):
+        secrets.take_out(desk, writer, "guide", SECRET, "x")
+    plan = secrets.plan(desk, owner, "guide", SECRET)
+    writing.save(desk, owner, "guide", "Pump", f"{SECRET} again", revision=1)
+    again = secrets.take_out(desk, owner, "guide", SECRET, plan.digest)
+    assert isinstance(again, secrets.SecretPlan) and again.revisions == 2
+    assert isinstance(secrets.take_out(desk, owner, "guide", SECRET, again.digest), int)
+    for words in ("", "abc", "    ", "x" * 501):
+        with pytest.raises(BadName):
+            secrets.plan(desk, owner, "guide", words)
+
+
+def test_a_title_is_renamed_first(desk: Desk, owner: Actor) -> None:
+    pages(desk, owner, "guide", {"Heron key": "x", "Well": "[[Heron key]]"})
+    plan = secrets.plan(desk, owner, "guide", "Heron key")
+    assert plan.found.titles == ("Heron key",)
+    with pytest.raises(Refused, match="Rename"):
+        secrets.take_out(desk, owner, "guide", "Heron key", plan.digest)
+    done(desk, owner, wishes.Rename("guide", "Heron key", "Card"))
+    plan = secrets.plan(desk, owner, "guide", "Heron key")
+    assert isinstance(secrets.take_out(desk, owner, "guide", "Heron key", plan.digest), int)
+    assert _holding(desk, "Heron key") == set()
+    assert re.search(r"\[\[Card\]\]", texts(desk)["Well"])
