@@ -81,9 +81,7 @@ def find(connection: Connection, volume: int, words: str) -> Found:
     )
     known = rows(
         """SELECT (SELECT count(*) FROM former WHERE volume = :volume AND position(:key in key) > 0)
-            + (SELECT count(*) FROM contents WHERE volume = :volume AND position(:words in title) > 0)
-            + (SELECT count(*) FROM name WHERE home = :volume
-                AND (position(:key in key) > 0 OR position(:key in coalesce(tkey, '')) > 0)) AS number"""
+            + (SELECT count(*) FROM contents WHERE volume = :volume AND position(:words in title) > 0) AS number"""
     )
     files = rows(
         """SELECT DISTINCT name FROM (
