@@ -100,6 +100,7 @@ function desk() {
     mode: innerWidth < 900 ? "text" : "both",
     fault: "",
     hint: "",
+    hintAt: -1,
     // The buttons above the text, for those who want them.
     tools: remembered(TOOLS_KEPT) === "shown",
     inTable: false,
@@ -168,7 +169,8 @@ function desk() {
           previewed();
         },
         caretMoved: later(CARET_WAIT, () => {
-          this.hint = "";
+          // What was just said stays until the caret is somewhere else.
+          if (this.hintAt !== view.state.selection.main.head) this.hint = "";
           this.inTable = Boolean(tables.tableAt(view.state));
           this.lookAtCaret();
         }),

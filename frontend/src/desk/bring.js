@@ -38,6 +38,7 @@ export function bringing() {
       places.splice(places.indexOf(place), 1);
       desk.hint = "";
       if (!answer?.ok) {
+        desk.hintAt = view.state.selection.main.head;
         desk.hint = answer?.said.message ?? "The server does not answer, so the file was not brought.";
         return;
       }
