@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from openapi_spec_validator import validate
 from starlette.testclient import TestClient
 
+from mokuji.services import people
 from mokuji.services.desk import Desk
 from tests.outside.test_media import picture
 from tests.web.conftest import Browser
@@ -440,3 +441,38 @@ def test_fields_are_a_table_and_are_set(wenna: TestClient) -> None:
     assert "\nstatus: draft\n" in wenna.get(WELL).json()["text"]
     wenna.put(f"{MANUAL}/fields/battery-well", json={"name": "status", "value": None})
     assert "status" not in wenna.get(WELL).json()["text"].split("---")[1]
+
+
+def test_people_are_closed_reset_and_made_owners_by_an_owner_of_the_wiki_alone(
+    browser: Browser, demo_desk: Desk, wenna: TestClient
+) -> None:
+    calls = [
+        ("PUT", "/api/v1/people/piet/password", {"password": "another one"}),
+        ("PUT", "/api/v1/people/piet/closed", None),
+        ("DELETE", "/api/v1/people/piet/closed", None),
+        ("PUT", "/api/v1/people/piet/owner-of-wiki", None),
+        ("DELETE", "/api/v1/people/piet/owner-of-wiki", None),
+    ]
+    for method, address, body in calls:
+        assert wenna.request(method, address, json=body).status_code == 403
+        assert wenna.request(method, address.replace("piet", "nobody"), json=body).status_code == 403
+    people.give_wiki(demo_desk, "wenna")
+    for method, address, body in calls:
+        assert wenna.request(method, address, json=body).status_code == 204, address
+    piet = browser()
+    for password, expected in (("buoy", 403), ("another one", 201)):
+        told = {"handle": "piet", "password": password}
+        assert piet.post("/api/v1/session", json=told).status_code == expected
+    last = wenna.delete("/api/v1/people/wenna/owner-of-wiki")
+    assert last.status_code == 409 and "last owner" in last.json()["detail"]
+    assert wenna.put("/api/v1/people/nobody/closed").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "body", ["[" * 100_000, '{"words":' * 50_000, "1" * 5_000, "NaN", '{"words": 1e999}']
+)
+def test_a_body_that_no_program_would_send_is_answered_in_words(wenna: TestClient, body: str) -> None:
+    for address in ("/api/v1/plans", f"{MANUAL}/secret", "/api/v1/session"):
+        done = wenna.post(address, content=body, headers={"Content-Type": "application/json"})
+        assert done.status_code in {400, 422}, done.text[:300]
+        assert done.headers["content-type"] == "application/problem+json"

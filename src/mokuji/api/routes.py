@@ -56,6 +56,41 @@ def close_session(desk: TheDesk, request: Request, _: Changer) -> Response:
     return Response(status_code=204)
 
 
+@router.put("/people/{handle}/password", status_code=204)
+def reset_person(desk: TheDesk, actor: Changer, handle: str, body: schemas.Password) -> Response:
+    """Give somebody another password; their sessions end (owners of the wiki only)."""
+    people.reset(desk, handle, body.password, actor=actor)
+    return Response(status_code=204)
+
+
+@router.put("/people/{handle}/closed", status_code=204)
+def close_person(desk: TheDesk, actor: Changer, handle: str) -> Response:
+    """Let somebody sign in no more; what they wrote stays (owners of the wiki only)."""
+    people.close(desk, handle, actor=actor)
+    return Response(status_code=204)
+
+
+@router.delete("/people/{handle}/closed", status_code=204)
+def let_person_in_again(desk: TheDesk, actor: Changer, handle: str) -> Response:
+    """Let somebody who left sign in again (owners of the wiki only)."""
+    people.let_in_again(desk, handle, actor=actor)
+    return Response(status_code=204)
+
+
+@router.put("/people/{handle}/owner-of-wiki", status_code=204)
+def give_wiki(desk: TheDesk, actor: Changer, handle: str) -> Response:
+    """Make somebody an owner of the wiki (owners of the wiki only)."""
+    people.give_wiki(desk, handle, actor=actor)
+    return Response(status_code=204)
+
+
+@router.delete("/people/{handle}/owner-of-wiki", status_code=204)
+def take_wiki(desk: TheDesk, actor: Changer, handle: str) -> Response:
+    """Take the wiki from one of its owners; the last one stays (owners of the wiki only)."""
+    people.give_wiki(desk, handle, owns=False, actor=actor)
+    return Response(status_code=204)
+
+
 @router.get("/volumes")
 def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
     """The volumes you may read."""

@@ -432,6 +432,12 @@ class Acts(Schema):
     more_before: int | None
 
 
+class Password(Schema):
+    """A new password."""
+
+    password: str = Field(min_length=8, max_length=1000)
+
+
 class Secret(Schema):
     """Words to be taken out, as they were typed; ``digest`` of the plan that was seen."""
 

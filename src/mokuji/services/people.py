@@ -220,7 +220,8 @@ def has_owner(desk: Desk) -> bool:
 
 def _concerned(connection: Connection, actor: Actor | None, act: PersonAct, handle: str) -> Account:
     """Who something is to be done about; Forbidden unless the actor may (None: whoever runs this machine)."""
-    account = people.account(connection, handle.strip().casefold())
+    wanted = handle.strip().casefold()
+    account = people.account(connection, wanted) if names.is_storable(wanted) else None
     if actor is not None and not may_about(actor, act, account.id if account is not None else 0):
         raise Forbidden(
             "Only an owner of the wiki can do this.", code="forbidden" if actor.signed_in else "sign_in"
