@@ -187,3 +187,66 @@ def test_an_existing_server_can_be_used_in_place_of_the_private_one(home: Path, 
     assert not (home / "postgres").exists()
     refused = _run(home, "demo", "--fresh", "--load-only", MOKUJI_DATABASE_URL=database_url(server, "given"))
     assert refused.returncode == 1 and "--fresh is for the private cluster" in refused.stderr
+
+
+def _children(pid: int) -> set[int]:
+    found = set()
+    for each in Path("/proc").iterdir():
+        if each.name.isdecimal():
+            try:
+                parent = int((each / "stat").read_text().rpartition(")")[2].split()[1])
+            except OSError:
+                continue
+            if parent == pid:
+                found.add(int(each.name))
+    return found
+
+
+@pytest.mark.parametrize("by", [signal.SIGINT, signal.SIGKILL])
+def test_the_worker_beside_a_server_ends_with_it_however_that_ends(home: Path, by: signal.Signals) -> None:
+    demo = Started(home, port=_free_port())
+    # Beside the worker those that read what came in with the demo.
+    workers = _children(demo.process.pid)
+    told = [Path(f"/proc/{pid}/cmdline").read_bytes() for pid in workers]
+    assert sum(b"mokuji.cli.main" in each for each in told) == 1
+    demo.end(by)
+    for _ in range(100):
+        if not any(Path(f"/proc/{pid}").exists() for pid in workers):
+            break
+        time.sleep(0.1)
+    assert not any(Path(f"/proc/{pid}").exists() for pid in workers)
+    if by is signal.SIGKILL:  # what is left of the database is cleared away by the next who comes
+        Started(home, port=_free_port()).end(signal.SIGINT)
+    assert not _server_runs(home)
+
+
+def test_the_start_says_that_nobody_owns_the_wiki_until_somebody_does(home: Path, tmp_path: Path) -> None:
+    assert _run(home, "add-person", "ada", "--name", "Ada", "--password", "long enough").returncode == 0
+
+    def said() -> str:
+        process = subprocess.Popen(
+            [str(MOKUJI), "serve"],
+            env=_environment(home, MOKUJI_PORT=str(_free_port())),
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+        )
+        assert process.stdout is not None
+        lines = []
+        for line in process.stdout:
+            lines.append(line)
+            if "is open at" in line:
+                break
+        process.send_signal(signal.SIGINT)
+        process.wait(30)
+        process.stdout.close()
+        return "".join(lines)
+
+    assert "Nobody owns this wiki yet" in said()
+    taken = _run(home, "add-person", "ada", "--name", "Ada", "--password", "long enough")
+    assert taken.returncode == 1 and "called “ada” here already" in taken.stderr
+    assert _run(home, "wiki-owner", "ada").returncode == 0
+    assert "Nobody owns" not in said()
+    last = _run(home, "wiki-owner", "ada", "--no-longer")
+    assert last.returncode == 1 and "last owner" in last.stderr
+    assert _run(home, "close-person", "ada").returncode == 1

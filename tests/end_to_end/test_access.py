@@ -42,6 +42,7 @@ SCREENS = [
     f"/-/upkeep{MANUAL}/repeats",
     f"/-/upkeep{MANUAL}/style",
     f"/-/style{MANUAL}",
+    f"/-/secret{MANUAL}",
     f"/-/materials{MANUAL}",
     f"/-/categories{MANUAL}",
     f"/-/category{MANUAL}/sensors",
