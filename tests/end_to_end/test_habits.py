@@ -8,6 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.end_to_end.conftest import Open
+from tests.end_to_end.typing import drawn
 
 WELL = "/tern-4-service-manual/battery-well"
 SCREENS = [
@@ -54,21 +55,25 @@ def test_a_screen_fits_phone_and_desk_and_its_text_stands_out(open_page: Open, a
     page = open_page(address, who="Wenna")
     for width in (390, 820, 1280):
         page.set_viewport_size({"width": width, "height": 800})
-        page.wait_for_timeout(60)
+        drawn(page)
         wide = page.evaluate("document.documentElement.scrollWidth")
         assert wide <= width, f"{address} is {wide} wide at {width}"
     for scheme in ("light", "dark"):
         page.emulate_media(color_scheme=scheme)
-        page.wait_for_timeout(200)
+        drawn(page)
         assert page.evaluate(CONTRAST) == [], scheme
 
 
 CONTRAST = """() => {
+  const canvas = document.createElement('canvas').getContext('2d', {willReadFrequently: true});
+  const parsed = new Map();
   const parse = (color) => {
-    const canvas = document.createElement('canvas').getContext('2d', {willReadFrequently: true});
-    canvas.fillStyle = color; canvas.fillRect(0, 0, 1, 1);
-    const [r, g, b, a] = canvas.getImageData(0, 0, 1, 1).data;
-    return [r, g, b, a / 255];
+    if (!parsed.has(color)) {
+      canvas.clearRect(0, 0, 1, 1); canvas.fillStyle = color; canvas.fillRect(0, 0, 1, 1);
+      const [r, g, b, a] = canvas.getImageData(0, 0, 1, 1).data;
+      parsed.set(color, [r, g, b, a / 255]);
+    }
+    return parsed.get(color);
   };
   const light = ([r, g, b]) => {
     const [x, y, z] = [r, g, b].map((v) => (v /= 255) <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);

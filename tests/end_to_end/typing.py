@@ -10,10 +10,20 @@ GRACE = 150
 """Milliseconds: the editor takes no key for a list of names that has only just come up (75 ms)."""
 
 
+SETTLED = """() => new Promise(done => {
+    let seen = -1;
+    const look = () => {
+        const now = performance.getEntriesByType('resource').length;
+        if (now === seen) requestAnimationFrame(() => requestAnimationFrame(done));
+        else { seen = now; setTimeout(look, 60); }
+    };
+    look();
+})"""
+
+
 def drawn(page: Page) -> None:
-    """Waits until the scripts of a page have drawn what they draw: nothing is asked any more, and a frame was shown."""
-    page.wait_for_load_state("networkidle")
-    page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+    """Waits until the scripts of a page have drawn what they draw: nothing more comes in, and a frame was shown."""
+    page.evaluate(SETTLED)
 
 
 def type_at_end(page: Page, text: str) -> None:
