@@ -114,6 +114,15 @@ def test_what_is_kept_for_one_is_not_shown_to_who_may_read_less(
     assert upkeep.report(desk, outsider, "guide", "insert-faults").findings == ()
 
 
+def test_when_somebody_looks_at_a_small_volume_others_get_to_see_it_too(desk: Desk, writer: Actor) -> None:
+    mine = upkeep.report(desk, writer, "guide", "insert-faults")
+    assert len(mine.findings) == 1 and not mine.being_made
+    assert upkeep.report(desk, NOBODY, "guide", "insert-faults").being_made
+    _work(desk)
+    theirs = upkeep.report(desk, NOBODY, "guide", "insert-faults")
+    assert theirs.made is not None and theirs.made.fresh and theirs.findings == ()
+
+
 def test_an_unchanged_report_is_not_made_again(
     desk: Desk, writer: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -322,6 +322,9 @@ def _kept(desk: Desk, actor: Actor, scene: _Scene, name: str) -> _Kept:
         small = small and kept_reports.size(connection, volume.id) <= AT_ONCE_CHARACTERS
     closed = [id_ for id_, each in scene.visible.items() if each.closed]
     if small:
+        if closed and not volume.closed:
+            # Who looks sees more than others may: for those it is made by a job.
+            want(desk, volume, name, (), scene.origins)
         return _as_kept(make(desk, volume.id, name, closed, scene.origins, WAITING_SECONDS), stamp)
     want(desk, volume, name, closed, scene.origins)
     return _as_kept(found, stamp, True)
