@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 
 from mokuji.core import names, policy
-from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.errors import Forbidden, Missing, TooMany
 from mokuji.core.inserts import Kept
 from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.references import Sections
@@ -29,6 +30,12 @@ CACHED_CHARACTERS = 48_000_000
 """How many code points of page text may stand behind the cache of compiled pages."""
 
 
+LARGE = 100_000
+"""From so many code points on a page is compiled by itself, while others wait: ``WAITING_LARGE`` at most, each for at
+most ``PATIENCE`` seconds."""
+WAITING_LARGE, PATIENCE = 6, 20.0
+_compiling_large = threading.Lock()
+_waiting_for_large = threading.BoundedSemaphore(WAITING_LARGE)
 SAVED_LATELY = 500
 """Of how many revisions that were saved last the sections are kept."""
 
@@ -97,6 +104,24 @@ class Cache:
                 self._size -= len(old.page.text) + 500
 
 
+@contextmanager
+def _large_page() -> Iterator[None]:
+    """Room to compile a large page, one at a time: it holds the interpreter for a second or several. TooMany if many
+    wait for that already, or the wait is long."""
+    said = "Several very long pages are being read at this moment. Try again in a minute."
+    if not _waiting_for_large.acquire(blocking=False):
+        raise TooMany(said, 60, code="busy")
+    try:
+        if not _compiling_large.acquire(timeout=PATIENCE):
+            raise TooMany(said, 60, code="busy")
+        try:
+            yield
+        finally:
+            _compiling_large.release()
+    finally:
+        _waiting_for_large.release()
+
+
 @dataclass(frozen=True)
 class Desk:
     """What is needed to work."""
@@ -116,13 +141,20 @@ class Desk:
     def ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
         """The page compiled, from the cache if its revision is there."""
         found = self.cache.get(page.head)
-        if found is None:
-            found = make_ready(page, volume_keys, self.secret)
-            # What a heading shows of `[[Volume/Title]]` depends on the volumes its reader knows of.
-            content = page.content
-            named = (content.references[index].name for index in content.in_heading)
-            if not any(name is not None and name.volume for name in named):
-                self.cache.put(page.head, found)
+        if found is None and len(page.text) > LARGE:
+            with _large_page():
+                # Whoever waited for it finds what the one before has made.
+                found = self.cache.get(page.head)
+                return found if found is not None else self._made_ready(page, volume_keys)
+        return found if found is not None else self._made_ready(page, volume_keys)
+
+    def _made_ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
+        found = make_ready(page, volume_keys, self.secret)
+        # What a heading shows of `[[Volume/Title]]` depends on the volumes its reader knows of.
+        content = page.content
+        named = (content.references[index].name for index in content.in_heading)
+        if not any(name is not None and name.volume for name in named):
+            self.cache.put(page.head, found)
         return found
 
 

@@ -1,0 +1,68 @@
+"""Very long pages: compiled one at a time and once, and nobody is held up without end."""
+
+from __future__ import annotations
+
+import threading
+from concurrent.futures import ThreadPoolExecutor
+
+import pytest
+
+from mokuji.core.errors import TooMany
+from mokuji.core.policy import NOBODY, Role
+from mokuji.services import desk as desks
+from mokuji.services import reading
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, volume
+
+
+@pytest.fixture
+def large(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> Desk:
+    monkeypatch.setattr(desks, "LARGE", 1_000)
+    volume(desk, "Guide")
+    writer = person(desk, "wenna", guide=Role.OWNER)
+    pages(desk, writer, "guide", {"Long": "words " * 400, "Short": "words"})
+    return desk
+
+
+def test_a_long_page_that_many_ask_for_at_once_is_compiled_once(
+    large: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = []
+    real = desks.make_ready
+
+    def counted(*arguments: object) -> object:
+        made.append(arguments)
+        return real(*arguments)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(desks, "make_ready", counted)
+    with ThreadPoolExecutor(desks.WAITING_LARGE) as pool:
+        seen = list(
+            pool.map(lambda _: reading.open_page(large, NOBODY, "guide", "long"), range(desks.WAITING_LARGE))
+        )
+    assert len(seen) == desks.WAITING_LARGE and len(made) == 1
+
+
+def test_while_one_is_compiled_short_pages_are_read_and_too_many_are_told(
+    large: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begun, go_on = threading.Event(), threading.Event()
+    real = desks.make_ready
+
+    def slow(page: object, *arguments: object) -> object:
+        if len(page.text) > 1_000:  # type: ignore[attr-defined]
+            begun.set()
+            assert go_on.wait(20)
+        return real(page, *arguments)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(desks, "make_ready", slow)
+    with ThreadPoolExecutor(12) as pool:
+        waiting = [pool.submit(reading.open_page, large, NOBODY, "guide", "long")]
+        assert begun.wait(20)
+        waiting += [pool.submit(reading.open_page, large, NOBODY, "guide", "long") for _ in range(11)]
+        assert reading.open_page(large, NOBODY, "guide", "short")
+        while sum(each.done() for each in waiting) < 12 - desks.WAITING_LARGE:
+            pass
+        go_on.set()
+        said = [each.exception() for each in waiting]
+    assert sum(isinstance(each, TooMany) for each in said) == 12 - desks.WAITING_LARGE
+    assert said.count(None) == desks.WAITING_LARGE
