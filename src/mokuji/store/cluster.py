@@ -184,7 +184,11 @@ class Cluster:
             pid = int((self.data / "postmaster.pid").read_text().split()[0])
         except (OSError, ValueError, IndexError):
             return False
-        return Path(f"/proc/{pid}").exists()
+        try:
+            state = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
+        except (OSError, IndexError):
+            return False
+        return state != "Z"  # one that nobody has waited for yet is dead, too
 
     def _start_server(self, port: int | None = None) -> int:
         port = port or _free_port()
