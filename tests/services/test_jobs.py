@@ -135,6 +135,16 @@ def test_an_unchanged_report_is_not_made_again(
         assert upkeep.report(desk, writer, "guide", name).made is not None
 
 
+def test_an_overview_counts_without_looking_at_what_is_kept(
+    desk: Desk, writer: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A report can hold thousands of findings, and an overview stands open to everybody."""
+    numbers = upkeep.overview(desk, writer, "guide").numbers
+    monkeypatch.setattr(kept_reports, "one", lambda *_: pytest.fail("the findings were fetched"))
+    monkeypatch.setattr(upkeep, "structured", lambda *_: pytest.fail("findings were made"))
+    assert upkeep.overview(desk, writer, "guide").numbers == numbers
+
+
 def test_making_a_report_twice_gives_the_same(desk: Desk, writer: Actor) -> None:
     one, two = (upkeep.make(desk, 1, "mentions", [2], ()) for _ in range(2))
     assert one is not None and two is not None

@@ -176,13 +176,6 @@ def _fault(told: Mapping[str, str]) -> MokujiError:
     return kinds.get(told["kind"], OverTime)(told["message"], code=told["code"])
 
 
-def end_all() -> None:
-    """Ends all children; they start again when they are needed."""
-    for child in _children.values():
-        with child.lock:
-            child.end()
-
-
 def _end_with_us() -> None:
     for child in _children.values():
         child.end()

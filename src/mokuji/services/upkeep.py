@@ -15,6 +15,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from typing import Any
 
 from mokuji.core import names
 from mokuji.core.categories import tree
@@ -232,7 +233,7 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
         }
         for name in IN_STEP - numbers.keys():
             numbers[name] = len(_LISTS[name](scene, "", MOST_KEPT)[0])
-    kept = {name: _kept(desk, actor, scene, name) for name in REPORTS if name not in numbers}
+    kept = {name: _kept(desk, actor, scene, name, count=True) for name in REPORTS if name not in numbers}
     made = [each.made for each in kept.values() if each.made is not None]
     numbers |= {name: each.made.number if each.made is not None else None for name, each in kept.items()}
     return Overview(
@@ -277,8 +278,8 @@ def report(
             more = found[most - 1].key if len(found) > most else None
             return Report(place, name, counts, tuple(found[:most]), more, scene.visible, held, styled)
     kept = _kept(desk, actor, scene, name)
-    start = next((n for n, each in enumerate(kept.findings, 1) if each.key == after), 0) if after else 0
-    shown = kept.findings[start : start + most]
+    start = next((n for n, each in enumerate(kept.findings, 1) if each["key"] == after), 0) if after else 0
+    shown = tuple(structured(each, Finding) for each in kept.findings[start : start + most])
     more = shown[-1].key if start + most < len(kept.findings) else None
     held = kept.held_back
     return Report(place, name, counts, shown, more, scene.visible, held, styled, kept.made, kept.being_made)
@@ -300,19 +301,24 @@ def every(
 
 @dataclass(frozen=True)
 class _Kept:
-    findings: tuple[Finding, ...] = ()
+    """``findings`` are plain data: only those of one screen are made values again."""
+
+    findings: Sequence[Any] = ()
     held_back: Mapping[str, int] = field(default_factory=dict)
     made: Made | None = None
     being_made: bool = False
 
 
-def _kept(desk: Desk, actor: Actor, scene: _Scene, name: str) -> _Kept:
+def _kept(desk: Desk, actor: Actor, scene: _Scene, name: str, *, count: bool = False) -> _Kept:
     """A report as it is kept; made anew first if something was changed and the volume is small, by a job if it is
-    large, and neither for who has not signed in."""
+    large, and neither for who has not signed in. With ``count`` its findings are left where they are."""
     volume, seen = scene.volume, _seen(scene.visible, scene.origins)
     with reading(desk.engine) as connection:
         stamp = kept_reports.stamp(connection, volume.id)
-        found = kept_reports.one(connection, volume.id, seen, name)
+        if count:
+            found = kept_reports.numbers(connection, volume.id, seen).get(name)
+        else:
+            found = kept_reports.one(connection, volume.id, seen, name)
         if found is not None and found.stamp == stamp:
             return _as_kept(found, stamp)
         wanted = jobs.is_wanted(connection, _lock(volume.id, seen, name))
@@ -334,8 +340,7 @@ def _as_kept(found: kept_reports.Kept | None, stamp: str, wanted: bool = False) 
     if found is None:
         return _Kept(being_made=wanted)
     made = Made(found.at, found.pages, found.stamp == stamp, found.whole, found.number)
-    findings = tuple(structured(each, Finding) for each in found.findings)
-    return _Kept(findings, found.held_back or {}, made, wanted)
+    return _Kept(found.findings, found.held_back or {}, made, wanted)
 
 
 def _seen(visible: Mapping[int, Volume], origins: tuple[str, ...]) -> str:
