@@ -15,7 +15,7 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import nh3
@@ -28,9 +28,14 @@ from mokuji.core.text.reference import Kind
 from mokuji.core.text.scan import PageText
 from mokuji.core.text.slots import Escaped, parse
 from mokuji.core.text.slots import Piece as Slotted
+from mokuji.core.text.steps import measured
 from mokuji.core.text.writer import Diagram, File, Rules, Writer, box
 from mokuji.core.wiki import Page
 
+NOT_LAID_OUT = (
+    "From here on the text stands as it was typed: the page has more parts than are laid out at once. "
+    "Divide it into several pages."
+)
 _TAG = re.compile(r"<[^<>]*+>")
 _UNREAD = re.compile(r"<annotation\b[^<>]*+>[^<]*+</annotation>")
 _TAGS = set(
@@ -217,14 +222,34 @@ def compile_text(
     what is typed where slots are shown as such, ``signs`` those that were taken out.
     """
     writer = Writer(mark, words, inserts=inserts, slots=slots)
+    within, end = measured(text, mark)
     clean = nh3.clean(
-        writer.write(list(events(text))),
+        writer.write(within),
         tags=_TAGS,
         attributes=_ATTRIBUTES,
         url_schemes={"http", "https", "mailto"},
         link_rel=None,
     )
-    return _divide(clean, writer, indexes, signs, marked=marked)
+    laid_out = _divide(clean, writer, indexes, signs, marked=marked)
+    if end == len(text):
+        return laid_out
+    rest = _as_typed(text[end:], mark, words, slots, signs)
+    return replace(laid_out, pieces=(*laid_out.pieces, rest))
+
+
+def _as_typed(text: str, mark: str, words: Mapping[int, str], slots: Sequence[str], signs: Sequence[Sign]) -> str:
+    """What is not laid out: the text itself, with the words of what was taken out."""
+
+    def typed(found: re.Match[str]) -> str:
+        number = int(found["number"])
+        if found["sort"] == "v":
+            return slots[number]
+        if found["sort"] == "t":
+            return _typed(signs[number])
+        return "" if found["sort"] else words[number]
+
+    shown_ = re.sub(rf"{re.escape(mark)}(?P<sort>[a-z]?)(?P<number>\d+)q", typed, text) if mark else text
+    return f'<p class="notice">{html.escape(NOT_LAID_OUT)}</p>\n<pre>{html.escape(shown_, quote=False)}</pre>\n'
 
 
 def words_of(text: str) -> str:
@@ -285,6 +310,12 @@ def _divide(
         for number, text in zip(notes[::2], notes[1::2], strict=True)
     }
     return Compiled(tuple(pieces(body)), told, count)
+
+
+def _typed(sign: Sign) -> str:
+    if isinstance(sign, Tag):
+        return f"#{sign.word}"
+    return f"[^{sign.name}]" if isinstance(sign, Cited) else f"@{sign.handle}"
 
 
 def _slot(typed: str) -> str:

@@ -49,6 +49,14 @@ def events_with_ranges(text: str) -> list[Event]:
     return found
 
 
+def ranges(text: str) -> Iterator[tuple[bool, bool, int]]:
+    """Of each event whether it opens something, whether it closes something, and the byte where it ends."""
+    stream: Iterator[tuple[Any, Any]] = iter(_language.events_with_range(text, merge_text=True))
+    for raw, span in stream:
+        named = raw.__class__ is not str
+        yield named and "Start" in raw, named and "End" in raw, span["end"]
+
+
 def events(text: str, *, commonmark_only: bool = False) -> Iterator[Any]:
     """The parser's bare events, as pyromark gives them."""
     return iter((_commonmark if commonmark_only else _language).events(text, merge_text=True))
