@@ -45,6 +45,29 @@ class TooSlow(Exception):
     """A request's body does not come to its end."""
 
 
+def _bounded(receive: Receive, largest: int) -> Receive:
+    """The coming of a body with a bound in size (TooLarge, in bytes) and in time (TooSlow, after ``BODY`` seconds)."""
+    size, whole = 0, False
+    until = asyncio.get_running_loop().time() + BODY
+
+    async def coming() -> Message:
+        nonlocal size, whole
+        if whole:  # what comes now says only that the client is gone
+            return await receive()
+        try:
+            async with asyncio.timeout_at(until):
+                message = await receive()
+        except TimeoutError as fault:
+            raise TooSlow from fault
+        whole = not message.get("more_body", False)
+        size += len(message.get("body", b""))
+        if size > largest:
+            raise TooLarge
+        return message
+
+    return coming
+
+
 class Guard:
     """Guards an application. ``hosts`` are the names by which it may be asked; ``version`` is that of its static files,
     ``largest`` the most bytes of a body."""
@@ -70,23 +93,7 @@ class Guard:
             return
         nonce = secrets.token_urlsafe(16)
         scope.setdefault("state", {})["nonce"] = nonce
-        started, status, size, whole = time.perf_counter(), 0, 0, False
-        until = asyncio.get_running_loop().time() + BODY
-
-        async def bounded() -> Message:
-            nonlocal size, whole
-            if whole:  # what comes now says only that the client is gone
-                return await receive()
-            try:
-                async with asyncio.timeout_at(until):
-                    message = await receive()
-            except TimeoutError as fault:
-                raise TooSlow from fault
-            whole = not message.get("more_body", False)
-            size += len(message.get("body", b""))
-            if size > self._largest:
-                raise TooLarge
-            return message
+        started, status = time.perf_counter(), 0
 
         async def guarded(message: Message) -> None:
             nonlocal status
@@ -108,7 +115,7 @@ class Guard:
             if refusal is not None:
                 await refuse(*refusal)
                 return
-            await self.app(scope, bounded, guarded)
+            await self.app(scope, _bounded(receive, self._largest), guarded)
         except TooLarge:
             await refuse(413, "A request holds at most 16 MB. Divide the page into several.", "large")
         except TooSlow:

@@ -8,16 +8,16 @@ import re
 
 import pytest
 
+from mokuji.core.errors import BadText
 from mokuji.core.references import Sections
 from mokuji.core.text import steps
-from mokuji.core.text.html import NOT_LAID_OUT, Compiled, Head, Open, bare, compile_page
+from mokuji.core.text.html import NOT_LAID_OUT, Compiled, Open, bare, compile_page
+from mokuji.core.text.scan import check_page
 from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
 from mokuji.services import rendering
 from mokuji.services.inserting import inserted
 
-BLOCK = (
-    "## Head {n}\n\nSee [[Page {n}]], [[P#S|words {n}]], #mark{n}, [^src{n}] and @who{n}.\n\n- [ ] task {n}\n\n"
-)
+BLOCK = "## Head {n}\n\nSee [[Page {n}]], [[P#S|words {n}]], #mark{n}, [^src{n}] and @who{n}.\n\n- [ ] task {n}\n\n"
 
 
 @pytest.fixture
@@ -87,3 +87,14 @@ def test_ordinary_writing_of_the_largest_size_is_laid_out_whole() -> None:
     text = paragraph * (1_990_000 // len(paragraph))
     found, end = steps.measured(text, "")
     assert end == len(text) and len(found) <= steps.MOST
+
+
+@pytest.mark.parametrize("line", ["# a\n", "[[a]]", "a\n=\n", "- a\n", "`a` "])
+def test_a_page_with_more_parts_than_can_be_read_at_once_is_refused_with_what_to_do(line: str) -> None:
+    with pytest.raises(BadText, match="Divide it into several pages"):
+        check_page((line * (2_000_000 // len(line) + 1))[:2_000_000])
+
+
+def test_the_largest_page_of_ordinary_writing_can_be_saved() -> None:
+    paragraph = "## Part\n\nA line of ordinary words with one [[Reference]] in it,\nand one more of *those* lines.\n\n"
+    check_page(paragraph * (1_990_000 // len(paragraph)))

@@ -19,7 +19,7 @@ from mokuji.core import names
 from mokuji.core.errors import BadName, BadText
 from mokuji.core.style import Style, read_style
 from mokuji.core.text import front_matter
-from mokuji.core.text.scan import check
+from mokuji.core.text.scan import check_page
 from mokuji.formats.contents import read_contents
 
 NO_STYLE = Style()
@@ -96,7 +96,7 @@ class _Reading:
     def text(self, path: str, data: bytes) -> str | None:
         try:
             text = data.decode("utf-8")
-            check(text)
+            check_page(text)
         except UnicodeDecodeError as fault:
             self.say(path, "not_utf8", f"Byte {fault.start + 1} is not UTF-8. Save the file as UTF-8.")
         except BadText as fault:

@@ -12,8 +12,7 @@ from mokuji.core.references import Resolver
 from mokuji.core.spans import Span
 from mokuji.core.text.calls import Value, call
 from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.text.scan import check as check_text
-from mokuji.core.text.scan import scan
+from mokuji.core.text.scan import check_page, scan
 from mokuji.core.text.slots import Slot
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.desk import Desk, Sight, check
@@ -51,7 +50,7 @@ class InsertForm:
 def insert_at(desk: Desk, actor: Actor, volume_key: str, text: str, at: int) -> InsertForm | None:
     """The insert that holds an offset (in code points) of a text that is being written in a volume; the innermost if
     one stands in another. None if there is none."""
-    check_text(text)
+    check_page(text)
     references = scan(text).references
     index = _holding(references, at)
     if index is None:

@@ -11,7 +11,7 @@ from mokuji.core.policy import Act, Actor
 from mokuji.core.references import Sections
 from mokuji.core.reports.uses import use
 from mokuji.core.text.front_matter import read as read_front
-from mokuji.core.text.scan import check as check_text
+from mokuji.core.text.scan import check_page
 from mokuji.core.text.slots import NO_SLOTS, Slot, declared
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services import finding
@@ -250,7 +250,7 @@ def effect(
     most: int = 12,
 ) -> Effect:
     """What saving a text would do to the places that insert the page; nothing is saved."""
-    check_text(text)
+    check_page(text)
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key, Act.WRITE)

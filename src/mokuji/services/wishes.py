@@ -43,7 +43,7 @@ from mokuji.core.reports.bare_mentions import Finder, Mention
 from mokuji.core.reports.own_addresses import own_addresses
 from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import names_of
-from mokuji.core.text.scan import check as check_text
+from mokuji.core.text.scan import check_page
 from mokuji.core.things import Thing
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats.contents import read_contents, read_outline
@@ -190,7 +190,7 @@ class Rearrange:
 
     def plan(self, scene: Scene) -> Plan:
         volume = scene.volume(self.volume)
-        check_text(self.text)
+        check_page(self.text)
         rows = placing.rows(scene.connection, volume.id)
         listed, problems = read_contents(self.text, strict=True)
         if problems:
@@ -227,7 +227,7 @@ class Outline:
 
     def plan(self, scene: Scene) -> Plan:
         volume = scene.volume(self.volume)
-        check_text(self.text)
+        check_page(self.text)
         rows = placing.rows(scene.connection, volume.id)
         listed, problems = read_outline(self.text)
         if problems:
@@ -362,7 +362,7 @@ class Merge:
         head = scene.page(self.volume, self.page)
         into = scene.page_named(self.into, self.volume)
         edited = self.edited
-        check_text(edited or "")
+        check_page(edited or "")
         if edited is not None and self.browser:
             edited = restore_line_ends(scene.wiki.pages([into.id])[into.id].text, edited)
         return merge(

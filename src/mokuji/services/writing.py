@@ -20,7 +20,7 @@ from mokuji.core.references import Sections
 from mokuji.core.spans import Lines
 from mokuji.core.text import front_matter
 from mokuji.core.text.reference import Reference, read
-from mokuji.core.text.scan import check as check_text
+from mokuji.core.text.scan import check_page
 from mokuji.core.text.slots import declared
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.acts import Listed, listed
@@ -109,7 +109,7 @@ def _bring_together(connection: Connection, page: Page, revision: int, text: str
     made = merged(mine, parts)
     if made is None:
         raise Clash(_MEANWHILE.format(head.title), parts, mine, head.revision)
-    check_text(made)
+    check_page(made)
     return made
 
 
@@ -247,7 +247,7 @@ def save(
     different places; Clash says where they did not.
     """
     note = clean_note(note)
-    check_text(text)
+    check_page(text)
     # What may change other pages is done while nobody else writes.
     with writing_transaction(desk.engine, alone=revision == 0 or follow is True) as connection:
         every = load_volumes(connection)
@@ -365,7 +365,7 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
 
 def moves_of(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Moves | None:
     """What saving a text of a page that is there would take from references elsewhere; None if nothing."""
-    check_text(text)
+    check_page(text)
     with reading(desk.engine) as connection:
         every = load_volumes(connection)
         volume = find_volume(connection, actor, volume_key, every)
@@ -461,7 +461,7 @@ def preview(
 ) -> Preview:
     """A text as it would be read if it were saved now; ``title`` is that of a page which is not there yet. Nothing is
     kept; only who may write may ask for it."""
-    check_text(text)
+    check_page(text)
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volumes, volume = sight.volumes, sight.volume(volume_key)

@@ -41,6 +41,37 @@ class Found:
     style: bool
 
 
+_TAKEN_OUT = (
+    f"""SELECT r.page, coalesce(p.title, t.title) AS title, p.id IS NULL AS gone,
+        array_agg(r.number ORDER BY r.number) AS numbers
+        FROM revision r LEFT JOIN page p ON p.id = r.page LEFT JOIN trash t ON t.page = r.page
+        WHERE r.page IN {_PAGES} AND (position(:words in r.text) > 0 OR position(:words in r.title) > 0
+        OR position(:words in r.note) > 0)
+        GROUP BY r.page, p.title, t.title, p.id ORDER BY title""",  # noqa: S608
+    """SELECT p.id FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
+        WHERE p.volume = :volume AND position(:words in r.text) > 0 ORDER BY p.id""",
+    """SELECT id FROM draft WHERE volume = :volume
+        AND (position(:words in text) > 0 OR position(:words in title) > 0) ORDER BY id""",
+    f"""SELECT id FROM change_set WHERE id IN {_ACTS} AND (position(:words in note) > 0
+        OR position(:json in detail::text) > 0 OR position(:jkey in detail::text) > 0
+        OR position(:json in coalesce(proposed::text, '')) > 0)
+        ORDER BY id""",  # noqa: S608
+    """SELECT (SELECT count(*) FROM former WHERE volume = :volume AND position(:key in key) > 0)
+        + (SELECT count(*) FROM contents WHERE volume = :volume AND position(:words in title) > 0) AS number""",
+)
+"""Where words are taken out: revisions, newest texts, drafts, acts of the log, names."""
+_LISTED = (
+    """SELECT DISTINCT name FROM (
+            SELECT f.name, f.hash FROM file f WHERE f.volume = :volume
+            UNION SELECT v.name, v.hash FROM file_version v WHERE v.volume = :volume) every
+        WHERE position(:words in name) > 0
+            OR position(:bytes in (SELECT data FROM blob b WHERE b.hash = every.hash)) > 0 ORDER BY name""",
+    "SELECT name FROM source WHERE position(:json in fields::text) > 0 ORDER BY key",
+    "SELECT 1 FROM house_style WHERE volume = :volume AND position(:json in rules::text) > 0",
+)
+"""Where words are only told of: files, sources, the house style."""
+
+
 def find(connection: Connection, volume: int, words: str) -> Found:
     """All places of a volume in which words stand."""
     values: dict[str, Any] = {
@@ -55,43 +86,10 @@ def find(connection: Connection, volume: int, words: str) -> Found:
     def rows(statement: str) -> list[Any]:
         return list(connection.execute(text(statement), values))
 
-    revisions = rows(
-        f"""SELECT r.page, coalesce(p.title, t.title) AS title, p.id IS NULL AS gone,
-            array_agg(r.number ORDER BY r.number) AS numbers
-        FROM revision r LEFT JOIN page p ON p.id = r.page LEFT JOIN trash t ON t.page = r.page
-        WHERE r.page IN {_PAGES} AND (position(:words in r.text) > 0 OR position(:words in r.title) > 0
-            OR position(:words in r.note) > 0)
-        GROUP BY r.page, p.title, t.title, p.id ORDER BY title"""  # noqa: S608
-    )
-    current = rows(
-        """SELECT p.id FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
-        WHERE p.volume = :volume AND position(:words in r.text) > 0 ORDER BY p.id"""
-    )
     titles = rows("SELECT title FROM page WHERE volume = :volume AND position(:words in title) > 0")
     titles += rows("SELECT title FROM volume WHERE id = :volume AND position(:words in title) > 0")
-    drafts = rows(
-        """SELECT id FROM draft WHERE volume = :volume
-        AND (position(:words in text) > 0 OR position(:words in title) > 0) ORDER BY id"""
-    )
-    acts = rows(
-        f"""SELECT id FROM change_set WHERE id IN {_ACTS} AND (position(:words in note) > 0
-            OR position(:json in detail::text) > 0 OR position(:jkey in detail::text) > 0
-            OR position(:json in coalesce(proposed::text, '')) > 0)
-        ORDER BY id"""  # noqa: S608
-    )
-    known = rows(
-        """SELECT (SELECT count(*) FROM former WHERE volume = :volume AND position(:key in key) > 0)
-            + (SELECT count(*) FROM contents WHERE volume = :volume AND position(:words in title) > 0) AS number"""
-    )
-    files = rows(
-        """SELECT DISTINCT name FROM (
-            SELECT f.name, f.hash FROM file f WHERE f.volume = :volume
-            UNION SELECT v.name, v.hash FROM file_version v WHERE v.volume = :volume) every
-        WHERE position(:words in name) > 0
-            OR position(:bytes in (SELECT data FROM blob b WHERE b.hash = every.hash)) > 0 ORDER BY name"""
-    )
-    sources = rows("SELECT name FROM source WHERE position(:json in fields::text) > 0 ORDER BY key")
-    style = rows("SELECT 1 FROM house_style WHERE volume = :volume AND position(:json in rules::text) > 0")
+    revisions, current, drafts, acts, known = (rows(statement) for statement in _TAKEN_OUT)
+    files, sources, style = (rows(statement) for statement in _LISTED)
     return Found(
         tuple((row.page, row.title, row.gone, tuple(row.numbers)) for row in revisions),
         tuple(row.id for row in current),

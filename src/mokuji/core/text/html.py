@@ -237,7 +237,9 @@ def compile_text(
     return replace(laid_out, pieces=(*laid_out.pieces, rest))
 
 
-def _as_typed(text: str, mark: str, words: Mapping[int, str], slots: Sequence[str], signs: Sequence[Sign]) -> str:
+def _as_typed(
+    text: str, mark: str, words: Mapping[int, str], slots: Sequence[str], signs: Sequence[Sign]
+) -> str:
     """What is not laid out: the text itself, with the words of what was taken out."""
 
     def typed(found: re.Match[str]) -> str:
@@ -249,7 +251,9 @@ def _as_typed(text: str, mark: str, words: Mapping[int, str], slots: Sequence[st
         return "" if found["sort"] else words[number]
 
     shown_ = re.sub(rf"{re.escape(mark)}(?P<sort>[a-z]?)(?P<number>\d+)q", typed, text) if mark else text
-    return f'<p class="notice">{html.escape(NOT_LAID_OUT)}</p>\n<pre>{html.escape(shown_, quote=False)}</pre>\n'
+    return (
+        f'<p class="notice">{html.escape(NOT_LAID_OUT)}</p>\n<pre>{html.escape(shown_, quote=False)}</pre>\n'
+    )
 
 
 def words_of(text: str) -> str:

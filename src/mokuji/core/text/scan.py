@@ -33,6 +33,7 @@ from mokuji.core.text.pointers import Cite, Handle, pointers
 from mokuji.core.text.raw_html import comments
 from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.slots import NO_SLOTS, Declared, declared, masked, parse, unmasked
+from mokuji.core.text.steps import MOST_READ, too_many
 from mokuji.core.text.tasks import Task, tasks
 
 ROUNDS = 8
@@ -82,6 +83,18 @@ def check(text: str) -> None:
         what = "a NUL character" if found[0] == "\x00" else f"half of a character (U+{ord(found[0]):04X})"
         raise BadText(
             f"Line {place.line}, column {place.column} holds {what}, which no text can keep. Remove it."
+        )
+
+
+def check_page(text: str) -> None:
+    """BadText, with the reason, if the text cannot be that of a page: it cannot be stored, or has more parts than can
+    be read at once."""
+    check(text)
+    if too_many(text):
+        raise BadText(
+            f"The page has more than {MOST_READ:,} parts, each reference and heading counted several times: so many "
+            "cannot be read at once. Divide it into several pages.",
+            code="text_large",
         )
 
 

@@ -1,9 +1,9 @@
-"""How much of a text is laid out at once.
+"""How much of a text is read and laid out at once.
 
-Laying out costs by the step: a parser's event, or a stand-in for what was taken out. A few thousand characters can
-have half a million steps (a table whose short rows are filled up), so they are counted, not the characters. What holds:
-a text of ordinary writing is laid out whole, since two million characters of it have fewer steps than ``MOST``; of
-any other as many whole blocks as ``MOST`` steps reach.
+Work on a text costs by the step: a parser's event, or a reference. A few thousand characters can have half a million
+steps (a table whose short rows are filled up), so they are counted, not the characters. What holds: the largest page of
+ordinary writing has fewer steps than ``MOST``. Of any other as many whole blocks are laid out as ``MOST`` steps reach;
+one with more than ``MOST_READ`` is not taken at all.
 """
 
 from __future__ import annotations
@@ -15,8 +15,19 @@ from mokuji.core.text.parser import events, ranges
 
 MOST = 300_000
 """Most steps of a text that is laid out: three to four seconds of work."""
+MOST_READ = 2 * MOST
+"""Most steps of a page that is saved: four to six seconds of work."""
 STAND_IN = 4
 """Steps that a reference, a mark, a source or a person costs, who is looked up at each view."""
+
+
+def too_many(text: str) -> bool:
+    """Whether reading a text would take more than ``MOST_READ`` steps."""
+    # No text has many more events than characters, but for tables, whose cells the parser itself bounds.
+    if STAND_IN * len(text) < MOST_READ:
+        return False
+    left = MOST_READ - STAND_IN * text.count("[[")
+    return left < 0 or next(islice(events(text), left, None), None) is not None
 
 
 def measured(text: str, mark: str, most: int = MOST) -> tuple[list[Any], int]:
