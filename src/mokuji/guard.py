@@ -115,7 +115,9 @@ class Guard:
             if refusal is not None:
                 await refuse(*refusal)
                 return
-            await self.app(scope, _bounded(receive, self._largest), guarded)
+            # RFC 9110, 9.1: whoever answers GET answers HEAD; the server itself leaves the body out.
+            asked = {**scope, "method": "GET"} if scope["method"] == "HEAD" else scope
+            await self.app(asked, _bounded(receive, self._largest), guarded)
         except TooLarge:
             await refuse(413, "A request holds at most 16 MB. Divide the page into several.", "large")
         except TooSlow:

@@ -273,3 +273,19 @@ def test_two_requests_at_once_and_one_after_a_rest_are_answered(port: int) -> No
         time.sleep(0.6)  # longer than a head may take, shorter than a connection may idle
         connection.sendall(last)
         assert _rest(connection).count(b"HTTP/1.1 200 ") == 3
+
+
+@pytest.mark.parametrize("path", ["/field-guide/lost-buoy", "/", "/api/v1/volumes", "/-/no-such"])
+def test_whoever_answers_get_answers_head_without_a_body(port: int, path: str) -> None:
+    """RFC 9110, 9.3.2: the same fields as for GET, and no content."""
+    heads = []
+    for method in ("GET", "HEAD"):
+        with closing(socket.create_connection(("127.0.0.1", port), timeout=10)) as client:
+            client.sendall(
+                f"{method} {path} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n".encode()
+            )
+            answer = b"".join(iter(lambda: client.recv(65536), b""))  # noqa: B023
+        head, _, body = answer.partition(b"\r\n\r\n")
+        heads.append(head.splitlines()[0])
+        assert bool(body) == (method == "GET")
+    assert heads[0] == heads[1]
