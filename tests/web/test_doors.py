@@ -284,7 +284,7 @@ def test_whoever_answers_get_answers_head_without_a_body(port: int, path: str) -
             client.sendall(
                 f"{method} {path} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n".encode()
             )
-            answer = b"".join(iter(lambda: client.recv(65536), b""))  # noqa: B023
+            answer = b"".join(iter(lambda: client.recv(65536), b""))
         head, _, body = answer.partition(b"\r\n\r\n")
         heads.append(head.splitlines()[0])
         assert bool(body) == (method == "GET")
