@@ -97,7 +97,7 @@ function desk() {
   const panel = outlinePanel();
   const bring = bringing();
   const parts = {
-    mode: innerWidth < 900 ? "text" : "both",
+    mode: innerWidth < 900 ? "text" : "beside",
     fault: "",
     hint: "",
     hintAt: -1,
@@ -132,8 +132,8 @@ function desk() {
     get seenOnly() {
       return this.mode === "seen";
     },
-    get both() {
-      return this.mode === "both";
+    get beside() {
+      return this.mode === "beside";
     },
     get signInHref() {
       return `/-/sign-in?${new URLSearchParams({ back: location.pathname })}`;
@@ -432,7 +432,7 @@ function desk() {
       if (typed === null) return;
       names.find(typed).then((found) => {
         if (!found?.href) return;
-        if (this.mode === "text") this.show(innerWidth < 900 ? "seen" : "both");
+        if (this.mode === "text") this.show(innerWidth < 900 ? "seen" : "beside");
         this.peek(found.href, typed);
       });
     },

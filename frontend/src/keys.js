@@ -1,7 +1,6 @@
 // The keys that work outside of fields, and the list of all keys.
 import { inList } from "./lists.js";
 import { wayBack } from "./way.js";
-import { visited } from "./lately.js";
 
 const isMac = /Mac|iP(hone|ad)/.test(navigator.platform);
 
@@ -36,17 +35,17 @@ const send = (name) => () => document.dispatchEvent(new CustomEvent(name));
 const PLAIN = {
   e: go("edit"),
   r: go("rename"),
-  h: go("history"),
+  v: go("revisions"),
   c: focus(".tree [aria-current]", ".tree a"),
   m: focus("#margin"),
   i: () => {
     document.body.classList.toggle("show-sources");
     return true;
   },
-  "/": send("mokuji:jump"),
+  "/": send("mokuji:go"),
   "?": send("mokuji:keys"),
 };
-const REGIONS = [[".spine a"], [".tree [aria-current]", ".tree a"], ["#main"], ["#margin"], [".strip a"]];
+const REGIONS = [[".spine a"], [".tree [aria-current]", ".tree a"], ["#main"], ["#margin"]];
 
 function nextRegion(back) {
   const regions = REGIONS.map((selectors) => first(...selectors)).filter(Boolean);
@@ -65,7 +64,7 @@ export function listenForKeys() {
       return;
     }
     if (command && !event.altKey && !event.shiftKey && event.key.toLowerCase() === "k") {
-      send("mokuji:jump")();
+      send("mokuji:go")();
       done = true;
     } else if (event.key === "F1") {
       send("mokuji:keys")();
@@ -78,10 +77,6 @@ export function listenForKeys() {
     } else if (event.key === "F6" && !command) {
       nextRegion(event.shiftKey);
       done = true;
-    } else if (event.altKey && !command && /^Digit[1-9]$/.test(event.code)) {
-      const page = visited()[Number(event.code.slice(5)) - 1];
-      if (page) location.assign(page.href);
-      done = Boolean(page);
     } else if (!command && !event.metaKey && !event.ctrlKey && !event.altKey && !inField(event) && PLAIN[event.key]) {
       if (document.querySelector("dialog[open]")) return;
       done = PLAIN[event.key]() !== false;

@@ -1,8 +1,6 @@
 // The pages visited last, newest first, kept in the browser and for one person only.
-import { wayBack } from "./way.js";
-
 const KEPT = "mokuji lately";
-const MOST = 9;
+const MOST = 12;
 
 function kept() {
   const actor = document.body.dataset.actor ?? "";
@@ -11,7 +9,7 @@ function kept() {
     // What one person read is nothing to the next who uses this browser.
     if (found?.actor === actor && Array.isArray(found.pages)) return found.pages;
   } catch {
-    // Storage can be switched off or hold something else: then there is no strip.
+    // Storage can be switched off or hold something else: then nothing was visited.
   }
   return [];
 }
@@ -32,21 +30,3 @@ export function visit(data) {
 
 /** The pages visited last: `{href, title, number, volume, volumeTitle}`. */
 export const visited = kept;
-
-export function lately() {
-  const here = document.body.dataset;
-  const back = wayBack();
-  return {
-    backHref: back?.href ?? null,
-    backWords: back ? `← ${back.title}` : "",
-    pages: kept().map((page) => {
-      const words = page.number ? `${page.number} ${page.title}` : page.title;
-      return {
-        href: page.href,
-        volume: page.volumeTitle,
-        current: page.href === here.page ? "page" : null,
-        words: page.volume === here.volume || !here.volume ? words : `${page.volumeTitle} · ${words}`,
-      };
-    }),
-  };
-}

@@ -1,5 +1,7 @@
 // Lists that are gone through by key: J and K to the next and the one before, Space marks, F8 the next one,
 // Alt+Enter its first mend. A report shows the chosen one in its place beside the list.
+import { parts } from "./parts.js";
+
 const rows = (list) => [...list.querySelectorAll("[data-row]")];
 const typing = (event) => Boolean(event.target.closest?.("input:not([type=checkbox]), textarea, select, .cm-editor"));
 const theList = () => document.querySelector("[data-list]");
@@ -44,20 +46,6 @@ export function inList(event) {
     return true;
   }
   return false;
-}
-
-/** The elements that an address gives. The browser reads them as a document of its own, in which nothing runs. */
-function parts(address) {
-  return new Promise((resolve) => {
-    const request = new XMLHttpRequest();
-    request.open("GET", address);
-    request.responseType = "document";
-    request.onloadend = () => {
-      const fine = request.status === 200 && request.response;
-      resolve(fine ? [...request.response.body.children] : ["This page is not to be had any more."]);
-    };
-    request.send();
-  });
 }
 
 /** A list whose rows have `data-passage`: what that address gives is shown beside it, with the mends of the row. */

@@ -1,25 +1,28 @@
-// What every page has: jump box, lately strip, cards of references, contents, keys.
+// What every page has: go box, way back to the desk, cards of references, contents, keys.
 // Reading and a plain save work without any of it.
 import Alpine from "@alpinejs/csp";
 import { card } from "./card.js";
 import { contents } from "./contents.js";
 import { filing } from "./filing.js";
-import { jump } from "./jump.js";
+import { go } from "./go.js";
 import { keys, listenForKeys } from "./keys.js";
-import { lately, visit } from "./lately.js";
+import { visit } from "./lately.js";
 import { lightUp } from "./lit.js";
 import { markAll } from "./mark-all.js";
 import { report } from "./lists.js";
 import { menu } from "./menu.js";
 import { reading } from "./reading.js";
+import { revisions } from "./revisions.js";
+import { way } from "./way.js";
 
 visit(document.body.dataset);
-Alpine.data("lately", lately);
-Alpine.data("jump", jump);
+Alpine.data("go", go);
 Alpine.data("card", card);
 Alpine.data("contents", contents);
 Alpine.data("keys", keys);
 Alpine.data("menu", menu);
+Alpine.data("way", way);
+Alpine.data("revisions", revisions);
 Alpine.data("report", report);
 Alpine.data("filing", filing);
 listenForKeys();

@@ -32,6 +32,12 @@ export function wayBack() {
   return kept().findLast((each) => path(each.href) !== location.pathname) ?? null;
 }
 
+/** The link back, on every screen. */
+export function way() {
+  const back = wayBack();
+  return { href: back?.href ?? null, words: back ? `← ${back.title}` : "" };
+}
+
 /** What was remembered of this page, which one has come back to: it and all that was left after it is forgotten. */
 export function arrive() {
   const steps = kept();

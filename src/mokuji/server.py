@@ -38,6 +38,7 @@ from mokuji.web.routes import (
     house_styles,
     people,
     reading_pages,
+    revisions,
     secrets,
     sources,
     tasks,
@@ -96,6 +97,7 @@ def create_app(desk: Desk, hosts: Collection[str] = ()) -> FastAPI:
         secrets,
         sources,
         tasks,
+        revisions,
         fields,
     ):
         app.include_router(pages.router, include_in_schema=False)

@@ -220,7 +220,7 @@ def test_5_an_act_from_the_menu_by_keyboard_and_the_trash(open_page: Open) -> No
     expect(page.get_by_role("heading", level=1)).to_have_text("Quay charger")
 
 
-def test_5_the_jump_box_knows_the_acts_of_a_page(open_page: Open) -> None:
+def test_5_the_go_box_knows_the_acts_of_a_page(open_page: Open) -> None:
     page = open_page(WELL, who="Wenna")
     page.keyboard.press("Control+k")
     page.get_by_role("combobox", name="Part of a name").fill("make a page of")
@@ -334,7 +334,7 @@ def test_7_a_wrong_password_is_said(open_page: Open) -> None:
     expect(page.get_by_role("alert")).to_contain_text("do not belong together")
 
 
-def test_8_jump_by_part_of_a_name_and_by_a_near_spelling(open_page: Open) -> None:
+def test_8_go_by_part_of_a_name_and_by_a_near_spelling(open_page: Open) -> None:
     page = open_page(WELL)
     page.keyboard.press("Control+k")
     page.keyboard.type("isol")

@@ -57,7 +57,7 @@ SEEN: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: reading.all_backlinks(desk, actor, "guide", "pump"),
     lambda desk, actor: reading.card(desk, actor, "guide", "gasket"),
     lambda desk, actor: finding.find(desk, actor, "trial seal pump"),
-    lambda desk, actor: finding.jump(desk, actor, "pump"),
+    lambda desk, actor: finding.go_box(desk, actor, "pump"),
     lambda desk, actor: finding.names_for(desk, actor, "pump", "guide"),
     history.acts,
     lambda desk, actor: history.one_act(desk, actor, 1),

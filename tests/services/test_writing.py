@@ -220,20 +220,20 @@ def test_the_editor_learns_which_names_are_written_and_where_they_lead(desk: Des
         ("_", []),
     ],
 )
-def test_the_jump_box_knows_parts_of_names_aliases_and_near_spellings(
+def test_the_go_box_knows_parts_of_names_aliases_and_near_spellings(
     desk: Desk, writer: Actor, typed: str, titles: list[str]
 ) -> None:
     texts_ = {"Pump": "---\naliases: [Bilge]\n---\n", "Battery": "", "Battery well": "", "Cold battery": ""}
     pages(desk, writer, "guide", texts_)
-    found = finding.jump(desk, writer, typed, "guide")
+    found = finding.go_box(desk, writer, typed, "guide")
     assert sorted(each.title for each in found.named) == titles
 
 
-def test_a_name_that_is_not_there_can_be_written_from_the_jump_box(desk: Desk, writer: Actor) -> None:
+def test_a_name_that_is_not_there_can_be_written_from_the_go_box(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": ""})
     missing, there = (
-        finding.jump(desk, writer, "Gasket", "guide"),
-        finding.jump(desk, writer, "pump", "guide"),
+        finding.go_box(desk, writer, "Gasket", "guide"),
+        finding.go_box(desk, writer, "pump", "guide"),
     )
     assert missing.writable is not None and missing.writable.title == "Guide"
     assert there.writable is None

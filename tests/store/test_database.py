@@ -178,9 +178,9 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (people.TRIES, {"key": b"x", "since": NOW}, ["key = ", "at > "]),
     (search.FIND, {"words": "pump", "volumes": [1], "most": 20, "skip": 0, "ranked": 2000}, ["words @@"]),
     (search.COUNT, {"words": "pump", "volumes": [1], "ranked": 2000}, ["words @@"]),
-    (search.JUMP_PART, PART, ["key ~~"]),
-    (search.JUMP_ALIAS, {"part": "%pump%", "volumes": [1], "most": 8}, ["key ~~"]),
-    (search.JUMP_NEAR, {"key": "pump", "volumes": [1], "most": 8}, ["%> "]),
+    (search.NAME_PART, PART, ["key ~~"]),
+    (search.NAME_ALIAS, {"part": "%pump%", "volumes": [1], "most": 8}, ["key ~~"]),
+    (search.NAME_NEAR, {"key": "pump", "volumes": [1], "most": 8}, ["%> "]),
 ]
 
 

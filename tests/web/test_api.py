@@ -292,7 +292,7 @@ def test_no_words_in_any_field_are_a_server_fault(wenna: TestClient, body: dict[
         *(client.post("/api/v1/plans", content=json.dumps(wish)) for wish in _wishes(body, name)),
         client.post("/api/v1/session", json={"handle": name, "password": name}),
         client.get("/api/v1/find", params={"words": name, "volume": name}),
-        client.get("/-/jump", params={"typed": name, "volume": name}),
+        client.get("/-/go", params={"typed": name, "volume": name}),
         client.get("/-/tasks", params={"person": name, "category": name, "day": name}),
         client.get("/api/v1/tasks", params={"person": name, "category": name, "volume": name, "day": name}),
         client.get("/-/fields/tern-4-service-manual", params={"field": name, "value": name, "sort": name}),

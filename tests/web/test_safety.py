@@ -139,7 +139,7 @@ STARTS = [
     "/-/changes",
     "/-/find?words=chlorine",
     "/-/find?words=salinity",
-    "/-/jump?typed=lid",
+    "/-/go?typed=lid",
     "/-/names?typed=chlorine",
     "/-/card/tern-4-service-manual/battery-well",
     "/-/inserts?volume=bench-notes",

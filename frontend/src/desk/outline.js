@@ -10,7 +10,7 @@ export function outlinePanel() {
     headings: [],
     outline() {
       this.outlining = !this.outlining;
-      if (this.outlining && this.mode === "text") this.show(innerWidth < 900 ? "seen" : "both");
+      if (this.outlining && this.mode === "text") this.show(innerWidth < 900 ? "seen" : "beside");
       this.listHeadings();
       view.focus();
     },

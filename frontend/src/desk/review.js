@@ -10,7 +10,7 @@ export function reviewParts(html) {
     reviewSaid: "",
     async review() {
       this.endPeek();
-      if (this.mode === "text") this.show(innerWidth < 900 ? "seen" : "both");
+      if (this.mode === "text") this.show(innerWidth < 900 ? "seen" : "beside");
       this.reviewing = true;
       this.reviewSaid = "";
       this.$refs.review.replaceChildren();

@@ -44,7 +44,7 @@ def find(desk: Desk, actor: Actor, words: str, volume_key: str = "", page: int =
         hits = search.find(connection, words, seen, most=PAGE + 1, skip=page * PAGE)
         counts = search.count(connection, words, list(by_id))
         key = names.key(words)
-        named = search.jump(connection, key, seen, most=5) if page == 0 and key else []
+        named = search.by_name(connection, key, seen, most=5) if page == 0 and key else []
         writable = _writable(actor, scope, volumes, named, key)
         return Found(
             words, tuple(named), tuple(hits[:PAGE]), counts, by_id, scope, writable, len(hits) > PAGE
@@ -76,8 +76,8 @@ def _writable(
     return None
 
 
-def jump(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
-    """What the jump box shows: names first, then pages that hold the words."""
+def go_box(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
+    """What the go box shows: names first, then pages that hold the words."""
     typed = " ".join(typed.replace("\x00", "").split())[:200]
     _know_the_newest(desk)
     with reading(desk.engine) as connection:
@@ -88,7 +88,7 @@ def jump(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: in
         key = names.key(typed)
         if not key:
             return Found("", (), (), {}, by_id, scope, None, False)
-        named = search.jump(connection, key, seen, most=most)
+        named = search.by_name(connection, key, seen, most=most)
         known = {each.page for each in named}
         hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
         return Found(
@@ -117,7 +117,7 @@ class NameFor:
 
 def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
     """Pages whose name matches what is typed, those of the volume in hand first."""
-    found = jump(desk, actor, typed, most=3 * most)
+    found = go_box(desk, actor, typed, most=3 * most)
     ordered = sorted(found.named, key=lambda each: found.volumes[each.volume].key != names.key(volume_key))
     rows = []
     for each in ordered[:most]:

@@ -124,7 +124,7 @@ def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found
 
 def _near(connection: Connection, key: str, volume: int) -> PageHead | None:
     """The page of a volume whose name looks most like one that is not written."""
-    for each in search.jump(connection, key, [volume], most=3):
+    for each in search.by_name(connection, key, [volume], most=3):
         if each.near or difflib.SequenceMatcher(None, each.key, key).ratio() >= LIKE:
             return PageHead(each.page, each.volume, each.key, each.title)
     return None

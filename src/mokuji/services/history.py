@@ -1,4 +1,4 @@
-"""History: the revisions of a page, two of them compared, and the acts on a wiki."""
+"""History: the revisions of a page, one by one or two compared, and the acts on a wiki."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from mokuji.services.acts import need_act
 from mokuji.services.desk import Desk, Sight, need_head, owned, visible
 from mokuji.services.notes import Reader
 from mokuji.services.reading import VolumeView, volume_view
+from mokuji.services.revisions import told
 from mokuji.store import history, trash
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.database import Connection, reading
@@ -84,13 +85,7 @@ def revisions(
         found = history.revisions(connection, head.id, before=before or 2**31 - 1, most=PAGE + 1)
         more = found[PAGE - 1].number if len(found) > PAGE else None
         view = volume_view(sight, volume, path_to=head.key)
-        return HistoryView(view, head, tuple(_told(sight.reader, each) for each in found[:PAGE]), more)
-
-
-def _told(reader: Reader, revision: Revision) -> Revision:
-    """A revision with its note as the reader may read it."""
-    note = reader.told(revision.note, revision.act, revision.home, revision.proposed)
-    return replace(revision, note=note, proposed=None)
+        return HistoryView(view, head, tuple(told(sight.reader, each) for each in found[:PAGE]), more)
 
 
 def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
@@ -104,7 +99,7 @@ def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, numbe
         if revision is None or text is None:
             raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
         view = volume_view(sight, volume, path_to=head.key)
-        return RevisionView(view, head, _told(sight.reader, revision), text)
+        return RevisionView(view, head, told(sight.reader, revision), text)
 
 
 def compare_revisions(
@@ -116,7 +111,7 @@ def compare_revisions(
     other = one_revision(desk, actor, volume_key, page_key, newer)
     with reading(desk.engine) as connection:
         reader = Sight(connection, actor).reader
-        known = [_told(reader, each) for each in history.revisions(connection, one.head.id, most=PAGE)]
+        known = [told(reader, each) for each in history.revisions(connection, one.head.id, most=PAGE)]
     passages = tuple(compare(one.text, other.text))
     return CompareView(other.place, other.head, one.revision, other.revision, passages, tuple(known))
 
@@ -148,8 +143,8 @@ def acts(
     with reading(desk.engine) as connection:
         by_id = _known(connection, actor)
         found = history.acts(connection, list(by_id), actor.person, before=before or 2**62, most=PAGE + 1)
-        told = [as_known(each, by_id, actor) for each in found[:PAGE]]
-        return told, by_id, found[PAGE - 1].id if len(found) > PAGE else None
+        listed = [as_known(each, by_id, actor) for each in found[:PAGE]]
+        return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
 
 def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
@@ -165,5 +160,5 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
         may_undo = undoable and volume is not None
         if volume is not None:
             may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
-        told = as_known(act, by_id, actor)
-        return ActView(told, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)
+        known = as_known(act, by_id, actor)
+        return ActView(known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)

@@ -245,7 +245,8 @@ class _Show:
         shown = f"@{html.escape(handle)}"
         known = self._to.person(handle) if self._to.person is not None else None
         if known is None:
-            return shown
+            missing = ' class="nobody" title="Nobody has this handle"' if self._to.person is not None else ""
+            return f"<span{missing}>{shown}</span>" if missing else shown
         return f'<a class="person" href="{html.escape(known[1])}" title="{html.escape(known[0])}">{shown}</a>'
 
     def source(self, name: str) -> str | None:
@@ -263,7 +264,8 @@ class _Show:
             said = html.escape(f"There is no file “{file.name}”" if self._to.file is not None else file.name)
             if not file.picture:
                 return f'<a class="no-file" title="{said}">'
-            return f'<span class="picture" title="{said}">Picture: {html.escape(file.words) or name}</span>'
+            lost = " no-file" if self._to.file is not None else ""
+            return f'<span class="picture{lost}" title="{said}">Picture: {html.escape(file.words) or name}</span>'
         href = html.escape(found.href + file.fragment)
         if not file.picture:
             return f'<a class="file" href="{href}"{title}>'

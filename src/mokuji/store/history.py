@@ -59,6 +59,41 @@ def text_of(connection: Connection, page: int, number: int) -> str | None:
 
 
 @dataclass(frozen=True, slots=True)
+class Month:
+    """The revisions of a page that were written in one month (UTC): its first day, how many, the lowest and the highest
+    number."""
+
+    first_day: datetime
+    count: int
+    lowest: int
+    highest: int
+
+
+MONTHS = text(
+    """SELECT date_trunc('month', at AT TIME ZONE 'UTC') AS first_day, count(*), min(number), max(number)
+    FROM revision WHERE page = :page GROUP BY 1 ORDER BY max(number) DESC"""
+)
+BETWEEN = text(f"{_REVISIONS} AND r.number BETWEEN :lowest AND :highest ORDER BY r.number DESC LIMIT :most")
+
+
+def months(connection: Connection, page: int) -> list[Month]:
+    """The months in which a page was written, newest first."""
+    return [Month(*row) for row in connection.execute(MONTHS, {"page": page})]
+
+
+def between(connection: Connection, page: int, lowest: int, highest: int, *, most: int) -> list[Revision]:
+    """The revisions of a page with these numbers, newest first."""
+    values = {"page": page, "lowest": lowest, "highest": highest, "most": most}
+    return [Revision(*row) for row in connection.execute(BETWEEN, values)]
+
+
+def newest_below(connection: Connection, page: int, number: int) -> int | None:
+    """The highest number of a revision below this one."""
+    statement = text("SELECT max(number) FROM revision WHERE page = :page AND number < :number")
+    return connection.execute(statement, {"page": page, "number": number}).scalar()
+
+
+@dataclass(frozen=True, slots=True)
 class LoggedAct:
     """A change set as listed. ``volume`` is the one in whose log it stands first; ``page_volume`` is where the page
     that it is about is now."""

@@ -129,30 +129,30 @@ class Named:
     near: bool
 
 
-JUMP_PART = text(
+NAME_PART = text(
     """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, false AS near,
         CASE WHEN p.key = :key COLLATE "C" THEN 0 WHEN p.key LIKE :start THEN 1
              WHEN p.key LIKE :word THEN 2 ELSE 3 END AS rank
     FROM page p WHERE p.key LIKE :part AND p.volume = ANY(:volumes) ORDER BY rank, length(p.key), p.key LIMIT :most"""
 )
-JUMP_ALIAS = text(
+NAME_ALIAS = text(
     """SELECT p.id, p.volume, p.key, p.title, a.name AS alias, p.summary, false AS near FROM alias a
     JOIN page p ON p.id = a.page WHERE a.key LIKE :part AND a.volume = ANY(:volumes)
     ORDER BY length(a.key), a.key LIMIT :most"""
 )
-JUMP_LETTERS = text(
+NAME_LETTERS = text(
     """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, false AS near FROM page p
     WHERE p.key LIKE :letters AND p.volume = ANY(:volumes)
     ORDER BY p.key ~ :initials DESC, length(p.key), p.key LIMIT :most"""
 )
-JUMP_NEAR = text(
+NAME_NEAR = text(
     """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, true AS near FROM page p
     WHERE :key <% p.key AND p.volume = ANY(:volumes)
     ORDER BY word_similarity(:key, p.key) DESC, length(p.key), p.key LIMIT :most"""
 )
 
 
-def jump(connection: Connection, key: str, volumes: Collection[int], *, most: int = 8) -> list[Named]:
+def by_name(connection: Connection, key: str, volumes: Collection[int], *, most: int = 8) -> list[Named]:
     """Pages by a part of their name: as typed, then aliases, then letters in their order (the initials of its words
     first), then near spellings. Each page once."""
     safe = key.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
@@ -167,9 +167,9 @@ def jump(connection: Connection, key: str, volumes: Collection[int], *, most: in
         "most": most,
     }
     found: dict[int, Named] = {}
-    near = (JUMP_NEAR,) if len(key) >= NEAR_FROM else ()
-    letters = (JUMP_LETTERS,) if LETTERS_FROM <= len(key) <= LETTERS_TO and key.isalnum() else ()
-    for query in (JUMP_PART, JUMP_ALIAS, *letters, *near):
+    near = (NAME_NEAR,) if len(key) >= NEAR_FROM else ()
+    letters = (NAME_LETTERS,) if LETTERS_FROM <= len(key) <= LETTERS_TO and key.isalnum() else ()
+    for query in (NAME_PART, NAME_ALIAS, *letters, *near):
         if len(found) < most:
             for row in connection.execute(query, values):
                 found.setdefault(row.id, Named(*row[:7]))

@@ -462,7 +462,7 @@ def unwritten(
     after: tuple[int, str] | None = None,
     most: int = 200,
 ) -> list[tuple[str, int]]:
-    """Keys of names without a page with how many pages ask for them, the most wanted first; ``after`` is the last
+    """Keys of names without a page with how many pages ask for them, those most asked for first; ``after`` is the last
     one of the page before (number and key). Keys in a volume that is not there begin with “/”."""
     number, key = after or (2**30, "")
     values = {"volume": volume, "visible": list(visible), "asked": -number, "after": key, "most": most}

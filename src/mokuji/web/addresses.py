@@ -19,8 +19,17 @@ def page(volume_key: str, page_key: str | None = None, anchor: str = "") -> str:
 
 
 def act(name: str, volume_key: str, page_key: str, **query: object) -> str:
-    """Something about a page: edit, history, compare, revision, backlinks, card."""
+    """Something about a page: edit, backlinks, card."""
     return _with(f"/-/{name}{address(volume_key, page_key)}", query)
+
+
+def revisions(
+    volume_key: str, page_key: str, one: int | None = None, other: int | None = None, month: str = ""
+) -> str:
+    """The revisions of a page, with what differs between two of them; the last two without."""
+    query: dict[str, object] = {"from": one, "to": other, "month": month or None}
+    query = {name: value for name, value in query.items() if value is not None}
+    return _with(f"/-/revisions{address(volume_key, page_key)}", query)
 
 
 def plan(name: str, volume_key: str, page_key: str, **query: object) -> str:

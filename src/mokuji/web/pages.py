@@ -58,6 +58,7 @@ environment.filters.update(
     pair=lambda name: (name, name),
     near=near,
     day=show.day,
+    month=show.month,
     time=show.time,
     plural=show.plural,
     initials=show.initials,

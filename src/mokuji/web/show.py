@@ -78,6 +78,11 @@ def safe(rendered: rendering.Rendered) -> Markup:
     return Markup(rendered.html)  # noqa: S704 - what is put in was escaped
 
 
+def month(moment: datetime) -> str:
+    """A month as people say it: Nov 2026."""
+    return f"{_MONTHS[moment.month - 1]} {moment.year}"
+
+
 def day(moment: datetime) -> str:
     """A date as people say it: 24 Nov 2026."""
     return f"{moment.day} {_MONTHS[moment.month - 1]} {moment.year}"

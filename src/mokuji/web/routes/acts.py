@@ -387,23 +387,3 @@ def plan_undo(who: Who, request: Request, number: int) -> Response:
 def undo(who: Who, form: Form, number: int) -> Response:
     """Undoes the act whose undoing was seen."""
     return _do(who, _undo(number, form), "undo", form)
-
-
-@router.get("/-/history/{volume}/{page:path}")
-def revisions(who: Who, volume: str, page: str, before: int | None = None) -> Response:
-    """The revisions of a page."""
-    return who.page("history.html", view=history.revisions(who.desk, who.actor, volume, page, before))
-
-
-@router.get("/-/compare/{volume}/{page:path}")
-def compare(who: Who, volume: str, page: str, older: int = 1, newer: int = 1) -> Response:
-    """Two revisions and what differs."""
-    return who.page(
-        "compare.html", view=history.compare_revisions(who.desk, who.actor, volume, page, older, newer)
-    )
-
-
-@router.get("/-/revision/{volume}/{page:path}")
-def revision(who: Who, volume: str, page: str, number: int = 1) -> Response:
-    """One revision as typed."""
-    return who.page("revision.html", view=history.one_revision(who.desk, who.actor, volume, page, number))

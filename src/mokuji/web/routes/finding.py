@@ -1,4 +1,4 @@
-"""Finding pages, and the jump box."""
+"""Finding pages, and the go box."""
 
 from __future__ import annotations
 
@@ -20,10 +20,10 @@ def find(who: Who, words: str = "", volume: str = "", page: int = 0) -> Response
     return who.page("find.html", found=found, page=page, lit="find")
 
 
-@router.get("/-/jump")
-def jump(who: Who, typed: str = "", volume: str = "") -> Response:
-    """The rows of the jump box, as JSON."""
-    found = finding.jump(who.desk, who.actor, typed, volume)
+@router.get("/-/go")
+def go_box(who: Who, typed: str = "", volume: str = "") -> Response:
+    """The rows of the go box, as JSON."""
+    found = finding.go_box(who.desk, who.actor, typed, volume)
     rows = [
         {
             "title": each.title,

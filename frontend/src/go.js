@@ -1,5 +1,8 @@
-// The jump box: type a part of a name, go there, or write the page that is not there.
-export function jump() {
+// The go box: type a part of a name, go there, or write the page that is not there. While it is empty it holds the pages
+// visited lately, the one before this first.
+import { visited } from "./lately.js";
+
+export function go() {
   const here = document.body.dataset.volume ?? "";
   let asked = 0;
   let answered = null;
@@ -21,10 +24,10 @@ export function jump() {
       return Boolean(here);
     },
     init() {
-      document.addEventListener("mokuji:jump", () => this.open());
+      document.addEventListener("mokuji:go", () => this.open());
       document.addEventListener("click", (event) => {
         const plain = !event.ctrlKey && !event.metaKey && !event.shiftKey && event.button === 0;
-        if (plain && event.target.closest("[data-jump]")) {
+        if (plain && event.target.closest("[data-go]")) {
           event.preventDefault();
           this.open();
         }
@@ -36,24 +39,51 @@ export function jump() {
       this.$el.querySelector("input").select();
       this.look();
     },
-    async look() {
-      const mine = ++asked;
-      const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
-      const answer = await fetch(`/-/jump?${query}`).catch(() => null);
-      if (!answer?.ok || mine !== asked) return;
-      const found = await answer.json();
-      answered = query.toString();
-      this.scope = found.scope;
-      this.rows = [...found.rows, ...this.acts()].map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
-      // Names as typed, then acts, then what is only near or in a text; what writes a page stands last.
+    get empty() {
+      return !this.typed.trim();
+    },
+    get showsLately() {
+      return this.empty && this.rows[0]?.kind === "page";
+    },
+    get nothing() {
+      return this.empty && !this.rows.length;
+    },
+    /** Names as typed, then acts, then what is only near or in a text; what writes a page stands last. */
+    put(rows) {
+      this.rows = rows.map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
       const rank = (row) => ({ act: 1, text: 2, write: 3 })[row.kind] ?? (row.near ? 2 : 0);
       this.rows.sort((a, b) => rank(a) - rank(b));
       this.choose(0);
     },
+    async look() {
+      const mine = ++asked;
+      if (this.empty) {
+        answered = null;
+        this.put([...this.lately(), ...this.acts()]);
+        return;
+      }
+      const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
+      const answer = await fetch(`/-/go?${query}`).catch(() => null);
+      if (!answer?.ok || mine !== asked) return;
+      const found = await answer.json();
+      answered = query.toString();
+      this.scope = found.scope;
+      this.put([...found.rows, ...this.acts()]);
+    },
+    lately() {
+      const pages = visited().filter((page) => page.href !== document.body.dataset.page);
+      return pages.map(({ href, title, number, volumeTitle }) => {
+        return { href, title: number ? `${number} ${title}` : title, place: volumeTitle, hint: "", kind: "page" };
+      });
+    },
+    /** A row that is dragged goes into the text: the box must not lie over it. */
+    carry() {
+      setTimeout(() => this.$el.close());
+    },
     acts() {
-      const { edit, history, title } = document.body.dataset;
+      const { edit, revisions, title } = document.body.dataset;
       const menus = [...document.querySelectorAll("[data-act]")].map((link) => [link.href, link.dataset.act]);
-      const acts = [[edit, "Edit this page"], ...menus, [history, "History of this page"]];
+      const acts = [[edit, "Edit this page"], ...menus, [revisions, "Revisions of this page"]];
       const wanted = this.typed.trim().toLowerCase();
       return acts
         .filter(([href, words]) => href && (!wanted || (wanted.length > 1 && words.toLowerCase().includes(wanted))))
@@ -79,7 +109,7 @@ export function jump() {
     async go(event) {
       // Fast fingers press Enter before the last answer is here.
       const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
-      if (answered !== query.toString()) await this.look();
+      if (!this.empty && answered !== query.toString()) await this.look();
       const row = this.rows[this.chosen];
       if (!row) return;
       if (event.ctrlKey || event.metaKey) window.open(row.href, "_blank");

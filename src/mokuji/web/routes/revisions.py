@@ -1,0 +1,51 @@
+"""The revisions of a page and what differs between them, on one screen."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import RedirectResponse, Response
+
+from mokuji.services import revisions as rules
+from mokuji.web import addresses
+from mokuji.web.pages import Who
+
+router = APIRouter()
+Number = Annotated[int | None, Query(ge=1, le=2**31 - 1)]
+
+
+@router.get("/-/revisions/{volume}/{page:path}")
+def revisions(
+    who: Who,
+    volume: str,
+    page: str,
+    one: Annotated[int | None, Query(alias="from", ge=1, le=2**31 - 1)] = None,
+    other: Annotated[int | None, Query(alias="to", ge=1, le=2**31 - 1)] = None,
+    month: str = "",
+    part: bool = False,
+) -> Response:
+    """The rule of revisions with what differs beside it; ``part`` asks for what differs alone."""
+    view = rules.rule(who.desk, who.actor, volume, page, one, other, month)
+    return who.page("revisions_part.html" if part else "revisions.html", view=view)
+
+
+# Addresses of former screens, which stand in notes and letters.
+
+
+@router.get("/-/history/{volume}/{page:path}")
+def history(volume: str, page: str) -> Response:
+    """All revisions of a page."""
+    return RedirectResponse(addresses.revisions(volume, page), 308)
+
+
+@router.get("/-/compare/{volume}/{page:path}")
+def compare(volume: str, page: str, older: Number = None, newer: Number = None) -> Response:
+    """Two revisions."""
+    return RedirectResponse(addresses.revisions(volume, page, older, newer), 308)
+
+
+@router.get("/-/revision/{volume}/{page:path}")
+def revision(volume: str, page: str, number: Number = None) -> Response:
+    """One revision."""
+    return RedirectResponse(addresses.revisions(volume, page, number, number), 308)
