@@ -158,6 +158,7 @@ function desk() {
         findings: list.extension,
         bringing: bring.extension,
         spelling: data.spelling,
+        language: data.language,
         changed: (changes) => {
           this.savedWords = "";
           this.isEmpty = !view.state.doc.length;

@@ -45,9 +45,6 @@ export function go() {
     get showsLately() {
       return this.empty && this.rows[0]?.kind === "page";
     },
-    get nothing() {
-      return this.empty && !this.rows.length;
-    },
     /** Names as typed, then acts, then what is only near or in a text; what writes a page stands last. */
     put(rows) {
       this.rows = rows.map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
@@ -82,12 +79,14 @@ export function go() {
     },
     acts() {
       const { edit, revisions, title } = document.body.dataset;
-      const menus = [...document.querySelectorAll("[data-act]")].map((link) => [link.href, link.dataset.act]);
-      const acts = [[edit, "Edit this page"], ...menus, [revisions, "Revisions of this page"]];
+      const menus = [...document.querySelectorAll("[data-act]")].map((link) => {
+        return [link.href, link.dataset.act, link.closest("[data-of]")?.dataset.of ?? title];
+      });
+      const acts = [[edit, "Edit this page", title], ...menus, [revisions, "Revisions of this page", title]];
       const wanted = this.typed.trim().toLowerCase();
       return acts
         .filter(([href, words]) => href && (!wanted || (wanted.length > 1 && words.toLowerCase().includes(wanted))))
-        .map(([href, words]) => ({ href, title: words, place: "act", hint: title, kind: "act" }));
+        .map(([href, words, of]) => ({ href, title: words, place: of, hint: "", kind: "act" }));
     },
     choose(at) {
       this.chosen = this.rows.length ? (at + this.rows.length) % this.rows.length : 0;

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from mokuji.core.inserts import Fault, Inserter, Token
 from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.text.html import Open
+from mokuji.core.text.notices import grade
 from mokuji.core.text.reference import Kind
 from mokuji.core.text.writer import Diagram, File
 from mokuji.core.weaving import Woven, weave
@@ -43,6 +44,10 @@ class Marks:
 
     def inserted(self, html: str, token: Token, page: Page, place: Open) -> str:
         return html
+
+    def signal(self, tag: str, word: str, page: Page) -> str:
+        found = grade(word, volumes_by_id(self.wiki)[page.head.volume].language)
+        return f"<{tag}:{found}>" if found else f"<{tag}>"
 
     def mark(self, word: str, page: Page) -> str:
         return f"<#{word}>"

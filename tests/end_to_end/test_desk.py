@@ -86,11 +86,19 @@ def test_an_address_of_this_wiki_is_pasted_as_a_reference(open_page: Open) -> No
     expect(page.locator(".cm-line").last).to_contain_text("/tern-4-service-manual/no-such-page")
 
 
-def test_a_page_is_dragged_from_the_strip_into_the_text(open_page: Open) -> None:
+def test_a_page_is_dragged_from_the_go_box_into_the_text(open_page: Open) -> None:
     page = open_page(WELL, who="Wenna")
     page.goto("/-/edit/tern-4-service-manual/mast-head")
     type_at_end(page, "\n\n")
-    page.locator(".strip").get_by_role("link", name="Battery well").drag_to(page.locator(".cm-line").last)
+    page.keyboard.press("Control+k")
+    row = page.get_by_role("option", name="Battery well")
+    row.hover()
+    page.mouse.down()
+    line = page.locator(".cm-line").last.bounding_box()
+    assert line is not None
+    page.mouse.move(line["x"] + 4, line["y"] + 4, steps=6)
+    expect(page.get_by_role("dialog", name="Go to a page")).to_be_hidden()
+    page.mouse.up()
     expect(page.locator(".cm-content")).to_contain_text("[[Battery well]]")
 
 
@@ -389,7 +397,7 @@ def test_a_change_is_looked_at_before_it_is_saved_and_its_note_is_proposed(open_
     expect(note).to_be_focused()
     page.keyboard.press("Enter")
     page.wait_for_url(re.compile(r"\d/tern-4-service-manual/charge-regulator$"))
-    page.goto("/-/history/tern-4-service-manual/charge-regulator")
+    page.goto("/-/revisions/tern-4-service-manual/charge-regulator")
     expect(page.locator("main")).to_contain_text("1 line added in “Lamp”")
 
 
@@ -452,10 +460,10 @@ def test_a_reference_is_followed_and_the_writer_comes_back_to_the_word_in_hand(o
     page.locator(".cm-ref", has_text="Wind vane").click()
     page.keyboard.press("Control+Enter")
     page.wait_for_url(re.compile(r"\d/tern-4-service-manual/wind-vane$"))
-    expect(page.locator(".strip .way")).to_have_text("← Mast head")
+    expect(page.locator(".bar .way")).to_have_text("← Mast head")
     page.keyboard.press("Control+.")
     expect(page.locator(".cm-line").last).to_have_text("Look at the [[Wind vane]] and the [[Mast ring]]")
-    expect(page.locator(".strip .way")).to_be_hidden()
+    expect(page.locator(".bar .way")).to_be_hidden()
     page.keyboard.press("Control+s")
     expect(page.locator(".bar")).to_contain_text("saved as revision")
 

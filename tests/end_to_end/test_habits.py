@@ -1,4 +1,4 @@
-"""What holds on every screen: without scripts, narrow, dark, by keyboard, and in the strip at the foot."""
+"""What holds on every screen: without scripts, narrow, dark, by keyboard, and in the go box."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ SCREENS = [
     WELL,
     "/-/edit" + WELL,
     "/-/rename" + WELL + "?title=Battery+compartment",
-    "/-/history" + WELL,
-    "/-/compare" + WELL + "?older=1&newer=3",
+    "/-/revisions" + WELL,
+    "/-/revisions" + WELL + "?from=1&to=1",
     "/-/backlinks" + WELL,
     "/-/find?words=battery",
     "/-/changes",
@@ -45,7 +45,7 @@ def test_reading_and_a_plain_save_work_without_scripts(open_page: Open) -> None:
     # The text has no sections any more, and references lead to some.
     page.get_by_role("button", name="Save only this page").click()
     expect(page.locator(".text")).to_have_text(re.compile("Plain text with hull"))
-    expect(page.locator(".where").first).to_contain_text("no scripts")
+    expect(page.locator(".changed")).to_have_attribute("title", "no scripts")
 
 
 @pytest.mark.parametrize("address", SCREENS)
@@ -102,18 +102,26 @@ CONTRAST = """() => {
 }"""
 
 
-def test_the_strip_holds_the_pages_visited_lately_of_one_person_only(open_page: Open) -> None:
+def test_the_empty_go_box_goes_back_and_forth_and_knows_one_person_s_pages_only(open_page: Open) -> None:
     page = open_page("/bench-notes/returns", who="Mirela")
+    page.goto("/tern-4-service-manual/power")
     page.goto(WELL)
-    strip = page.get_by_label("Lately", exact=True)
-    expect(strip.get_by_role("link")).to_have_count(2)
-    expect(strip.get_by_role("link").first).to_have_text("2.3.1 Battery well")
-    page.keyboard.press("Alt+2")
-    expect(page).to_have_url(re.compile("/bench-notes/returns$"))
+    rows = page.locator("#go-hits .page")
+    page.keyboard.press("Control+k")
+    expect(rows).to_have_count(2)
+    expect(rows.first).to_contain_text("Power")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/tern-4-service-manual/power$"))
+    page.keyboard.press("Control+k")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/battery-well$"))
     page.locator("summary.face").click()
     page.get_by_role("button", name="Sign out").click()
     page.goto(WELL)
-    expect(strip.get_by_role("link")).to_have_count(1)
+    page.keyboard.press("Control+k")
+    expect(page.get_by_role("dialog", name="Go to a page")).to_be_visible()
+    expect(rows).to_have_count(0)
+    expect(page.get_by_text("Type a part of a name")).to_be_visible()
 
 
 def test_the_card_of_a_reference_shows_first_lines_or_who_else_refers(open_page: Open) -> None:

@@ -48,7 +48,7 @@ def test_a_visitor_sees_boxes_and_cannot_tick_them(open_page: Open) -> None:
 
 def test_formulas_code_and_drawings_follow_what_is_typed(open_page: Open) -> None:
     page = fresh(open_page, "So $p = \\frac{a}{b}$.\n\n```dot Ways\ndigraph { mast -> lamp }\n```\n")
-    preview = page.get_by_label("Preview")
+    preview = page.get_by_label("As read", exact=True)
     expect(preview.locator("math mfrac")).to_have_count(1)
     expect(preview.locator("figure.diagram svg text")).to_have_count(2)
     expect(preview.locator("figure.diagram figcaption")).to_contain_text("Ways")

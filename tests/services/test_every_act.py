@@ -62,7 +62,7 @@ def _state(desk: Desk, actor: Actor) -> dict[str, Any]:
         return {
             "texts": texts(desk),
             "places": places,
-            "volumes": {v.title: v.libraries for v in known.values()},
+            "volumes": {v.title: (v.libraries, v.language) for v in known.values()},
             "pages": sorted(map(tuple, connection.execute(text("SELECT volume, key, title FROM page")))),
             "files": sorted(
                 map(tuple, connection.execute(text("SELECT id, name, hash, type, size FROM file")))
@@ -213,6 +213,11 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         "libraries",
         lambda: wishes.Libraries("data", ("guide",)),
         "Inserts of “Data” will look in their own volume, then in “Guide”.",
+    ),
+    (
+        "language",
+        lambda: wishes.Language("data", "DE-at"),
+        "“Data” will be said to be written in “de-AT”",
     ),
     ("delete volume", lambda: wishes.DeleteVolume("guide"), "goes to the trash with 4 pages."),
 ]

@@ -30,7 +30,7 @@ def test_otherwise_each_folder_is_a_volume_named_by_its_settings() -> None:
     files = [
         (
             "a/volume.yaml",
-            b"title: Field guide\nclosed: true\nfront: Pump\nlibraries: [Data]\nsummary: At sea",
+            b"title: Field guide\nclosed: true\nfront: Pump\nlibraries: [Data]\nsummary: At sea\nlanguage: EN-gb",
         ),
         ("a/Pump.md", b""),
         ("b/Well.md", b""),
@@ -38,7 +38,14 @@ def test_otherwise_each_folder_is_a_volume_named_by_its_settings() -> None:
     ]
     one, other = read(files).volumes
     assert (one.title, one.closed, one.front, one.libraries) == ("Field guide", True, "Pump", ("Data",))
+    assert (one.language, other.language) == ("en-GB", "")
     assert other.title == "b"
+
+
+def test_a_language_that_is_none_is_a_problem_with_its_place() -> None:
+    found = read([("volume.yaml", b"language: german"), ("Pump.md", b"")])
+    assert [(each.path, each.code) for each in found.problems] == [("volume.yaml", "bad_language")]
+    assert found.volumes[0].language == ""
 
 
 def test_the_title_is_in_the_front_matter_or_the_name_of_the_file() -> None:

@@ -163,7 +163,7 @@ const KEPT_BY_US = new Set(["Mod-Enter"]);
 
 /** An editor in `parent`; `changed` is called after each change of the text, `caretMoved` whenever the caret may be
  * somewhere else. */
-export function editor({ text, parent, nonce, volume, names, findings, bringing, spelling, changed, caretMoved, html, keys }) {
+export function editor({ text, parent, nonce, volume, names, findings, bringing, spelling, language, changed, caretMoved, html, keys }) {
   return new EditorView({
     parent,
     state: EditorState.create({
@@ -180,7 +180,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         highlightActiveLine(),
         highlightSelectionMatches(),
         EditorView.lineWrapping,
-        EditorView.contentAttributes.of({ spellcheck: String(!spelling), ...(spelling && { lang: spelling }), tabindex: "0", "aria-label": "Text of the page" }),
+        EditorView.contentAttributes.of({ spellcheck: String(!spelling), ...(language && { lang: language }), tabindex: "0", "aria-label": "Text of the page" }),
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),

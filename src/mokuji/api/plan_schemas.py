@@ -330,6 +330,14 @@ class Libraries(Schema):
     libraries: list[str]
 
 
+class Language(Schema):
+    """Say which language a volume is written in: a tag of BCP 47 such as de or en-GB, empty for none."""
+
+    act: Literal["language"]
+    volume: str
+    language: str
+
+
 class DeleteVolume(Schema):
     """Put a volume with all its pages into the trash."""
 
@@ -379,6 +387,7 @@ Wish = Annotated[
     | CreateVolume
     | RenameVolume
     | Libraries
+    | Language
     | DeleteVolume
     | Undo,
     Field(discriminator="act"),

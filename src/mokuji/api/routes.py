@@ -100,6 +100,7 @@ def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
             title=row.title,
             summary=row.summary,
             closed=row.closed,
+            language=row.language,
             pages=row.pages,
             may_write=may,
         )

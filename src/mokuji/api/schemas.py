@@ -44,6 +44,9 @@ class Volume(Schema):
     title: str
     summary: str
     closed: bool
+    language: str = Field(
+        description="The language it is written in, as a tag of BCP 47; empty if it is not said"
+    )
     pages: int
     may_write: bool
 

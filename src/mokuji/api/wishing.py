@@ -62,6 +62,7 @@ _KINDS: dict[str, type[wishes.Wish]] = {
     "create volume": wishes.CreateVolume,
     "rename volume": wishes.RenameVolume,
     "libraries": wishes.Libraries,
+    "language": wishes.Language,
     "delete volume": wishes.DeleteVolume,
     "undo": wishes.Undo,
 }

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Callable
 from functools import lru_cache
 from typing import NamedTuple
 from urllib.parse import quote
@@ -165,3 +166,26 @@ def like_typed(typed: str, old_title: str, new_title: str) -> str:
         return new_title
     small = new_title[:1].lower() + new_title[1:]
     return small if key(small) == key(new_title) else new_title
+
+
+_LANGUAGE = re.compile(
+    r"[A-Za-z]{2,3}(?:-[A-Za-z]{3}){0,3}(?:-[A-Za-z]{4})?(?:-(?:[A-Za-z]{2}|[0-9]{3}))?"
+    r"(?:-(?:[A-Za-z0-9]{5,8}|[0-9][A-Za-z0-9]{3}))*"
+)
+
+
+def check_language(tag: str) -> str:
+    """A tag of a language as RFC 5646 (2.1 and 2.1.1) has it written, without extensions; empty for none. BadName if it
+    is not well formed."""
+    tag = tag.strip()
+    if tag and _LANGUAGE.fullmatch(tag) is None:
+        raise BadName(
+            f"“{tag[:40]}” is no tag of a language. Write one as de, en-GB or zh-Hant: the language, then, if need be, "
+            "script and region.",
+            code="bad_language",
+        )
+    first, *rest = tag.split("-")
+    return "-".join([first.lower(), *(_CASES.get(len(each), str.lower)(each) for each in rest)])
+
+
+_CASES: dict[int, Callable[[str], str]] = {2: str.upper, 4: str.title}

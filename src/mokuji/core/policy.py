@@ -79,7 +79,7 @@ def may(actor: Actor, act: Act, volume: int, *, closed: bool) -> bool:
     return int(actor.role_in(volume)) >= int(act)
 
 
-OF_OWNERS = frozenset({"create volume", "rename volume", "libraries", "delete volume"})
+OF_OWNERS = frozenset({"create volume", "rename volume", "libraries", "language", "delete volume"})
 """Acts that only an owner of a volume may do to it, by the names that the log gives them."""
 
 

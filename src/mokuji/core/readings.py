@@ -119,6 +119,10 @@ class Reader:
         """An inserted text as such."""
         return html
 
+    def signal(self, tag: str, word: str, page: Page) -> str:
+        """What begins with a signal word is read as any other text."""
+        return f"<{tag}>"
+
     def mark(self, word: str, page: Page) -> str:
         """A mark by its word."""
         return f"⟨#{word}⟩"

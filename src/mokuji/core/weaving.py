@@ -24,6 +24,7 @@ from mokuji.core.text.html import (
     Open,
     Person,
     Piece,
+    Signal,
     Tag,
     heading_tag,
     no_source,
@@ -67,6 +68,10 @@ class Show(Protocol):
 
     def inserted(self, html: str, token: Token, page: Page, place: Open) -> str:
         """An inserted text with what says where it comes from."""
+        ...
+
+    def signal(self, tag: str, word: str, page: Page) -> str:
+        """The opening tag of what is a notice if its word is a signal word in the language of its page."""
         ...
 
     def mark(self, word: str, page: Page) -> str:
@@ -184,6 +189,8 @@ class _Weaver:
                 out.append(piece)
             elif isinstance(piece, Open):
                 out.append(self._open(frame, piece))
+            elif isinstance(piece, Signal):
+                out.append(self.show.signal(piece.tag, piece.word, frame.instance.page))
             elif isinstance(piece, Tag):
                 out.append(self.show.mark(piece.word, frame.instance.page))
             elif isinstance(piece, Box):

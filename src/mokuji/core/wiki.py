@@ -25,13 +25,15 @@ Place = tuple[int, str]
 
 @dataclass(frozen=True, slots=True)
 class Volume:
-    """An area with its own contents and rights. ``libraries`` are ids, in order, for inserts."""
+    """An area with its own contents and rights. ``libraries`` are ids, in order, for inserts;
+    ``language`` is a tag of BCP 47, empty if none is said."""
 
     id: int
     key: str
     title: str
     closed: bool = False
     libraries: tuple[int, ...] = ()
+    language: str = ""
 
 
 @dataclass(frozen=True, slots=True)

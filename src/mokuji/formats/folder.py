@@ -72,6 +72,7 @@ class FolderVolume:
     contents_text: str | None = None
     settings_text: str | None = None
     style: Style = NO_STYLE
+    language: str = ""
 
     def at(self, name: str) -> str:
         """The path of a file at the volume's top."""
@@ -171,6 +172,7 @@ def _volume(reading: _Reading, name: str, top: str, files: Mapping[str, bytes]) 
         contents,
         settings_text,
         _style(reading, f"{lead}volume.yaml", settings),
+        _language(reading, f"{lead}volume.yaml", settings),
     )
 
 
@@ -186,6 +188,14 @@ def _settings(reading: _Reading, path: str, text: str | None) -> Mapping[str, An
     for problem in found.problems:
         reading.say(path, problem.code, problem.message)
     return found.fields
+
+
+def _language(reading: _Reading, path: str, settings: Mapping[str, Any]) -> str:
+    try:
+        return names.check_language(str(settings.get("language", "")))
+    except BadName as fault:
+        reading.say(path, fault.code, fault.message)
+        return ""
 
 
 def _style(reading: _Reading, path: str, settings: Mapping[str, Any]) -> Style:

@@ -71,7 +71,7 @@ def index(source: FolderWiki) -> FolderIndex:
                 )
             )
             key = f"{key}\0{volume.top}"
-        volumes.append(Volume(id_, key, volume.title))
+        volumes.append(Volume(id_, key, volume.title, language=volume.language))
         for page in sorted((*volume.pages, *volume.spare), key=lambda each: each.path):
             number = len(paths) + 1
             paths[number] = page.path

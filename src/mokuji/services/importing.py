@@ -110,6 +110,7 @@ def _import_volume(desk: Desk, connection: Connection, volume: FolderVolume, sig
         raise Conflict(f"There is a volume “{title}” already. Rename the folder's volume in its volume.yaml.")
     front = names.key(volume.front) if volume.front else None
     id_ = volumes.add_volume(connection, title, summary=volume.summary, closed=volume.closed, front=front)
+    volumes.set_language(connection, id_, volume.language)
     contents.write_contents(
         connection, id_, [(depth, each, names.key(each)) for depth, each in volume.contents]
     )

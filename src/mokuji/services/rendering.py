@@ -21,6 +21,7 @@ from mokuji.core.names import key as key_of
 from mokuji.core.spans import Lines
 from mokuji.core.text.fences import DIAGRAM, diagrams
 from mokuji.core.text.html import Compiled, Open, inline
+from mokuji.core.text.notices import grade
 from mokuji.core.text.reference import Kind
 from mokuji.core.text.writer import Diagram, File
 from mokuji.core.weaving import Entry, weave
@@ -232,6 +233,11 @@ class _Show:
                 source += f' · <a href="{html.escape(self._to.inline(token.index))}">put its text here</a>'
             return f'<div class="insert"{id_}><div class="source">{source}</div>\n{html_}</div>\n'
         return f'<span class="insert" title="from “{named}”"{id_}>{html_}</span>'
+
+    def signal(self, tag: str, word: str, page: Page) -> str:
+        volume = self._inserted.volumes.get(page.head.volume)
+        found = grade(word, volume.language if volume is not None else "")
+        return f"<{tag}>" if found is None else f'<{tag} class="notice-in-text {found}" role="note">'
 
     def mark(self, word: str, page: Page) -> str:
         shown = f"#{html.escape(word)}"

@@ -29,6 +29,7 @@ DONE = {
     "create volume": "Volume made",
     "rename volume": "Volume renamed",
     "libraries": "Libraries changed",
+    "language": "Language changed",
     "delete volume": "Volume deleted",
     "undo": "Undone",
     "link": "Linked",
@@ -190,6 +191,16 @@ def _libraries(view: PlanView, made: Plan) -> str:
     )
 
 
+def _language(_: PlanView, made: Plan) -> str:
+    language = made.facts["language"]
+    if not language:
+        return f"It is not said any more which language “{made.facts['to']}” is written in."
+    return (
+        f"“{made.facts['to']}” will be said to be written in “{language}”: browsers and screen readers are told so, "
+        "and its signal words begin notices."
+    )
+
+
 def _delete_volume(_: PlanView, made: Plan) -> str:
     return f"The volume “{made.facts['from']}” goes to the trash with {counted(made.facts['pages'], 'page')}."
 
@@ -342,6 +353,7 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
     "create volume": _create_volume,
     "rename volume": _rename_volume,
     "libraries": _libraries,
+    "language": _language,
     "delete volume": _delete_volume,
     "undo": _undo,
     "link": _link,
@@ -420,6 +432,7 @@ def button(view: PlanView) -> str:
         "create volume": "Make the volume",
         "rename volume": "Rename the volume",
         "libraries": "Change the libraries",
+        "language": "Change the language",
         "delete volume": f"Delete the volume with {counted(int(made.facts.get('pages', 0)), 'page')}",
         "undo": "Undo it",
         "category": "Rename the category",

@@ -36,7 +36,7 @@ from mokuji.core.plans.section import rename_section
 from mokuji.core.plans.slot import give_value, rename_slot
 from mokuji.core.plans.split import Leave, split
 from mokuji.core.plans.undo import masked, undo
-from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
+from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_language, set_libraries
 from mokuji.core.policy import Act, PersonAct, may, may_about, needed_for
 from mokuji.core.references import uses_of
 from mokuji.core.reports.bare_mentions import Finder, Mention
@@ -971,6 +971,21 @@ class Libraries:
 
     def note(self, plan: Plan) -> Phrase:
         return f"Libraries of “{plan.facts['to']}” changed"
+
+
+@dataclass(frozen=True, slots=True)
+class Language:
+    """The language that a volume is written in, as a tag of BCP 47; empty for none."""
+
+    act: ClassVar[str] = "language"
+    volume: str
+    language: str
+
+    def plan(self, scene: Scene) -> Plan:
+        return set_language(scene.wiki, scene.volume(self.volume, Act.MANAGE).id, self.language)
+
+    def note(self, plan: Plan) -> Phrase:
+        return f"Language of “{plan.facts['to']}” changed"
 
 
 @dataclass(frozen=True, slots=True)

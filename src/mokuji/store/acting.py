@@ -213,11 +213,20 @@ def _detail(
 def _volume(volume: Volume | None, given: Mapping[int, int]) -> list[Any] | None:
     if volume is None:
         return None
-    return [given.get(volume.id, volume.id), volume.title, volume.closed, list(volume.libraries)]
+    return [
+        given.get(volume.id, volume.id),
+        volume.title,
+        volume.closed,
+        list(volume.libraries),
+        volume.language,
+    ]
 
 
 def _as_volume(data: list[Any] | None) -> Volume | None:
-    return None if data is None else Volume(data[0], names.key(data[1]), data[1], data[2], tuple(data[3]))
+    if data is None:
+        return None
+    language = data[4] if len(data) > 4 else ""  # acts from before volumes had one
+    return Volume(data[0], names.key(data[1]), data[1], data[2], tuple(data[3]), language)
 
 
 def captured(act: LoggedAct) -> dict[int, tuple[int, frozenset[Span]]]:

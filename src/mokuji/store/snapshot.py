@@ -138,13 +138,15 @@ INSERTING = text(
     WHERE n.home = :volume"""
 )
 STANDING_IN = text("SELECT id FROM page WHERE volume = :volume")
-_VOLUMES = text("SELECT id, key, title, closed, libraries FROM volume WHERE deleted_by IS NULL ORDER BY id")
+_VOLUMES = text(
+    "SELECT id, key, title, closed, libraries, language FROM volume WHERE deleted_by IS NULL ORDER BY id"
+)
 
 
 def load_volumes(connection: Connection) -> dict[str, Volume]:
     """All volumes by key; they are few."""
     rows = connection.execute(_VOLUMES).all()
-    return {r.key: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries)) for r in rows}
+    return {r.key: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries), r.language) for r in rows}
 
 
 class StoredWiki:

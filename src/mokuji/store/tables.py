@@ -49,6 +49,7 @@ volume = Table(
     Column("closed", Boolean, nullable=False, server_default=text("false")),
     Column("front", Text(collation="C")),
     Column("libraries", ARRAY(Integer), nullable=False, server_default="{}"),
+    Column("language", Text(collation="C"), nullable=False, server_default=""),  # a tag of BCP 47
     Column("deleted_by", BigInteger),  # the change set that deleted it; it waits for an undo
     Index("volume_key", "key", unique=True, postgresql_where=text("deleted_by IS NULL")),
 )

@@ -25,7 +25,7 @@ def change_volume(connection: Connection, volume: Volume) -> None:
     connection.execute(
         text(
             """UPDATE volume SET key = :key, title = :title, closed = :closed, libraries = :libraries,
-            deleted_by = NULL WHERE id = :id"""
+            language = :language, deleted_by = NULL WHERE id = :id"""
         ),
         {
             "id": volume.id,
@@ -33,6 +33,7 @@ def change_volume(connection: Connection, volume: Volume) -> None:
             "title": volume.title,
             "closed": volume.closed,
             "libraries": list(volume.libraries),
+            "language": volume.language,
         },
     )
 
@@ -48,12 +49,12 @@ def deleted_volumes(connection: Connection, volumes: Collection[int] | None) -> 
     """Those of these volumes (None: of all) that were deleted, by id."""
     rows = connection.execute(
         text(
-            """SELECT id, key, title, closed, libraries FROM volume
+            """SELECT id, key, title, closed, libraries, language FROM volume
             WHERE (:all OR id = ANY(CAST(:volumes AS int[]))) AND deleted_by IS NOT NULL"""
         ),
         {"all": volumes is None, "volumes": list(volumes or ())},
     )
-    return {row.id: Volume(row.id, row.key, row.title, row.closed, tuple(row.libraries)) for row in rows}
+    return {r.id: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries), r.language) for r in rows}
 
 
 def remember_addresses(connection: Connection, heads: Sequence[PageHead]) -> None:
@@ -137,6 +138,7 @@ class VolumeRow:
     summary: str
     closed: bool
     front: str | None
+    language: str
     pages: int
     changed: datetime | None
 
@@ -145,7 +147,7 @@ def volume_rows(connection: Connection, visible: Collection[int]) -> list[Volume
     """The volumes an actor may read, each with its pages and last change."""
     rows = connection.execute(
         text(
-            """SELECT v.id, v.key, v.title, v.summary, v.closed, v.front,
+            """SELECT v.id, v.key, v.title, v.summary, v.closed, v.front, v.language,
                 (SELECT count(*) FROM page p WHERE p.volume = v.id) AS pages,
                 (SELECT c.at FROM change_set c WHERE c.volume = v.id ORDER BY c.id DESC LIMIT 1) AS changed
             FROM volume v WHERE v.id = ANY(:visible) ORDER BY v.id"""
@@ -181,6 +183,13 @@ def add_volume(
             ),
             {"key": names.key(title), "title": title, "summary": summary, "closed": closed, "front": front},
         ).scalar_one()
+    )
+
+
+def set_language(connection: Connection, volume: int, language: str) -> None:
+    """Says which language a volume is written in."""
+    connection.execute(
+        text("UPDATE volume SET language = :language WHERE id = :id"), {"language": language, "id": volume}
     )
 
 

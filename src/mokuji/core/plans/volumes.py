@@ -1,4 +1,5 @@
-"""Create, rename or delete a volume, or change where its inserts look: each can take a reference away.
+"""Create, rename or delete a volume, change where its inserts look, or say its language: but for the last each can take
+a reference away.
 
 ``[[A/B]]`` may be a page “A/B” here or page B of volume A; inserts look in
 libraries after their own volume. Whatever led somewhere still leads there.
@@ -46,6 +47,16 @@ def set_libraries(wiki: Wiki, volume: int, libraries: Sequence[int]) -> Plan:
         _need(wiki, each)
     after = replace(before, libraries=tuple(each for each in dict.fromkeys(libraries) if each != volume))
     return _plan(wiki, "libraries", before, after, {**wiki.volumes, after.key: after}, (volume, *libraries))
+
+
+def set_language(wiki: Wiki, volume: int, language: str) -> Plan:
+    """The plan to say which language a volume is written in: a tag of BCP 47, empty for none. BadName if it is none."""
+    before = _need(wiki, volume)
+    after = replace(before, language=names.check_language(language))
+    plan = _plan(
+        wiki, "language", before, after, {**wiki.volumes, after.key: after}, (volume, after.language)
+    )
+    return replace(plan, facts={**plan.facts, "language": after.language})
 
 
 def delete_volume(

@@ -90,6 +90,14 @@ class Note:
 
 
 @dataclass(frozen=True, slots=True)
+class Signal:
+    """The opening tag, ``p`` or ``blockquote``, of what is a notice where its word is a signal word."""
+
+    tag: str
+    word: str
+
+
+@dataclass(frozen=True, slots=True)
 class Tag:
     """A mark: its word without the ``#``."""
 
@@ -120,7 +128,7 @@ class Box:
 
 Sign = Tag | Cited | Person
 """What is taken out of a text as a short word: a mark, a source, a person."""
-Piece = str | Open | Head | HeadEnd | Note | Sign | File | Diagram | Box
+Piece = str | Open | Head | HeadEnd | Note | Sign | File | Diagram | Box | Signal
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,6 +149,8 @@ def bare(piece: Piece) -> str:
         return f"<h{piece.level}>"
     if isinstance(piece, Box):
         return box(None, piece.done)
+    if isinstance(piece, Signal):
+        return f"<{piece.tag}>"
     if isinstance(piece, Tag):
         return "#" + html.escape(piece.word)
     if isinstance(piece, Person):
@@ -274,6 +284,7 @@ def _divide(
     places = re.compile(
         rf"\n?{mark}(?P<block>\d+)bq\n?|{mark}(?P<index>\d+)(?P<linked>l?)q|{mark}f(?P<note>\d+)q"
         rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q|\n?{mark}g(?P<diagram>\d+)q\n?|{mark}x(?P<box>\d+)q"
+        rf"|<(?P<opened>p|blockquote)>\s*{mark}w(?P<signal>\d+)q"
         rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
     )
 
@@ -292,6 +303,8 @@ def _divide(
                 inside = True
                 own = found["heading"] if marked else found["nth"]
                 yield Head(int(found["level"]), None if own is None else int(own))
+            elif found["signal"]:
+                yield Signal(found["opened"], writer.signals[int(found["signal"])])
             elif found["file"]:
                 yield writer.files[int(found["file"])]
             elif found["box"]:

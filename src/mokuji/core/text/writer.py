@@ -29,6 +29,7 @@ from mokuji.core import files
 from mokuji.core.text.code import coloured
 from mokuji.core.text.fences import DIAGRAM, Info, info
 from mokuji.core.text.formulas import formula
+from mokuji.core.text.notices import notices
 from mokuji.core.text.parser import tag_name
 from mokuji.core.text.raw_html import block_stands, inline_stands
 
@@ -144,6 +145,7 @@ class Writer:
         self.files: list[File] = []
         self.diagrams: list[Diagram] = []
         self.boxes: list[bool] = []
+        self.signals: list[str] = []
         self.slots = slots
         self.headings = 0
         self._rules = rules or Rules()
@@ -171,6 +173,7 @@ class Writer:
     def write(self, events: Sequence[Any]) -> str:
         """The HTML, with stand-ins for references and for what is ours."""
         stands = inline_stands(events) if self._rules.html_closes else None
+        signals = notices(events) if self.prefix and self._rules.decorate else {}
         for index, event in enumerate(events):
             if self._inserts and index > self._block_until:
                 self._block_until = self._block_from(events, index)
@@ -186,6 +189,10 @@ class Writer:
             ((kind, value),) = event.items()
             if kind == "Start":
                 self._start(value)
+                if index in signals and not self._flat[-1]:
+                    # Just behind the tag: what a notice is depends on the language of its volume.
+                    self.signals.append(signals[index])
+                    self._out[-1] = self._out[-1].rstrip("\n") + self._sort("w", len(self.signals) - 1)
             elif kind == "End":
                 self._end(value)
             elif self._alt is not None:

@@ -175,6 +175,7 @@ _ASKED = {
 _VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
     "rename": lambda v, q: wishes.RenameVolume(v, q.get("title", "")),
     "libraries": lambda v, q: wishes.Libraries(v, _several(q, "libraries")),
+    "language": lambda v, q: wishes.Language(v, q.get("language", "")),
     "delete": lambda v, _: wishes.DeleteVolume(v),
     "contents": lambda v, q: wishes.Rearrange(v, q.get("text", ""), q.get("page", "")),
     "outline": lambda v, q: wishes.Outline(v, q.get("text", ""), q.get("under", "")),
@@ -183,6 +184,7 @@ _VOLUME_WISHES: Mapping[str, Callable[[str, Query], wishes.Wish]] = {
 _VOLUME_ASKED = {
     "rename": "title",
     "libraries": "asked",
+    "language": "language",
     "delete": "",
     "contents": "text",
     "outline": "text",
