@@ -161,6 +161,8 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (contents.BEFORE_AT_LEVEL, {"volume": 1, "parent": 3, "at": 2.0}, ["parent = 3", "position < "]),
     (contents.PATH, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'", "id = up.parent"]),
     (history.REVISIONS, {"page": 1, "before": 9, "most": 50}, ["page = 1", "number < 9"]),
+    (history.MONTHS, {"page": 1}, ["page = 1"]),
+    (history.BETWEEN, {"page": 1, "lowest": 2, "highest": 9, "most": 50}, ["page = 1", "number >= 2"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),
     (history.BEFORE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (

@@ -75,7 +75,7 @@ def test_no_page_holds_a_script_or_style_of_its_own_or_an_address_elsewhere(brow
         f"/{well}",
         f"/-/edit/{well}",
         f"/-/rename/{well}?title=X",
-        f"/-/history/{well}",
+        f"/-/revisions/{well}",
         "/-/find?words=x",
     ):
         page = client.get(address).text
