@@ -59,6 +59,9 @@ class _Plain:
     def inserted(self, html: str, token: Token, page: Page, place: Open) -> str:
         return html
 
+    def signal(self, tag: str, word: str, page: Page) -> str:
+        return f"<{tag}>"
+
     def mark(self, word: str, page: Page) -> str:
         return word
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 
 import pytest
 
@@ -18,14 +19,18 @@ from tests.services.making import person, volume
 TEXTS = ["One.", "One [[Pump]].", "One [[Pump]] and [[Well|w]].", "x" * 5_000, "x" * 4_000 + " [[Well]]"]
 
 
+def _itself(at: datetime) -> datetime:
+    return at
+
+
 @pytest.fixture
 def written(desk: Desk) -> Desk:
-    """A page written on the first of each month of 2026, twice in May; a second one between, since numbers are its own."""
+    """A page written on the first of each month of 2026, twice in May, beside a second one."""
     volume(desk, "Guide")
     writer = person(desk, "wenna", guide=Role.OWNER)
     for nth, text in enumerate([*TEXTS, "Last."]):
         at = datetime(2026, 1 + min(nth, 4), 1, 12, tzinfo=UTC) + timedelta(minutes=nth)
-        now = replace(desk, clock=lambda at=at: at)
+        now = replace(desk, clock=partial(_itself, at))
         save(now, writer, "guide", "Page", text, revision=nth, note=f"note {nth + 1}")
         save(now, writer, "guide", "Other", text, revision=nth)
     return desk
