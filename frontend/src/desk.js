@@ -2,8 +2,8 @@
 import { snippet } from "@codemirror/autocomplete";
 import { laidIn } from "./desk/completion.js";
 import { bringing } from "./desk/bring.js";
-import { drafts } from "./desk/drafts.js";
-import { editor, inSight, referenceAt } from "./desk/editor.js";
+import { drafts, fitsLeaving } from "./desk/drafts.js";
+import { editor, inSight, load, referenceAt } from "./desk/editor.js";
 import { findingList } from "./desk/findings.js";
 import { insertForm } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
@@ -23,8 +23,9 @@ const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) 
 };
 const PREVIEW_WAIT = 60;
 const FINDINGS_WAIT = 250;
-const DRAFT_WAIT = 400;
-const DRAFT_THERE_WAIT = 2500;
+// A pause, and the longest that somebody who makes none goes without.
+const DRAFT_WAIT = [300, 1000];
+const DRAFT_THERE_WAIT = [2000, 6000];
 const CARET_WAIT = 150;
 const ESCAPES = 700;
 
@@ -76,15 +77,38 @@ function later(wait, act) {
   };
 }
 
+/** As `later`, but no longer than `most` after the first call that was put off. */
+function atLast([wait, most], act) {
+  let timer = 0;
+  let since = 0;
+  return () => {
+    const now = Date.now();
+    if (!since) since = now;
+    clearTimeout(timer);
+    const run = () => {
+      since = 0;
+      act();
+    };
+    timer = setTimeout(run, Math.max(0, Math.min(wait, since + most - now)));
+  };
+}
+
+const clock = (at) => new Date(at).toLocaleString([], { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+
 function desk() {
   // The editor lives outside of what Alpine watches: proxies would break it.
   let view = null;
   let step = null;
   let form = null;
   let draft = null;
-  let found = null;
+  let aside = null; // a second draft of the same page, from when the server was away
   let names = null;
   let savedText = "";
+  let thereText = null; // what the server keeps as draft; null for nothing
+  let heldHere = true; // whether the browser keeps what the server does not
+  let dropped = null;
+  let sending = null;
+  let submitted = false;
   let clashParts = [];
   let clashRevision = 0;
   let previewing = false;
@@ -105,7 +129,11 @@ function desk() {
     tools: remembered(TOOLS_KEPT) === "shown",
     inTable: false,
     signedOut: false,
-    draftFound: false,
+    draftOpen: false,
+    draftSaid: "",
+    draftDropped: false,
+    draftAside: false,
+    asideSaid: "",
     draftWords: "",
     savedWords: "",
     isEmpty: false,
@@ -142,11 +170,12 @@ function desk() {
       form = this.$el;
       const field = this.$refs.text;
       const data = form.dataset;
-      savedText = field.defaultValue;
+      savedText = this.$refs.saved ? this.$refs.saved.content.textContent.replace(/\r\n?/g, "\n") : field.defaultValue;
       names = known(data.written, data.key, () => view.dispatch({}));
       draft = drafts(`${data.volume}/${data.key}`);
-      const drafted = later(DRAFT_WAIT, () => this.keepDraft());
-      const draftedThere = later(DRAFT_THERE_WAIT, () => this.keepThere());
+      aside = drafts(`${data.volume}/${data.key}`, " aside");
+      const drafted = atLast(DRAFT_WAIT, () => this.keepDraft());
+      const draftedThere = atLast(DRAFT_THERE_WAIT, () => this.keepThere());
       const previewed = later(PREVIEW_WAIT, () => this.preview());
       lookedOver = later(FINDINGS_WAIT, () => this.lookOver());
       view = editor({
@@ -161,6 +190,7 @@ function desk() {
         language: data.language,
         changed: (changes) => {
           this.savedWords = "";
+          this.draftDropped = false;
           this.isEmpty = !view.state.doc.length;
           inserts.moved(changes);
           list.moved(changes);
@@ -185,17 +215,30 @@ function desk() {
       step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
       this.isEmpty = !view.state.doc.length;
-      form.addEventListener("submit", () => this.sync());
+      form.addEventListener("submit", () => {
+        this.sync();
+        // The browser's copy is dropped by the page that says that it was saved.
+        this.keepDraft();
+        submitted = draft.sent();
+      });
       form.addEventListener("formdata", (event) => event.formData.set("text", view.state.doc.toString()));
       document.addEventListener("keydown", (event) => this.escape(event));
       this.show(this.mode);
-      found = draft.load();
-      this.draftFound = Boolean(found) && found.text !== view.state.doc.toString();
+      this.openDraft();
       this.comeBack();
-      this.lookForDraft();
       this.preview();
+      // Leaving, whatever way, sends what is there first.
+      addEventListener("pagehide", () => this.keepLeaving());
+      document.addEventListener("visibilitychange", () => document.visibilityState === "hidden" && this.keepLeaving());
+      addEventListener("beforeunload", (event) => {
+        if (view.state.doc.toString() === savedText || this.keepLeaving()) return;
+        event.preventDefault();
+      });
       // The browser's own way back can bring this page as it was left.
-      addEventListener("pageshow", (event) => event.persisted && arrive());
+      addEventListener("pageshow", (event) => {
+        submitted = false;
+        if (event.persisted) arrive();
+      });
     },
     // Who followed a reference from here finds everything as it was left, without being asked.
     comeBack() {
@@ -204,7 +247,6 @@ function desk() {
         this.goToStart();
         return;
       }
-      if (this.draftFound) this.takeDraft();
       const anchor = Math.min(left.at, view.state.doc.length);
       view.dispatch({ selection: { anchor }, effects: inSight(anchor) });
       view.focus();
@@ -271,45 +313,128 @@ function desk() {
     },
 
     // ---- drafts ------------------------------------------------------------
-    keepDraft() {
-      const text = view.state.doc.toString();
-      if (text === savedText) {
-        draft.drop();
-        this.draftWords = "";
-        return;
+    // The draft is what is opened: the server gave it, or the browser has one that the server never got.
+    openDraft() {
+      const { draftAt } = form.dataset;
+      if (draftAt) {
+        thereText = view.state.doc.toString();
+        this.draftOpen = true;
+        this.draftSaid = form.querySelector('[x-text="draftSaid"]').textContent;
+        if ("draftClash" in form.dataset) this.askTogether();
       }
-      this.draftWords = draft.keep(text) ? " · draft kept" : " · this browser keeps no drafts";
-      this.draftFound = false;
+      const here = draft.load();
+      if (here && here.text === view.state.doc.toString()) draft.drop();
+      else if (here && here.text === savedText && !draftAt) draft.drop();
+      else if (here) this.openHere(here, draftAt);
+      this.offerAside();
     },
-    // The server keeps the draft, too: it is there in another browser, and after a lost one.
-    async lookForDraft() {
+    async openHere(here, draftAt) {
+      // The other one is not lost by what is typed into this one.
+      if (draftAt) aside.keep({ text: view.state.doc.toString(), title: form.elements.title.value, revision: this.$refs.revision.value, at: draftAt });
+      const begun = String(here.revision ?? this.$refs.revision.value);
+      load(view, here.text);
+      if (here.title && form.dataset.revision === "0") form.elements.title.value = here.title;
+      this.$refs.revision.value = begun;
+      this.draftOpen = true;
+      this.draftSaid = `This is your draft of ${clock(here.at)}, which only this browser had.`;
+      await this.keepThere();
+      if (begun !== form.dataset.newest) this.askTogether();
+    },
+    // The page was saved since the draft was begun: the server brings both together, or says where it cannot.
+    async askTogether() {
+      const typed = view.state.doc.toString();
       const answer = await fetch(form.dataset.draft).catch(() => null);
       const there = answer?.ok ? await answer.json() : { text: null };
-      if (there.text === null || (found && found.at >= there.at)) return;
-      found = there;
-      this.draftFound = there.text !== view.state.doc.toString();
+      if (there.text === null || view.state.doc.toString() !== typed) return;
+      if (there.clash) {
+        this.showClash(there.clash);
+        return;
+      }
+      if (there.together) this.draftSaid += " The page was saved by somebody since: both are brought together here.";
+      load(view, there.text.replace(/\r\n?/g, "\n"));
+      this.$refs.revision.value = there.revision;
     },
-    async keepThere() {
-      const title = form.elements.title.value;
-      const fields = { text: view.state.doc.toString(), title, revision: this.$refs.revision.value };
-      const answer = await post(form.dataset.draft, fields, form).catch(() => null);
-      if (answer?.ok) this.others = answer.said.others;
+    offerAside() {
+      const other = aside.load();
+      this.draftAside = Boolean(other) && other.text !== view.state.doc.toString();
+      if (this.draftAside) this.asideSaid = `Another draft of yours is kept in this browser, of ${clock(other.at)}.`;
+      else aside.drop();
     },
-    takeDraft() {
-      const kept = found;
-      if (kept) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: kept.text } });
-      this.draftFound = false;
+    openAside() {
+      const other = aside.load();
+      if (!other) return;
+      aside.keep({ text: view.state.doc.toString(), title: form.elements.title.value, revision: this.$refs.revision.value });
+      load(view, other.text);
+      this.$refs.revision.value = other.revision;
+      this.offerAside();
       view.focus();
     },
+    dropAside() {
+      aside.drop();
+      this.draftAside = false;
+      view.focus();
+    },
+    keepDraft() {
+      const text = view.state.doc.toString();
+      if (text === savedText || text === thereText) {
+        draft.drop();
+        heldHere = true;
+        this.draftWords = text === savedText ? "" : " · draft kept";
+        return;
+      }
+      heldHere = draft.keep({ text, title: form.elements.title.value, revision: this.$refs.revision.value });
+      this.draftWords = heldHere ? " · draft kept" : " · this browser keeps no drafts";
+    },
+    // The server keeps the draft, too: it is there in another browser, and after a lost one.
+    async keepThere(options = {}) {
+      const text = view.state.doc.toString();
+      if (text === thereText || (text === savedText && thereText === null)) return;
+      sending?.abort();
+      sending = new AbortController();
+      const fields = { text, title: form.elements.title.value, revision: this.$refs.revision.value };
+      const answer = await post(form.dataset.draft, fields, form, { signal: sending.signal, ...options }).catch(() => null);
+      if (!answer?.ok) return;
+      this.others = answer.said.others;
+      thereText = text === savedText ? null : text;
+      // From now on the server has it; what was typed meanwhile is still the browser's to keep.
+      if (view.state.doc.toString() === text) this.keepDraft();
+    },
+    /** Whether what is typed is kept somewhere, or on its way. */
+    keepLeaving() {
+      if (submitted) return true;
+      this.keepDraft();
+      const text = view.state.doc.toString();
+      if (text === savedText && thereText === null) return true;
+      if (text === thereText) return true;
+      const fits = fitsLeaving(text);
+      this.keepThere(fits ? { keepalive: true, signal: null } : {});
+      return heldHere || fits;
+    },
     dropDraft() {
+      dropped = { text: view.state.doc.toString(), revision: this.$refs.revision.value };
+      sending?.abort();
       draft.drop();
+      thereText = null;
       post(form.dataset.draft, { drop: "1" }, form).catch(() => null);
-      this.draftFound = false;
+      load(view, savedText);
+      this.$refs.revision.value = form.dataset.newest;
+      this.draftOpen = false;
+      this.clashing = false;
+      this.draftWords = "";
+      this.draftDropped = true;
+      view.focus();
+    },
+    bringDraftBack() {
+      load(view, dropped.text);
+      this.$refs.revision.value = dropped.revision;
+      this.draftDropped = false;
+      this.draftOpen = true;
+      this.keepDraft();
+      this.keepThere();
       view.focus();
     },
     leave() {
-      this.keepDraft();
-      this.keepThere();
+      this.keepLeaving();
       location.assign(wayBack()?.href ?? this.$refs.close.href);
     },
 
@@ -370,9 +495,9 @@ function desk() {
         if (found?.href) this.goAway(found.href);
       });
     },
-    // To another page, and back to this word by Ctrl . or from the strip.
+    // To another page, and back to this word by Ctrl . or the link in the bar.
     goAway(href) {
-      this.keepDraft();
+      this.keepLeaving();
       const title = form.elements.title.value || "what you were writing";
       depart({ href: location.pathname + location.search, title, at: view.state.selection.main.head });
       location.assign(href);
@@ -477,6 +602,7 @@ function desk() {
       }
       if (answer.said.code === "edited_meanwhile") {
         // The page that comes back shows what the other saved, and keeps all that was typed.
+        submitted = true;
         form.submit();
         return;
       }
@@ -505,8 +631,10 @@ function desk() {
         })
         .join("")
         .replace(/\r\n?/g, "\n");
-      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text }, userEvent: "input.merge" });
+      // Undoing would take away what others saved, under their revision.
+      load(view, text);
       this.$refs.revision.value = clashRevision;
+      this.draftOpen = false;
       this.clashing = false;
       this.savedWords = " · brought together, not saved yet";
       view.focus();
@@ -536,7 +664,11 @@ function desk() {
     },
     saved(said, text, stay) {
       const unsaved = view.state.doc.toString() !== text;
+      sending?.abort();
       savedText = text;
+      thereText = null;
+      this.draftOpen = false;
+      form.dataset.newest = said.revision;
       if (!unsaved) draft.drop();
       if (!stay) {
         location.assign(wayBack()?.href ?? said.read);
@@ -553,7 +685,7 @@ function desk() {
       this.savedWords = said.unchanged ? " · nothing to save" : ` · saved as revision ${said.revision}, ${now}`;
       if (said.merged !== null && !unsaved) {
         const insert = said.merged.replace(/\r\n?/g, "\n");
-        view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert } });
+        load(view, insert);
         savedText = insert;
         draft.drop();
         this.savedWords = ` · saved as revision ${said.revision}, together with what others saved meanwhile`;

@@ -2,6 +2,7 @@
 // Reading and a plain save work without any of it.
 import Alpine from "@alpinejs/csp";
 import { card } from "./card.js";
+import { arrived } from "./desk/drafts.js";
 import { contents } from "./contents.js";
 import { filing } from "./filing.js";
 import { go } from "./go.js";
@@ -16,6 +17,7 @@ import { revisions } from "./revisions.js";
 import { way } from "./way.js";
 
 visit(document.body.dataset);
+if (document.body.dataset.page) arrived();
 Alpine.data("go", go);
 Alpine.data("card", card);
 Alpine.data("contents", contents);

@@ -70,7 +70,7 @@ def test_2_nothing_is_lost_when_the_server_is_away(open_page: Open, site: Site) 
     expect(page.get_by_text("The server does not answer")).to_be_visible()
     site.start()
     page.reload()
-    page.get_by_role("button", name="Take the draft").click()
+    expect(page.get_by_role("status").filter(has_text="which only this browser had")).to_be_visible()
     expect(page.locator(".cm-content")).to_contain_text("Typed while the line was down.")
     page.keyboard.press("Control+s")
     expect(page.get_by_text("saved as revision 4")).to_be_visible()
@@ -141,7 +141,7 @@ def test_3_names_are_completed_and_followed_from_the_text(open_page: Open) -> No
     page.keyboard.press("Control+Enter")
     expect(page).to_have_url(re.compile("/renew-the-seals$"))
     page.go_back()
-    # Who followed a reference finds the draft taken.
+    # Who followed a reference finds the text as it was left.
     expect(page.locator(".cm-line").last).to_have_text("See [[Renew the seals]]")
 
 

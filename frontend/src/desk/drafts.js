@@ -1,9 +1,23 @@
-// Drafts in the browser: a closed tab, a lost line or an ended login loses no text.
+// Drafts. The browser keeps what is typed until the server has said that it keeps it: a closed tab, a lost line or an
+// ended login loses no text.
 const actor = () => document.body.dataset.actor ?? "";
+const SENT = "mokuji sent";
 
-/** The draft of one page of one person. */
-export function drafts(page) {
-  const key = `mokuji draft ${actor()} ${page}`;
+/** A page is read: the form that was sent last has arrived. */
+export function arrived() {
+  try {
+    const key = sessionStorage.getItem(SENT);
+    if (key) localStorage.removeItem(key);
+    sessionStorage.removeItem(SENT);
+  } catch {
+    // As above.
+  }
+}
+const KEEPALIVE = 60_000; // bytes that a browser still sends for a page that is gone (fetch standard: 64 KiB in all)
+
+/** The browser's own copy of the draft of one page of one person: `{text, title, revision, at}`. */
+export function drafts(page, aside = "") {
+  const key = `mokuji draft${aside} ${actor()} ${page}`;
   return {
     load() {
       try {
@@ -14,9 +28,9 @@ export function drafts(page) {
       }
     },
     /** Whether it could be kept. */
-    keep(text) {
+    keep(draft) {
       try {
-        localStorage.setItem(key, JSON.stringify({ text, at: new Date().toISOString() }));
+        localStorage.setItem(key, JSON.stringify({ ...draft, at: draft.at ?? new Date().toISOString() }));
         return true;
       } catch {
         return false;
@@ -29,5 +43,17 @@ export function drafts(page) {
         // Nothing was kept, then.
       }
     },
+    /** It is on its way as a form; a page that is read next says that it arrived. True. */
+    sent() {
+      try {
+        sessionStorage.setItem(SENT, key);
+      } catch {
+        // Then the copy stays, and the desk finds that it says what the page says.
+      }
+      return true;
+    },
   };
 }
+
+/** Whether a text is small enough to be sent while its page goes. */
+export const fitsLeaving = (text) => new Blob([encodeURIComponent(text)]).size < KEEPALIVE;

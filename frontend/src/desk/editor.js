@@ -12,7 +12,7 @@ import { markdown, markdownLanguage } from "@codemirror/lang-markdown";
 import { yamlFrontmatter } from "@codemirror/lang-yaml";
 import { HighlightStyle, syntaxHighlighting, syntaxTree } from "@codemirror/language";
 import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
-import { EditorState, Prec } from "@codemirror/state";
+import { Compartment, EditorState, Prec, Transaction } from "@codemirror/state";
 import {
   Decoration,
   EditorView,
@@ -160,6 +160,15 @@ function emptied(event, view) {
 // ---- all together ------------------------------------------------------------------
 
 const KEPT_BY_US = new Set(["Mod-Enter"]);
+const undoing = new Compartment();
+
+/** Another text in the place of all there is: undoing never goes behind it. */
+export function load(view, text) {
+  const changes = { from: 0, to: view.state.doc.length, insert: text };
+  view.dispatch({ changes, annotations: Transaction.addToHistory.of(false) });
+  view.dispatch({ effects: undoing.reconfigure([]) });
+  view.dispatch({ effects: undoing.reconfigure(history()) });
+}
 
 /** An editor in `parent`; `changed` is called after each change of the text, `caretMoved` whenever the caret may be
  * somewhere else. */
@@ -175,7 +184,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         // Behind the fields of a snippet, before what Tab does elsewhere.
         Prec.high(keymap.of([...tableKeys, ...markupKeys])),
         lineNumbers(),
-        history(),
+        undoing.of(history()),
         drawSelection(),
         highlightActiveLine(),
         highlightSelectionMatches(),

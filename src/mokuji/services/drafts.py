@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from mokuji.core import names
+from mokuji.core.errors import MokujiError
 from mokuji.core.policy import Act, Actor
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Volume
 from mokuji.services.desk import Desk, Sight, check, find_head
+from mokuji.services.writing import Clash, bring_together
 from mokuji.store import drafts as stored
 from mokuji.store.database import reading, writing
 from mokuji.store.drafts import Draft
@@ -39,7 +41,8 @@ def keep(
         check(actor, Act.WRITE, volume)
         assert actor.person is not None
         head = find_head(connection, volume, page_key)
-        key = names.key(title or page_key) if head is None else head.key
+        # A name that is not written has its draft by the address of the desk, whatever title is typed meanwhile.
+        key = names.key(page_key) if head is None else head.key
         if not names.is_key(key):
             return []
         page = head.id if head is not None else None
@@ -89,6 +92,61 @@ def kept(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Kept | Non
             head.key if head else names.key(page_key),
         )
         return Kept(*found) if found is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A draft as the desk opens it. ``revision`` is the one that it will be saved upon; ``together`` says that what
+    others saved since was brought in, ``clash`` (with its parts) that this cannot be done without the writer."""
+
+    text: str
+    title: str
+    revision: int
+    at: datetime
+    together: bool = False
+    clash: Clash | None = None
+
+
+def opened(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Opened | None:
+    """One's draft of a page or name, ready to be written on; None without one, and if it says what the page says."""
+    if actor.person is None:
+        return None
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        head = find_head(connection, volume, page_key)
+        key = head.key if head is not None else names.key(page_key)
+        found = stored.one(connection, actor.person, volume.id, head.id if head is not None else None, key)
+        if found is None and head is not None:
+            # It may have been begun before somebody else wrote the page.
+            found = stored.one(connection, actor.person, volume.id, None, key)
+        if found is None:
+            return None
+        draft, text = found
+        if head is None:
+            return Opened(text, draft.title, 0, draft.changed)
+        page = sight.wiki.pages([head.id])[head.id]
+        if text == page.text.replace("\r\n", "\n"):
+            return None
+        if draft.page is not None and draft.revision == head.revision:
+            return Opened(text, head.title, head.revision, draft.changed)
+        begun = draft.revision if draft.page is not None else 0
+        try:
+            made = bring_together(connection, page, begun, text)
+        except Clash as clash:
+            return Opened(text, head.title, begun, draft.changed, clash=clash)
+        except MokujiError:
+            # What it was begun upon is not there any more: it is opened as it is, and its save says so.
+            return Opened(text, head.title, begun, draft.changed)
+        return Opened(made, head.title, head.revision, draft.changed, together=True)
+
+
+def settle(desk: Desk, actor: Actor, volume_key: str, key: str) -> None:
+    """Drops one's draft by a name that was not written: its text was saved as a page of another name."""
+    with writing(desk.engine) as connection:
+        volume = Sight(connection, actor).volume(volume_key)
+        assert actor.person is not None
+        stored.drop(connection, actor.person, volume.id, None, names.key(key))
 
 
 def mine(desk: Desk, actor: Actor) -> tuple[list[Draft], Mapping[int, Volume]]:

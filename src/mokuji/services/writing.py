@@ -97,11 +97,11 @@ class Clash(Conflict):
         self.revision = revision
 
 
-def _bring_together(connection: Connection, page: Page, revision: int, text: str) -> str:
-    """A text that was begun in an older revision, brought together with the newest one; raises Clash where both
-    changed the same words."""
+def bring_together(connection: Connection, page: Page, revision: int, text: str) -> str:
+    """A text that was begun in an older revision (0: before there was a page), brought together with the newest one;
+    raises Clash where both changed the same words."""
     head = page.head
-    base = history.text_of(connection, head.id, revision)
+    base = history.text_of(connection, head.id, revision) if revision else ""
     if base is None:
         raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
     mine = restore(base, text)
@@ -272,7 +272,7 @@ def save(
         wiki = StoredWiki(connection, every=every)
         page = wiki.pages([head.id])[head.id]
         if revision != head.revision:
-            text = _bring_together(connection, page, revision, text)
+            text = bring_together(connection, page, revision, text)
             done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
             done = done if isinstance(done, Moves) else replace(done, merged=text)
             return _settled(connection, actor, done)

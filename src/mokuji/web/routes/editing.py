@@ -39,6 +39,10 @@ def edit(who: Who, volume: str, page: str, under: str = "", title: str = "", pat
     """The desk, on a page or on a name that is not written yet, which can begin with a pattern."""
     view = writing.open_for_edit(who.desk, who.actor, volume, page, under)
     shown = title if view.revision == 0 and names.key(title) == view.key else view.title
+    draft = drafts.opened(who.desk, who.actor, volume, page)
+    if draft is not None:
+        shown = draft.title if view.revision == 0 else view.title
+        return _desk(who, view, title=shown, text=draft.text, note="", revision=draft.revision, draft=draft)
     text = view.text
     if pattern and view.revision == 0:
         text = plain(patterns.pattern_text(who.desk, who.actor, volume, pattern))
@@ -61,6 +65,7 @@ def _desk(
     revision: int,
     fault: MokujiError | None = None,
     moves: writing.Moves | None = None,
+    draft: drafts.Opened | None = None,
 ) -> Response:
     status = status_of(fault) if fault else 409 if moves else 200
     return who.page(
@@ -71,6 +76,7 @@ def _desk(
         text=text,
         note=note,
         revision=revision,
+        draft=draft,
         fault=fault,
         moves=moves,
         moved=_moved(moves) if moves else [],
@@ -120,7 +126,7 @@ def _lost(moves: writing.Moves) -> list[dict[str, str]]:
 def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing.Saved | writing.Moves:
     """Saves what a form holds; the title of a page that is there is in its address."""
     revision = _revision(form)
-    return writing.save(
+    saved = writing.save(
         who.desk,
         who.actor,
         volume,
@@ -133,6 +139,9 @@ def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing
         follow={"yes": True, "no": False}.get(form.get("follow", "")),
         merge=True,
     )
+    if revision == 0 and isinstance(saved, writing.Saved) and saved.head.key != names.key(page):
+        drafts.settle(who.desk, who.actor, volume, page)
+    return saved
 
 
 def _revision(form: dict[str, str]) -> int:
@@ -403,12 +412,18 @@ def keep_draft(who: Who, form: Form, volume: str, page: str) -> Response:
 @router.get("/-/draft/{volume}/{page:path}")
 def one_draft(who: Who, volume: str, page: str) -> Response:
     """One's draft of a page, if there is one."""
-    found = drafts.kept(who.desk, who.actor, volume, page)
+    found = drafts.opened(who.desk, who.actor, volume, page)
     if found is None:
         return JSONResponse({"text": None})
-    return JSONResponse(
-        {"text": found.text, "revision": found.draft.revision, "at": found.draft.changed.isoformat()}
-    )
+    told = {
+        "text": found.text,
+        "revision": found.revision,
+        "at": found.at.isoformat(),
+        "together": found.together,
+    }
+    if found.clash is not None:
+        told |= {"clash": {"parts": _parts(found.clash), "revision": found.clash.revision}}
+    return JSONResponse(told)
 
 
 @router.post("/-/discard/{volume}/{page:path}")
