@@ -207,6 +207,17 @@ def test_a_revision_that_is_not_there_is_said(browser: Browser, query: str) -> N
     assert answer.status_code in {404, 422} and "<h1>" in answer.text
 
 
+def test_a_review_shows_the_change_as_text_line_by_line(browser: Browser) -> None:
+    wenna = browser("wenna")
+    page = wenna.get("/-/edit" + WELL).text
+    text = _typed(page).replace("## Limits", "## Limits of it")
+    fields = {"revision": _field(page, "revision"), "title": "Battery well", "text": text}
+    _, review = _post(wenna, "/-/review" + WELL, **fields)
+    as_text = review.partition("As text")[2]
+    assert re.search(r'class="was"><span>## Limits</span>', as_text)
+    assert re.search(r'class="will"><span>## Limits<ins> of it</ins></span>', as_text)
+
+
 def test_what_is_missing_says_so_in_words_and_nothing_is_dashed_or_dotted(browser: Browser) -> None:
     wenna = browser("wenna")
     text = "[no](gone.pdf), ![no picture](gone.png), [^no-source], @no-person and @wenna"
