@@ -55,6 +55,7 @@ def outcome(wiki: MemoryWiki, plan: Plan) -> str:
         ("captured", found.captured),
         ("lost", found.lost),
         ("section", found.lost_sections),
+        ("other text", found.other_texts),
     ):
         for each in listed:
             page = wiki.pages_by_id[each.page.id]

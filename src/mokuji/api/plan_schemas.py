@@ -462,6 +462,9 @@ class Plan(Schema):
     captured: list[Reference] = Field(description="Led nowhere, will lead to a page")
     lost: list[Reference] = Field(description="Will be left without a page")
     lost_sections: list[Reference]
+    other_texts: list[Reference] = Field(
+        description="Inserts that will put in another page's text, or become words: their readers see other text"
+    )
     conflicts: list[NamedPage] = Field(description="Changed by others in the same places")
     contents: list[str]
     rows: list[Row]

@@ -94,13 +94,15 @@ class Followed:
     """The changed pages in the order of volume and key, and what was found on the way.
 
     ``landed`` says where captured references stand afterwards: page → its
-    revision then, and their ranges; an undo releases them again.
+    revision then, and their ranges; an undo releases them again. ``other_texts``
+    are inserts that put in another page's text than before, or become words.
     """
 
     changes: tuple[PageChange, ...]
     captured: tuple[Found, ...] = ()
     lost: tuple[Found, ...] = ()
     lost_sections: tuple[Found, ...] = ()
+    other_texts: tuple[Found, ...] = ()
     landed: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
     references: int = 0
     sections: int = 0
@@ -183,6 +185,7 @@ class _Following:
         self._captured: dict[At, Found] = {}
         self._lost: dict[At, Found] = {}
         self._lost_sections: dict[At, Found] = {}
+        self._other_texts: dict[At, Found] = {}
         self._loose: set[At] = set()
         self._unsectioned: set[At] = set()
         self._gone_references: set[At] = set()
@@ -244,6 +247,8 @@ class _Following:
 
     def _page(self, id_: int) -> Page:
         """The text of before with this id: a page's own, or one of the sources."""
+        if id_ not in self._pages:
+            self._load([id_])
         return self._pages[id_]
 
     def _head_after(self, id_: int) -> PageHead:
@@ -538,6 +543,8 @@ class _Following:
         if wanted is None:
             self._lose(page, reference, home, after)
             return
+        if insert and wanted != target and not reference.section and not section:
+            self._other_texts[at] = Found(page.head, reference.span)
         will = wanted
         if reference.name is not None:
             found = after.resolve(reference.name, home, insert=insert).page
@@ -583,7 +590,7 @@ class _Following:
             entry = self._outcome.successors.get(target)
             if entry is None:
                 return None, None
-            if entry.section and not reference.section and reference.kind is Kind.LINK:
+            if entry.section and not reference.section:
                 self._unsectioned.add((page.head.id, reference.span))
                 return entry.page, entry.section
             return entry.page, None
@@ -638,6 +645,8 @@ class _Following:
         if reference.label(page.text) and reference.label_span is not None:
             words = reference.label_span.of(page.text).strip()
         id_ = page.head.id
+        if reference.kind is Kind.INSERT:
+            self._other_texts[id_, reference.span] = Found(page.head, reference.span)
         inside = [span for span in self._edits.get(id_, {}) if _holds(reference.span, span)]
         for span in inside:
             del self._edits[id_][span]
@@ -821,6 +830,7 @@ class _Following:
         for _ in range(ROUNDS):
             dirty, self._dirty = sorted(self._dirty), set()
             if not dirty:
+                self._check_aims()
                 return
             self._load(dirty)
             for page_id in dirty:
@@ -831,6 +841,17 @@ class _Following:
             "Take the reference out of one of the headings first.",
             code="section_circle",
         )
+
+    def _check_aims(self) -> None:
+        """References that were given another target keep their section; where it has none of that name, it is lost."""
+        for (id_, span), aim in self._outcome.aims.items():
+            page = self._pages.get(id_)
+            reference = next((r for r in page.content.references if r.span == span), None) if page else None
+            if page is None or reference is None or not reference.section:
+                continue
+            insert = reference.kind is Kind.INSERT
+            if not self._sections_after(aim).holds(reference.section, insert=insert):
+                self._lost_sections[id_, span] = Found(page.head, span)
 
     def _sections_before(self, id_: int) -> Sections:
         if id_ not in self._known_sections:
@@ -921,6 +942,7 @@ class _Following:
         if self._host(*at) is None:
             return
         if reference.kind is Kind.INSERT and was.is_part(reference.section):
+            self._follow_part(page, reference, target)
             return
         old = was.find(reference.section)
         current = self._edits.get(page.head.id, {}).get(reference.section_span)
@@ -932,20 +954,65 @@ class _Following:
         if found is None:
             return
         host, index = found
-        if index is None and host != target.head.id and self._sections_after(host).find(now) is not None:
-            # The page that takes the place of a whole text has a section of that name.
-            self._lost_sections.pop(at, None)
-            return
+        insert = reference.kind is Kind.INSERT
+        if index is None and host != target.head.id:
+            # The page that takes the place of a whole text may have a section of the same words.
+            will = self._sections_after(host)
+            same = None if insert and will.is_part(now) else will.find(now)
+            if same is not None and will.keys[same] == was.keys[old]:
+                self._lost_sections.pop(at, None)
+                return
         if index is None:
             self._lost_sections[at] = Found(page.head, reference.span)
             return
         self._lost_sections.pop(at, None)
-        if self._sections_after(host).find(now) == index:
+        if self._leads_there(host, now, index, insert=insert):
             return
-        words = self._section_words(host, index)
+        words = self._section_words(host, index, insert=insert)
         self._edit(page, use, Edit(reference.section_span, names.escape_section(words)))
         self._careful.add(page.head.id)
         self._sections.add((page.head.id, use.index))
+
+    def _leads_there(self, host: int, words: str, index: int, *, insert: bool) -> bool:
+        """Whether these words name that heading afterwards; an insert by them finds a part of that name first."""
+        will = self._sections_after(host)
+        return will.find(words) == index and not (insert and will.is_part(words))
+
+    def _follow_part(self, page: Page, reference: Reference, target: Page) -> None:
+        """An insert of a named part: it is lost if the part went with its page, or another one of its name comes
+        first where it is now."""
+        part = self._part(reference, target.head.id)
+        gone = target.head.id in self._outcome.gone
+        if part is None or reference.section is None:
+            return
+        at = (page.head.id, reference.span)
+        host = self._host(target.head.id, part.opening)
+        if host is None or (host == target.head.id and not gone):
+            if (
+                host is None
+                and gone
+                and target.head.id in self._outcome.successors
+                and not self._comes_back(target, part)
+            ):
+                self._lost_sections[at] = Found(page.head, reference.span)
+            return
+        made = self._composition(host)
+        first = next((each for each in made.content.parts if each.key == part.key), None)
+        piece = made.piece_of(target.head.id, part.opening.start)
+        right = (
+            first is not None and piece is not None and piece.place(part.opening.start) == first.opening.start
+        )
+        if not right or not self._sections_after(host).is_part(reference.section):
+            self._lost_sections[at] = Found(page.head, reference.span)
+
+    def _comes_back(self, target: Page, part: Part) -> bool:
+        """Whether the text that takes a page's place has a part of this name that is no other page's."""
+        made = self._composition(self._outcome.successors[target.head.id].page)
+        found = next((each for each in made.content.parts if each.key == part.key), None)
+        if found is None:
+            return False
+        piece = made.piece_at(found.opening.start)
+        return not (isinstance(piece.part, Carried) and piece.part.source in self._stored)
 
     def _follow_broken(self, page: Page, reference: Reference, target: Page, now: str) -> None:
         keeper: int | None = target.head.id
@@ -955,11 +1022,11 @@ class _Following:
         if keeper is not None and self._sections_after(keeper).find(now) is not None:
             self._captured[page.head.id, reference.span] = Found(page.head, reference.span)
 
-    def _section_words(self, host: int, index: int) -> str:
+    def _section_words(self, host: int, index: int, *, insert: bool = False) -> str:
         """Words that lead to this heading afterwards; an identifier is added where none would."""
         will = self._sections_after(host)
         id_ = will.ids[index]
-        if id_ is not None and will.find(id_) == index:
+        if id_ is not None and self._leads_there(host, id_, index, insert=insert):
             return id_
         made = self._composition(host)
         content = made.content
@@ -971,7 +1038,7 @@ class _Following:
             for part in heading.parts
         )
         words = " ".join(words.split())
-        if will.find(words) == index:
+        if self._leads_there(host, words, index, insert=insert):
             return words
         new = self._new_id(will, will.keys[index])
         self._add_id(host, index, new)
@@ -1021,6 +1088,7 @@ class _Following:
             listed(self._captured),
             listed(self._lost),
             listed(self._lost_sections),
+            listed(self._other_texts),
             self._landed({change.head.id: change for change in changes}),
             sum(len(indexes) for indexes in self._renamed.values()),
             len(self._sections),

@@ -103,6 +103,7 @@ class PlanView:
     captured: tuple[Listed, ...] = ()
     lost: tuple[Listed, ...] = ()
     lost_sections: tuple[Listed, ...] = ()
+    other_texts: tuple[Listed, ...] = ()
     conflicts: tuple[PageHead, ...] = ()
     rows: tuple[Row, ...] = ()
     hidden_pages: int = 0
@@ -264,6 +265,7 @@ def _shown(
         shown(made.followed.captured),
         shown(made.followed.lost),
         shown(made.followed.lost_sections),
+        shown(made.followed.other_texts),
         tuple(page for page in made.conflicts if page.volume in readable),
         made.rows,
         len(hidden),

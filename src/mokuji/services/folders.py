@@ -653,6 +653,7 @@ def told(plan: FolderPlan) -> Iterator[str]:
         (plan.plan.captured, "led nowhere and leads to a page now"),
         (plan.plan.lost, "leads nowhere now"),
         (plan.plan.followed.lost_sections, "leads to a section that is gone"),
+        (plan.plan.followed.other_texts, "put in a text that its readers do not see there any more"),
     ):
         for each in found:
             page = plan.loaded.wiki.pages_by_id[each.page.id]

@@ -397,6 +397,11 @@ def _following(view: PlanView, made: Plan) -> list[str]:
         )
     if view.lost_sections:
         said.append(f"{counted(len(view.lost_sections), 'reference')} will lead to a section that is gone.")
+    if view.other_texts:
+        where = counted(len(view.other_texts), "place")
+        said.append(
+            f"Readers of {where} that {'puts' if len(view.other_texts) == 1 else 'put'} it in will see other text."
+        )
     if view.hidden_pages:
         hidden = counted(view.hidden_references, "reference")
         if not view.hidden_references:

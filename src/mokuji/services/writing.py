@@ -14,6 +14,7 @@ from mokuji.core.merge import Part, merge3, merged
 from mokuji.core.names import Name
 from mokuji.core.plan import Plan
 from mokuji.core.plans.create import create
+from mokuji.core.plans.save import OWN
 from mokuji.core.plans.save import save as plan_save
 from mokuji.core.policy import Act, Actor
 from mokuji.core.references import Sections
@@ -274,7 +275,7 @@ def save(
         if revision != head.revision:
             text = bring_together(connection, page, revision, text)
             done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
-            done = done if isinstance(done, Moves) else replace(done, merged=text)
+            done = done if isinstance(done, Moves) else replace(done, merged=done.merged or text)
             return _settled(connection, actor, done)
         if browser:
             text = restore(page.text, text)
@@ -310,7 +311,9 @@ def _save(
         if moves := _moves(connection, actor, volume, plan):
             if follow is None:
                 return replace(moves, faulty=tuple(_faulty(connection, actor, page, new)))
-            return _save_all(connection, plan, volume, by, moves)
+            saved = _save_all(connection, plan, volume, by, moves)
+            own = next((each.after for each in plan.change_set.changes if each.head.id == head.id), text)
+            return replace(saved, merged=own) if own != text else saved
     if follow is None and (faulty := _faulty(connection, actor, page, new)):
         return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
     change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
@@ -349,7 +352,8 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
     own = plan.page.id if plan.page is not None else 0
     others = [change for change in plan.change_set.changes if change.head.id != own]
     lost = [each for each in plan.followed.lost_sections if each.page.id != own]
-    if not others and not lost:
+    follows = int(plan.facts.get(OWN, 0))
+    if not others and not lost and not follows:
         return None
     readable = {each.id for each in visible(connection, actor).values()}
     seen = tuple(change for change in others if change.head.volume in readable)
@@ -357,7 +361,7 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
         volume,
         seen,
         plan.followed.references,
-        plan.followed.sections,
+        plan.followed.sections + follows,
         listed(StoredWiki(connection), [each for each in lost if each.page.volume in readable]),
         len(others) - len(seen),
     )

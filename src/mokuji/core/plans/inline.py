@@ -8,8 +8,8 @@ where readers would see something else, the insert stays and is counted.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from mokuji.core import names
 from mokuji.core.composing import Carried, Composition, Part, Words, gap_behind
@@ -17,7 +17,7 @@ from mokuji.core.contents import Take
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Missing, Refused
 from mokuji.core.flat import Flat, Flattener, Left
-from mokuji.core.following import Outcome
+from mokuji.core.following import Found, Outcome
 from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.readings import Reader, Revised
 from mokuji.core.references import Resolver, inserts_of, volumes_by_id
@@ -25,6 +25,7 @@ from mokuji.core.spans import Span
 from mokuji.core.text import front_edit
 from mokuji.core.text.front_edit import add_lists
 from mokuji.core.text.reference import Kind
+from mokuji.core.text.scan import scan
 from mokuji.core.wiki import Page, Wiki
 
 MOST = 300
@@ -87,7 +88,7 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
         "trash": gone,
     }
     contents = [Take(template.head.volume, template.head.key)] if gone else []
-    return make(
+    plan = make(
         wiki,
         "inline everywhere",
         template.head,
@@ -96,6 +97,24 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
         facts=facts,
         contents=contents,
     )
+    if not gone:
+        return plan
+    lost = (*plan.followed.lost, *(each for page in made.values() for each in _lost(wiki, page, template_id)))
+    return replace(plan, followed=replace(plan.followed, lost=lost))
+
+
+def _lost(wiki: Wiki, made: _Page, template: int) -> Iterator[Found]:
+    """The inserts whose text, typed out, refers to the page that goes."""
+    home = volumes_by_id(wiki)[made.page.head.volume]
+    for index, flat in made.flats.items():
+        references = scan("\n\n".join((flat.words, *flat.told))).references
+        resolver = Resolver.of(wiki, ((home, each) for each in references))
+        for each in references:
+            insert = each.kind is Kind.INSERT
+            found = each.name and resolver.resolve(each.name, home, insert=insert).page
+            if found and found.id == template:
+                yield Found(made.page.head, made.page.content.references[index].span)
+                break
 
 
 def _template(wiki: Wiki, page: Page, index: int, readable: Collection[int] | None) -> Page:
@@ -123,6 +142,8 @@ class _Page:
     done: int
     left: list[str]
     edits: tuple[Edit, ...]
+    page: Page
+    flats: Mapping[int, Flat]
 
     def __init__(self, wiki: Wiki, page: Page, inserts: Sequence[tuple[int, Page]]) -> None:
         flattener = Flattener(wiki, page)
@@ -154,6 +175,7 @@ class _Page:
         except Refused as refusal:
             self.left += [refusal.message.rstrip(".")] * len(flats)
             flats, self.edits = {}, ()
+        self.page, self.flats = page, flats
         self.done = len(flats)
         self.parts = _parts(page, flats)
 

@@ -17,6 +17,7 @@ from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
 from mokuji.core.plan import Plan, make, naming, need
+from mokuji.core.references import puts_in
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.things import Copies
@@ -51,6 +52,7 @@ def merge(
     if page_id == into_id:
         raise Refused("A page cannot be merged into itself.", code="nothing_to_do")
     base = _edited(into, edited) if texts == "edited" else into
+    _check_loops(wiki, page, base, into, both=texts in {"after", "before"})
     edits = _edits(wiki, page, base, texts, alias)
     carried = copies is not None and texts in {"after", "before"}
     for id_, each in copies.edits.items() if copies is not None and carried else ():
@@ -77,6 +79,22 @@ def merge(
         if texts in {"after", "before"}
         else {},
     )
+
+
+def _check_loops(wiki: Wiki, page: Page, base: Page, into: Page, *, both: bool) -> None:
+    """Refused if the text that is left would put in itself, by an insert of the other page, straight or through more
+    pages."""
+    ends = {page.head.id, into.head.id}
+    for text in (base, page) if both else (base,):
+        other = page if text is base else into
+        through = puts_in(wiki, text, into.head if text is base else page.head, ends)
+        if through is not None:
+            raise Refused(
+                f"“{(into if text is base else page).head.title}” puts in “{other.head.title}”"
+                f"{' through other pages' if through.id not in ends else ''}, so the one page that is left would "
+                "put in itself. Put the text in the place of that insert first, or take the insert out.",
+                code="insert_loop",
+            )
 
 
 def joined(page: Page, into: Page, texts: Texts) -> str:

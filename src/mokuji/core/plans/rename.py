@@ -14,6 +14,7 @@ from dataclasses import replace
 from mokuji.core import mentions, names
 from mokuji.core.contents import Rekey
 from mokuji.core.edits import Edit, arrange
+from mokuji.core.errors import Refused
 from mokuji.core.following import Outcome
 from mokuji.core.plan import Plan, Row, check_free, make, need
 from mokuji.core.text import front_edit
@@ -73,10 +74,15 @@ def _alias(page: Page, new_key: str, keep: bool) -> dict[int, tuple[Edit, ...]]:
     wanted = [each for each in now if names.key(each) != new_key]
     if keep and page.head.key not in {names.key(each) for each in wanted}:
         wanted.append(page.head.title)
-    if not keep and len(wanted) < len(now):
-        # Without being asked nothing in a front matter that may not parse is touched: the alias is dead, no more.
-        wanted = list(now)
-    edits = front_edit.set_names(text, "aliases", wanted, page.head.title) if wanted != list(now) else ()
+    if wanted == list(now):
+        return {}
+    try:
+        edits = front_edit.set_names(text, "aliases", wanted, page.head.title)
+    except Refused:
+        if keep:
+            raise
+        # Without being asked nothing in a front matter that does not parse is touched: the alias is dead, no more.
+        return {}
     return {page.head.id: edits} if edits else {}
 
 
