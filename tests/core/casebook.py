@@ -56,6 +56,8 @@ def outcome(wiki: MemoryWiki, plan: Plan) -> str:
         ("lost", found.lost),
         ("section", found.lost_sections),
         ("other text", found.other_texts),
+        ("resettled", found.resettled),
+        ("released", found.released),
     ):
         for each in listed:
             page = wiki.pages_by_id[each.page.id]

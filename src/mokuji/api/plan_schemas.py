@@ -462,6 +462,10 @@ class Plan(Schema):
     captured: list[Reference] = Field(description="Led nowhere, will lead to a page")
     lost: list[Reference] = Field(description="Will be left without a page")
     lost_sections: list[Reference]
+    resettled: list[Reference] = Field(
+        description="Unwritten names that would be written in another volume then"
+    )
+    released: list[Reference] = Field(description="Captured by the act that is undone; lead nowhere again")
     other_texts: list[Reference] = Field(
         description="Inserts that will put in another page's text, or become words: their readers see other text"
     )

@@ -229,6 +229,8 @@ def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
             raise Refused(
                 "Texts were changed by others in the same places. Ask for the plan.", code="conflict"
             )
+        if done.plan is not None and done.plan.nothing_to_do:
+            raise Refused("That is so already; nothing would change.", code="nothing_to_do")
         raise Refused(
             "The wiki has changed since the plan was made, so nothing was done. Ask for the plan again.",
             code="plan_stale",

@@ -123,6 +123,8 @@ def plan(view: PlanView) -> schemas.Plan:
         captured=listed(view.captured),
         lost=listed(view.lost),
         lost_sections=listed(view.lost_sections),
+        resettled=listed(view.resettled),
+        released=listed(view.released),
         other_texts=listed(view.other_texts),
         conflicts=named(view.conflicts),
         contents=telling.placings(view, 500),

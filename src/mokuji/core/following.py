@@ -16,7 +16,7 @@ loses its target is listed as lost.
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -96,6 +96,8 @@ class Followed:
     ``landed`` says where captured references stand afterwards: page → its
     revision then, and their ranges; an undo releases them again. ``other_texts``
     are inserts that put in another page's text than before, or become words.
+    ``resettled`` are unwritten names that would be written in another volume
+    than before; ``released`` what an act captured and its undoing lets go.
     """
 
     changes: tuple[PageChange, ...]
@@ -103,6 +105,8 @@ class Followed:
     lost: tuple[Found, ...] = ()
     lost_sections: tuple[Found, ...] = ()
     other_texts: tuple[Found, ...] = ()
+    resettled: tuple[Found, ...] = ()
+    released: tuple[Found, ...] = ()
     landed: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
     references: int = 0
     sections: int = 0
@@ -186,6 +190,7 @@ class _Following:
         self._lost: dict[At, Found] = {}
         self._lost_sections: dict[At, Found] = {}
         self._other_texts: dict[At, Found] = {}
+        self._resettled: dict[At, Found] = {}
         self._loose: set[At] = set()
         self._unsectioned: set[At] = set()
         self._gone_references: set[At] = set()
@@ -619,6 +624,8 @@ class _Following:
             self._captured[at] = Found(page.head, reference.span)
         elif was.place != will.place and self._must_keep_place(page, reference, was):
             self._rewrite_unwritten(page, use, was.place)
+        elif was.place[0] != will.place[0] and self._outcome.volumes is not None:
+            self._resettled[at] = Found(page.head, reference.span)
 
     def _must_keep_place(self, page: Page, reference: Reference, was: Resolution) -> bool:
         if was.place[0] not in self._homes_after or reference.name is None:
@@ -664,7 +671,8 @@ class _Following:
         section: str | None,
     ) -> None:
         reference = use.reference
-        words = shown(reference, page.text, self._volume_keys)
+        whole = led_to is not None and reference.name is not None and led_to.key == reference.name.key
+        words = shown(reference, page.text, self._volume_keys, whole=whole)
         title = head.title
         if renamed and led_to is not None and reference.name is not None:
             title = names.like_typed(reference.title_typed(page.text), led_to.title, title)
@@ -1089,6 +1097,8 @@ class _Following:
             listed(self._lost),
             listed(self._lost_sections),
             listed(self._other_texts),
+            listed(self._resettled),
+            (),
             self._landed({change.head.id: change for change in changes}),
             sum(len(indexes) for indexes in self._renamed.values()),
             len(self._sections),
@@ -1097,9 +1107,10 @@ class _Following:
         )
 
     def _landed(self, changes: Mapping[int, PageChange]) -> dict[int, tuple[int, frozenset[Span]]]:
-        """Where captured references stand once this is done: page → its revision then, and their ranges."""
+        """Where references stand once this is done that were captured, or would be written elsewhere: page → its
+        revision then, and their ranges."""
         places: dict[int, tuple[int, frozenset[Span]]] = {}
-        for source, span in self._captured:
+        for source, span in (*self._captured, *self._resettled):
             host = self._host(source, span)
             if host is None:
                 continue
@@ -1165,7 +1176,7 @@ class _Following:
         """References of before with those they became, part by part."""
         assert change.content is not None
         made = self._composition(change.head.id)
-        new = change.content.references
+        new = self._not_of_the_act(made, change.content.references)
         at = 0
         for piece in made.pieces:
             standing: list[Reference] = []
@@ -1186,6 +1197,22 @@ class _Following:
             ):
                 raise _unexpected(change)
             yield from ((part.source, a, b) for a, b in zip(old, standing, strict=True))
+
+    def _not_of_the_act(self, made: Composed, references: Sequence[Reference]) -> list[Reference]:
+        """The references of a text but for those that stand wholly in words that the act itself puts there."""
+        put: list[Span] = []
+        for piece in made.pieces:
+            part = piece.part
+            if isinstance(part, Words) or part.source not in self._outcome.edits:
+                continue
+            own = {edit.span: edit for edit in self._outcome.edits[part.source]}
+            for edit in piece.edits:
+                if own.get(edit.span) == edit and "[[" in edit.words:
+                    end = piece.place(edit.span.end)
+                    put.append(Span(end - len(edit.words), end))
+        if not put:
+            return list(references)
+        return [each for each in references if not any(_holds(span, each.span) for span in put)]
 
     def _within_gone(self, source: int, reference: Reference) -> bool:
         """Whether a reference became words, or stands in what an edit of the act itself replaces."""

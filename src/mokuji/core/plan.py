@@ -89,7 +89,10 @@ class Plan:
     def digest(self) -> str:
         """A short name for exactly this plan; it changes if anything that it consulted changes."""
         followed = self.followed
-        found = (*followed.captured, *followed.lost, *followed.lost_sections, *followed.other_texts)
+        found = (
+            *(*followed.captured, *followed.lost, *followed.lost_sections),
+            *(*followed.other_texts, *followed.resettled, *followed.released),
+        )
         listed = (f"{each.page.id} {each.page.revision} {each.span}" for each in found)
         return self.change_set.digest(*self.asked, *listed, *(f"{page.id}" for page in self.conflicts))
 

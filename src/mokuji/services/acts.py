@@ -104,6 +104,8 @@ class PlanView:
     lost: tuple[Listed, ...] = ()
     lost_sections: tuple[Listed, ...] = ()
     other_texts: tuple[Listed, ...] = ()
+    resettled: tuple[Listed, ...] = ()
+    released: tuple[Listed, ...] = ()
     conflicts: tuple[PageHead, ...] = ()
     rows: tuple[Row, ...] = ()
     hidden_pages: int = 0
@@ -266,6 +268,8 @@ def _shown(
         shown(made.followed.lost),
         shown(made.followed.lost_sections),
         shown(made.followed.other_texts),
+        shown(made.followed.resettled),
+        shown(made.followed.released),
         tuple(page for page in made.conflicts if page.volume in readable),
         made.rows,
         len(hidden),

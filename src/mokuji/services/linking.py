@@ -106,14 +106,22 @@ def _link(
     volumes: dict[str, Volume],
     by_id: Mapping[int, Volume],
 ) -> Link:
-    words = shown(reference, page.text, volumes)
+    found = None
+    if reference.name is not None:
+        found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
+    whole = (
+        found is not None
+        and found.page is not None
+        and reference.name is not None
+        and found.place[1] == reference.name.key
+    )
+    words = shown(reference, page.text, volumes, whole=whole)
     label = reference.label(page.text) if reference.kind is Kind.LINK else ""
     if reference.kind is Kind.LISTING:
         return Link("listing", reference.kind, words, label, home.key, "", "")
-    if reference.name is None:
+    if found is None:
         state, anchor = _section(reference.section, targets.get(page.head.id))
         return Link(state, reference.kind, words, label, home.key, page.head.key, page.head.title, anchor)
-    found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
     if found.page is None:
         return _unwritten(reference, found, page, home, by_id, words, label)
     state, anchor = "page", ""

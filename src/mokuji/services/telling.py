@@ -397,6 +397,14 @@ def _following(view: PlanView, made: Plan) -> list[str]:
         )
     if view.lost_sections:
         said.append(f"{counted(len(view.lost_sections), 'reference')} will lead to a section that is gone.")
+    if view.resettled:
+        number = len(view.resettled)
+        said.append(
+            f"{counted(number, 'unwritten name')} {'belongs' if number == 1 else 'belong'} to another volume then."
+        )
+    if view.released:
+        number = len(view.released)
+        said.append(f"{counted(number, 'reference')} {'leads' if number == 1 else 'lead'} nowhere again.")
     if view.other_texts:
         where = counted(len(view.other_texts), "place")
         said.append(

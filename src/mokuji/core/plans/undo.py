@@ -9,7 +9,7 @@ taken by now.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -19,7 +19,7 @@ from mokuji.core.composing import Carried, Composition, Words
 from mokuji.core.contents import Placing
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Collision, Missing, Refused
-from mokuji.core.following import At, Entry, Outcome, follow, wiki_after
+from mokuji.core.following import At, Entry, Found, Outcome, follow, wiki_after
 from mokuji.core.merge import Conflict, Mine, merge3
 from mokuji.core.plan import Plan, leads_of
 from mokuji.core.references import Resolver, volumes_by_id
@@ -124,6 +124,7 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     )
     outcome = _only_alike(wiki, outcome, there, past)
     followed = follow(wiki, outcome, minimal=True, leave=past.captured)
+    followed = replace(followed, released=tuple(_released(wiki, outcome, past)))
     removed = tuple(
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
     )
@@ -138,6 +139,29 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         "made": {page.id: past.texts[page.id].made for page in conflicts},
     }
     return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
+
+
+def _released(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[Found]:
+    """What the act captured, and leads nowhere again."""
+    after = wiki_after(wiki, outcome)
+    homes, homes_after = volumes_by_id(wiki), volumes_by_id(after)
+    for id_, page in sorted(wiki.pages(past.captured).items()):
+        revision, spans = past.captured[id_]
+        home = homes[page.head.volume]
+        home_after = homes_after.get(outcome.heads.get(id_, page.head).volume)
+        if page.head.revision != revision or id_ in outcome.gone or home_after is None:
+            continue
+        captured = [each for each in page.content.references if each.span in spans]
+        now = Resolver.of(wiki, ((home, each) for each in captured))
+        then = Resolver.of(after, ((home_after, each) for each in captured))
+        for each in captured:
+            insert = each.kind is Kind.INSERT
+            if (
+                each.name is not None
+                and now.resolve(each.name, home, insert=insert).page is not None
+                and then.resolve(each.name, home_after, insert=insert).page is None
+            ):
+                yield Found(page.head, each.span)
 
 
 def _renamed_back(wiki: Wiki, past: Past, texts: Mapping[int, Composition]) -> dict[int, tuple[Edit, ...]]:

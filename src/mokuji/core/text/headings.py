@@ -106,8 +106,9 @@ def _parts(words: str, splitter: re.Pattern[str] | None, outermost: Sequence[int
     return tuple(parts)
 
 
-def shown(reference: Reference, text: str, volumes: Collection[str]) -> str:
-    """The words a reader sees for a reference, as plain text; ``volumes`` are the keys of all volumes.
+def shown(reference: Reference, text: str, volumes: Collection[str], *, whole: bool = False) -> str:
+    """The words a reader sees for a reference, as plain text; ``volumes`` are the keys of all volumes. ``whole`` says
+    that a name with “/” is the title of a page, not one of a page in a volume.
 
     An insert shows no words of its own and counts as its title.
     """
@@ -116,7 +117,7 @@ def shown(reference: Reference, text: str, volumes: Collection[str]) -> str:
         return plain(label)
     if reference.name is None:
         return reference.section or ""
-    in_volume = reference.name.absolute or reference.name.volume in volumes
+    in_volume = reference.name.absolute or (reference.name.volume in volumes and not whole)
     span = reference.title_span if in_volume else reference.name_span
     title = names.unescape(span.of(text))
     return f"{title} § {reference.section}" if reference.section else title

@@ -1,0 +1,81 @@
+"""What a plan lists is what is done, and what an undoing lets go again is what the act took."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import Refused
+from mokuji.core.policy import Actor, Role
+from mokuji.services import acts, wishes
+from mokuji.services.acts import Applied, PlanView
+from mokuji.services.desk import Desk
+from tests.services.making import pages, person, texts, volume
+
+
+@pytest.fixture
+def writer(desk: Desk) -> Actor:
+    for title in ("Guide", "V"):
+        volume(desk, title)
+    return person(desk, "wenna", guide=Role.OWNER, v=Role.OWNER)
+
+
+def _done(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
+    view = acts.plan(desk, actor, wish)
+    assert view.plan is not None, view.refusal
+    done = acts.apply(desk, actor, wish, view.plan.digest)
+    assert isinstance(done, Applied), done
+    return done.change_set
+
+
+def _words(view: PlanView, what: str) -> list[str]:
+    return [each.words for each in getattr(view, what)]
+
+
+def test_undoing_a_volume_s_rename_rewrites_no_page_that_the_rename_did_not_touch(
+    desk: Desk, writer: Actor
+) -> None:
+    pages(desk, writer, "guide", {"G": "[[cfg/x]] [[V/A]]"})
+    pages(desk, writer, "v", {"A": ""})
+    wish = wishes.RenameVolume("v", "cfg")
+    assert _words(acts.plan(desk, writer, wish), "resettled") == ["[[cfg/x]]"]
+    made = _done(desk, writer, wish)
+    assert texts(desk)["G"] == "[[cfg/x]] [[cfg/A]]"
+    _done(desk, writer, wishes.Undo(made))
+    assert texts(desk)["G"] == "[[cfg/x]] [[V/A]]"
+
+
+def test_what_an_undoing_lets_go_is_listed(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"A": "", "G": "[[B]] [[A]]"})
+    wish = wishes.Rename("guide", "a", "B")
+    assert _words(acts.plan(desk, writer, wish), "captured") == ["[[B]]"]
+    made = _done(desk, writer, wish)
+    view = acts.plan(desk, writer, wishes.Undo(made))
+    assert _words(view, "released") == ["[[B]]"]
+    _done(desk, writer, wishes.Undo(made))
+    assert texts(desk)["G"] == "[[B]] [[A]]"
+
+
+def test_a_page_that_takes_an_alias_of_its_own_as_title_has_it_no_more(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"A": "---\naliases: [B, C]\n---\nText."})
+    made = _done(desk, writer, wishes.Rename("guide", "a", "B"))
+    assert texts(desk)["B"] == "---\naliases: [C]\n---\nText."
+    _done(desk, writer, wishes.Undo(made))
+    assert texts(desk)["A"] == "---\naliases: [B, C]\n---\nText."
+
+
+def test_readers_of_other_text_are_told_of(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"P": "p", "Q": "q", "R": "[[=P]] [[P]]"})
+    view = acts.plan(desk, writer, wishes.Merge("guide", "p", "q"))
+    assert _words(view, "other_texts") == ["[[=P]]"]
+    view = acts.plan(desk, writer, wishes.Delete("guide", "p", references="words"))
+    assert _words(view, "other_texts") == ["[[=P]]"]
+
+
+def test_a_merge_into_a_circle_is_refused_without_naming_pages_between(desk: Desk, writer: Actor) -> None:
+    volume(desk, "Closed", closed=True)
+    owner = person(desk, "mirela", closed=Role.OWNER, guide=Role.OWNER)
+    pages(desk, owner, "closed", {"Hidden": "[[=Guide/Q]]"})
+    pages(desk, owner, "guide", {"P": "[[=Closed/Hidden]]", "Q": "q"})
+    view = acts.plan(desk, writer, wishes.Merge("guide", "p", "q"))
+    assert isinstance(view.refusal, Refused) and view.refusal.code == "insert_loop"
+    assert "Hidden" not in view.refusal.message
