@@ -13,7 +13,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import accumulate, groupby
+from itertools import accumulate
 
 from rapidfuzz.distance import LCSseq
 
@@ -92,23 +92,41 @@ def changed_lines(text: str, edits: Sequence[Edit], most: int | None = None) -> 
     come, each with an empty other side."""
     lines = Lines(text)
     found: list[ChangedLine] = []
-    for line, group in groupby(edits, key=lambda edit: lines.position(edit.span.start).line):
+    for first, last, together in _touched(text, lines, edits):
         if most is not None and len(found) >= most:
             break
-        edits_here = list(group)
-        if any(
-            "\n" in e.words or "\r" in e.words or e.span.end > lines.line_span(line).end for e in edits_here
-        ):
-            found += _changed_block(text, line, lines, edits_here)
+        if last > first or any(_breaks(edit.words) for edit in together):
+            found += _changed_block(text, Span(first, last), lines, together)
         else:
-            found.append(_changed_line(text, line, lines.line_span(line), edits_here))
+            found.append(_changed_line(text, first, lines.line_span(first), together))
     return found[:most]
 
 
-def _changed_block(text: str, line: int, lines: Lines, edits: list[Edit]) -> list[ChangedLine]:
-    """Edits that take or bring whole lines: first the lines that go, then those that come."""
-    start = lines.line_span(line).start
-    end = max(lines.line_span(lines.position(max(e.span.end - 1, e.span.start)).line).end for e in edits)
+def _breaks(words: str) -> bool:
+    return "\n" in words or "\r" in words
+
+
+def _touched(text: str, lines: Lines, edits: Sequence[Edit]) -> list[tuple[int, int, list[Edit]]]:
+    """The edits by the lines that they touch, first and last; what touches one line stands together."""
+    found: list[tuple[int, int, list[Edit]]] = []
+    for edit in edits:
+        first = last = lines.position(edit.span.start).line
+        if _breaks(edit.span.of(text)):
+            # Where a line end goes, the next line comes up.
+            last = lines.position(edit.span.end).line
+        if found and first <= found[-1][1]:
+            start, end, together = found.pop()
+            found.append((start, max(end, last), [*together, edit]))
+        else:
+            found.append((first, last, [edit]))
+    return found
+
+
+def _changed_block(text: str, block: Span, lines: Lines, edits: list[Edit]) -> list[ChangedLine]:
+    """Edits that take or bring whole lines, from the first line of ``block`` to the last: first the lines that go,
+    then those that come."""
+    line = block.start
+    start, end = lines.line_span(line).start, lines.line_span(block.end).end
     before = text[start:end]
     moved = [Edit(edit.span.moved(-start), edit.words) for edit in edits]
     old, new = before.splitlines(), apply(before, moved).splitlines()
@@ -134,18 +152,29 @@ def _changed_line(text: str, line: int, span: Span, edits: list[Edit]) -> Change
     before: list[Piece] = []
     after: list[Piece] = []
     at = span.start
-    for edit in edits:
-        # Marking the brackets as well shows what is a reference.
-        start, end = _bracketed(text, edit.span, span)
-        start = max(start, at)
+    for (start, end), inside in _marked(text, span, edits):
         before += (Piece(text[at:start], False), Piece(text[start:end], True))
-        new = text[start : edit.span.start] + edit.words + text[edit.span.end : end]
-        after += (Piece(text[at:start], False), Piece(new, True))
-        at = max(end, at)
+        moved = [Edit(edit.span.moved(-start), edit.words) for edit in inside]
+        after += (Piece(text[at:start], False), Piece(apply(text[start:end], moved), True))
+        at = end
     rest = text[at : max(span.end, at)].rstrip("\r\n")
     before.append(Piece(rest, False))
     after.append(Piece(rest, False))
     return ChangedLine(line, _tidy(before), _tidy(after), _where(span.of(text)))
+
+
+def _marked(text: str, line: Span, edits: Sequence[Edit]) -> list[tuple[Span, list[Edit]]]:
+    """The ranges of a line that are marked, each with its edits: brackets are marked as a whole, which shows what is
+    a reference, and several edits inside one pair belong together."""
+    found: list[tuple[Span, list[Edit]]] = []
+    for edit in edits:
+        around = _bracketed(text, edit.span, line)
+        if found and around.start < found[-1][0].end:
+            last, inside = found.pop()
+            found.append((Span(min(last.start, around.start), max(last.end, around.end)), [*inside, edit]))
+        else:
+            found.append((around, [edit]))
+    return found
 
 
 def _bracketed(text: str, edit: Span, line: Span) -> Span:
