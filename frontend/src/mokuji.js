@@ -12,6 +12,7 @@ import { lightUp } from "./lit.js";
 import { markAll } from "./mark-all.js";
 import { report } from "./lists.js";
 import { menu } from "./menu.js";
+import { planned } from "./planned.js";
 import { reading } from "./reading.js";
 import { revisions } from "./revisions.js";
 import { way } from "./way.js";
@@ -36,5 +37,6 @@ document.addEventListener("DOMContentLoaded", () => {
   Alpine.start();
   lightUp();
   reading();
+  planned();
 });
 window.addEventListener("hashchange", lightUp);

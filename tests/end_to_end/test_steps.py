@@ -220,6 +220,26 @@ def test_5_an_act_from_the_menu_by_keyboard_and_the_trash(open_page: Open) -> No
     expect(page.get_by_role("heading", level=1)).to_have_text("Quay charger")
 
 
+def test_5_a_form_that_was_changed_is_planned_before_anything_is_done(open_page: Open) -> None:
+    page = open_page("/-/plan/rename" + WELL + "?title=Cell+well", who="Wenna")
+    button = page.locator(".sticky-foot button.main")
+    said = button.text_content() or ""
+    assert "Rename and update" in said
+    page.get_by_label("New title").fill("Battery room")
+    expect(button).to_have_text("Show the plan of this first")
+    button.click()
+    expect(page.locator(".plan-say")).to_contain_text("will say “Battery room”")
+    expect(button).to_have_text(said)
+    page.get_by_label("the present words").check()
+    expect(button).to_have_text("Show the plan of this first")
+    page.get_by_label("the new title").check()
+    expect(button).to_have_text(said)
+    button.click()
+    expect(page.get_by_role("status")).to_contain_text("Done.")
+    page.goto("/tern-4-service-manual/battery-room")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Battery room")
+
+
 def test_5_the_go_box_knows_the_acts_of_a_page(open_page: Open) -> None:
     page = open_page(WELL, who="Wenna")
     page.keyboard.press("Control+k")
