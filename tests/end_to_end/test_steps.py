@@ -225,7 +225,7 @@ def test_5_a_form_that_was_changed_is_planned_before_anything_is_done(open_page:
     button = page.locator(".sticky-foot button.main")
     said = button.text_content() or ""
     assert "Rename and update" in said
-    page.get_by_label("New title").fill("Battery room")
+    page.get_by_role("textbox", name="New title").fill("Battery room")
     expect(button).to_have_text("Show the plan of this first")
     button.click()
     expect(page.locator(".plan-say")).to_contain_text("will say “Battery room”")

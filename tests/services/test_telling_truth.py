@@ -6,7 +6,7 @@ import pytest
 
 from mokuji.core.errors import Refused
 from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, wishes
+from mokuji.services import acts, telling, wishes
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
 from tests.services.making import pages, person, texts, volume
@@ -79,3 +79,20 @@ def test_a_merge_into_a_circle_is_refused_without_naming_pages_between(desk: Des
     view = acts.plan(desk, writer, wishes.Merge("guide", "p", "q"))
     assert isinstance(view.refusal, Refused) and view.refusal.code == "insert_loop"
     assert "Hidden" not in view.refusal.message
+
+
+def test_another_name_is_offered_only_where_it_is_found(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "v", {"Well": ""})
+    pages(desk, writer, "guide", {"G": "[[Wel]] [[V/Wel]]"})
+    view = acts.plan(desk, writer, wishes.AddAlias("guide", "wel", "V/Well"))
+    assert isinstance(view.refusal, Refused) and view.refusal.code == "alias_elsewhere"
+    assert "Lead those to it instead" in view.refusal.message
+    _done(desk, writer, wishes.AddAlias("v", "wel", "Well"))
+    assert texts(desk)["Well"].startswith("---\naliases: [Wel]")
+
+
+def test_an_alias_that_is_a_title_is_said_to_lead_elsewhere(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"A": "", "B": ""})
+    view = acts.plan(desk, writer, wishes.Aliases("guide", "a", ("B", "C", "a")))
+    said = telling.sentence(view)
+    assert "also be found as “C”." in said and "“B”, “a” are titles of pages of this volume" in said

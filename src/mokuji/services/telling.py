@@ -168,8 +168,16 @@ def _restore(_: PlanView, made: Plan) -> str:
 
 
 def _aliases(_: PlanView, made: Plan) -> str:
-    named = ", ".join(f"“{each}”" for each in made.facts["aliases"])
-    return f"The page will also be found as {named}." if named else "The page will have no other name."
+    dead = made.facts["dead"]
+    found = ", ".join(f"“{each}”" for each in made.facts["aliases"] if each not in dead)
+    said = f"The page will also be found as {found}." if found else "The page will be found by no other name."
+    if dead:
+        one = len(dead) == 1
+        said += (
+            f" {', '.join(f'“{each}”' for each in dead)} {'is the title of a page' if one else 'are titles of pages'} "
+            f"of this volume: {'it leads' if one else 'they lead'} there, and never to this page as another name."
+        )
+    return said
 
 
 def _create_volume(_: PlanView, made: Plan) -> str:

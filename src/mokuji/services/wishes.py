@@ -806,6 +806,12 @@ class AddAlias:
         head = scene.page_named(self.of, self.volume)
         place = (scene.volume(self.volume).id, names.key(self.page))
         name = scene.name_typed(place, self.page)
+        if head.volume != place[0]:
+            raise Refused(
+                f"Another name of a page is found in its own volume only, and “{head.title}” is in another one "
+                f"than the references to “{name}”. Lead those to it instead.",
+                code="alias_elsewhere",
+            )
         text = scene.wiki.pages([head.id])[head.id].text
         return set_aliases(scene.wiki, head.id, [*names_of(text, "aliases"), name])
 

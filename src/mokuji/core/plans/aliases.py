@@ -21,4 +21,7 @@ def set_aliases(wiki: Wiki, page_id: int, aliases: Sequence[str]) -> Plan:
     wanted = list({names.key(each): names.check_title(each, what="alias") for each in aliases}.values())
     edits = front_edit.set_names(page.text, "aliases", wanted, page.head.title)
     outcome = Outcome(edits={page_id: edits} if edits else {})
-    return make(wiki, "aliases", page.head, outcome, asked=wanted, facts={"aliases": wanted})
+    # A title goes before every alias, so a name that is one leads to that page, whoever has it as an alias.
+    titles = wiki.titles([(page.head.volume, names.key(each)) for each in wanted])
+    dead = [each for each in wanted if (page.head.volume, names.key(each)) in titles]
+    return make(wiki, "aliases", page.head, outcome, asked=wanted, facts={"aliases": wanted, "dead": dead})
