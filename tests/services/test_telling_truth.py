@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import pytest
+from sqlalchemy import text
 
 from mokuji.core.errors import Refused
 from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, telling, wishes
+from mokuji.core.wiki import PageHead
+from mokuji.services import acts, reading, telling, wishes
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
+from mokuji.store.database import Connection
+from mokuji.store.database import reading as reading_transaction
 from tests.services.making import pages, person, texts, volume
 
 
@@ -96,3 +100,68 @@ def test_an_alias_that_is_a_title_is_said_to_lead_elsewhere(desk: Desk, writer: 
     view = acts.plan(desk, writer, wishes.Aliases("guide", "a", ("B", "C", "a")))
     said = telling.sentence(view)
     assert "also be found as “C”." in said and "“B”, “a” are titles of pages of this volume" in said
+
+
+def load_heads(connection: Connection, volume_key: str) -> list[PageHead]:
+    rows = connection.execute(
+        text(
+            "SELECT p.id, p.volume, p.key, p.title FROM page p JOIN volume v ON v.id = p.volume WHERE v.key = :key"
+        ),
+        {"key": volume_key},
+    )
+    return [PageHead(*row) for row in rows]
+
+
+def _order(desk: Desk, actor: Actor) -> list[str]:
+    return reading.contents_text(desk, actor, "guide").splitlines()
+
+
+def _in_order(desk: Desk, actor: Actor, *titles: str) -> None:
+    pages(desk, actor, "guide", dict.fromkeys(titles, ""))
+
+
+@pytest.mark.parametrize("together", [True, False], ids=["in one plan", "one by one"])
+@pytest.mark.parametrize("again", [["a", "b", "c"], ["c", "b", "a"], ["b", "a", "c"]])
+def test_pages_deleted_one_by_one_come_back_in_their_order(
+    desk: Desk, writer: Actor, together: bool, again: list[str]
+) -> None:
+    _in_order(desk, writer, "A", "B", "C", "D")
+    before = _order(desk, writer)
+    with reading_transaction(desk.engine) as connection:
+        ids = {head.key: head.id for head in load_heads(connection, "guide")}
+    for key in ("a", "b", "c"):
+        _done(desk, writer, wishes.Delete("guide", key))
+    groups = [again] if together else [[key] for key in again]
+    for group in groups:
+        _done(desk, writer, wishes.Restore("guide", tuple(ids[key] for key in group)))
+    assert _order(desk, writer) == before
+
+
+def test_a_branch_whose_root_has_another_name_now_comes_back_below_its_root(
+    desk: Desk, writer: Actor
+) -> None:
+    _in_order(desk, writer, "Root", "One", "Two", "Other")
+    _done(desk, writer, wishes.Rearrange("guide", "- [[Root]]\n  - [[One]]\n  - [[Two]]\n- [[Other]]\n"))
+    with reading_transaction(desk.engine) as connection:
+        ids = {head.key: head.id for head in load_heads(connection, "guide")}
+    _done(desk, writer, wishes.Delete("guide", "root", branch=True))
+    pages(desk, writer, "guide", {"Root": "A new one."})
+    gone = (ids["root"], ids["one"], ids["two"])
+    wish = wishes.Restore("guide", gone, {ids["root"]: "Old root"})
+    _done(desk, writer, wish)
+    assert _order(desk, writer) == [
+        "- [[Old root]]", "  - [[One]]", "  - [[Two]]", "- [[Other]]", "- [[Root]]"
+    ]  # fmt: skip
+
+
+def test_a_page_whose_parent_stays_away_does_not_come_back_below_a_stranger(
+    desk: Desk, writer: Actor
+) -> None:
+    _in_order(desk, writer, "Root", "One", "Other")
+    _done(desk, writer, wishes.Rearrange("guide", "- [[Root]]\n  - [[One]]\n- [[Other]]\n"))
+    with reading_transaction(desk.engine) as connection:
+        ids = {head.key: head.id for head in load_heads(connection, "guide")}
+    _done(desk, writer, wishes.Delete("guide", "root", branch=True))
+    pages(desk, writer, "guide", {"Root": "A new one."})
+    _done(desk, writer, wishes.Restore("guide", (ids["one"],)))
+    assert "  - [[One]]" not in _order(desk, writer) and "- [[One]]" in _order(desk, writer)

@@ -12,7 +12,7 @@ from typing import ClassVar, Protocol
 
 from mokuji.core import names
 from mokuji.core.changes import Fate
-from mokuji.core.contents import LAST, Put
+from mokuji.core.contents import LAST, Placing, Put
 from mokuji.core.contents import Row as Place
 from mokuji.core.errors import BadName, Forbidden, Missing, Refused
 from mokuji.core.following import At
@@ -30,7 +30,7 @@ from mokuji.core.plans.link import Address, link, link_addresses, link_from
 from mokuji.core.plans.merge import Texts, merge
 from mokuji.core.plans.move import move_to_volume, put, reorder
 from mokuji.core.plans.rename import rename
-from mokuji.core.plans.restore import Trashed, restore
+from mokuji.core.plans.restore import Trashed, restore, returning
 from mokuji.core.plans.retarget import retarget
 from mokuji.core.plans.section import rename_section
 from mokuji.core.plans.slot import give_value, rename_slot
@@ -742,37 +742,57 @@ class Restore:
             raise Missing("There is nothing of this in the trash any more.", code="trash_missing")
         for each in found:
             check(scene.actor, Act.RENAME, readable[each.head.volume])
-        keys = {(each.head.volume, each.head.key) for each in found}
-        places: dict[int, list[Put]] = {}
         captured: dict[int, tuple[int, frozenset[Span]]] = {}
+        acts: dict[int, list[Put]] = {}
         for number in sorted({each.change_set for each in found}, reverse=True):
             act = history.act(scene.connection, number, list(readable))
             captured |= acting.captured(act) if act else {}
-            for place in placing.from_data(act.detail.get("contents", ())) if act else ():
-                if isinstance(place, Put) and (place.volume, place.key) in keys:
-                    places.setdefault(number, []).append(place)
+            acts[number] = _puts(act)
         trashed = [
-            Trashed(
-                each.head,
-                each.text,
-                each.leads,
-                tuple(
-                    p
-                    for p in places.get(each.change_set, ())
-                    if (p.volume, p.key) == (each.head.volume, each.head.key)
-                ),
+            Trashed(each.head, each.text, each.leads, each.change_set)
+            for each in sorted(
+                found, key=lambda each: (-each.change_set, _order(acts[each.change_set], each.head))
             )
-            for each in sorted(found, key=lambda each: _order(places.get(each.change_set, ()), each.head.key))
         ]
-        return restore(scene.wiki, trashed, titles=self.titles, captured=captured)
+        placings: list[Placing] = []
+        for volume in sorted({each.head.volume for each in trashed}):
+            since = min(each.change_set for each in trashed if each.head.volume == volume)
+            # What went before and is back has a place among those that come now, too.
+            for former in history.deletions(scene.connection, volume, before=since, most=MOST_LOOKED_BACK):
+                acts.setdefault(former.id, _puts(former))
+            puts = [
+                put for number in sorted(acts, reverse=True) for put in acts[number] if put.volume == volume
+            ]
+            here = [each for each in trashed if each.head.volume == volume]
+            # Pages that went with them and stay away: who has their names by now is somebody else.
+            away = {
+                each.head.key
+                for number in {one.change_set for one in here}
+                for each in trash.thrown_by(scene.connection, number)
+                if each.head.volume == volume and each.head.id not in self.pages
+            }
+            rows = placing.rows(scene.connection, volume)
+            placings += returning(rows, puts, here, titles=self.titles, away=away)
+        return restore(scene.wiki, trashed, titles=self.titles, captured=captured, places=placings)
 
     def note(self, plan: Plan) -> Phrase:
         more = plan.facts["pages"] - 1
         return f"“{plan.facts['title']}” restored" + (f" with {more} more" if more else "")
 
 
-def _order(places: Sequence[Put], key: str) -> int:
-    return next((n for n, place in enumerate(places) if place.key == key), len(places))
+def _puts(act: history.LoggedAct | None) -> list[Put]:
+    """The places that an act took, as those that would give them back, in that order."""
+    data = act.detail.get("contents", ()) if act is not None else ()
+    return [each for each in placing.from_data(data) if isinstance(each, Put)]
+
+
+def _order(places: Sequence[Put], head: PageHead) -> int:
+    own = (head.volume, head.key)
+    return next((n for n, each in enumerate(places) if (each.volume, each.key) == own), len(places))
+
+
+MOST_LOOKED_BACK = 100
+"""Most former deletions that the places of what comes back are put in order with."""
 
 
 @dataclass(frozen=True, slots=True)

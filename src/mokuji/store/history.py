@@ -149,6 +149,17 @@ def acts(
     return [LoggedAct(*row) for row in connection.execute(ACTS, values)]
 
 
+DELETIONS = text(
+    f"""{_ACTS} WHERE c.volume = :volume AND c.id < :before AND c.act = 'delete' ORDER BY c.id DESC LIMIT :most"""
+)
+
+
+def deletions(connection: Connection, volume: int, *, before: int, most: int) -> list[LoggedAct]:
+    """The deletions in a volume before an act, newest first."""
+    values = {"volume": volume, "before": before, "most": most}
+    return [LoggedAct(*row) for row in connection.execute(DELETIONS, values)]
+
+
 def act(
     connection: Connection, id_: int, volumes: Collection[int], person: int | None = None
 ) -> LoggedAct | None:
