@@ -101,6 +101,8 @@ def past_of(wiki: MemoryWiki, plan: Plan) -> Past:
     return Past(
         texts=before,
         heads={c.head.id: c.head for c in changes if c.fate is Fate.KEPT and c.moved},
+        called={c.head.id: c.title for c in changes if c.fate is Fate.KEPT and c.moved},
+        stood={c.head.id: c.head_after.volume for c in changes if c.fate is Fate.KEPT and c.moved},
         made=frozenset(given.get(c.head.id, c.head.id) for c in changes if c.fate is not Fate.KEPT),
         entries={given.get(id_, id_): entry for id_, entry in plan.entries.items()},
         removed=tuple(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from random import Random
+
 import pytest
 from sqlalchemy import text
 
@@ -165,3 +168,46 @@ def test_a_page_whose_parent_stays_away_does_not_come_back_below_a_stranger(
     pages(desk, writer, "guide", {"Root": "A new one."})
     _done(desk, writer, wishes.Restore("guide", (ids["one"],)))
     assert "  - [[One]]" not in _order(desk, writer) and "- [[One]]" in _order(desk, writer)
+
+
+def test_undoing_an_earlier_rename_says_what_came_since_and_keeps_the_place(
+    desk: Desk, writer: Actor
+) -> None:
+    _in_order(desk, writer, "A", "One", "B")
+    first = _done(desk, writer, wishes.Rename("guide", "one", "Two"))
+    second = _done(desk, writer, wishes.Rename("guide", "two", "Three"))
+    view = acts.plan(desk, writer, wishes.Undo(first))
+    assert "“Two” is called “Three” since; that name is taken back with it." in telling.sentence(view)
+    assert view.plan is not None and view.plan.facts["since"] == [["Two", "Three", second]]
+    _done(desk, writer, wishes.Undo(first))
+    assert _order(desk, writer) == ["- [[A]]", "- [[One]]", "- [[B]]"]
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_places_follow_their_pages_whatever_is_undone_in_whatever_order(
+    desk: Desk, writer: Actor, seed: int
+) -> None:
+    chance = Random(seed)
+    _in_order(desk, writer, "A", "B", "C")
+    pages(desk, writer, "v", {"D": "[[Guide/A]]", "E": ""})
+    done: list[int] = []
+    for step in range(14):
+        with reading_transaction(desk.engine) as connection:
+            heads = {key: load_heads(connection, key) for key in ("guide", "v")}
+        home = chance.choice([key for key in heads if heads[key]])
+        head = chance.choice(heads[home])
+        wish: wishes.Wish = wishes.Rename(home, head.key, f"{chance.choice('ABCDEFG')}{step}")
+        if chance.random() < 0.3:
+            wish = wishes.Move(home, head.key, "v" if home == "guide" else "guide")
+        elif done and chance.random() < 0.5:
+            wish = wishes.Undo(done.pop(chance.randrange(len(done))))
+        view = acts.plan(desk, writer, wish)
+        if view.can_be_done and view.plan is not None:
+            applied = acts.apply(desk, writer, wish, view.plan.digest)
+            assert isinstance(applied, Applied)
+            done.append(applied.change_set)
+        with reading_transaction(desk.engine) as connection:
+            for key in heads:
+                there = sorted(each.title for each in load_heads(connection, key))
+                placed = re.findall(r"\[\[(.+?)\]\]", reading.contents_text(desk, writer, key))
+                assert sorted(placed) == there, f"step {step}: {wish}"

@@ -217,6 +217,8 @@ def _undo(view: PlanView, made: Plan) -> str:
     act = DONE.get(view.act.act, view.act.act).lower() if view.act else "this"
     exact = int(made.facts.get("restored", 0))
     said = f"What was {act} is taken back."
+    for then, now, _ in made.facts.get("since", ())[:5]:
+        said += f" “{then}” is called “{now}” since; that name is taken back with it."
     if exact:
         said += f" {counted(exact, 'page')} {'gets' if exact == 1 else 'get'} the very text back that stood there."
     if made.conflicts:

@@ -1055,7 +1055,11 @@ class Undo:
             )
         made = undo(scene.wiki, acting.past(scene.connection, act), page=act.page, keep=self.keep)
         _check_reverse(scene, act, made)
-        return made
+        since = [
+            [then, now, history.title_since(scene.connection, page, now, act.id)]
+            for page, then, now in made.facts.get("since", ())
+        ]
+        return replace(made, facts={**made.facts, "since": since}) if since else made
 
     def logged(self, scene: Scene) -> history.LoggedAct:
         """The act in question; Missing if the actor may not know of it, Forbidden if they may not take it back."""

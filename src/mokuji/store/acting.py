@@ -187,7 +187,9 @@ def _detail(
     return {
         **facts,
         "heads": [
-            [c.head.id, c.head.volume, c.head.title] for c in changes if c.fate is Fate.KEPT and c.moved
+            [c.head.id, c.head.volume, c.head.title, c.head_after.volume]
+            for c in changes
+            if c.fate is Fate.KEPT and c.moved
         ],
         "made": [given.get(c.head.id, c.head.id) for c in changes if c.fate is not Fate.KEPT],
         "entries": [[given.get(id_, id_), entry.page, entry.section] for id_, entry in plan.entries.items()],
@@ -244,7 +246,8 @@ def past(connection: Connection, act: LoggedAct) -> Past:
     rows = history.before(connection, act.id)
     made = frozenset(detail.get("made", [act.page] if act.act == "create" and act.page else ()))
     heads = {
-        id_: PageHead(id_, volume, names.key(title), title) for id_, volume, title in detail.get("heads", ())
+        id_: PageHead(id_, volume, names.key(title), title)
+        for id_, volume, title, *_ in detail.get("heads", ())
     }
     texts = {row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made}
     changed = tuple(
@@ -262,6 +265,13 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         in_the_way=next(filter(None, (things.in_the_way(connection, each) for each in changed)), ""),
         texts=texts,
         heads=heads,
+        stood={
+            id_: after[0] if after else volume
+            for id_, volume, _, *after in detail.get("heads", ())
+            # Of acts from before this was kept, only a rename is known to have left the volume alone.
+            if after or act.act == "rename"
+        },
+        called={row.page: row.title for row in rows if row.page in heads},
         made=made,
         entries={page: Entry(into, section) for page, into, section in detail.get("entries", ())},
         removed=tuple(

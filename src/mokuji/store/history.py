@@ -214,16 +214,17 @@ def touched(connection: Connection, change_set: int, volumes: Collection[int], m
 
 @dataclass(frozen=True, slots=True)
 class Before:
-    """A page of a change set: the revision it made, the text before it, and the text it made."""
+    """A page of a change set: the revision it made, the text before it, and the text and title it made."""
 
     page: int
     number: int
     text: str
     after: str
+    title: str
 
 
 BEFORE = text(
-    """SELECT r.page, r.number, b.text, r.text AS after FROM revision r
+    """SELECT r.page, r.number, b.text, r.text AS after, r.title FROM revision r
     JOIN revision b ON b.page = r.page AND b.number = r.number - 1 WHERE r.change_set = :id"""
 )
 
@@ -231,6 +232,14 @@ BEFORE = text(
 def before(connection: Connection, change_set: int) -> list[Before]:
     """All pages that a change set wrote and that were there before it, in all volumes."""
     return [Before(*row) for row in connection.execute(BEFORE, {"id": change_set})]
+
+
+def title_since(connection: Connection, page: int, title: str, after: int) -> int | None:
+    """The first change set after another one that called a page so."""
+    statement = text(
+        "SELECT min(change_set) FROM revision WHERE page = :page AND title = :title AND change_set > :after"
+    )
+    return connection.execute(statement, {"page": page, "title": title, "after": after}).scalar()
 
 
 def mark_undone(connection: Connection, change_set: int, by: int) -> bool:

@@ -16,7 +16,7 @@ from typing import Any
 from mokuji.core import names
 from mokuji.core.changes import ChangeSet, Fate, Removed, VolumeChange
 from mokuji.core.composing import Carried, Composition, Words
-from mokuji.core.contents import Placing
+from mokuji.core.contents import Placing, Put, Rekey, Take
 from mokuji.core.edits import Edit
 from mokuji.core.errors import Collision, Missing, Refused
 from mokuji.core.following import At, Entry, Found, Outcome, follow, wiki_after
@@ -60,7 +60,8 @@ class Past:
     are what it changed. ``free`` are pages of ``texts`` in which the act was
     meant to lead references elsewhere (an edit, other aliases, a retarget): they lead back.
     ``things`` are files, sources and people that it changed, ``naming`` the pages that name those now,
-    ``in_the_way`` says why they cannot change back.
+    ``in_the_way`` says why they cannot change back. ``called`` is what the act called the pages of ``heads``,
+    ``stood`` the volume where they stood then.
     """
 
     texts: Mapping[int, Before] = field(default_factory=dict)
@@ -75,6 +76,8 @@ class Past:
     things: tuple[ThingChange, ...] = ()
     naming: frozenset[int] = frozenset()
     in_the_way: str = ""
+    called: Mapping[int, str] = field(default_factory=dict)
+    stood: Mapping[int, int] = field(default_factory=dict)
 
 
 def free(act: str, page: int | None, texts: Collection[int], facts: Mapping[str, Any]) -> frozenset[int]:
@@ -98,11 +101,7 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     there = dict(wiki.pages(ids))
     gone = frozenset(past.made & there.keys())
     back = {each.head.id: each for each in past.removed if each.head.id not in there}
-    heads = {
-        id_: replace(there[id_].head, volume=was.volume, title=was.title, key=names.key(was.title))
-        for id_, was in past.heads.items()
-        if id_ in there and id_ not in gone
-    }
+    heads = _heads_back(past, there, gone)
     heads |= {id_: each.head for id_, each in back.items()}
     _check_names(wiki, heads, gone, volumes)
     _check_volumes(wiki, past, heads, gone)
@@ -128,9 +127,15 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     removed = tuple(
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
     )
+    since = [
+        [id_, past.called[id_], there[id_].head.title]
+        for id_ in sorted(past.heads.keys() & past.called.keys() & there.keys())
+        if id_ not in gone and there[id_].head.title != past.called[id_]
+    ]
     reversed_ = tuple(VolumeChange(each.after, each.before) for each in reversed(past.volumes))
     things = tuple(ThingChange(each.after, each.before) for each in reversed(past.things))
-    change_set = ChangeSet("undo", followed.changes, removed, past.contents, reversed_, things)
+    contents = _places(past, there, heads)
+    change_set = ChangeSet("undo", followed.changes, removed, contents, reversed_, things)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
     facts = {
@@ -138,7 +143,52 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         "free": sorted(past.free),
         "made": {page.id: past.texts[page.id].made for page in conflicts},
     }
+    if since:
+        facts["since"] = since
     return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
+
+
+def _heads_back(past: Past, there: Mapping[int, Page], gone: Collection[int]) -> dict[int, PageHead]:
+    """What pages are called, and where they are, once that is taken back which the act changed of it; what it left
+    alone stays as it is by now."""
+    heads: dict[int, PageHead] = {}
+    for id_, was in past.heads.items():
+        if id_ not in there or id_ in gone:
+            continue
+        now = there[id_].head
+        title = was.title if past.called.get(id_) != was.title else now.title
+        volume = now.volume if past.stood.get(id_) == was.volume else was.volume
+        heads[id_] = replace(now, volume=volume, title=title, key=names.key(title))
+    return heads
+
+
+def _places(past: Past, there: Mapping[int, Page], heads: Mapping[int, PageHead]) -> tuple[Placing, ...]:
+    """The places that are given back; each page takes its own along, whatever it is called and wherever it is by
+    now."""
+    made = {
+        names.key(past.called.get(id_, was.title)): id_ for id_, was in past.heads.items() if id_ in heads
+    }
+    were = {(was.volume, was.key): id_ for id_, was in past.heads.items() if id_ in heads}
+    found: list[Placing] = []
+    left = set(past.heads.keys() & heads.keys())
+    for each in past.contents:
+        id_ = were.get((each.volume, each.key)) if isinstance(each, Put) else made.get(each.key)
+        if id_ is None:
+            found.append(each)
+            continue
+        now, back = there[id_].head, heads[id_]
+        left.discard(id_)
+        if now.volume == back.volume:
+            found.append(Rekey(now.volume, now.key, back.key, back.title))
+        elif isinstance(each, Put):
+            found.append(replace(each, volume=back.volume, key=back.key, title=back.title))
+        else:
+            found.append(Take(now.volume, now.key))
+    for id_ in sorted(left):
+        now, back = there[id_].head, heads[id_]
+        if now.volume == back.volume and now.title != back.title:
+            found.append(Rekey(now.volume, now.key, back.key, back.title))
+    return tuple(found)
 
 
 def _released(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[Found]:
