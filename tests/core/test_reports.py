@@ -93,6 +93,9 @@ def _mentions(text: str, **pages: str) -> list[str]:
         ("*battery* well, battery *well*, _battery_ well", ["battery"] * 3),
         ("- battery\n- well\n\n1. battery well\n\n> battery\n> well", ["battery", "battery well", "battery"]),
         ("battery\r\nwell", ["battery\r\nwell"]),
+        ("\\[[battery]] and [battery] and \\[battery\\]", []),
+        ("the battery-box, a dry_battery, gel‑battery; battery - box", ["battery"]),
+        ("battery-, -battery and (battery)", ["battery"] * 3),
     ],
 )
 def test_whole_words_longest_first_and_only_in_plain_text(text: str, found: list[str]) -> None:

@@ -64,6 +64,17 @@ KEPT = [
     ),
     ("- [[Pump]]\n- [[Lid]]\n", ["Pump", "Lid", "Well"], "- [[Pump]]\n- [[Lid]]\n- [[Well]]\n"),
     ("- [[Pump]]\n- [[Lid]]\n", ["Lid"], "- [[Lid]]\n"),
+    (
+        "Lead\n\n* [[Pump|the pump]] – brass\n\nOn lids:\n\n* [[Lid]] of it\n* [[Well]]: deep\n",
+        ["Pump", "Well"],
+        "Lead\n\n* [[Pump|the pump]] – brass\n\nOn lids:\n\n* [[Well]]: deep\n",
+    ),
+    (
+        "1. [[Pump]] (a)\n2. [[Lid]] (b)\n   and more of it\n3. [[Well]]\n",
+        ["Well", "Pump", "Lid"],
+        "   and more of it\n3. [[Well]]\n1. [[Pump]] (a)\n2. [[Lid]] (b)\n",
+    ),
+    ("- [[Pump]] one\n- [[Lid]] two\n", ["Tank", "Pump"], "- [[Tank]] two\n- [[Pump]] one\n"),
 ]
 
 

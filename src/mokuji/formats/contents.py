@@ -142,8 +142,8 @@ def _lines(text: str) -> list[str]:
 def keep_in_step(text: str, rows: Sequence[Row], wished: Sequence[Row]) -> str:
     """The list as it was typed, after acts made ``wished`` of its ``rows``.
 
-    While nobody moves, only names are exchanged, where they stand; otherwise items are written anew, and what
-    stands between them (words, blank lines) stays before the item that it was before.
+    While nobody moves, only names are exchanged, where they stand; otherwise whole lines go elsewhere, with all that
+    is typed in them and before them.
     """
     items = _first_of_each(text)
     old, new = [(r.depth, r.key) for r in rows], [(r.depth, r.key) for r in wished]
@@ -158,19 +158,81 @@ def keep_in_step(text: str, rows: Sequence[Row], wished: Sequence[Row]) -> str:
                 if before != after
             ],
         )
-    lines = Lines(text)
+    made = _moved(text, items, rows, wished)
+    as_wished = [(row.depth, row.key) for row in wished]
+    if [(item.row.depth, item.row.key) for item in _first_of_each(made)] == as_wished:
+        return made
+    # Lines that are indented in a way of their own do not go elsewhere as they are: plain ones do.
+    return _moved(text, items, rows, wished, plain=True)
+
+
+_ITEM_LINE = re.compile(r"([ \t]*)([-*+]|\d{1,9}[.)])([ \t]+)")
+
+
+def _moved(
+    text: str, items: Sequence[Item], rows: Sequence[Row], wished: Sequence[Row], *, plain: bool = False
+) -> str:
+    """The list in another order: every line goes with its item, and what stands before an item (words, blank lines)
+    with it; what stood before one that goes stays before the next. With ``plain`` all lines are written anew."""
+    lines, ending = Lines(text), line_end(text)
+    same = _same(rows, wished)
+    parents, parents_now = _parents(rows), _parents(wished)
+    kept = set(same.values())
+    typed: dict[str, str] = {}
     before: dict[str, str] = {}
+    lead = ""
     at = 0
     for item in items:
         span = lines.line_span(item.line)
-        before[item.row.key] = text[at : span.start]
+        lead += text[at : span.start]
         at = span.end
-    ending = line_end(text)
-    made = "".join(
-        f"{before.get(row.key, '')}{'  ' * row.depth}- [[{names.escape(row.title)}]]{ending}"
-        for row in wished
-    )
-    return made + text[at:]
+        if item.row.key in kept:
+            title = next((row.title for row in wished if same.get(row.key) == item.row.key), item.row.title)
+            line = span.of(text)
+            if names.key(title) != item.row.key:
+                line = apply(line, [Edit(item.name.moved(-span.start), names.escape(title))])
+            typed[item.row.key] = line if line.endswith(("\n", "\r")) else line + ending
+            before[item.row.key], lead = lead, ""
+    depths = {row.key: row.depth for row in rows}
+    made: list[str] = []
+    inside: dict[str, int] = {}  # where the text of an item begins, and so those below it
+    for row in wished:
+        old = same.get(row.key)
+        parent = parents_now[row.key]
+        line = typed.get(old, "") if old is not None and not plain else ""
+        stays = (
+            old is not None
+            and depths[old] == row.depth
+            and parents[old] == (same.get(parent) if parent else None)
+        )
+        opening = _ITEM_LINE.match(line)
+        if opening is None:
+            line = f"{' ' * inside.get(parent or '', 0)}- [[{names.escape(row.title)}]]{ending}"
+        elif not stays:
+            line = " " * inside.get(parent or "", 0) + line[opening.end(1) :]
+        opening = _ITEM_LINE.match(line)
+        inside[row.key] = opening.end() if opening is not None else 0
+        made.append(before.get(old, "") + line if old is not None else line)
+    return "".join(made) + lead + text[at:]
+
+
+def _same(rows: Sequence[Row], wished: Sequence[Row]) -> dict[str, str]:
+    """Which of the old names each wished one is: itself, or the only one that went where only one came."""
+    old, new = {row.key for row in rows}, {row.key for row in wished}
+    found = {key: key for key in old & new}
+    if len(old - new) == len(new - old) == 1:
+        found[next(iter(new - old))] = next(iter(old - new))
+    return found
+
+
+def _parents(rows: Sequence[Row]) -> dict[str, str | None]:
+    found: dict[str, str | None] = {}
+    path: list[Row] = []
+    for row in rows:
+        del path[row.depth :]
+        found[row.key] = path[-1].key if path else None
+        path.append(row)
+    return found
 
 
 def _first_of_each(text: str) -> list[Item]:

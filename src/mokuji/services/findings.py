@@ -15,6 +15,7 @@ from mokuji.core import names
 from mokuji.core.edits import Edit
 from mokuji.core.flaws import SAID_BY_FLAWS, Mend, flaws
 from mokuji.core.inserts import assign
+from mokuji.core.plans.link import section_for
 from mokuji.core.policy import Actor
 from mokuji.core.references import Resolver, Sections, lookups, name_for
 from mokuji.core.reports.own_addresses import own_addresses
@@ -283,5 +284,7 @@ def _addresses(wiki: StoredWiki, page: Page, origins: Collection[str]) -> Iterat
         name = name_for(wiki, home, head) if head is not None else None
         if head is not None and name is not None:
             label = f"|{each.words}" if each.words and names.key(each.words) != head.key else ""
-            mend = Mend("Make it a reference", (Edit(each.span, f"[[{name}{label}]]"),))
+            section = section_for(wiki, wiki.pages([head.id])[head.id], each.section) if each.section else ""
+            leads = f"{name}#{section}" if section else name
+            mend = Mend("Make it a reference", (Edit(each.span, f"[[{leads}{label}]]"),))
             yield "advice", f"This address is a page of this wiki: “{head.title}”", each.span, (mend,)

@@ -76,7 +76,7 @@ def link_addresses(wiki: Wiki, page_id: int, addresses: Sequence[Address]) -> Pl
         target = targets[each.target]
         words = each.words if each.words.strip() else target.head.title
         written = _written(wiki, page, words, target.head)
-        section = _section(wiki, target, each.fragment)
+        section = section_for(wiki, target, each.fragment)
         if section:
             at_end = written.index("|") if "|" in written else len(written) - 2
             written = f"{written[:at_end]}#{section}{written[at_end:]}"
@@ -90,7 +90,7 @@ def link_addresses(wiki: Wiki, page_id: int, addresses: Sequence[Address]) -> Pl
     return plan
 
 
-def _section(wiki: Wiki, target: Page, fragment: str) -> str:
+def section_for(wiki: Wiki, target: Page, fragment: str) -> str:
     """The section that an address leads to, as it is typed; empty if there is none."""
     sections = Sections.of(target, frozenset(wiki.volumes))
     anchors = sections.anchors()

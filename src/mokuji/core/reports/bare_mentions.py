@@ -38,6 +38,9 @@ _PARTS = bytes(chr(n).isalnum() for n in range(128)) + bytes(128)
 _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
+_JOINING = frozenset("-_‐‑")
+
+
 class Mention(NamedTuple):
     """Where a page says the name of another: ``target`` is that page's id, ``key`` the name's."""
 
@@ -117,7 +120,12 @@ class Finder:
         addressed = _holds_addresses(text)
         for (index, start, end), plain in zip(candidates, seen, strict=True):
             # The longest that stands in plain text counts: “battery” in “battery *well*”.
-            if start < last or not plain or (addressed and _in_address(text, start)):
+            if (
+                start < last
+                or not plain
+                or (addressed and _in_address(text, start))
+                or _part(text, start, end)
+            ):
                 continue
             last = end
             if self._targets[index] != page.head.id:
@@ -238,6 +246,18 @@ def _in_address(text: str, start: int) -> bool:
         at -= 1
     lead = text[at:start]
     return "://" in lead or "www." in lead or lead.endswith(("#", "@"))
+
+
+def _part(text: str, start: int, end: int) -> bool:
+    """Whether a word is part of a longer one, joined by a hyphen or underscore, or stands in brackets that would run
+    into those of a reference."""
+    before, behind = text[max(0, start - 2) : start], text[end : end + 2]
+    return (
+        before[-1:] == "["
+        or behind[:1] == "]"
+        or (before[-1:] in _JOINING and before[:1].isalnum() and len(before) == 2)
+        or (behind[:1] in _JOINING and behind[1:].isalnum())
+    )
 
 
 class Places:
