@@ -11,7 +11,7 @@ from sqlalchemy import text
 from mokuji.core.errors import Refused
 from mokuji.core.policy import Actor, Role
 from mokuji.core.wiki import PageHead
-from mokuji.services import acts, reading, telling, wishes
+from mokuji.services import acts, reading, telling, upkeep, wishes
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
 from mokuji.store.database import Connection
@@ -211,3 +211,28 @@ def test_places_follow_their_pages_whatever_is_undone_in_whatever_order(
                 there = sorted(each.title for each in load_heads(connection, key))
                 placed = re.findall(r"\[\[(.+?)\]\]", reading.contents_text(desk, writer, key))
                 assert sorted(placed) == there, f"step {step}: {wish}"
+
+
+def test_a_deleted_volume_lies_in_the_trash_of_its_owners_and_comes_back(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "v", {"A": "Text."})
+    reader = person(desk, "piet", v=Role.READER)
+    made = _done(desk, writer, wishes.DeleteVolume("v"))
+    (gone,) = acts.trash_view(desk, writer).gone
+    assert (gone.title, gone.change_set) == ("V", made)
+    assert acts.trash_view(desk, reader).gone == ()
+    _done(desk, writer, wishes.Undo(gone.change_set))
+    assert acts.trash_view(desk, writer).gone == () and texts(desk)["A"] == "Text."
+
+
+def test_names_that_were_said_to_differ_can_be_said_to_look_alike_again(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Battery well": "x", "Batery well": "x"})
+
+    def listed() -> list[str]:
+        return [each.key for each in upkeep.report(desk, writer, "guide", "look-alikes").findings]
+
+    (pair,) = listed()
+    upkeep.differ(desk, writer, "guide", "battery well", "batery well")
+    assert listed() == []
+    assert upkeep.said_to_differ(desk, writer, "guide") == [("batery well", "battery well")]
+    upkeep.differ(desk, writer, "guide", "battery well", "batery well", back=True)
+    assert listed() == [pair] and upkeep.said_to_differ(desk, writer, "guide") == []

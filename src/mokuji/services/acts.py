@@ -26,7 +26,7 @@ from mokuji.core.spans import Lines
 from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.categories import categories_in
-from mokuji.services.desk import Desk, clean_note, find_head, visible
+from mokuji.services.desk import Desk, clean_note, find_head, owned, visible
 from mokuji.services.notes import Reader, kept
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
@@ -51,6 +51,7 @@ from mokuji.services.wishes import (
     root_of,
 )
 from mokuji.store import acting, files, history, kept_reports, people, trash
+from mokuji.store import volumes as stored_volumes
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -398,6 +399,8 @@ class TrashView:
     more_before: int | None
     kept_days: int
     now: datetime
+    gone: tuple[stored_volumes.Deleted, ...] = ()
+    """Volumes of the actor's own that were deleted."""
 
     def days_left(self, row: trash.InTrash) -> int:
         """How many days a page still lies there."""
@@ -434,6 +437,6 @@ def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView
         if len(rows) > TRASH_ROWS and len(groups) > 1:
             del groups[rows[-1].change_set]
             more = min(groups)
-        return TrashView(
-            by_id, tuple(tuple(group) for group in groups.values()), more, KEPT_DAYS, desk.clock()
-        )
+        listed = tuple(tuple(group) for group in groups.values())
+        gone = () if before is not None else tuple(stored_volumes.thrown_away(connection, owned(actor)))
+        return TrashView(by_id, listed, more, KEPT_DAYS, desk.clock(), gone)

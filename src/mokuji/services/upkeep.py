@@ -890,11 +890,21 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
 }
 
 
-def differ(desk: Desk, actor: Actor, volume_key: str, one: str, other: str) -> Volume:
-    """Remembers that two names that look alike are two things."""
+def said_to_differ(desk: Desk, actor: Actor, volume_key: str) -> list[tuple[str, str]]:
+    """The pairs of names of a volume that look alike and were said to be two things."""
+    with reading(desk.engine) as connection:
+        return sorted(upkeep.differing(connection, find_volume(connection, actor, volume_key).id))
+
+
+def differ(desk: Desk, actor: Actor, volume_key: str, one: str, other: str, *, back: bool = False) -> Volume:
+    """Remembers that two names that look alike are two things; with ``back`` forgets it."""
     with writing(desk.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Act.WRITE, volume)
         low, high = sorted((names.key(one), names.key(other)))
-        upkeep.set_differing(connection, volume.id, low, high, actor.person)
+        if back:
+            upkeep.drop_differing(connection, volume.id, low, high)
+            kept_reports.drop(connection, volume.id, "look-alikes")
+        else:
+            upkeep.set_differing(connection, volume.id, low, high, actor.person)
         return volume

@@ -99,3 +99,12 @@ def keep(connection: Connection, volume: int, seen: str, kept: Kept) -> None:
 def forget(connection: Connection, before: datetime) -> None:
     """Lets go what was made before a moment: of volumes that nobody looks at, and for who is no longer there."""
     connection.execute(text("DELETE FROM kept_report WHERE at < :before"), {"before": before})
+
+
+def drop(connection: Connection, volume: int, name: str) -> None:
+    """Forgets one report of a volume, for whomever it was made: what it is made of was changed otherwise than by a
+    page."""
+    connection.execute(
+        text("DELETE FROM kept_report WHERE volume = :volume AND name = :name"),
+        {"volume": volume, "name": name},
+    )

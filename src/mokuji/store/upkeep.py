@@ -544,6 +544,14 @@ def differing(connection: Connection, volume: int) -> list[tuple[str, str]]:
     return [(row.one, row.other) for row in rows]
 
 
+def drop_differing(connection: Connection, volume: int, one: str, other: str) -> None:
+    """Forgets that two names differ."""
+    connection.execute(
+        text("DELETE FROM differing WHERE volume = :volume AND one = :one AND other = :other"),
+        {"volume": volume, "one": one, "other": other},
+    )
+
+
 def set_differing(connection: Connection, volume: int, one: str, other: str, person: int | None) -> None:
     """Remembers that two names differ."""
     connection.execute(

@@ -57,6 +57,27 @@ def deleted_volumes(connection: Connection, volumes: Collection[int] | None) -> 
     return {r.id: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries), r.language) for r in rows}
 
 
+@dataclass(frozen=True, slots=True)
+class Deleted:
+    """A volume that was deleted, and by which act."""
+
+    title: str
+    change_set: int
+    at: datetime
+
+
+def thrown_away(connection: Connection, volumes: Collection[int] | None, most: int = 100) -> list[Deleted]:
+    """Those of these volumes (None: of all) that were deleted, newest first."""
+    rows = connection.execute(
+        text(
+            """SELECT v.title, v.deleted_by, c.at FROM volume v JOIN change_set c ON c.id = v.deleted_by
+            WHERE (:all OR v.id = ANY(CAST(:volumes AS int[]))) ORDER BY v.deleted_by DESC LIMIT :most"""
+        ),
+        {"all": volumes is None, "volumes": list(volumes or ()), "most": most},
+    )
+    return [Deleted(*row) for row in rows]
+
+
 def remember_addresses(connection: Connection, heads: Sequence[PageHead]) -> None:
     """The names that pages had lead to them."""
     connection.execute(

@@ -53,6 +53,7 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
         view=view,
         place=view.place,
         mends=mends,
+        apart=upkeep.said_to_differ(who.desk, who.actor, volume) if view.name == "look-alikes" else (),
         group=upkeep.REPORTS[name],
         styled=view.styled,
         lit="upkeep",
@@ -68,8 +69,9 @@ def passage(who: Who, volume: str, page: str, start: int = -1, end: int = -1) ->
 
 @router.post("/-/upkeep/{volume}/differ")
 def differ(who: Who, form: Form, volume: str) -> Response:
-    """Remembers that two names are two things."""
-    found = upkeep.differ(who.desk, who.actor, volume, form.get("one", ""), form.get("other", ""))
+    """Remembers that two names are two things, or forgets it (``back``)."""
+    one, other = form.get("one", ""), form.get("other", "")
+    found = upkeep.differ(who.desk, who.actor, volume, one, other, back="back" in form)
     return see(addresses.upkeep(found.key, "look-alikes"))
 
 
