@@ -257,9 +257,18 @@ function desk() {
       const line = found ? doc.line(Math.min(Number(found[2]), doc.lines)) : null;
       if (line && found[1] === "section") this.writeAlone(line);
       else if (line) view.dispatch({ selection: { anchor: line.from }, scrollIntoView: true });
+      if (!line && this.draftOpen) this.goToDraft();
       const title = form.querySelector('input[name="title"]:not([type="hidden"])');
       if (title && !title.value) title.focus();
       else view.focus();
+    },
+    // A draft is opened where it says something else than the page last.
+    goToDraft() {
+      const text = view.state.doc.toString();
+      let behind = 0;
+      while (behind < Math.min(text.length, savedText.length) && text.at(-1 - behind) === savedText.at(-1 - behind)) behind++;
+      const anchor = text.length - behind;
+      view.dispatch({ selection: { anchor }, effects: inSight(anchor) });
     },
     keys() {
       const run = (act) => () => {
