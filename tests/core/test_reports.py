@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from itertools import pairwise
 
 import pytest
@@ -109,6 +110,16 @@ PIECES = [
     --> \ $ #· ##· -· 1.· >· > === --- * ** _ » aaa-bbb &amp; {#a} :· [^a] [^a]:· ]:· | |·aaa·| |---| ~~ x¶= ¶-· ¶>·
     ¶#· # aaa¶bbb""".split()
 ]
+
+
+def test_what_its_paragraph_links_already_is_offered_last() -> None:
+    text = (
+        "The [[Battery]] is a battery.\n\nNo battery is the [[well]] here.\n\n[[/Guide/Battery|it]]: battery"
+    )
+    page = Page(PageHead(1, 1, "here", "Here"), text)
+    found = [each.span.start for each in bare_mentions({"battery": 2}, [page]).found]
+    first, second, third = (at.start() for at in re.finditer("battery", text))
+    assert found == [second, first, third]
 
 
 @given(st.lists(st.sampled_from(PIECES), max_size=14).map("".join))

@@ -20,6 +20,8 @@ from typing import NamedTuple
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
 
 from mokuji.core import mentions
+from mokuji.core.names import key as key_of
+from mokuji.core.names import unescape
 from mokuji.core.spans import Span
 from mokuji.core.wiki import Page
 
@@ -38,6 +40,7 @@ _PARTS = bytes(chr(n).isalnum() for n in range(128)) + bytes(128)
 _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
+_NAMED = re.compile(r"\[\[=?([^\[\]\n#|]+)")
 _JOINING = frozenset("-_‐‑")
 
 
@@ -65,6 +68,7 @@ class Finder:
     def __init__(self, names: Mapping[str, int]) -> None:
         self._keys = [key for key in names if len(key) >= SHORTEST]
         self._targets = [names[key] for key in self._keys]
+        self._of_key = dict(names)
         self._matcher = AhoCorasick(self._keys) if self._keys else None
         # Most texts are ASCII: in bytes no places have to be worked out from one form in the other.
         plain = [key.encode() for key in self._keys]
@@ -107,7 +111,7 @@ class Finder:
         return found
 
     def on(self, page: Page) -> list[Mention]:
-        """The bare mentions on a page."""
+        """The bare mentions on a page, in order, but those last whose paragraph refers to their page already."""
         text = page.text
         candidates = self.candidates(text)
         if all(self._targets[index] == page.head.id for index, _, _ in candidates):
@@ -130,7 +134,29 @@ class Finder:
             last = end
             if self._targets[index] != page.head.id:
                 found.append(Mention(page.head.id, Span(start, end), self._targets[index], self._keys[index]))
-        return found
+        return self._linked_last(text, found) if found and "[[" in text else found
+
+    def _linked_last(self, text: str, found: Sequence[Mention]) -> list[Mention]:
+        """Where the same paragraph refers to the page already a further reference is hardly wanted: those come last.
+        Each paragraph is read once."""
+        fresh: list[Mention] = []
+        beside: list[Mention] = []
+        high = -1
+        linked: set[int | None] = set()
+        for each in found:
+            if each.span.start >= high:
+                low = max(0, high if high > 0 else 0)
+                low = max(low, text.rfind("\n\n", low, each.span.start) + 1)
+                high = text.find("\n\n", each.span.end)
+                high = len(text) if high < 0 else high
+                names_ = (_named(typed[1]) for typed in _NAMED.finditer(text, low, high))
+                linked = {self._of_key.get(name) for name in names_}
+            (beside if each.target in linked else fresh).append(each)
+        return fresh + beside
+
+
+def _named(typed: str) -> str:
+    return key_of(unescape(typed).rpartition("/")[2])
 
 
 Candidate = tuple[int, int, int]
