@@ -329,6 +329,24 @@ def test_a_page_that_goes_to_another_volume_goes_on_showing_its_own_picture(
     assert files.content(desk, files.fetch(desk, writer, "secret", "lamp-2.png")) == PNG
     _done(desk, writer, wishes.Undo(number))
     assert texts(desk) == {"Lamp": "![a](lamp.png)", "There": "![b](lamp.png)"}
+    with pytest.raises(Missing):
+        files.fetch(desk, writer, "secret", "lamp-2.png")
+
+
+def test_files_that_came_along_go_back_with_their_page_unless_another_page_names_them(
+    desk: Desk, writer: Actor
+) -> None:
+    for name, data in (("a.png", PNG), ("b.png", OTHER)):
+        files.bring(desk, writer, "guide", name, data)
+    pages(desk, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
+    number = _done(desk, writer, wishes.Move("guide", "lamp", "secret"))
+    pages(desk, writer, "secret", {"Other": "![y](b.png)"})
+    view = acts.plan(desk, writer, wishes.Undo(number))
+    assert "2 files that were copied for it go, unless another page names it" in telling.sentence(view)
+    _done(desk, writer, wishes.Undo(number))
+    assert files.fetch(desk, writer, "secret", "b.png").name == "b.png"
+    with pytest.raises(Missing):
+        files.fetch(desk, writer, "secret", "a.png")
 
 
 def test_a_picture_is_had_at_smaller_widths_once_made(desk: Desk, writer: Actor) -> None:

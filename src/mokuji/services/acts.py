@@ -50,7 +50,7 @@ from mokuji.services.wishes import (
     Wish,
     root_of,
 )
-from mokuji.store import acting, files, history, kept_reports, people, trash
+from mokuji.store import acting, files, history, kept_reports, people, things, trash
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
@@ -348,6 +348,7 @@ def _do(scene: Scene, wish: Wish, made: Plan, by: Signature) -> Applied:
     done = acting.do(scene.connection, made, volume, by, facts, proposed)
     if act is not None:
         history.mark_undone(scene.connection, act.id, done.change_set)
+        things.take_back(scene.connection, act.detail.get("copies", ()))
     if isinstance(wish, CreateVolume) and scene.actor.person is not None:
         people.set_role(scene.connection, scene.actor.person, done.volumes[0], Role.OWNER)
     home = next(

@@ -217,6 +217,12 @@ def _undo(view: PlanView, made: Plan) -> str:
     act = DONE.get(view.act.act, view.act.act).lower() if view.act else "this"
     exact = int(made.facts.get("restored", 0))
     said = f"What was {act} is taken back."
+    if copies := int(made.facts.get("copies taken back", 0)):
+        one = copies == 1
+        said += (
+            f" {counted(copies, 'file')} that {'was' if one else 'were'} copied for it {'goes' if one else 'go'}, "
+            "unless another page names it by now."
+        )
     for then, now, _ in made.facts.get("since", ())[:5]:
         said += f" “{then}” is called “{now}” since; that name is taken back with it."
     if exact:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import ClassVar, Protocol
+from typing import Any, ClassVar, Protocol
 
 from mokuji.core import names
 from mokuji.core.changes import Fate
@@ -1059,7 +1059,10 @@ class Undo:
             [then, now, history.title_since(scene.connection, page, now, act.id)]
             for page, then, now in made.facts.get("since", ())
         ]
-        return replace(made, facts={**made.facts, "since": since}) if since else made
+        more: dict[str, Any] = {"since": since} if since else {}
+        if copies := len(act.detail.get("copies", ())):
+            more["copies taken back"] = copies
+        return replace(made, facts={**made.facts, **more}) if more else made
 
     def logged(self, scene: Scene) -> history.LoggedAct:
         """The act in question; Missing if the actor may not know of it, Forbidden if they may not take it back."""

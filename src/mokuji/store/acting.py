@@ -66,9 +66,9 @@ def do(
     if change_set.removed:
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
-    things.change(connection, change_set.things, by)
-    _carry_files(connection, change_set)
-    writing.set_detail(connection, number, _detail(plan, facts, given, given_volumes, back))
+    copies = [*things.change(connection, change_set.things, by), *_carry_files(connection, change_set)]
+    detail = _detail(plan, facts, given, given_volumes, back)
+    writing.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
     history.reach(connection, number, _reached(change_set) - {home, 0}, _people(change_set))
     return Done(number, given, given_volumes)
 
@@ -90,19 +90,21 @@ def _people(change_set: ChangeSet) -> set[int]:
     return {each.id for each in sides if each.sort == "person"}
 
 
-def _carry_files(connection: Connection, change_set: ChangeSet) -> None:
+def _carry_files(connection: Connection, change_set: ChangeSet) -> list[int]:
     """Pages that come to another volume, by themselves or into another page, bring the files that they name; one that
-    is called so there already stays."""
+    is called so there already stays. The ids of the copies."""
+    made: list[int] = []
     ways = [(c.head.volume, c) for c in change_set.changes if c.fate is Fate.KEPT]
     by_id = {change.head.id: change for change in change_set.changes}
     ways += [(e.head.volume, by_id[e.successor]) for e in change_set.removed if e.successor in by_id]
     for source, change in ways:
         if source != change.head_after.volume and "](" in change.after:
-            files.carry(connection, source, change.head_after.volume, names_in(change.after))
+            made += files.carry(connection, source, change.head_after.volume, names_in(change.after))
     for _, change in ways if change_set.act == "rename" else ():
         # Names of files that say the old title were let follow: what they name is called so, too.
         for old, new in renamed_in(change.before, change.after):
-            files.copy_as(connection, change.head_after.volume, key(old), key(new), new)
+            made += files.copy_as(connection, change.head_after.volume, key(old), key(new), new)
+    return made
 
 
 def _make_volumes(connection: Connection, changes: tuple[VolumeChange, ...]) -> dict[int, int]:
@@ -202,7 +204,7 @@ def _detail(
         "things": [
             [asdict(each) if each is not None else None for each in (change.before, change.after)]
             for change in plan.change_set.things
-            # A copy of a file that a page brought to another volume stays there.
+            # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
             if change.before is not None or (change.after is not None and change.after.id)
         ],
         "volumes": [

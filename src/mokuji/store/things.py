@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from sqlalchemy import Connection, Row, text
@@ -34,7 +34,7 @@ _CALLED = {
 _HAS_BLOB = text("SELECT 1 FROM blob WHERE hash = :hash")
 _ADD_FILE = text(
     """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
-    VALUES (:volume, :key, :name, 1, decode(:hash, 'hex'), :type, :size, :width, :height, :person, :at)"""
+    VALUES (:volume, :key, :name, 1, decode(:hash, 'hex'), :type, :size, :width, :height, :person, :at) RETURNING id"""
 )
 _KEEP_VERSION = text(
     """INSERT INTO file_version (file, number, volume, name, hash, type, size, width, height, person, at, until)
@@ -121,20 +121,37 @@ def _id(change: ThingChange) -> int:
     return (change.before or change.after).id  # type: ignore[union-attr]
 
 
-def change(connection: Connection, changes: Sequence[ThingChange], by: Signature) -> None:
-    """Writes what becomes of things."""
+def change(connection: Connection, changes: Sequence[ThingChange], by: Signature) -> list[int]:
+    """Writes what becomes of things; the ids of files that were not there before."""
+    made: list[int | None] = []
     for each in changes:
-        {"file": _change_file, "source": _change_source, "person": _change_person}[_sort(each)](
-            connection, each, by
-        )
+        if _sort(each) == "file":
+            made.append(_change_file(connection, each, by))
+        else:
+            {"source": _change_source, "person": _change_person}[_sort(each)](connection, each, by)
+    return [id_ for id_ in made if id_ is not None]
 
 
-def _change_file(connection: Connection, change: ThingChange, by: Signature) -> None:
+def take_back(connection: Connection, copies: Collection[int]) -> int:
+    """Removes copies of files that an act made, but for those that a page names or that became something else since;
+    how many that were."""
+    gone = 0
+    for id_ in copies:
+        found = thing(connection, "file", id_)
+        if found is not None and not naming(connection, found):
+            removed = connection.execute(
+                text("DELETE FROM file WHERE id = :id AND version = 1 RETURNING id"), {"id": id_}
+            )
+            gone += len(removed.all())
+    return gone
+
+
+def _change_file(connection: Connection, change: ThingChange, by: Signature) -> int | None:
     if change.before is not None:
         connection.execute(_KEEP_VERSION, {"id": change.before.id, "until": by.at})
     if change.after is None:
         connection.execute(text("DELETE FROM file WHERE id = :id"), {"id": _id(change)})
-        return
+        return None
     after = change.after
     values = {
         "id": after.id,
@@ -145,10 +162,13 @@ def _change_file(connection: Connection, change: ThingChange, by: Signature) -> 
         **json.loads(after.content),
     }
     if change.before is None:
-        statement = _BACK_FILE if after.id else _ADD_FILE
-        connection.execute(statement, {**values, "volume": after.volume})
+        values["volume"] = after.volume
+        if not after.id:
+            return int(connection.execute(_ADD_FILE, values).scalar_one())
+        connection.execute(_BACK_FILE, values)
     else:
         connection.execute(_CHANGE_FILE, values)
+    return None
 
 
 def _change_source(connection: Connection, change: ThingChange, by: Signature) -> None:
