@@ -42,6 +42,7 @@ class Lead:
     page: int | None
     marker: str | None = None
     broken: bool = False
+    words: str = ""
 
 
 def key(words: str) -> str:
@@ -104,20 +105,20 @@ def headings(text: str) -> list[tuple[str | None, str, str | None]]:
     return found
 
 
-def _section(text: str, section: str, insert: bool) -> tuple[bool, str | None]:
+def _section(text: str, section: str, insert: bool) -> tuple[bool, str | None, str]:
     found = headings(text)
     by_id = [each for each in found if each[0] == section] or [
         each for each in found if each[0] is not None and key(each[0]) == key(section)
     ]
     if by_id:
-        return True, by_id[0][2]
+        return True, by_id[0][2], by_id[0][1]
     if insert:
         for name, inside in _PART.findall(_front(text)[1]):
             if key(name) == key(section):
                 hit = _MARKER.search(inside)
-                return True, hit[0] if hit else None
+                return True, hit[0] if hit else None, ""
     by_words = [each for each in found if each[1] == key(section)]
-    return (True, by_words[0][2]) if by_words else (False, None)
+    return (True, by_words[0][2], by_words[0][1]) if by_words else (False, None, "")
 
 
 def leads(pages: Mapping[int, Text]) -> dict[int, list[Lead]]:
@@ -151,6 +152,6 @@ def leads(pages: Mapping[int, Text]) -> dict[int, list[Lead]]:
             if page is None or not section:
                 found[id_].append(Lead(page))
                 continue
-            there, marker = _section(pages[page].text, section, insert)
-            found[id_].append(Lead(page, marker, not there))
+            there, marker, words = _section(pages[page].text, section, insert)
+            found[id_].append(Lead(page, marker, not there, words))
     return found

@@ -141,8 +141,13 @@ def _same(lead: Lead, now: Lead, went: dict[int, int | None]) -> bool:
         return now.page is None
     if lead.broken:
         return now.broken or now.page == went.get(lead.page, lead.page)
+    if lead.words and lead.marker is None:
+        return now.page is not None  # a section without a marker is not known again
     if lead.marker is not None:
-        # A section is where its marker is; one that became a page is that page.
+        # A section is where its marker is; one that became a page is that page; and what takes the place of a page that
+        # went may have a section of the same words.
+        if lead.page in went and now.page == went[lead.page] and lead.words and now.words == lead.words:
+            return True
         return now.marker == lead.marker or (now.marker is None and now.page not in {None, lead.page})
     return now.page == went.get(lead.page, lead.page)
 

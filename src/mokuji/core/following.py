@@ -995,13 +995,8 @@ class _Following:
             return
         at = (page.head.id, reference.span)
         host = self._host(target.head.id, part.opening)
-        if host is None or (host == target.head.id and not gone):
-            if (
-                host is None
-                and gone
-                and target.head.id in self._outcome.successors
-                and not self._comes_back(target, part)
-            ):
+        if host is None:
+            if gone and target.head.id in self._outcome.successors and not self._comes_back(target, part):
                 self._lost_sections[at] = Found(page.head, reference.span)
             return
         made = self._composition(host)

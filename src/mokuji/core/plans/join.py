@@ -18,7 +18,7 @@ from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
 from mokuji.core.levels import DEEPEST, lowered
 from mokuji.core.plan import Plan, make, naming, need
-from mokuji.core.references import Sections, uses_of
+from mokuji.core.references import Sections, puts_in, uses_of
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.text.reference import Kind
@@ -44,6 +44,13 @@ def join(
     page, into = need(wiki, page_id), need(wiki, into_id)
     if page_id == into_id:
         raise Refused("A page cannot be joined to itself.", code="nothing_to_do")
+    if (through := puts_in(wiki, page, page.head, {into_id})) is not None:
+        raise Refused(
+            f"“{page.head.title}” puts in “{into.head.title}”"
+            f"{'' if through.id == into_id else ' through other pages'}, so that one would put in itself. "
+            "Put the text in the place of that insert first, or take the insert out.",
+            code="insert_loop",
+        )
     spot, level = _spot(wiki, page, into)
     section, id_ = _section(wiki, page, into)
     parts = _parts(page, into, spot, level, id_)
