@@ -236,3 +236,10 @@ def test_names_that_were_said_to_differ_can_be_said_to_look_alike_again(desk: De
     assert upkeep.said_to_differ(desk, writer, "guide") == [("batery well", "battery well")]
     upkeep.differ(desk, writer, "guide", "battery well", "batery well", back=True)
     assert listed() == [pair] and upkeep.said_to_differ(desk, writer, "guide") == []
+
+
+def test_a_title_with_a_volume_s_name_before_the_slash_is_shown_as_typed(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"V/x": "", "G": "[[V/x]] and [[V/y]]"})
+    pages(desk, writer, "v", {"y": ""})
+    view = reading.open_page(desk, writer, "guide", "g")
+    assert [link.words for link in view.links] == ["V/x", "y"]
