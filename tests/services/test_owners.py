@@ -245,7 +245,6 @@ INTO_CLOSED: dict[str, Callable[[], wishes.Wish]] = {
     "join": lambda: wishes.Join("guide", "pump", "Notes/Chlorine trial"),
     "link from": lambda: wishes.LinkFrom("guide", "well", "Notes/Chlorine trial"),
     "retarget": lambda: wishes.Retarget("guide", "gasket", "Notes/Chlorine trial"),
-    "other name": lambda: wishes.AddAlias("guide", "gasket", "Notes/Chlorine trial"),
 }
 
 
