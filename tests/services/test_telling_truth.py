@@ -242,4 +242,5 @@ def test_a_title_with_a_volume_s_name_before_the_slash_is_shown_as_typed(desk: D
     pages(desk, writer, "guide", {"V/x": "", "G": "[[V/x]] and [[V/y]]"})
     pages(desk, writer, "v", {"y": ""})
     view = reading.open_page(desk, writer, "guide", "g")
+    assert isinstance(view, reading.PageView)
     assert [link.words for link in view.links] == ["V/x", "y"]

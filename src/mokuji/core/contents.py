@@ -199,7 +199,7 @@ def rearrange(volume: int, rows: Sequence[Row], wished: Sequence[Row]) -> list[P
     wanted = {row.key for row in wished}
     placings: list[Placing] = [Take(volume, row.key) for row in reversed(rows) if row.key not in wanted]
     now, _ = place(rows, placings)
-    parents = _parents(wished)
+    parents = parents_of(wished)
     stay = _staying(now, wished, parents)
     after: dict[str | None, str | None] = {}
     titles = {row.key: row.title for row in now}
@@ -213,7 +213,8 @@ def rearrange(volume: int, rows: Sequence[Row], wished: Sequence[Row]) -> list[P
     return placings
 
 
-def _parents(rows: Sequence[Row]) -> dict[str, str | None]:
+def parents_of(rows: Sequence[Row]) -> dict[str, str | None]:
+    """The key that each row stands below, by its own; None at the top."""
     parents: dict[str, str | None] = {}
     path: list[Row] = []
     for row in rows:
@@ -227,7 +228,7 @@ def _parents(rows: Sequence[Row]) -> dict[str, str | None]:
 def _staying(now: Sequence[Row], wished: Sequence[Row], parents: Mapping[str, str | None]) -> set[str]:
     """The names that need not move: under the parent they have, and in an order that they are in."""
     order = {row.key: n for n, row in enumerate(now)}
-    own = _parents(now)
+    own = parents_of(now)
     siblings: dict[str | None, list[str]] = {}
     for row in wished:
         if row.key in order and own[row.key] == parents[row.key]:

@@ -1088,17 +1088,16 @@ class _Following:
 
         return Followed(
             tuple(changes),
-            listed(self._captured),
-            listed(self._lost),
-            listed(self._lost_sections),
-            listed(self._other_texts),
-            listed(self._resettled),
-            (),
-            self._landed({change.head.id: change for change in changes}),
-            sum(len(indexes) for indexes in self._renamed.values()),
-            len(self._sections),
-            sum(len(indexes) for indexes in self._labelled.values()),
-            self._added,
+            captured=listed(self._captured),
+            lost=listed(self._lost),
+            lost_sections=listed(self._lost_sections),
+            other_texts=listed(self._other_texts),
+            resettled=listed(self._resettled),
+            landed=self._landed({change.head.id: change for change in changes}),
+            references=sum(len(indexes) for indexes in self._renamed.values()),
+            sections=len(self._sections),
+            labels_kept=sum(len(indexes) for indexes in self._labelled.values()),
+            labels_added=self._added,
         )
 
     def _landed(self, changes: Mapping[int, PageChange]) -> dict[int, tuple[int, frozenset[Span]]]:

@@ -10,12 +10,12 @@ inserted text can swallow the text around it.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
 from mokuji.core import names
-from mokuji.core.references import Sections
+from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text import definitions
 from mokuji.core.text.calls import call, dedented
@@ -25,7 +25,7 @@ from mokuji.core.text.html import Compiled, Sign, compile_page, compile_text, si
 from mokuji.core.text.lift import prefix, replaced
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.text.slots import Slot
-from mokuji.core.wiki import Page
+from mokuji.core.wiki import Page, PageHead, Wiki
 
 DEEPEST = 12
 """Most inserts inside each other."""
@@ -99,6 +99,38 @@ class Kept:
                 self._known.pop(oldest, None)
         self._known[key] = found
         return found  # type: ignore[return-value]
+
+
+def puts_in(wiki: Wiki, text: Page, own: PageHead, ends: Collection[int]) -> PageHead | None:
+    """The page that a text puts in, straight, by which one of these pages comes to stand in it; None if none does.
+    ``own`` is the page that the text stands on: an insert of that one is a loop already, and counts for nothing."""
+    homes = volumes_by_id(wiki)
+    seen: set[int] = set()
+    rounds: list[tuple[Page, PageHead | None]] = [(text, None)]
+    for _ in range(DEEPEST):
+        uses = [
+            (page, lead, reference)
+            for page, lead in rounds
+            for reference in page.content.references
+            if reference.kind is Kind.INSERT and reference.name is not None
+        ]
+        resolver = Resolver.of(wiki, ((homes[page.head.volume], each) for page, _, each in uses))
+        following: dict[int, PageHead] = {}
+        for page, lead, reference in uses:
+            assert reference.name is not None
+            found = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
+            if found is None or (lead is None and found.id == own.id):
+                continue
+            if found.id in ends:
+                return lead or found
+            if found.id not in seen:
+                seen.add(found.id)
+                following[found.id] = lead or found
+        if not following or len(seen) > MOST:
+            return None
+        pages = wiki.pages(following)
+        rounds = [(pages[id_], lead) for id_, lead in following.items() if id_ in pages]
+    return None
 
 
 def select(page: Page, section: str | None, volumes: Iterable[str] = ()) -> list[Span] | None:

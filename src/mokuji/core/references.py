@@ -26,10 +26,6 @@ class By(Enum):
     ALIAS = "alias"
 
 
-DEEPEST_INSERT, MOST_INSERTED = 12, 1_000
-"""How deep, and how many, inserts are looked through: no page shows more."""
-
-
 @dataclass(frozen=True, slots=True)
 class Resolution:
     """Where a name leads: a page, or the place where one would be written."""
@@ -143,38 +139,6 @@ def inserts_of(wiki: Wiki, page: Page) -> Iterator[tuple[Page, int]]:
         found = name and resolver.resolve(name, homes[user.head.volume], insert=True).page
         if found and found.id == head.id:
             yield user, index
-
-
-def puts_in(wiki: Wiki, text: Page, own: PageHead, ends: Collection[int]) -> PageHead | None:
-    """The page that a text puts in, straight, by which one of these pages comes to stand in it; None if none does.
-    ``own`` is the page that the text stands on: an insert of that one is a loop already, and counts for nothing."""
-    homes = volumes_by_id(wiki)
-    seen: set[int] = set()
-    rounds: list[tuple[Page, PageHead | None]] = [(text, None)]
-    for _ in range(DEEPEST_INSERT):
-        uses = [
-            (page, lead, reference)
-            for page, lead in rounds
-            for reference in page.content.references
-            if reference.kind is Kind.INSERT and reference.name is not None
-        ]
-        resolver = Resolver.of(wiki, ((homes[page.head.volume], each) for page, _, each in uses))
-        following: dict[int, PageHead] = {}
-        for page, lead, reference in uses:
-            assert reference.name is not None
-            found = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
-            if found is None or (lead is None and found.id == own.id):
-                continue
-            if found.id in ends:
-                return lead or found
-            if found.id not in seen:
-                seen.add(found.id)
-                following[found.id] = lead or found
-        if not following or len(seen) > MOST_INSERTED:
-            return None
-        pages = wiki.pages(following)
-        rounds = [(pages[id_], lead) for id_, lead in following.items() if id_ in pages]
-    return None
 
 
 def name_for(wiki: Wiki, home: Volume, head: PageHead, *, insert: bool = False) -> str | None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from mokuji.core import names
-from mokuji.core.contents import Row
+from mokuji.core.contents import Row, parents_of
 from mokuji.core.edits import Edit, apply
 from mokuji.core.errors import BadName
 from mokuji.core.spans import Lines, Span
@@ -176,7 +176,7 @@ def _moved(
     with it; what stood before one that goes stays before the next. With ``plain`` all lines are written anew."""
     lines, ending = Lines(text), line_end(text)
     same = _same(rows, wished)
-    parents, parents_now = _parents(rows), _parents(wished)
+    parents, parents_now = parents_of(rows), parents_of(wished)
     kept = set(same.values())
     typed: dict[str, str] = {}
     before: dict[str, str] = {}
@@ -222,16 +222,6 @@ def _same(rows: Sequence[Row], wished: Sequence[Row]) -> dict[str, str]:
     found = {key: key for key in old & new}
     if len(old - new) == len(new - old) == 1:
         found[next(iter(new - old))] = next(iter(old - new))
-    return found
-
-
-def _parents(rows: Sequence[Row]) -> dict[str, str | None]:
-    found: dict[str, str | None] = {}
-    path: list[Row] = []
-    for row in rows:
-        del path[row.depth :]
-        found[row.key] = path[-1].key if path else None
-        path.append(row)
     return found
 
 

@@ -21,14 +21,6 @@ AT_IT = timedelta(minutes=15)
 """Whoever kept a draft that lately counts as writing."""
 
 
-@dataclass(frozen=True, slots=True)
-class Kept:
-    """A draft of one's own as the desk offers it: its text, and the revision that it was begun with."""
-
-    draft: Draft
-    text: str
-
-
 def keep(
     desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str, *, title: str = "", revision: int = 0
 ) -> list[str]:
@@ -75,23 +67,6 @@ def discard(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> None:
             head.id if head else None,
             head.key if head else names.key(page_key),
         )
-
-
-def kept(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Kept | None:
-    """One's draft of a page or name."""
-    if actor.person is None:
-        return None
-    with reading(desk.engine) as connection:
-        volume = Sight(connection, actor).volume(volume_key)
-        head = find_head(connection, volume, page_key)
-        found = stored.one(
-            connection,
-            actor.person,
-            volume.id,
-            head.id if head else None,
-            head.key if head else names.key(page_key),
-        )
-        return Kept(*found) if found is not None else None
 
 
 @dataclass(frozen=True, slots=True)

@@ -47,7 +47,6 @@ class CompareView:
     older: Revision
     newer: Revision
     passages: tuple[Passage, ...]
-    revisions: tuple[Revision, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,11 +108,8 @@ def compare_revisions(
     older, newer = min(older, newer), max(older, newer)
     one = one_revision(desk, actor, volume_key, page_key, older)
     other = one_revision(desk, actor, volume_key, page_key, newer)
-    with reading(desk.engine) as connection:
-        reader = Sight(connection, actor).reader
-        known = [told(reader, each) for each in history.revisions(connection, one.head.id, most=PAGE)]
     passages = tuple(compare(one.text, other.text))
-    return CompareView(other.place, other.head, one.revision, other.revision, passages, tuple(known))
+    return CompareView(other.place, other.head, one.revision, other.revision, passages)
 
 
 def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:

@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Protocol
 
 from mokuji.core import names
 from mokuji.core.changes import Fate
-from mokuji.core.contents import LAST, Placing, Put
+from mokuji.core.contents import LAST, Placing, Put, parents_of
 from mokuji.core.contents import Row as Place
 from mokuji.core.errors import BadName, Forbidden, Missing, Refused
 from mokuji.core.following import At
@@ -320,7 +320,7 @@ class Move:
             scene.wiki,
             ids,
             target.id,
-            parents=_parents(rows),
+            parents=parents_of(rows),
             unwritten=unwritten,
             under=names.key(self.under) or None,
             copies=copies(scene.connection, scene.wiki.pages(ids).values(), target.id),
@@ -331,17 +331,6 @@ class Move:
         title = plan.page.title if plan.page else ""
         more = f" and {number - 1} below it" if number > 1 else ""
         return (f"“{title}”{more} moved from “{plan.facts['from']}” to ", plan.named["to"])
-
-
-def _parents(rows: Sequence[Place]) -> dict[str, str | None]:
-    path: list[Place] = []
-    parents: dict[str, str | None] = {}
-    for row in rows:
-        while path and path[-1].depth >= row.depth:
-            path.pop()
-        parents[row.key] = path[-1].key if path else None
-        path.append(row)
-    return parents
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,9 +16,10 @@ from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, inde
 from mokuji.core.edits import arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
+from mokuji.core.inserts import puts_in
 from mokuji.core.levels import DEEPEST, lowered
 from mokuji.core.plan import Plan, make, naming, need
-from mokuji.core.references import Sections, puts_in, uses_of
+from mokuji.core.references import Sections, uses_of
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.text.reference import Kind

@@ -16,8 +16,8 @@ from mokuji.core.contents import LAST, Placing, Put, Row, Take, branch_end, inde
 from mokuji.core.edits import Edit, arrange
 from mokuji.core.errors import Refused
 from mokuji.core.following import Entry, Outcome
+from mokuji.core.inserts import puts_in
 from mokuji.core.plan import Plan, make, naming, need
-from mokuji.core.references import puts_in
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit, front_matter
 from mokuji.core.things import Copies
