@@ -58,6 +58,7 @@ def outcome(wiki: MemoryWiki, plan: Plan) -> str:
         ("other text", found.other_texts),
         ("resettled", found.resettled),
         ("released", found.released),
+        ("returned", found.returned),
     ):
         for each in listed:
             page = wiki.pages_by_id[each.page.id]

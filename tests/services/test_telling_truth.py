@@ -34,6 +34,11 @@ def _done(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
     return done.change_set
 
 
+def _ids(desk: Desk) -> dict[str, int]:
+    with reading_transaction(desk.engine) as connection:
+        return {head.key: head.id for head in load_heads(connection, "guide")}
+
+
 def _words(view: PlanView, what: str) -> list[str]:
     return [each.words for each in getattr(view, what)]
 
@@ -60,6 +65,23 @@ def test_what_an_undoing_lets_go_is_listed(desk: Desk, writer: Actor) -> None:
     assert _words(view, "released") == ["[[B]]"]
     _done(desk, writer, wishes.Undo(made))
     assert texts(desk)["G"] == "[[B]] [[A]]"
+
+
+def test_a_split_is_undone_though_the_page_it_came_from_is_in_the_trash(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"A": "## Seat\n\ntext", "G": "[[A#Seat]]"})
+    made = _done(desk, writer, wishes.Split("guide", "a", 0, "B"))
+    _done(desk, writer, wishes.Delete("guide", "a"))
+    assert texts(desk)["G"] == "[[B]]"
+    view = acts.plan(desk, writer, wishes.Undo(made))
+    assert _words(view, "lost") == ["[[B]]"]
+
+
+def test_what_fell_to_another_page_is_listed_when_it_leads_back(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"A": "a", "Other": "---\naliases: [A]\n---\no", "G": "[[A]]"})
+    gone = _ids(desk)
+    _done(desk, writer, wishes.Delete("guide", "a"))
+    view = acts.plan(desk, writer, wishes.Restore("guide", (gone["a"],)))
+    assert _words(view, "returned") == ["[[A]]"]
 
 
 def test_a_page_that_takes_an_alias_of_its_own_as_title_has_it_no_more(desk: Desk, writer: Actor) -> None:
@@ -130,8 +152,7 @@ def test_pages_deleted_one_by_one_come_back_in_their_order(
 ) -> None:
     _in_order(desk, writer, "A", "B", "C", "D")
     before = _order(desk, writer)
-    with reading_transaction(desk.engine) as connection:
-        ids = {head.key: head.id for head in load_heads(connection, "guide")}
+    ids = _ids(desk)
     for key in ("a", "b", "c"):
         _done(desk, writer, wishes.Delete("guide", key))
     groups = [again] if together else [[key] for key in again]

@@ -466,6 +466,9 @@ class Plan(Schema):
         description="Unwritten names that would be written in another volume then"
     )
     released: list[Reference] = Field(description="Captured by the act that is undone; lead nowhere again")
+    returned: list[Reference] = Field(
+        description="Fell to another page when one went that comes back; lead to that again"
+    )
     other_texts: list[Reference] = Field(
         description="Inserts that will put in another page's text, or become words: their readers see other text"
     )

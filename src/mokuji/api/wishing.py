@@ -125,6 +125,7 @@ def plan(view: PlanView) -> schemas.Plan:
         lost_sections=listed(view.lost_sections),
         resettled=listed(view.resettled),
         released=listed(view.released),
+        returned=listed(view.returned),
         other_texts=listed(view.other_texts),
         conflicts=named(view.conflicts),
         contents=telling.placings(view, 500),

@@ -97,7 +97,8 @@ class Followed:
     revision then, and their ranges; an undo releases them again. ``other_texts``
     are inserts that put in another page's text than before, or become words.
     ``resettled`` are unwritten names that would be written in another volume
-    than before; ``released`` what an act captured and its undoing lets go.
+    than before; ``released`` what an act captured and its undoing lets go;
+    ``returned`` what fell to another page when one went, and leads to that again.
     """
 
     changes: tuple[PageChange, ...]
@@ -107,6 +108,7 @@ class Followed:
     other_texts: tuple[Found, ...] = ()
     resettled: tuple[Found, ...] = ()
     released: tuple[Found, ...] = ()
+    returned: tuple[Found, ...] = ()
     landed: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
     references: int = 0
     sections: int = 0
@@ -191,6 +193,8 @@ class _Following:
         self._lost_sections: dict[At, Found] = {}
         self._other_texts: dict[At, Found] = {}
         self._resettled: dict[At, Found] = {}
+        self._released: dict[At, Found] = {}
+        self._returned: dict[At, Found] = {}
         self._loose: set[At] = set()
         self._unsectioned: set[At] = set()
         self._gone_references: set[At] = set()
@@ -518,11 +522,26 @@ class _Following:
         revision, spans = self._leave.get(page.head.id, (0, frozenset[Span]()))
         return revision == page.head.revision and reference.span in spans
 
+    def _note_left(self, page: Page, reference: Reference, before: Resolver, after: Resolver) -> None:
+        """A reference that an act took, and its undoing leaves: whether it leads nowhere again, or where it did."""
+        home = self._homes_after.get(self._head_after(page.head.id).volume)
+        if reference.name is None or home is None or page.head.id in self._outcome.gone:
+            return
+        insert = reference.kind is Kind.INSERT
+        was = before.resolve(reference.name, self._home(page), insert=insert).page
+        will = after.resolve(reference.name, home, insert=insert).page
+        if was is not None and (will is None or will.id != was.id):
+            kept = self._released if will is None else self._returned
+            kept[page.head.id, reference.span] = Found(page.head, reference.span)
+
     def _follow_name(self, page: Page, use: Use, before: Resolver, after: Resolver) -> None:
         reference = use.reference
         at = (page.head.id, reference.span)
         home = self._home_after(page, reference.span)
-        if home is None or self._left(page, reference) or reference.kind is Kind.LISTING:
+        if self._left(page, reference):
+            self._note_left(page, reference, before, after)
+            return
+        if home is None or reference.kind is Kind.LISTING:
             return
         if at in self._outcome.plain:
             self._to_words(page, use)
@@ -1093,6 +1112,8 @@ class _Following:
             lost_sections=listed(self._lost_sections),
             other_texts=listed(self._other_texts),
             resettled=listed(self._resettled),
+            released=listed(self._released),
+            returned=listed(self._returned),
             landed=self._landed({change.head.id: change for change in changes}),
             references=sum(len(indexes) for indexes in self._renamed.values()),
             sections=len(self._sections),

@@ -91,7 +91,7 @@ class Plan:
         followed = self.followed
         found = (
             *(*followed.captured, *followed.lost, *followed.lost_sections),
-            *(*followed.other_texts, *followed.resettled, *followed.released),
+            *(*followed.other_texts, *followed.resettled, *followed.released, *followed.returned),
         )
         listed = (f"{each.page.id} {each.page.revision} {each.span}" for each in found)
         return self.change_set.digest(*self.asked, *listed, *(f"{page.id}" for page in self.conflicts))

@@ -107,6 +107,7 @@ class PlanView:
     other_texts: tuple[Listed, ...] = ()
     resettled: tuple[Listed, ...] = ()
     released: tuple[Listed, ...] = ()
+    returned: tuple[Listed, ...] = ()
     conflicts: tuple[PageHead, ...] = ()
     rows: tuple[Row, ...] = ()
     hidden_pages: int = 0
@@ -271,6 +272,7 @@ def _shown(
         shown(made.followed.other_texts),
         shown(made.followed.resettled),
         shown(made.followed.released),
+        shown(made.followed.returned),
         tuple(page for page in made.conflicts if page.volume in readable),
         made.rows,
         len(hidden),

@@ -655,6 +655,7 @@ def told(plan: FolderPlan) -> Iterator[str]:
         (plan.plan.followed.lost_sections, "leads to a section that is gone"),
         (plan.plan.followed.resettled, "is unwritten, and would be written in another volume now"),
         (plan.plan.followed.released, "leads nowhere again"),
+        (plan.plan.followed.returned, "leads again where it led before"),
         (plan.plan.followed.other_texts, "put in a text that its readers do not see there any more"),
     ):
         for each in found:

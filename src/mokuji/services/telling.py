@@ -421,6 +421,11 @@ def _following(view: PlanView, made: Plan) -> list[str]:
     if view.released:
         number = len(view.released)
         said.append(f"{counted(number, 'reference')} {'leads' if number == 1 else 'lead'} nowhere again.")
+    if view.returned:
+        number = len(view.returned)
+        said.append(
+            f"{counted(number, 'reference')} {'leads' if number == 1 else 'lead'} back to the page that came back."
+        )
     if view.other_texts:
         where = counted(len(view.other_texts), "place")
         said.append(

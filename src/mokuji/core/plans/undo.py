@@ -110,10 +110,13 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     texts = {id_: parts for id_, parts in texts.items() if id_ not in edits}
     sources = {id_: Page(each.head, each.text) for id_, each in back.items()}
     texts |= {id_: [Carried(id_, Span(0, len(each.text)))] for id_, each in sources.items()}
+    entries = {id_: entry for id_, entry in past.entries.items() if id_ in gone}
+    # A page to lead to may have gone since: what led to the page that goes is unwritten then, and listed.
+    left = (wiki.pages({entry.page for entry in entries.values()}).keys() | back.keys()) - gone
     outcome = Outcome(
         heads=heads,
         gone=gone,
-        successors={id_: entry for id_, entry in past.entries.items() if id_ in gone},
+        successors={id_: entry for id_, entry in entries.items() if entry.page in left},
         texts=texts,
         edits=edits,
         sources=sources,
@@ -123,7 +126,10 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     )
     outcome = _only_alike(wiki, outcome, there, past)
     followed = follow(wiki, outcome, minimal=True, leave=past.captured)
-    followed = replace(followed, released=tuple(_released(wiki, outcome, past)))
+    lost = {
+        (each.page.id, each.span): each for each in (*followed.lost, *_without_a_page(wiki, outcome, past))
+    }
+    followed = replace(followed, lost=tuple(sorted(lost.values(), key=_where)))
     removed = tuple(
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
     )
@@ -191,27 +197,35 @@ def _places(past: Past, there: Mapping[int, Page], heads: Mapping[int, PageHead]
     return tuple(found)
 
 
-def _released(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[Found]:
-    """What the act captured, and leads nowhere again."""
+def _without_a_page(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[Found]:
+    """The references of texts that get their bytes back, to pages that went since the act."""
     after = wiki_after(wiki, outcome)
     homes, homes_after = volumes_by_id(wiki), volumes_by_id(after)
-    for id_, page in sorted(wiki.pages(past.captured).items()):
-        revision, spans = past.captured[id_]
-        home = homes[page.head.volume]
-        home_after = homes_after.get(outcome.heads.get(id_, page.head).volume)
-        if page.head.revision != revision or id_ in outcome.gone or home_after is None:
+    for id_, page in sorted(wiki.pages(past.texts).items()):
+        before, head = past.texts[id_], outcome.heads.get(id_, page.head)
+        if id_ in outcome.gone or not _exact(outcome, id_) or head.volume not in homes_after:
             continue
-        captured = [each for each in page.content.references if each.span in spans]
-        now = Resolver.of(wiki, ((home, each) for each in captured))
-        then = Resolver.of(after, ((home_after, each) for each in captured))
-        for each in captured:
-            insert = each.kind is Kind.INSERT
+        pairs = list(zip(page.content.references, Page(head, before.text).content.references, strict=False))
+        if masked(before.text) != masked(page.text):
+            continue
+        home, home_after = homes[page.head.volume], homes_after[head.volume]
+        now = Resolver.of(wiki, ((home, each) for each, _ in pairs))
+        then = Resolver.of(after, ((home_after, each) for _, each in pairs))
+        _, captured = past.captured.get(id_, (0, frozenset[Span]()))
+        for is_, was in pairs:
+            insert = is_.kind is Kind.INSERT
             if (
-                each.name is not None
-                and now.resolve(each.name, home, insert=insert).page is not None
-                and then.resolve(each.name, home_after, insert=insert).page is None
+                is_.span not in captured
+                and is_.name is not None
+                and was.name is not None
+                and now.resolve(is_.name, home, insert=insert).page is not None
+                and then.resolve(was.name, home_after, insert=insert).page is None
             ):
-                yield Found(page.head, each.span)
+                yield Found(page.head, is_.span)
+
+
+def _where(found: Found) -> tuple[int, str, Span]:
+    return found.page.volume, found.page.key, found.span
 
 
 def _renamed_back(wiki: Wiki, past: Past, texts: Mapping[int, Composition]) -> dict[int, tuple[Edit, ...]]:
