@@ -45,10 +45,11 @@ export function go() {
     get showsLately() {
       return this.empty && this.rows[0]?.kind === "page";
     },
-    /** Names as typed, then acts, then what is only near or in a text; what writes a page stands last. */
+    /** Names as typed, then acts, then what writes a page; what only looks alike, or has it in its text, must be
+     * chosen: Enter is not to lead there unasked. */
     put(rows) {
       this.rows = rows.map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
-      const rank = (row) => ({ act: 1, text: 2, write: 3 })[row.kind] ?? (row.near ? 2 : 0);
+      const rank = (row) => ({ act: 1, write: 2, text: 3 })[row.kind] ?? (row.near ? 3 : 0);
       this.rows.sort((a, b) => rank(a) - rank(b));
       this.choose(0);
     },
@@ -106,13 +107,20 @@ export function go() {
       event.preventDefault();
     },
     async go(event) {
-      // Fast fingers press Enter before the last answer is here.
+      // Fast fingers press Enter before the last answer is here: then only what is called just so is meant, or a name
+      // that begins so.
       const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
-      if (!this.empty && answered !== query.toString()) await this.look();
+      const late = !this.empty && answered !== query.toString();
+      if (late) await this.look();
       const row = this.rows[this.chosen];
-      if (!row) return;
+      if (!row || (late && !this.says(row))) return;
       if (event.ctrlKey || event.metaKey) window.open(row.href, "_blank");
       else location.assign(row.href);
+    },
+    /** Whether a row is what is typed: a page of this name, or the one that begins so. */
+    says(row) {
+      const typed = this.typed.trim().toLowerCase();
+      return row.kind !== "text" && !row.near && `${row.title} ${row.hint ?? ""}`.toLowerCase().includes(typed);
     },
     outside(event) {
       if (event.target === this.$el) this.$el.close();

@@ -46,3 +46,15 @@ test("tab-separated rows become a table, columns of numbers at the right", () =>
   assert.match(made.split("\n")[1], /-+:\s*\|$/);
   assert.equal(asTable("only words"), null);
 });
+
+test("short rows and cells of several lines are of the table; code moved in by tabs is none", () => {
+  const made = asTable('Part\tNote\tV\n"Gel cell"\t"two\nlines"\t12\nRing\n');
+  assert.deepEqual(made.split("\n").map(words), [
+    ["Part", "Note", "V"],
+    ["--------", "---------", "--:"],
+    ["Gel cell", "two lines", "12"],
+    ["Ring", "", ""],
+  ]);
+  assert.equal(asTable("if x:\n\treturn\n\telse\n"), null);
+  assert.equal(asTable("\ta\tb\n\tc\td\n"), null);
+});

@@ -172,6 +172,24 @@ def test_cells_with_a_ditto_mark_are_one_with_the_cell_above() -> None:
     assert '<td rowspan="2">nothing</td>' in html and '<td rowspan="2">charge</td>' in html
 
 
+def test_two_ditto_marks_make_a_cell_wide_and_with_single_ones_below_a_rectangle() -> None:
+    table = '| a | "" | b |\n|---|:-:|---|\n| c | "" | 1 |\n| " | " | 2 |\n| " | "" | 3 |\n| d | 4 | "" |\n'
+    html = shown_text(table)
+    assert '<th colspan="2">a</th>' in html and '<td rowspan="3" colspan="2">c</td>' in html
+    assert (
+        '<td align="center" colspan="2">4</td>' in html
+        or '<td class="text-center" colspan="2">4</td>' in html
+    )
+    # Each row fills the three columns: HTML Living Standard, 4.9.12 (forming a table).
+    assert html.count("<td") == 6
+
+
+def test_ditto_marks_that_cover_no_rectangle_are_text() -> None:
+    html = shown_text('| a | b |\n|---|---|\n| c | "" |\n| " | x |\n| "" | y |\n')
+    assert '<td colspan="2">c</td>' in html and "rowspan" not in html
+    assert html.count("&quot;") + html.count('>"') >= 2
+
+
 def test_a_ditto_mark_with_nothing_above_it_or_with_words_beside_it_is_text() -> None:
     html = shown_text(TABLE + '| " | 5" | `"` |\n| x | " y | " |\n')
     assert "<td>&quot;</td>" in html.replace('"', "&quot;") or '<td>"</td>' in html

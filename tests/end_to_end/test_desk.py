@@ -82,8 +82,8 @@ def test_an_address_of_this_wiki_is_pasted_as_a_reference(open_page: Open) -> No
         "[[Battery well#Limits]] [[Field guide/Crane lift|the crane]]"
     )
     page.keyboard.type(" ")
-    paste(f"{origin}/tern-4-service-manual/no-such-page")
-    expect(page.locator(".cm-line").last).to_contain_text("/tern-4-service-manual/no-such-page")
+    paste(f"{origin}/no-such-volume/no-such-page")
+    expect(page.locator(".cm-line").last).to_contain_text("/no-such-volume/no-such-page")
 
 
 def test_a_page_is_dragged_from_the_go_box_into_the_text(open_page: Open) -> None:
@@ -267,6 +267,12 @@ def test_cells_of_a_spreadsheet_and_formatted_text_are_pasted_as_markup(open_pag
         "1. one",
         "   - in",
         "2. two",
+    )
+    pasted(
+        "<table><tr><td rowspan=2>a</td><th>b</th><th>c</th></tr><tr><td rowspan=2 colspan=2>x</td></tr>"
+        "<tr><td>2</td></tr></table>",
+        "plain",
+        *["|   a | b   | c   |", "| --: | --- | --- |", '|     | x   | ""  |', '|   2 | "   | "   |'],
     )
     pasted("<p>only words</p>", "only words", "only words")
 

@@ -33,7 +33,12 @@ def writer(desk: Desk) -> Actor:
     volume(desk, "Öl lab")
     volume(desk, "Secret", closed=True)
     writer = person(desk, "wenna", guide=Role.OWNER, **{"öl lab": Role.WRITER, "secret": Role.WRITER})
-    pages(desk, writer, "guide", {"Pump": PUMP, "Well": "", "Bilge switch trips": "", "Bilge switch": ""})
+    pages(
+        desk,
+        writer,
+        "guide",
+        {"Pump": PUMP, "Well": "", "Bilge switch trips": "", "Bilge switch": "[[Tide table]]"},
+    )
     pages(desk, writer, "öl lab", {"Sheet/A": "## One\n", "Pump": ""})
     pages(desk, writer, "secret", {"Plan": "## Hidden\n"})
     return writer
@@ -63,8 +68,16 @@ def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(desk: De
         ("https://docs.example/guide/pump#seal", ("Pump#seal", "Pump § Well and seal")),
         ("https://docs.example/guide/pump#gone", ("Pump", "Pump")),
         ("/%C3%B6l-lab/pump", ("Öl lab/Pump", "Pump")),
-        ("https://docs.example/guide/nowhere", None),
+        ("https://docs.example/guide/nowhere", ("nowhere", "nowhere")),
+        ("https://docs.example/-/edit/%C3%B6l-lab/zinc-list?under=pump", ("Öl lab/zinc list", "zinc list")),
+        ("https://docs.example/guide/tide-table", ("Tide table", "Tide table")),
+        ("https://docs.example/-/revisions/guide/pump?from=1&to=2", ("Pump", "Pump")),
+        ("https://docs.example/-/edit/guide/pump#line-3", ("Pump", "Pump")),
+        ("/-/file/guide/wiring%20plan.svg", ("wiring%20plan.svg", "wiring plan.svg")),
+        ("/-/file/%C3%B6l-lab/wiring.svg", None),
         ("https://docs.example/-/upkeep/guide", None),
+        ("https://docs.example/-/file/guide/", None),
+        ("https://[docs.example/guide/pump", None),
         ("https://other.example/guide/pump", None),
         ("https://docs.example/guide", None),
     ],
@@ -72,7 +85,8 @@ def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(desk: De
 def test_an_address_of_this_wiki_is_the_shortest_reference_that_leads_there(
     desk: Desk, writer: Actor, address: str, expected: tuple[str, str] | None
 ) -> None:
-    assert completing.reference_to(desk, writer, "guide", address, SITE) == expected
+    found = completing.references_to(desk, writer, "guide", [address], SITE).get(address)
+    assert (None if found is None else (found.insert, found.words)) == expected
 
 
 def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
@@ -81,7 +95,8 @@ def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
         "Hidden"
     ]
     assert completing.sections_for(desk, other, "guide", "Secret/Plan") == []
-    assert completing.reference_to(desk, other, "guide", "/secret/plan", SITE) is None
+    hidden = ["/secret/plan", "/secret/nowhere", "/-/edit/secret/plan", "/-/file/secret/plan.png"]
+    assert completing.references_to(desk, other, "guide", hidden, SITE) == {}
     assert completing.people_for(desk, NOBODY) == []
     assert completing.people_for(desk, other) == [("jory", "Jory"), ("wenna", "Wenna")]
 

@@ -17,10 +17,12 @@ SITE = ("https://docs.example",)
 @pytest.fixture
 def writer(desk: Desk) -> Actor:
     volume(desk, "Guide")
+    volume(desk, "Parts")
     volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.WRITER)
+    writer = person(desk, "wenna", guide=Role.OWNER, parts=Role.WRITER, secret=Role.WRITER)
     card = "---\nslots:\n  risk: {required: true}\n  who: {required: true}\n---\n${risk} ${who}"
     pages(desk, writer, "guide", {"Battery well": "## Torque and sealant\n\n## Limits\n", "Card": card})
+    pages(desk, writer, "parts", {"Anodes": ""})
     pages(desk, writer, "secret", {"Battery vault": "## Hidden\n"})
     return writer
 
@@ -71,6 +73,20 @@ def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
             "This address is a page of this wiki: “Battery well”",
             "See [[Battery well]].",
         ),
+        (
+            "[see](https://docs.example/-/edit/guide/battery-well)",
+            "advice",
+            "is a page of this wiki",
+            "[[Battery well|see]]",
+        ),
+        (
+            "[see](/-/file/guide/wiring%20plan.svg)",
+            "advice",
+            "is a file of this volume: “wiring plan.svg”",
+            "[see](wiring%20plan.svg)",
+        ),
+        ("[[Anodes]]", "unwritten", "; “Parts” has a page of this name", "[[Parts/Anodes]]"),
+        ("[[Battery vault]]", "unwritten", "; “Secret” has a page of this name", "[[Secret/Battery vault]]"),
         ("[the well](/guide/battery-well)", "advice", "is a page of this wiki", "[[Battery well|the well]]"),
         ("the the", "advice", "“the” stands here twice.", "the"),
         ("# One", "problem", "A first-level heading", "## One"),
@@ -120,3 +136,5 @@ def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
         # What was typed is said back, and no more.
         assert each.kind == "unwritten" and "Hidden" not in each.message
         assert all("vault" not in mend.words for mend in each.mends)
+    (found,) = _found(desk, other, "[[Battery vault]]")
+    assert (found.message, found.mends) == ("“Battery vault” is not written yet", ())

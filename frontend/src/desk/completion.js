@@ -1,7 +1,8 @@
 // What is offered while somebody types: names and sections between brackets, templates, marks, categories and keys of
 // the front matter, people.
-import { snippet } from "@codemirror/autocomplete";
+import { closeCompletion, completionStatus, selectedCompletion, snippet } from "@codemirror/autocomplete";
 import { syntaxTree } from "@codemirror/language";
+import { EditorView } from "@codemirror/view";
 import { visited } from "../lately.js";
 import { headings } from "./sections.js";
 
@@ -31,13 +32,32 @@ export function names(volume) {
   };
 }
 
+/** One who is sure of the name that is highlighted goes on to its label: “|” takes it. */
+export const takingNames = EditorView.inputHandler.of((view, from, to, text) => {
+  const chosen = text === "|" && from === to && completionStatus(view.state) === "active" && selectedCompletion(view.state);
+  if (!chosen?.target) return false;
+  const line = view.state.doc.lineAt(from);
+  const typed = /\[\[=?([^[\]|#\n]+)$/.exec(view.state.sliceDoc(line.from, from));
+  if (!typed?.[1].trim()) return false;
+  const closed = view.state.sliceDoc(from, from + 2) === "]]";
+  const start = from - typed[1].length;
+  const insert = `${chosen.target}|${closed ? "" : "]]"}`;
+  const selection = { anchor: start + chosen.target.length + 1 };
+  view.dispatch({ changes: { from: start, to: from, insert }, selection, userEvent: "input.complete" });
+  closeCompletion(view);
+  return true;
+});
+
 function option(page, boost) {
   const apply = (view, _, from, to) => {
     const closed = view.state.doc.sliceString(to, to + 2) === "]]";
     const insert = closed ? page.insert : `${page.insert}]]`;
     view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + page.insert.length + 2 } });
   };
-  return { label: page.title, detail: page.place, info: page.about || undefined, apply, boost };
+  // What only looks alike is not taken by going on.
+  const target = page.near ? undefined : page.insert;
+  const type = page.written === false ? "unwritten" : "page";
+  return { label: page.title, detail: page.place, info: page.about || undefined, apply, boost, target, type };
 }
 
 async function toLeadTo(typed, volume) {
@@ -46,7 +66,10 @@ async function toLeadTo(typed, volume) {
   const about = new Map(found.map((page) => [page.insert, page.about]));
   const rest = found.filter((page) => !seen.some((other) => other.insert === page.insert));
   const first = seen.map((page) => ({ ...page, about: about.get(page.insert) }));
-  return [...first, ...rest].map((page, nth) => option(page, -nth));
+  // Just what is typed stands first, lately visited or not.
+  const same = (page) => page.title.toLowerCase() === typed.toLowerCase();
+  const rows = [...first, ...rest];
+  return [...rows.filter(same), ...rows.filter((page) => !same(page))].map((page, nth) => option(page, -nth));
 }
 
 function lately(volume) {
@@ -56,7 +79,8 @@ function lately(volume) {
     .map((page) => {
       const title = page.title.replace(/[\\#|[\]/$`<]/g, "\\$&");
       const insert = page.volume === volume ? title : `${page.volumeTitle}/${title}`;
-      return { title: page.title, place: `${page.number || page.volumeTitle} · lately`, insert };
+      const place = page.volume === volume ? page.number : page.volumeTitle;
+      return { title: page.title, place: [place, "lately"].filter(Boolean).join(" · "), insert };
     });
 }
 

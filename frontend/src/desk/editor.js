@@ -23,7 +23,7 @@ import {
   lineNumbers,
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { LITERAL, files, sources, filings, names as pageNames, people, sections } from "./completion.js";
+import { LITERAL, files, sources, filings, names as pageNames, people, sections, takingNames } from "./completion.js";
 import { markupKeys } from "./markup.js";
 import { pasting } from "./paste.js";
 import { making } from "./references.js";
@@ -67,6 +67,7 @@ const theme = EditorView.theme({
   ".cm-tooltip.cm-tooltip-autocomplete > ul > li": { padding: "5px 10px", display: "flex", gap: "12px" },
   ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": { background: "var(--selection)", color: "var(--ink)" },
   ".cm-completionLabel": { fontWeight: "600", flex: "1" },
+  ".cm-tooltip-autocomplete .no-page-yet .cm-completionLabel": { color: "var(--plum)" },
   ".cm-completionDetail": { color: "var(--slate)", fontStyle: "normal", fontSize: "12.5px" },
   ".cm-completionMatchedText": { textDecoration: "none" },
   ".cm-panels": { background: "var(--panel)", color: "var(--ink)" },
@@ -193,14 +194,15 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people(), files(volume), sources()], icons: false, activateOnTypingDelay: 10 }),
+        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people(), files(volume), sources()], icons: false, activateOnTypingDelay: 10, optionClass: (each) => (each.type === "unwritten" ? "no-page-yet" : "") }),
         references(names),
         findings,
         oneSection,
         // Before what closes brackets, and what makes a link of any pasted address.
         Prec.high(bringing),
         Prec.high(making(names, volume)),
-        Prec.high(pasting(html)),
+        Prec.high(takingNames),
+        Prec.high(pasting(html, volume)),
         caretInSight,
         theme,
         keymap.of([

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from mokuji.core import names
+from mokuji.core import files, names
 from mokuji.core.policy import Actor
-from mokuji.core.references import Resolver, Sections, name_for
-from mokuji.core.reports.own_addresses import meant
+from mokuji.core.references import Resolver, Sections, name_for, volumes_by_id
+from mokuji.core.reports.own_addresses import meant, meant_file
 from mokuji.core.text.headings import words as words_of
 from mokuji.core.text.reference import Kind, Reference, read
-from mokuji.core.wiki import Page
+from mokuji.core.wiki import Page, PageHead, Place, Volume
 from mokuji.services.desk import Desk, Sight
 from mokuji.store import people
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki
+from mokuji.store.unwritten import led_from, typed_title
 
 MOST = 200
 """Most sections that are offered."""
@@ -72,32 +73,75 @@ def people_for(desk: Desk, actor: Actor) -> list[tuple[str, str]]:
         return people.handles(connection)
 
 
-def reference_to(
-    desk: Desk, actor: Actor, volume_key: str, address: str, origins: Collection[str]
-) -> tuple[str, str] | None:
-    """What an address of this wiki is as a reference in a volume: its target as typed, and the words that it shows.
-    None for an address of another site, or of no page that the actor may read."""
+@dataclass(frozen=True, slots=True)
+class Referred:
+    """What an address of this wiki is in a text: the target of a reference as typed and the words that it shows, or
+    the destination of a file of the volume in hand."""
+
+    insert: str
+    words: str
+    file: bool = False
+
+
+MOST_ADDRESSES = 200
+"""So many addresses of one text are looked up."""
+
+
+def references_to(
+    desk: Desk, actor: Actor, volume_key: str, addresses: Collection[str], origins: Collection[str]
+) -> dict[str, Referred]:
+    """What addresses are in a volume, by address: those of pages of this wiki that the actor may read, of names that
+    are not written, of files of the volume. Others are left out."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         home = sight.volume(volume_key)
-        found = meant(address, origins, sight.volumes)
-        if found is None:
-            return None
-        (place, anchor), seen = found, StoredWiki(connection, sight.volumes)
-        holders = seen.aliases([place]).get(place) or ()
-        head = seen.titles([place]).get(place) or next(iter(holders), None)
-        target = name_for(seen, home, head) if head is not None else None
-        if head is None or target is None:
-            return None
-        page = seen.pages([head.id])[head.id] if anchor else None
-        if page is not None:
-            volumes = frozenset(sight.volumes)
-            anchors = Sections.of(page, volumes).anchors()
+        seen = StoredWiki(connection, sight.volumes)
+        asked = list(dict.fromkeys(addresses))[:MOST_ADDRESSES]
+        found = {each: led for each in asked if (led := meant(each, origins, sight.volumes)) is not None}
+        places = {place for place, _ in found.values()}
+        titles, aliases = seen.titles(places), seen.aliases(places)
+        heads = {place: titles.get(place) or next(iter(aliases.get(place) or ()), None) for place in places}
+        texts = seen.pages({head.id for (p, at) in found.values() if at and (head := heads[p]) is not None})
+        made: dict[str, Referred] = {}
+        for address, (place, anchor) in found.items():
+            head = heads[place]
+            referred = (
+                _to_page(seen, home, head, texts.get(head.id), anchor)
+                if head is not None
+                else _to_unwritten(seen, home, place)
+            )
+            if referred is not None:
+                made[address] = referred
+        for address in asked:
+            file = meant_file(address, origins, sight.volumes)
+            if file is not None and file[0] == home.id:
+                made[address] = Referred(files.destination(file[1]), file[1], file=True)
+        return made
+
+
+def _to_page(
+    seen: StoredWiki, home: Volume, head: PageHead, page: Page | None, anchor: str
+) -> Referred | None:
+    target = name_for(seen, home, head)
+    if target is None:
+        return None
+    if page is not None and anchor:
+        volumes = frozenset(seen.volumes)
+        anchors = Sections.of(page, volumes).anchors()
+        if anchor in anchors:
+            heading = page.content.headings[anchors.index(anchor)]
+            words = words_of(heading, page.text, page.content.references, volumes)
             every = _sections(page, volumes, insert=False)
-            if anchor in anchors:
-                heading = page.content.headings[anchors.index(anchor)]
-                words = words_of(heading, page.text, page.content.references, volumes)
-                typed = next((each.insert for each in every if each.words == words), None)
-                if typed is not None:
-                    return f"{target}#{typed}", f"{head.title} § {words}"
-        return target, head.title
+            typed = next((each.insert for each in every if each.words == words), None)
+            if typed is not None:
+                return Referred(f"{target}#{typed}", f"{head.title} § {words}")
+    return Referred(target, head.title)
+
+
+def _to_unwritten(seen: StoredWiki, home: Volume, place: Place) -> Referred | None:
+    volume = volumes_by_id(seen)[place[0]]
+    if not names.is_key(place[1]):
+        return None
+    title = typed_title(seen, place, led_from(seen, place, 1)) or place[1]
+    lead = "" if volume.id == home.id else f"{names.escape(volume.title)}/"
+    return Referred(f"{lead}{names.escape(title)}", title)

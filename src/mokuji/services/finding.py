@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from mokuji.core import names, policy
 from mokuji.core.policy import Act, Actor
 from mokuji.core.wiki import Volume
-from mokuji.services.desk import Desk, catch_up, visible
+from mokuji.services.desk import Desk, Sight, catch_up, refresh, visible
 from mokuji.store import search
 from mokuji.store.database import reading
 from mokuji.store.search import Hit, Named
+from mokuji.store.snapshot import StoredWiki
+from mokuji.store.unwritten import Wanted, wanted_like
 
 PAGE = 20
 
@@ -89,6 +92,10 @@ def go_box(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: 
         if not key:
             return Found("", (), (), {}, by_id, scope, None, False)
         named = search.by_name(connection, key, seen, most=most)
+        if scope is not None and all(each.near for each in named):
+            # What this volume has not another may have: one need not say so first.
+            everywhere = search.by_name(connection, key, list(by_id), most=most)
+            named = [*(each for each in everywhere if not each.near), *named][:most]
         known = {each.page for each in named}
         hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
         return Found(
@@ -105,7 +112,8 @@ def go_box(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: 
 
 @dataclass(frozen=True, slots=True)
 class NameFor:
-    """A page to refer to; ``insert`` is its target as it is typed in the volume in hand, ``about`` says what it is."""
+    """A name to refer to; ``insert`` is its target as it is typed in the volume in hand, ``place`` says where it is,
+    ``about`` what; one that is not ``written`` has no page yet, of one that is ``near`` only the spelling is."""
 
     title: str
     place: str
@@ -113,20 +121,93 @@ class NameFor:
     volume: str = ""
     key: str = ""
     about: str = ""
+    written: bool = True
+    near: bool = False
+
+
+HERE = 6
+"""Of the volume in hand at most so many rows stand before those of others, if there are any."""
+_SLASH = re.compile(r"((?:\\.|[^\\/])+)/(.*)", re.DOTALL)
 
 
 def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
-    """Pages whose name matches what is typed, those of the volume in hand first."""
-    found = go_box(desk, actor, typed, most=3 * most)
-    ordered = sorted(found.named, key=lambda each: found.volumes[each.volume].key != names.key(volume_key))
-    rows = []
-    for each in ordered[:most]:
-        volume = found.volumes[each.volume]
-        here = volume.key == names.key(volume_key)
-        written = names.escape(each.title)
-        insert = written if here else f"{names.escape(volume.title)}/{written}"
-        place = f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else "")
-        rows.append(
-            NameFor(each.title, place if here else volume.title, insert, volume.key, each.key, each.summary)
-        )
-    return rows
+    """Names to refer to that match what is typed in a volume: its own first, also those that are not written but asked
+    for, or planned in the contents; then those of others. Behind the name of a volume and “/” those of that one."""
+    typed = " ".join(typed.replace("\x00", "").split())[:200]
+    _know_the_newest(desk)
+    refresh(desk)
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        home = sight.volumes.get(names.key(volume_key))
+        if home is None:
+            return []
+        absolute = typed.startswith("/")
+        inside = _SLASH.fullmatch(typed.removeprefix("/"))
+        other = sight.volumes.get(names.key(names.unescape(inside[1]))) if inside is not None else None
+        rows = [] if absolute else _names(sight, home, home, names.unescape(typed), most)
+        if inside is not None and other is not None:
+            rows += _names(sight, home, other, names.unescape(inside[2]), most, absolute=absolute)
+        elif not absolute:
+            others = _elsewhere(sight, home, names.unescape(typed), most)
+            near = [row for _, is_near, row in others if is_near]
+            sure = [(exact, False, row) for exact, is_near, row in others if not is_near]
+            rows = [*rows[: HERE if sure else most], *sure, *rows[HERE if sure else most :]]
+            rows += [(False, True, row) for row in near]
+    rows.sort(key=lambda each: (not each[0], each[1]))
+    return [row for _, _, row in rows[:most]]
+
+
+_Row = tuple[bool, bool, NameFor]
+"""Whether it is just what is typed, whether only the spelling is near, and the name."""
+
+
+def _names(
+    sight: Sight, home: Volume, volume: Volume, typed: str, most: int, *, absolute: bool = False
+) -> list[_Row]:
+    """The names of one volume, written and unwritten, to be typed in another or the same."""
+    key = names.key(typed)
+    if not key and volume.id == home.id:
+        return []
+    found = search.by_name(sight.connection, key, [volume.id], most=most)
+    rows = [_row(home, volume, each, key, absolute=absolute) for each in found]
+    wiki = StoredWiki(sight.connection, sight.volumes)
+    readable = [each.id for each in sight.volumes.values()]
+    wanted = wanted_like(wiki, volume.id, key, readable, max(2, most // 2)) if key else []
+    sure = [row for row in rows if not row[1]]
+    planned = [_wanted(home, volume, each, key, absolute=absolute) for each in wanted]
+    # Neither takes all the room.
+    return [*sure[: most - len(planned)], *planned, *(row for row in rows if row[1])]
+
+
+def _row(home: Volume, volume: Volume, each: Named, key: str, *, absolute: bool = False) -> _Row:
+    called = f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else "")
+    place = called if volume.id == home.id else " · ".join(filter(None, (volume.title, called)))
+    insert = _target(home, volume, each.title, absolute=absolute)
+    exact = key in {each.key, names.key(each.alias)}
+    return (
+        exact,
+        each.near,
+        NameFor(each.title, place, insert, volume.key, each.key, each.summary, near=each.near),
+    )
+
+
+def _wanted(home: Volume, volume: Volume, each: Wanted, key: str, *, absolute: bool = False) -> _Row:
+    asked = f"{each.pages} page{'s' if each.pages != 1 else ''} ask{'s' if each.pages == 1 else ''} for it"
+    why = "planned in the contents" if each.placed else asked
+    place = " · ".join([*([volume.title] if volume.id != home.id else []), "not written", why])
+    insert = _target(home, volume, each.title, absolute=absolute)
+    return each.key == key, False, NameFor(each.title, place, insert, volume.key, each.key, written=False)
+
+
+def _target(home: Volume, volume: Volume, title: str, *, absolute: bool) -> str:
+    lead = "" if volume.id == home.id and not absolute else f"{names.escape(volume.title)}/"
+    return f"{'/' if absolute else ''}{lead}{names.escape(title)}"
+
+
+def _elsewhere(sight: Sight, home: Volume, typed: str, most: int) -> list[_Row]:
+    key = names.key(typed)
+    by_id = {each.id: each for each in sight.volumes.values() if each.id != home.id}
+    if not key or not by_id:
+        return []
+    found = search.by_name(sight.connection, key, list(by_id), most=most)
+    return [_row(home, by_id[each.volume], each, key) for each in found]

@@ -11,6 +11,7 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
+from mokuji.core import files as named_files
 from mokuji.core import names
 from mokuji.core.edits import Edit
 from mokuji.core.flaws import SAID_BY_FLAWS, Mend, flaws
@@ -18,7 +19,7 @@ from mokuji.core.inserts import assign
 from mokuji.core.plans.link import section_for
 from mokuji.core.policy import Actor
 from mokuji.core.references import Resolver, Sections, lookups, name_for
-from mokuji.core.reports.own_addresses import own_addresses
+from mokuji.core.reports.own_addresses import own_addresses, own_files
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.calls import call
 from mokuji.core.text.destinations import destinations
@@ -106,12 +107,28 @@ def findings(
 def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
     page = seen.ready.page
     told: set[tuple[str, str]] = set()
-    home = next(each for each in sight.volumes.values() if each.id == page.head.volume)
+    by_id = {each.id: each for each in sight.volumes.values()}
+    home = by_id[page.head.volume]
+    keys = [link.key for link in seen.links if link.state == "unwritten" and link.volume == home.key]
+    keys = list(dict.fromkeys(keys))[:LOOKED_UP]
+    heads = wiki.titles([(id_, key) for id_ in by_id if id_ != home.id for key in keys])
+    # Of several the first volume by its name.
+    there = {
+        key: head for (id_, key), head in sorted(heads.items(), key=lambda each: by_id[each[0][0]].key)[::-1]
+    }
     for reference, link in zip(page.content.references, seen.links, strict=True):
         if link.state != "unwritten" or (link.volume, link.key) in told:
             continue
         told.add((link.volume, link.key))
         mends: tuple[Mend, ...] = ()
+        said = f"“{link.title}” is not written yet"
+        elsewhere = there.get(link.key) if link.volume == home.key else None
+        if elsewhere is not None:
+            other = by_id[elsewhere.volume]
+            said += f"; “{other.title}” has a page of this name"
+            name = name_for(wiki, home, elsewhere, insert=reference.kind is Kind.INSERT)
+            if name is not None:
+                mends = (Mend("Refer to it", (Edit(reference.name_span, name),)),)
         volume = sight.volumes.get(link.volume)
         if volume is not None and len(told) <= LOOKED_UP:
             near = _near(sight.connection, link.key, volume.id)
@@ -119,8 +136,8 @@ def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found
                 name_for(wiki, home, near, insert=reference.kind is Kind.INSERT) if near is not None else None
             )
             if near is not None and name is not None:
-                mends = (Mend(f"Lead to “{near.title}”", (Edit(reference.name_span, name),)),)
-        yield "unwritten", f"“{link.title}” is not written yet", reference.span, mends
+                mends += (Mend(f"Lead to “{near.title}”", (Edit(reference.name_span, name),)),)
+        yield "unwritten", said, reference.span, mends
 
 
 def _near(connection: Connection, key: str, volume: int) -> PageHead | None:
@@ -288,3 +305,7 @@ def _addresses(wiki: StoredWiki, page: Page, origins: Collection[str]) -> Iterat
             leads = f"{name}#{section}" if section else name
             mend = Mend("Make it a reference", (Edit(each.span, f"[[{leads}{label}]]"),))
             yield "advice", f"This address is a page of this wiki: “{head.title}”", each.span, (mend,)
+    for span, words, file in own_files(page, origins, wiki.volumes):
+        shown = re.sub(r"[\[\]\n]", " ", words) if words.strip() else file
+        mend = Mend("Name the file", (Edit(span, f"[{shown}]({named_files.destination(file)})"),))
+        yield "advice", f"This address is a file of this volume: “{file}”", span, (mend,)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import html as entities
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from mokuji.core import names, policy
 from mokuji.core.errors import Missing
 from mokuji.core.policy import Act, Actor
-from mokuji.core.text.html import Compiled, Open, bare, words_of
+from mokuji.core.text.headings import words as words_of_heading
+from mokuji.core.text.html import Head, Open, Piece, bare, words_of
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.formats.contents import write_contents
@@ -321,20 +323,50 @@ def all_backlinks(
         return view, head, found, {each.id: each for each in volumes.values()}
 
 
-def card(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str
-) -> tuple[Volume, PageHead | None, str, list[PageHead]]:
-    """What the card of a reference says: the first words of a page, or who refers to an unwritten name."""
+@dataclass(frozen=True, slots=True)
+class Card:
+    """What the card of a reference says: the first words of a page or of one of its sections, or who refers to a name
+    that is not written."""
+
+    volume: Volume
+    head: PageHead | None
+    section: str = ""
+    words: str = ""
+    led_from: tuple[PageHead, ...] = ()
+
+
+def card(desk: Desk, actor: Actor, volume_key: str, page_key: str, anchor: str = "") -> Card:
+    """The card of a reference to a page, or to the section at an anchor of it; of the page if it has none."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volumes, volume = sight.volumes, sight.volume(volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
             wiki = StoredWiki(connection, volumes)
-            return volume, None, "", unwritten.led_from(wiki, (volume.id, names.key(page_key)), 5)
+            asking = unwritten.led_from(wiki, (volume.id, names.key(page_key)), 5)
+            return Card(volume, None, led_from=tuple(asking))
         ready = load_ready(desk, connection, head, volumes)
         found = links(connection, desk, volume, ready.page, volumes)
-        return volume, head, first_words(_plain(ready.compiled, found)), []
+        section = ""
+        pieces: Sequence[Piece] = ready.compiled.pieces
+        if anchor in ready.anchors:
+            index = ready.anchors.index(anchor)
+            page = ready.page
+            section = words_of_heading(
+                page.content.headings[index], page.text, page.content.references, frozenset(volumes)
+            )
+            pieces = _section(pieces, index)
+        return Card(volume, head, section, first_words(_plain(pieces, found)))
+
+
+def _section(pieces: Sequence[Piece], index: int) -> Sequence[Piece]:
+    """The pieces of the section under a heading."""
+    start, level = next(
+        (n, p.level) for n, p in enumerate(pieces) if isinstance(p, Head) and p.heading == index
+    )
+    rest = enumerate(pieces[start + 1 :], start + 1)
+    end = next((n for n, p in rest if isinstance(p, Head) and p.level <= level), len(pieces))
+    return pieces[start:end]
 
 
 def first_words_of(desk: Desk, sight: Sight, head: PageHead) -> str:
@@ -342,15 +374,15 @@ def first_words_of(desk: Desk, sight: Sight, head: PageHead) -> str:
     volume = next(each for each in sight.volumes.values() if each.id == head.volume)
     ready = load_ready(desk, sight.connection, head, sight.volumes)
     return first_words(
-        _plain(ready.compiled, links(sight.connection, desk, volume, ready.page, sight.volumes))
+        _plain(ready.compiled.pieces, links(sight.connection, desk, volume, ready.page, sight.volumes))
     )
 
 
-def _plain(compiled: Compiled, found: list[Link]) -> str:
+def _plain(pieces: Sequence[Piece], found: list[Link]) -> str:
     """A text with the words of its references, for its first words."""
     shown = (
         found[piece.index].label or found[piece.index].words if isinstance(piece, Open) else bare(piece)
-        for piece in compiled.pieces
+        for piece in pieces
     )
     return "".join(shown)
 

@@ -152,15 +152,23 @@ NAME_NEAR = text(
 )
 
 
+def _safe(key: str) -> str:
+    return key.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
+def like(key: str) -> dict[str, str]:
+    """What queries for a part of a name take: the key, and patterns of names that begin with it, that have a word which
+    does, that hold it."""
+    safe = _safe(key)
+    return {"key": key, "start": f"{safe}%", "word": f"% {safe}%", "part": f"%{safe}%"}
+
+
 def by_name(connection: Connection, key: str, volumes: Collection[int], *, most: int = 8) -> list[Named]:
     """Pages by a part of their name: as typed, then aliases, then letters in their order (the initials of its words
     first), then near spellings. Each page once."""
-    safe = key.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    safe = _safe(key)
     values = {
-        "key": key,
-        "start": f"{safe}%",
-        "word": f"% {safe}%",
-        "part": f"%{safe}%",
+        **like(key),
         "letters": f"%{'%'.join(safe)}%",
         "initials": "".join(rf"\m{letter}.*" for letter in key if letter.isalnum()),
         "volumes": list(volumes),

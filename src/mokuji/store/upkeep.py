@@ -401,7 +401,7 @@ class Counts:
         return self.orphans + self.out_of_reach + self.unwritten
 
 
-_WANTED = """(SELECT key, pages FROM asked WHERE volume = :volume AND home = ANY(:visible)
+WANTED = """(SELECT key, pages FROM asked WHERE volume = :volume AND home = ANY(:visible)
     UNION ALL SELECT '/' || key, pages FROM asked WHERE volume = 0 AND home = :volume
     UNION ALL SELECT n.key, count(DISTINCT pn.page)::int
         FROM (SELECT key FROM volume WHERE deleted_by IS NULL AND id <> ALL(:visible) OFFSET 0) v,
@@ -411,13 +411,13 @@ _WANTED = """(SELECT key, pages FROM asked WHERE volume = :volume AND home = ANY
             EXISTS (SELECT 1 FROM page p WHERE p.volume = :volume AND p.key = n.key COLLATE "C" OFFSET 0)
             OR EXISTS (SELECT 1 FROM alias a WHERE a.volume = :volume AND a.key = n.key COLLATE "C" OFFSET 0))
         GROUP BY n.key)"""
-# What is asked for in a volume; in one that is not there, by the pages of this one; and in those that are closed to
+# What is asked for in a volume (key, pages); in one that is not there, by the pages of this one; and in those closed to
 # the reader, to whom they must look as if they were not there.
 COUNTS = text(
     f"""SELECT
         (SELECT count(*) FROM orphan WHERE volume = :volume AND NOT homes && CAST(:visible AS int[])) AS orphans,
         (SELECT count(*) FROM unplaced WHERE volume = :volume AND NOT reached) AS out_of_reach,
-        (SELECT count(DISTINCT key) FROM {_WANTED} w) AS unwritten"""  # noqa: S608
+        (SELECT count(DISTINCT key) FROM {WANTED} w) AS unwritten"""  # noqa: S608
 )
 ORPHANS = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision FROM orphan o JOIN page p ON p.id = o.page
@@ -429,7 +429,7 @@ OUT_OF_REACH = text(
     WHERE u.volume = :volume AND NOT u.reached AND u.key > :after COLLATE "C" ORDER BY u.key LIMIT :most"""
 )
 ASKED = text(
-    f"""SELECT key, sum(pages)::int AS pages FROM {_WANTED} w GROUP BY key
+    f"""SELECT key, sum(pages)::int AS pages FROM {WANTED} w GROUP BY key
     HAVING (-sum(pages)::int, key) > (CAST(:asked AS int), CAST(:after AS text) COLLATE "C")
     ORDER BY -sum(pages)::int, key LIMIT :most"""  # noqa: S608
 )

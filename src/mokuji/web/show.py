@@ -28,7 +28,8 @@ def places(
         return addresses.act("edit", link.volume, link.key, under=under)
 
     def card(link: Link) -> str:
-        return addresses.act("card", link.volume, link.key)
+        at = {"at": link.anchor} if link.anchor else {}
+        return addresses.act("card", link.volume, link.key, **at)
 
     known: dict[tuple[int, str], rendering.FileShown | None] = {}
 

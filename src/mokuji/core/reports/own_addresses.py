@@ -12,6 +12,8 @@ from mokuji.core.spans import Span, code_points
 from mokuji.core.text.parser import events_with_ranges, tag_name
 from mokuji.core.wiki import Page, Place, Volume
 
+SCREENS = frozenset({"edit", "revisions", "compare", "backlinks", "card"})
+"""Screens about one page, whose addresses are copied as if they were those of the page."""
 _BARE = re.compile(r"https?://[^\s<>\[\]\"'`|]+[^\s<>\[\]\"'`|.,;:!?)]")
 
 
@@ -31,6 +33,25 @@ def own_addresses(
 ) -> Iterator[OwnAddress]:
     """The links on a page whose address begins with one of the origins (``https://docs.example``), or is a path
     of this site (``/volume/page``)."""
+    for url, span, words in _links(page, origins):
+        found = meant(url, origins, volumes)
+        if found is not None:
+            place, section = found
+            yield OwnAddress(page.head.id, span, place, section, words)
+
+
+def own_files(
+    page: Page, origins: Collection[str], volumes: Mapping[str, Volume]
+) -> Iterator[tuple[Span, str, str]]:
+    """The links on a page to the address of a file of its own volume: range, words, and the file's name."""
+    for url, span, words in _links(page, origins):
+        found = meant_file(url, origins, volumes)
+        if found is not None and found[0] == page.head.volume:
+            yield span, words, found[1]
+
+
+def _links(page: Page, origins: Collection[str]) -> Iterator[tuple[str, Span, str]]:
+    """The outside links of a page that may lead into this wiki: address, range, words."""
     offset = page.content.front_matter.span.end
     body = page.text[offset:]
     if not any(origin in body for origin in origins) and "](/" not in body and "](</" not in body:
@@ -39,12 +60,7 @@ def own_addresses(
     raw = list(_raw(body, data))
     places = code_points(data, (edge for _, start, end, _ in raw for edge in (start, end)))
     for url, start, end, words in raw:
-        found = meant(url, origins, volumes)
-        if found is not None:
-            place, section = found
-            yield OwnAddress(
-                page.head.id, Span(offset + places[start], offset + places[end]), place, section, words
-            )
+        yield url, Span(offset + places[start], offset + places[end]), words
 
 
 def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str]]:
@@ -75,13 +91,39 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str]]:
 
 
 def meant(url: str, origins: Collection[str], volumes: Mapping[str, Volume]) -> tuple[Place, str] | None:
-    """The place and the fragment that an address of this site means; None for any other address."""
-    parts = urlsplit(url)
-    here = f"{parts.scheme}://{parts.netloc}" in origins if parts.netloc else url.startswith("/")
-    if not here or not parts.path.startswith("/") or parts.path.startswith("/-/"):
-        return None
-    first, _, rest = parts.path[1:].partition("/")
+    """The place and the fragment that an address of this site means, of a page or of a screen about one; None for any
+    other address."""
+    path, fragment = _path(url, origins)
+    if path.startswith("-/"):
+        screen, _, path = path[2:].partition("/")
+        if screen not in SCREENS:
+            return None
+        fragment = ""
+    first, _, rest = path.partition("/")
     volume = volumes.get(names.key(unquote(first)))
     if volume is None or not rest:
         return None
-    return (volume.id, names.key(unquote(rest))), unquote(parts.fragment)
+    return (volume.id, names.key(unquote(rest))), fragment
+
+
+def meant_file(url: str, origins: Collection[str], volumes: Mapping[str, Volume]) -> tuple[int, str] | None:
+    """The volume and the name of the file that an address of this site means; None for any other address."""
+    path, _ = _path(url, origins)
+    for screen in ("-/file/", "-/about-file/"):
+        if path.startswith(screen):
+            first, _, name = path[len(screen) :].partition("/")
+            volume = volumes.get(names.key(unquote(first)))
+            return (volume.id, unquote(name)) if volume is not None and name else None
+    return None
+
+
+def _path(url: str, origins: Collection[str]) -> tuple[str, str]:
+    """The path of an address of this site, without its first “/”, and its fragment; empty for any other."""
+    try:
+        parts = urlsplit(url)
+    except ValueError:
+        return "", ""
+    here = f"{parts.scheme}://{parts.netloc}" in origins if parts.netloc else url.startswith("/")
+    if not here or not parts.path.startswith("/"):
+        return "", ""
+    return parts.path[1:], unquote(parts.fragment)

@@ -22,6 +22,7 @@ import html
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 from urllib.parse import quote
 
@@ -86,7 +87,7 @@ class Rules:
     ``pictures``: an image is named in words while no file of the wiki stands behind it.
     ``decorate``: identifiers of headings, boxes of tables, classes of code.
     ``typeset``: formulas are MathML, code is coloured and diagrams are drawn; a caption stands above code, and a cell
-    that holds only a ditto mark is one with the cell above it.
+    that holds only a ditto mark is one with the cell above it, with two of them one with the cell to its left.
     """
 
     title_is_first: bool = True
@@ -116,6 +117,17 @@ class Diagram:
     source: str
     caption: str
     description: str
+
+
+@dataclass(slots=True)
+class _Cell:
+    """A cell of a table: where its tag stands in what is written, its first column, and how many columns and rows it
+    covers."""
+
+    at: int
+    column: int
+    wide: int = 1
+    rows: int = 1
 
 
 def box(number: int | None, done: bool) -> str:
@@ -164,8 +176,8 @@ class Writer:
         self._aligns: Sequence[str] = ()
         self._column = 0
         self._head = False
-        self._cell = 0
-        self._above: dict[int, tuple[int, int]] = {}
+        self._cells: list[int] = []
+        self._above: dict[int, _Cell] = {}
         self._fenced: list[str] | None = None
         self._info = Info("")
         self._raw: list[str] | None = None
@@ -541,40 +553,74 @@ class Writer:
         self._out.append("</tbody></table></div>\n" if self._rules.decorate else "</tbody></table>\n")
 
     def _start_tablehead(self, _: Any) -> None:
-        self._column, self._head = 0, True
+        self._cells, self._head = [], True
         self._above = {}
         self._out.append("<thead><tr>\n")
 
     def _end_tablehead(self, _: Any) -> None:
+        self._end_row()
         self._head = False
+        self._above = {}
         self._out.append("</tr></thead><tbody>\n")
 
     def _start_tablerow(self, _: Any) -> None:
-        self._column = 0
+        self._cells = []
         self._out.append("<tr>\n")
 
     def _end_tablerow(self, _: Any) -> None:
+        self._end_row()
         self._out.append("</tr>\n")
 
     def _start_tablecell(self, _: Any) -> None:
-        self._cell = len(self._out)
-        self._out.append(self._cell_tag(self._column, 1))
-
-    def _cell_tag(self, column: int, rows: int) -> str:
-        align = self._aligns[column] if column < len(self._aligns) else "None"
-        span = f' rowspan="{rows}"' if rows > 1 else ""
-        return f"<{'th' if self._head else 'td'}{_ALIGN[align]}{span}>"
+        self._cells.append(len(self._out))
 
     def _end_tablecell(self, _: Any) -> None:
-        column = self._column
-        self._column += 1
-        above = self._above.get(column)
-        if above is not None and self._rules.typeset and "".join(self._out[self._cell + 1 :]) == DITTO:
-            at, rows = above[0], above[1] + 1
-            del self._out[self._cell :]
-            self._out[at] = self._cell_tag(column, rows)
-            self._above[column] = (at, rows)
-            return
-        if not self._head:
-            self._above[column] = (self._cell, 1)
-        self._out.append("</th>\n" if self._head else "</td>\n")
+        pass  # a row is put together at its end: what a cell is one with depends on those beside it
+
+    def _end_row(self) -> None:
+        """Puts the cells of a row down, those with ditto marks as parts of the cells above or to the left."""
+        edges = [*self._cells, len(self._out)]
+        cells = [self._out[start:end] for start, end in pairwise(edges)]
+        typed = ["".join(cell) if self._rules.typeset else "" for cell in cells]
+        up = self._carried_on(typed)
+        del self._out[edges[0] :]
+        here: dict[int, _Cell] = {}
+        for column, words in enumerate(typed):
+            if column in up:
+                here[column] = self._above[column]
+                continue
+            left = here.get(column - 1)
+            if (
+                words == DITTO * 2
+                and left is not None
+                and left.column + left.wide == column
+                and column - 1 not in up
+            ):
+                left.wide += 1
+                here[column] = left
+                self._out[left.at] = self._cell_tag(left)
+                continue
+            here[column] = cell = _Cell(len(self._out), column)
+            self._out += [self._cell_tag(cell), *cells[column], "</th>\n" if self._head else "</td>\n"]
+        for cell in {id(each): each for column, each in here.items() if column in up}.values():
+            cell.rows += 1
+            self._out[cell.at] = self._cell_tag(cell)
+        self._above = here
+
+    def _carried_on(self, typed: Sequence[str]) -> set[int]:
+        """The columns of a row in which cells of the row above go on: a wide one if it does in all of its columns."""
+        found: set[int] = set()
+        for column, words in enumerate(typed):
+            above = self._above.get(column)
+            if above is None or above.column != column or words != DITTO:
+                continue
+            under = range(column, column + above.wide)
+            if all(typed[each] in {DITTO, DITTO * 2} for each in under):
+                found.update(under)
+        return found
+
+    def _cell_tag(self, cell: _Cell) -> str:
+        align = self._aligns[cell.column] if cell.column < len(self._aligns) else "None"
+        span = f' rowspan="{cell.rows}"' if cell.rows > 1 else ""
+        span += f' colspan="{cell.wide}"' if cell.wide > 1 else ""
+        return f"<{'th' if self._head else 'td'}{_ALIGN[align]}{span}>"

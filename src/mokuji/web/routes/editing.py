@@ -346,7 +346,14 @@ def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
     found = finding.names_for(who.desk, who.actor, typed, volume)
     return JSONResponse(
         [
-            {"title": each.title, "place": each.place, "insert": each.insert, "about": each.about}
+            {
+                "title": each.title,
+                "place": each.place,
+                "insert": each.insert,
+                "about": each.about,
+                "written": each.written,
+                "near": each.near,
+            }
             for each in found
         ]
     )
@@ -366,13 +373,20 @@ def people(who: Who) -> Response:
     return JSONResponse([{"handle": handle, "name": name} for handle, name in found])
 
 
-@router.get("/-/refer/{volume}")
-def refer(who: Who, volume: str, address: str = "") -> Response:
-    """An address of this wiki as a reference: what is typed between brackets, and the words that it shows."""
+@router.post("/-/refer/{volume}")
+def refer(who: Who, form: Form, volume: str) -> Response:
+    """Addresses (one a line) of this wiki as references: what is typed between brackets, and the words that it shows;
+    of files what is typed as destination."""
     url = who.request.url
     origins = (f"{url.scheme}://{url.netloc}",)
-    found = completing.reference_to(who.desk, who.actor, volume, address, origins)
-    return JSONResponse({"insert": found[0], "words": found[1]} if found else {"insert": None})
+    addresses_ = form.get("addresses", "").split("\n")
+    found = completing.references_to(who.desk, who.actor, volume, addresses_, origins)
+    return JSONResponse(
+        {
+            address: {"insert": each.insert, "words": each.words, "file": each.file}
+            for address, each in found.items()
+        }
+    )
 
 
 @router.get("/-/inserts")
@@ -482,15 +496,16 @@ def insert_at(who: Who, form: Form, volume: str) -> Response:
 
 
 @router.get("/-/card/{volume}/{page:path}")
-def card(who: Who, volume: str, page: str) -> Response:
-    """The card of a reference."""
-    place, head, words, led_from = reading.card(who.desk, who.actor, volume, page)
+def card(who: Who, volume: str, page: str, at: str = "") -> Response:
+    """The card of a reference, to the section at an anchor if one is given."""
+    found = reading.card(who.desk, who.actor, volume, page, at)
+    title = found.head.title if found.head else names.key(page)
     return JSONResponse(
         {
-            "title": head.title if head else names.key(page),
-            "volume": place.title,
-            "written": head is not None,
-            "words": words,
-            "from": [each.title for each in led_from],
+            "title": f"{title} § {found.section}" if found.section else title,
+            "volume": found.volume.title,
+            "written": found.head is not None,
+            "words": found.words,
+            "from": [each.title for each in found.led_from],
         }
     )
