@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from mokuji.core.edits import apply
 from mokuji.core.flaws import flaws
 from mokuji.core.text.code import coloured
 from mokuji.core.text.fences import Info, diagrams, info
@@ -36,6 +37,11 @@ def _page(text: str) -> Page:
         (r"\mathrm{d}x", '<mi mathvariant="normal">d</mi><mi>x</mi>'),
         (r"\Omega", '<mi mathvariant="normal">Ω</mi>'),
         (r"\text{<b>}", "<mtext>&lt;b&gt;</mtext>"),
+        (r"\mathrm{Re}", '<mrow><mi mathvariant="normal">R</mi><mi mathvariant="normal">e</mi></mrow>'),
+        (r"\mathbf{Fm}", "<mrow><mi>𝐅</mi><mi>𝐦</mi></mrow>"),
+        (r"\mathbb{R}", "<mi>ℝ</mi>"),
+        (r"x\label{eq:one}", "<mi>x</mi>"),
+        (r"\num{2e-3}", "<mn>2</mn><mo>×</mo><msup><mn>10</mn><mrow><mo>−</mo><mn>3</mn></mrow></msup>"),
     ],
 )
 def test_latex_comes_out_as_mathml_with_its_source(latex: str, mathml: str) -> None:
@@ -80,6 +86,60 @@ def test_whatever_stands_in_a_formula_no_element_comes_out_that_is_no_mathml(lat
         names = {element.tag for element in ElementTree.fromstring(made.mathml).iter()}
         assert all(name in {"math", "semantics", "annotation"} or name.startswith("m") for name in names)
         assert " on" not in re.sub(r"<annotation.*", "", made.mathml)
+
+
+def _read(latex: str) -> str:
+    """The letters of a formula as they stand one after the other, indices in brackets."""
+    made = formula(latex, display=True)
+    assert not made.fault, made.fault
+    inner = re.sub(r"<annotation.*", "", made.mathml)
+    inner = re.sub(r'<mspace width="0.167em"></mspace>', " ", inner)
+    return re.sub(r"<[^>]+>", "", inner)
+
+
+@pytest.mark.parametrize(
+    ("latex", "read"),
+    [
+        # Symbols and powers: The International System of Units (BIPM, 9th edition), chapter 5.
+        (r"\SI{12.5}{\kilo\newton\metre}", "12.5 kN m"),
+        (r"\SI{9.81}{\metre\per\second\squared}", "9.81 m s−2"),
+        (r"\qty{3}{\watt\per\square\metre}", "3 W m−2"),
+        (r"\si{\kilo\watt\hour}", "kW h"),
+        (r"\unit{kg.m/s^2}", "kg m/s2"),
+        (r"\SI{20}{\celsius}", "20 ∘C"),
+        (r"\SI{5}{\furlong}", "5 furlong"),
+        (r"\ang{45}", "45∘"),
+        (r"\ce{H2O}", "H2O"),
+        (r"\ce{2H2 + O2 -> 2H2O}", "2 H2+O2→2 H2O"),
+        (r"\ce{SO4^2- + Ba^2+ <=> BaSO4 (s)}", "SO42−+Ba2+⇌BaSO4 (s)"),
+        (r"\ce{Ca(OH)2}", "Ca(OH)2"),
+    ],
+)
+def test_chemical_formulas_and_quantities_keep_their_text(latex: str, read: str) -> None:
+    assert _read(latex) == read
+
+
+def test_tables_of_formulas_keep_their_rules_and_lines_in_line() -> None:
+    ruled = formula(r"\begin{array}{c|cc}a&b&c\\\hline d&e&f\end{array}", display=True).mathml
+    assert ruled.count("line-behind") == 2 and ruled.count("line-below") == 3
+    for name in ("aligned", "align", "split", "align*"):
+        lines = formula(rf"\begin{{{name}}}a&=b\\c&=d+e\end{{{name}}}", display=True).mathml
+        assert '<mtable class="in-line"' in lines and lines.count("<mtr>") == 2, name
+        assert lines.count('class="to-right"') == lines.count('class="to-left"') == 2 and "(1)" not in lines
+    assert "&amp;" not in re.sub("<annotation.*", "", lines)
+
+
+def test_limits_stand_below_and_bars_of_determinants_are_as_high_as_they() -> None:
+    assert '<munder><mo movablelimits="true">lim</mo>' in formula(r"\lim_{h\to 0} f", display=True).mathml
+    bars = formula(r"\det\begin{vmatrix}a\end{vmatrix} |Z|", display=True).mathml
+    assert bars.count('stretchy="true"') == 2 and bars.count('lspace="0"') == 2
+
+
+def test_a_brace_that_is_not_closed_is_found_where_the_formula_stands() -> None:
+    text = "See $\\frac{1}{2$ and ${a}$, 5 $ {x $ and \\$a_{1\\$."
+    (flaw,) = [each for each in flaws(_page(text)) if each.code == "formula_brace"]
+    assert flaw.span.of(text) == "$\\frac{1}{2$"
+    assert flaw.mend is not None and apply(text, flaw.mend.edits).startswith("See $\\frac{1}{2}$ and")
 
 
 def test_a_formula_stands_in_a_line_or_by_itself_and_a_wrong_one_is_a_problem_at_its_place() -> None:

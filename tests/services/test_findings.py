@@ -137,4 +137,4 @@ def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
         assert each.kind == "unwritten" and "Hidden" not in each.message
         assert all("vault" not in mend.words for mend in each.mends)
     (found,) = _found(desk, other, "[[Battery vault]]")
-    assert (found.message, found.mends) == ("“Battery vault” is not written yet", ())
+    assert found.message == "“Battery vault” is not written yet"

@@ -67,7 +67,7 @@ const theme = EditorView.theme({
   ".cm-tooltip.cm-tooltip-autocomplete > ul > li": { padding: "5px 10px", display: "flex", gap: "12px" },
   ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": { background: "var(--selection)", color: "var(--ink)" },
   ".cm-completionLabel": { fontWeight: "600", flex: "1" },
-  ".cm-tooltip-autocomplete .no-page-yet .cm-completionLabel": { color: "var(--plum)" },
+  ".cm-tooltip-autocomplete .no-page-yet .cm-completionLabel": { color: "var(--ochre)" },
   ".cm-completionDetail": { color: "var(--slate)", fontStyle: "normal", fontSize: "12.5px" },
   ".cm-completionMatchedText": { textDecoration: "none" },
   ".cm-panels": { background: "var(--panel)", color: "var(--ink)" },

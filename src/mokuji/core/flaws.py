@@ -27,6 +27,9 @@ _BAR = re.compile(rb"\\.|`+|\|", re.DOTALL)
 _RULE = re.compile(rb"[ \t>]*\|?[ \t]*:?-+:?[ \t]*(?:\|[ \t]*:?-+:?[ \t]*)*\|?[ \t]*\Z")
 _FENCE = re.compile(r"(?:[ \t>]|[-*+] |\d{1,9}[.)] )*(`{3,}|~{3,})")
 _TWICE = re.compile(r"\b([^\W\d_]+)[ \t]+\1\b", re.IGNORECASE)
+_FORMULA = re.compile(rb"(?<![\\$])\$\$?(?=[^\s$])([^$\n]*)(?<!\s)\$\$?")
+_BRACE = re.compile(rb"\\.|[{}]", re.DOTALL)
+_LATEX = re.compile(rb"\\[A-Za-z]|[\^_]")
 _MAY_BE_TWICE = frozenset({"that", "had", "very", "bye", "so", "no"})
 """Words that sentences do hold twice (common practice)."""
 
@@ -160,6 +163,7 @@ class _Looker:
                     self._fence(start, end)
             elif kind == "Text" and not verbatim:
                 self._twice(start, end)
+                self._formulas(start, end)
                 if before is not None:
                     self._over_lines(before, (start, end))
             # A text goes on behind a line end.
@@ -221,6 +225,25 @@ class _Looker:
                     )
                     self._say("row_long", f"{said}A bar in a cell is written “\\|”.", at, behind)
             at = stop + 1
+
+    def _formulas(self, start: int, end: int) -> None:
+        """Formulas whose braces do not pair up: those stand as text."""
+        for found in _FORMULA.finditer(self._lifted.data, start, end):
+            inner = found[1]
+            depth = lowest = 0
+            for brace in _BRACE.finditer(inner):
+                depth += {b"{": 1, b"}": -1}.get(brace[0], 0)
+                lowest = min(lowest, depth)
+            if (depth or lowest < 0) and _LATEX.search(inner):
+                what = "is not closed" if depth > 0 else "is closed that was not opened"
+                close = (
+                    ("Close it", found.end(1), found.end(1), "}" * depth)
+                    if depth > 0 and lowest == 0
+                    else None
+                )
+                self._say(
+                    "formula_brace", f"A brace of this formula {what}, so it is text.", *found.span(), close
+                )
 
     def _fence(self, start: int, end: int) -> None:
         text = self._lifted.data[start:end].decode()

@@ -10,13 +10,16 @@ from __future__ import annotations
 
 import html
 import re
-from collections.abc import Iterator
+import unicodedata
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 from latex2mathml import commands, exceptions
 from latex2mathml.converter import convert_to_element
+
+from mokuji.core.text.formula_words import prepared
 
 LONGEST = 4_000
 """Most code points of one formula."""
@@ -33,7 +36,12 @@ _ATTRIBUTES = frozenset(
     ).split()
 )
 _VALUE = re.compile(r"[\w#.%+\- ]{1,40}\Z")
-_ALIGNED = {"left": ' class="to-left"', "right": ' class="to-right"'}
+_ALIGNED = {"left": "to-left", "right": "to-right"}
+_LIMITED = frozenset(
+    {"lim", "max", "min", "sup", "inf", "limsup", "liminf", "argmax", "argmin", "det", "gcd", "Pr"}
+)
+"""Operators below which an index stands in display (LaTeX, amsmath)."""
+_BARS = frozenset({"&#x0007C;", "&#x02016;", "&#x02223;", "&#x02225;"})
 _REFERENCE = re.compile(r"&#x([0-9A-Fa-f]{1,6});")
 _UPRIGHT = re.compile(r"&#x0*(?:4[1-9A-F]|5[0-9A]|6[1-9A-F]|7[0-9A]|39[1-9A-F]|3A[0-9]);")
 _BRACE = re.compile(r"\\.|%[^\n]*|[{}]", re.DOTALL)
@@ -76,7 +84,7 @@ def formula(latex: str, *, display: bool) -> Formula:
     if fault:
         return Formula("", fault)
     try:
-        element = convert_to_element(latex, display="block" if display else "inline")
+        element = convert_to_element(prepared(latex), display="block" if display else "inline")
         written = "".join(_write(child) for child in element)
     except _NotUnderstood as found:
         return Formula("", str(found))
@@ -116,8 +124,9 @@ def _refused(latex: str) -> str:
     return ""
 
 
-def _write(element: Any) -> str:
-    """An element of what was read; raises _NotUnderstood where that was not understood."""
+def _write(element: Any, rules: str = "") -> str:
+    """An element of what was read; raises _NotUnderstood where that was not understood. ``rules`` are the classes of a
+    cell beside or above lines."""
     name = element.tag
     text = _REFERENCE.sub(lambda found: chr(int(found[1], 16)), element.text or "")
     if text.startswith("\\") and len(text) > 1 and name in {"mi", "mo"}:
@@ -128,17 +137,105 @@ def _write(element: Any) -> str:
         raise _NotUnderstood("A fraction, root or index lacks one of its parts.")
     if name == "mi" and not text:
         return ""
-    inner = html.escape(text, quote=False) + "".join(_write(child) for child in element)
-    return f"<{name}{''.join(_attributes(name, element))}>{inner}</{name}>"
+    if name == "mi" and text == "&":
+        raise _NotUnderstood("“&” stands outside of a table or matrix.")
+    text = "".join(_faced(letter, element.get("mathvariant", "")) for letter in text)
+    if name == "msub" and len(element) == 2 and element[0].tag == "mo" and element[0].text in _LIMITED:
+        name = "munder"
+        element[0].set("movablelimits", "true")
+    if name == "mrow":
+        _bar(element)
+    if name == "mtable":
+        inner = "".join(_rows(element))
+    else:
+        inner = html.escape(text, quote=False) + "".join(_write(child) for child in element)
+    return f"<{name}{''.join(_attributes(name, element, rules))}>{inner}</{name}>"
 
 
-def _attributes(name: str, element: Any) -> Iterator[str]:
+def _bar(row: Any) -> None:
+    """Bars beside a table are as high as it; any other stands close to what is beside it, as in print."""
+    for n, each in enumerate(row):
+        if each.tag != "mo" or each.text not in _BARS:
+            continue
+        behind, before = row[n + 1 : n + 2], row[n - 1 : n] if n else []
+        if any(other.tag == "mtable" for other in behind):
+            each.attrib.update(form="prefix", fence="true", stretchy="true")
+        elif any(other.tag == "mtable" for other in before):
+            each.attrib.update(form="postfix", fence="true", stretchy="true")
+        elif each.get("stretchy") == "false":
+            each.attrib.update(lspace="0", rspace="0")
+
+
+def _rows(table: Any) -> Iterator[str]:
+    """The rows of a table, with its lines: MathML Core leaves those to styles."""
+    across = _lines(table.get("columnlines", ""))
+    down = _lines(table.get("rowlines", ""))
+    for r, row in enumerate(table):
+        if row.tag != "mtr":
+            raise _NotUnderstood("It holds something that formulas here have no form for.")
+        cells = []
+        for c, cell in enumerate(row):
+            rules = [
+                *(["line-behind"] if across(c) else []),
+                *(["line-below"] if down(r) and r + 1 < len(table) else []),
+            ]
+            cells.append(_write(cell, " ".join(rules)))
+        yield f"<mtr>{''.join(cells)}</mtr>"
+
+
+def _lines(typed: str) -> Callable[[int], bool]:
+    """Whether there is a line behind a column or row; the last that is said holds for those behind it."""
+    said = typed.split()
+
+    def drawn(index: int) -> bool:
+        return bool(said) and said[min(index, len(said) - 1)] != "none"
+
+    return drawn
+
+
+@lru_cache(maxsize=1)
+def _faces() -> dict[tuple[str, str], str]:
+    """Letters in other faces, by face and letter: MathML Core has them as characters of their own (Unicode, block
+    Mathematical Alphanumeric Symbols, and those of Letterlike Symbols that stood before)."""
+    found: dict[tuple[str, str], str] = {}
+    for point in (*range(0x2100, 0x2150), *range(0x1D400, 0x1D800)):
+        letter = chr(point)
+        name = unicodedata.name(letter, "").removeprefix("MATHEMATICAL ")
+        face = next(
+            (face for words, face in _FACES if re.match(rf"{words} (?:CAPITAL|SMALL|DIGIT)", name)), None
+        )
+        if name == "PLANCK CONSTANT":
+            face = "italic"
+        if face is not None:
+            found.setdefault((face, unicodedata.normalize("NFKC", letter)), letter)
+    return found
+
+
+_FACES = (
+    ("SANS-SERIF BOLD ITALIC", "sans-serif-bold-italic"), ("SANS-SERIF BOLD", "bold-sans-serif"),
+    ("SANS-SERIF ITALIC", "sans-serif-italic"), ("SANS-SERIF", "sans-serif"), ("BOLD ITALIC", "bold-italic"),
+    ("BOLD SCRIPT", "bold-script"), ("BOLD FRAKTUR", "bold-fraktur"), ("BOLD", "bold"), ("ITALIC", "italic"),
+    ("SCRIPT", "script"), ("FRAKTUR", "fraktur"), ("BLACK-LETTER", "fraktur"), ("DOUBLE-STRUCK", "double-struck"),
+    ("MONOSPACE", "monospace"),
+)  # fmt: skip
+
+
+def _faced(letter: str, face: str) -> str:
+    return _faces().get((face, letter), letter) if face and face != "normal" else letter
+
+
+def _attributes(name: str, element: Any, rules: str = "") -> Iterator[str]:
     # A single letter is slanted by itself. One that stands as its number was put in another face, or is a Greek
     # capital: those are upright in print.
-    if name == "mi" and _UPRIGHT.fullmatch(element.text or ""):
+    if name == "mi" and (_UPRIGHT.fullmatch(element.text or "") or element.get("mathvariant") == "normal"):
         yield ' mathvariant="normal"'
+    classes = " ".join(filter(None, (_ALIGNED.get(element.get("columnalign", ""), ""), rules)))
+    if name == "mtable" and element.get("columnspacing", "").startswith("0em"):
+        classes = "in-line"
+    if classes:
+        yield f' class="{classes}"'
     for key, value in element.items():
         if key == "columnalign":
-            yield _ALIGNED.get(value, "")
-        elif key in _ATTRIBUTES and _VALUE.match(value):
+            continue
+        if key in _ATTRIBUTES and _VALUE.match(value):
             yield f' {key}="{html.escape(value)}"'
