@@ -422,8 +422,13 @@ def test_6_a_template_is_put_in_with_its_slots_laid_out(open_page: Open) -> None
     expect(listed.first).to_contain_text("Part card")
     page.keyboard.type("safety")
     expect(listed.first).to_contain_text("Safety notice")
+    page.wait_for_timeout(GRACE)
     page.keyboard.press("Enter")
+    # What may be typed there is shown, and is not in the text.
+    expect(page.locator(".cm-ghost")).to_have_count(2)
+    expect(page.locator(".seen")).to_contain_text("needs a value")
     page.keyboard.type("The lamp is hot.")
+    expect(page.locator(".cm-ghost")).to_have_count(1)
     page.keyboard.press("Tab")
     page.keyboard.type("Wait a minute.")
     expect(page.locator(".seen")).to_contain_text("WARNING The lamp is hot. Wait a minute.")

@@ -50,6 +50,7 @@ def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
             "“Battery well” has no section “Torqe”",
             "[[Battery well#Torque and sealant|x]]",
         ),
+        ("## One\n\n[[=Nothing like it]]", "unwritten", "“Nothing like it” is not written yet", None),
         ("See [[Pump] now", "problem", "“[[” is not closed", "See [[Pump]] now"),
         ("See [[Battery well is open", "problem", "“[[” is not closed", "See [[Battery well]] is open"),
         ("See [[=Battery well.", "problem", "“[[” is not closed", "See [[=Battery well]]."),
@@ -99,6 +100,15 @@ def test_a_finding_says_what_is_wrong_and_its_mend_puts_it_right(
     assert [each.kind for each in found] == [kind]
     mends = found[0].mends
     assert (apply(text, mends[0].edits) if mends else None) == mended
+
+
+def test_an_insert_of_an_unwritten_page_on_a_page_that_is_not_saved_is_no_loop(
+    desk: Desk, writer: Actor
+) -> None:
+    found = _found(desk, writer, "## One\n\n[[=Nothing like it]]\n")
+    assert [(each.kind, each.message) for each in found] == [
+        ("unwritten", "“Nothing like it” is not written yet")
+    ]
 
 
 def test_findings_stand_in_the_order_of_the_text_with_their_lines(desk: Desk, writer: Actor) -> None:

@@ -4,6 +4,7 @@ import { closeCompletion, completionStatus, selectedCompletion, snippet } from "
 import { syntaxTree } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
 import { visited } from "../lately.js";
+import { hauntSlots } from "./ghosts.js";
 import { headings } from "./sections.js";
 
 export const LITERAL = /Code|HTML|Comment|URL|LinkReference|ProcessingInstruction/;
@@ -98,6 +99,7 @@ async function toPutIn(typed, volume) {
       made.apply = (view, chosen, from, to) => {
         const closed = view.state.doc.sliceString(to, to + 2) === "]]";
         snippet(laidOut(page))(view, chosen, from, closed ? to + 2 : to);
+        hauntSlots(view, from, page.slots);
       };
     }
     return made;
@@ -109,6 +111,7 @@ export function laidIn(view, page) {
   const { from, to } = view.state.selection.main;
   if (page.slots.length) {
     snippet(`[[=${laidOut(page)}`)(view, null, from, to);
+    hauntSlots(view, from, page.slots);
   } else {
     const insert = `[[=${page.insert}]]`;
     view.dispatch({ changes: { from, to, insert }, selection: { anchor: from + insert.length - 2 } });
@@ -119,10 +122,10 @@ export function laidIn(view, page) {
 /** What can be put in, by what is typed of its name. */
 export const toChoose = (typed, volume) => asked("/-/inserts", { typed, volume });
 
-/** One value beside the name, several on lines of their own. */
+/** One value beside the name, several on lines of their own; what may be typed there is a ghost, no value. */
 function laidOut({ insert, slots }) {
   const name = insert.replace(/[{}]/g, "\\$&");
-  const field = (slot, nth) => `| ${slot.name}: \${${nth + 1}:${slot.hint.replace(/[{}\\\n]/g, " ")}}`;
+  const field = (slot, nth) => `| ${slot.name}: \${${nth + 1}}`;
   const fields = slots.map(field);
   return slots.length === 1 ? `${name} ${fields[0]}]]` : `${name}\n${fields.join("\n")}\n]]`;
 }

@@ -25,6 +25,7 @@ import {
 import { tags } from "@lezer/highlight";
 import { LITERAL, files, sources, filings, names as pageNames, people, sections, takingNames } from "./completion.js";
 import { markupKeys } from "./markup.js";
+import { ghosts } from "./ghosts.js";
 import { pasting } from "./paste.js";
 import { making } from "./references.js";
 import { oneSection } from "./sections.js";
@@ -68,6 +69,7 @@ const theme = EditorView.theme({
   ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": { background: "var(--selection)", color: "var(--ink)" },
   ".cm-completionLabel": { fontWeight: "600", flex: "1" },
   ".cm-tooltip-autocomplete .no-page-yet .cm-completionLabel": { color: "var(--ochre)" },
+  ".cm-ghost": { color: "var(--slate)", opacity: "0.75", fontStyle: "italic" },
   ".cm-completionDetail": { color: "var(--slate)", fontStyle: "normal", fontSize: "12.5px" },
   ".cm-completionMatchedText": { textDecoration: "none" },
   ".cm-panels": { background: "var(--panel)", color: "var(--ink)" },
@@ -198,6 +200,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         references(names),
         findings,
         oneSection,
+        ghosts,
         // Before what closes brackets, and what makes a link of any pasted address.
         Prec.high(bringing),
         Prec.high(making(names, volume)),

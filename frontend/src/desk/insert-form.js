@@ -12,6 +12,21 @@ function mayHold(text, at) {
   return open >= 0 && open < at && text.indexOf("]]", Math.max(at - 1, open)) >= 0 && at - open < 20000;
 }
 
+/** Words as they are typed for a value: what would end it, or begin another one, is escaped. */
+export function asValue(words) {
+  const open = [];
+  const lone = [];
+  for (const { 0: bracket, index } of words.matchAll(/\\.|\[\[|\]\]/gs)) {
+    if (bracket === "[[") open.push(index);
+    else if (bracket === "]]" && open.pop() === undefined) lone.push(index);
+  }
+  let typed = words;
+  for (const at of [...open, ...lone].sort((a, b) => b - a)) {
+    typed = `${typed.slice(0, at)}\\${typed[at]}\\${typed[at + 1]}${typed.slice(at + 2)}`;
+  }
+  return typed.replace(/(`[^`]*`)|(?<!\\)\|(?=\s*[\w-]+:(?:\s|$))/g, (found, code) => code ?? "\\|");
+}
+
 /** `parts` go into the desk; `on` binds it to an editor, `moved` tells it what became of the text. */
 export function insertForm() {
   let view = null;
@@ -89,9 +104,16 @@ export function insertForm() {
     // The words of a field where the text has them; without words the value goes, so that the default counts.
     give(slot) {
       const place = places[slot.nth];
-      const words = slot.words;
+      const words = asValue(slot.words);
       let change;
-      if (place.span && words) change = { from: place.span[0], to: place.span[1], insert: words };
+      // Behind the name of a slot that has no value yet there may be no space, and one is needed.
+      const bare = place.span && place.span[0] === place.span[1] && view.state.doc.sliceString(place.span[0] - 1, place.span[0]) === ":";
+      if (bare && words) {
+        const next = view.state.doc.sliceString(place.span[0], place.span[0] + 1);
+        place.span = place.span.map((each) => each + (next === " " ? 1 : 0));
+        change = { from: place.span[0], insert: next === " " ? words : ` ${words}` };
+        if (next !== " ") place.span = place.span.map((each) => each + 1);
+      } else if (place.span && words) change = { from: place.span[0], to: place.span[1], insert: words };
       else if (place.span) change = taken(view.state.doc, place.whole);
       else if (words) change = added(view.state.doc, place.name, words);
       else return;
@@ -100,7 +122,8 @@ export function insertForm() {
       if (!words) {
         place.span = place.whole = null;
       } else if (place.span) {
-        place.span = [before, before + words.length];
+        const start = before + change.insert.length - words.length;
+        place.span = [start, start + words.length];
       } else {
         const start = before + change.insert.indexOf(words, change.insert.indexOf(":"));
         place.span = [start, start + words.length];

@@ -173,7 +173,9 @@ class _Show:
         return self._inserted.links[token.page.head.id][token.index]
 
     def page(self, token: Token) -> Page | None:
-        return self._inserted.pages.get(self._link(token).page)
+        link = self._link(token)
+        # A page that is not saved yet has no id either.
+        return self._inserted.pages.get(link.page) if link.state != "unwritten" else None
 
     def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
         link = self._link(token)
