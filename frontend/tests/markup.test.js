@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { around, bullets, heading, numbers, quote, tasks, tick } from "../src/desk/markup.js";
+import { around, bullets, heading, leaveList, numbers, quote, tasks, tick } from "../src/desk/markup.js";
 import { after, text } from "./desk.js";
 
 test("a mark goes around the selection, or the word at the caret, and away again", () => {
@@ -35,4 +35,14 @@ test("tasks are ticked, or unticked if all are", () => {
   assert.equal(text(tick, "⟨- [ ] a\n- [x] b⟩"), "- [x] a\n- [x] b");
   assert.equal(text(tick, "⟨- [x] a\n- [X] b⟩"), "- [ ] a\n- [ ] b");
   assert.equal(text(tick, "¦no task"), "no task");
+});
+
+test("Enter in an empty item leaves the list behind a blank line, also after one item", () => {
+  assert.equal(after(leaveList, "- a\n- ¦"), "- a\n\n¦");
+  assert.equal(after(leaveList, "1. a\n2. ¦"), "1. a\n\n¦");
+  assert.equal(after(leaveList, "- [ ] a\n- [ ] ¦"), "- [ ] a\n\n¦");
+  assert.equal(after(leaveList, "- a\n- ¦\n- b"), "- a\n\n¦\n\n- b");
+  assert.equal(after(leaveList, "- a\n\n- ¦"), "- a\n\n¦");
+  assert.equal(after(leaveList, "1. a\n   - b\n   - ¦"), "1. a\n   - b\n2. ¦");
+  assert.equal(after(leaveList, "- a¦"), "- a¦");
 });

@@ -58,3 +58,11 @@ test("short rows and cells of several lines are of the table; code moved in by t
   assert.equal(asTable("if x:\n\treturn\n\telse\n"), null);
   assert.equal(asTable("\ta\tb\n\tc\td\n"), null);
 });
+
+test("Enter goes to the row below, makes a new last one, and leaves a table by an empty one", () => {
+  const table = "| a   | b   |\n| --- | --- |\n| c   | d   |";
+  assert.match(after(tables.enterRow, table.replace("| b ", "| b¦ ")), /⟨d⟩/);
+  const more = after(tables.enterRow, table.replace("| d ", "| d¦ "));
+  assert.deepEqual(more.split("\n").slice(2).map((line) => words(line.replace("¦", ""))), [["c", "d"], ["", ""]]);
+  assert.equal(after(tables.enterRow, `${table}\n|     | ¦    |`), `${table}\n\n¦`);
+});

@@ -34,6 +34,17 @@ CASES = [
     ("word_twice", "Open the the lid", "the the", "Open the lid"),
     ("word_twice", "Set it\n\n> it", "", None),
     ("word_twice", "> Set é it\n> it down", "it\n> it", "> Set é it down"),
+    ("list_starts", "2. é\n3. b\n", "2.", "1. é\n3. b\n"),
+    ("list_starts", "1. a\n\n   4) b\n", "4)", "1. a\n\n   1) b\n"),
+    ("list_starts", "1. a\n2. b\n\n![x](y.svg)\n\n3. c\n", "", None),
+    ("list_starts", "1. a\n\n## B\n\n2. c\n", "2.", "1. a\n\n## B\n\n1. c\n"),
+    (
+        "list_letters",
+        "é\n\na. one [[x|y]]\nb. two\n",
+        "a. one [[x|y]]\nb. two",
+        "é\n\n1. one [[x|y]]\n2. two\n",
+    ),
+    ("list_letters", "a. one\nand more\n", "", None),
     ("part_unclosed", "<!-- part -->\nx", "<!-- part -->\n", "<!-- part -->\nx\n<!-- /part -->\n"),
 ]
 

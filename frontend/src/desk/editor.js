@@ -24,7 +24,7 @@ import {
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 import { LITERAL, files, sources, filings, names as pageNames, people, sections, takingNames } from "./completion.js";
-import { markupKeys } from "./markup.js";
+import { lettering, markupKeys } from "./markup.js";
 import { ghosts } from "./ghosts.js";
 import { pasting } from "./paste.js";
 import { making } from "./references.js";
@@ -205,6 +205,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         Prec.high(bringing),
         Prec.high(making(names, volume)),
         Prec.high(takingNames),
+        Prec.high(lettering),
         Prec.high(pasting(html, volume)),
         caretInSight,
         theme,

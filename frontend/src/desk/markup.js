@@ -1,5 +1,8 @@
 // Marks put in by key or button: around words, before lines; tasks ticked; items moved in and out.
+import { insertNewlineContinueMarkupCommand } from "@codemirror/lang-markdown";
+import { syntaxTree } from "@codemirror/language";
 import { EditorSelection } from "@codemirror/state";
+import { EditorView } from "@codemirror/view";
 
 const ITEM = /^(\s*)(?:[-*+]|\d{1,9}[.)])(\s+)/;
 const TASK = /^(\s*(?:[-*+]|\d{1,9}[.)])\s+)\[([ xX])\]/;
@@ -180,7 +183,63 @@ const moved = (act) => (view) => {
   return true;
 };
 
+const OUTER = /^(\s*)([-*+]|(\d{1,9})([.)]))(\s+)(\[[ xX]\]\s)?/;
+const EMPTY_ITEM = /^(\s*)(?:[-*+]|\d{1,9}[.)])\s+(?:\[[ xX]\]\s*)?$/;
+
+/** Enter in an item that has nothing in it goes one level out, or leaves the list: a blank line parts what follows. */
+export function leaveList(view) {
+  const { state } = view;
+  const range = state.selection.main;
+  const line = state.doc.lineAt(range.head);
+  const item = EMPTY_ITEM.exec(line.text);
+  if (!item || !range.empty || range.head < line.from + line.text.trimEnd().length) return false;
+  if (syntaxTree(state).resolveInner(line.from, 1).name.includes("Code")) return false;
+  for (let n = line.number - 1; item[1] && n >= 1; n--) {
+    const outer = OUTER.exec(state.doc.line(n).text);
+    if (!outer || outer[1].length >= item[1].length) continue;
+    const [, indent, bullet, number, end, gap, task] = outer;
+    const insert = `${indent}${number ? Number(number) + 1 + end : bullet}${gap}${task ? "[ ] " : ""}`;
+    view.dispatch({ changes: { from: line.from, to: line.to, insert }, selection: { anchor: line.from + insert.length }, userEvent: "input" });
+    renumber(view);
+    return true;
+  }
+  const blank = (number) => number < 1 || number > state.doc.lines || !state.doc.line(number).text.trim();
+  const above = blank(line.number - 1) ? "" : "\n";
+  const below = blank(line.number + 1) ? "" : "\n";
+  const changes = { from: line.from, to: line.to, insert: above + below };
+  view.dispatch({ changes, selection: { anchor: line.from + above.length }, scrollIntoView: true, userEvent: "input" });
+  return true;
+}
+
+/** Another item: nothing that was tight becomes loose by it. */
+const nextItem = insertNewlineContinueMarkupCommand({ nonTightLists: false });
+
+const LETTERED = /^(\s*)(?:\d{1,9}([.)])\s+)?([ai])[.)]$/;
+
+/** “a.” or “i.” and a space, typed where an item of an ordered list would begin, begin a list within the item above:
+ * how deep a list stands says how it is counted. */
+export const lettering = EditorView.inputHandler.of((view, from, to, text) => {
+  const { state } = view;
+  const line = state.doc.lineAt(from);
+  const typed = text === " " && from === to && LETTERED.exec(state.sliceDoc(line.from, from));
+  if (!typed || from !== line.to || line.number === 1) return false;
+  let above = null;
+  for (let n = line.number - 1; n >= 1 && !above; n--) {
+    const { text: words } = state.doc.line(n);
+    if (!words.trim()) continue;
+    above = /^(\s*)(\d{1,9})([.)])(\s+)/.exec(words);
+    if (!above && !/^\s/.test(words)) return false;
+  }
+  if (!above || indentOf(above[0]) > typed[1].length + 8) return false;
+  const indent = " ".repeat(above[0].length);
+  const insert = `${indent}1${above[3]} `;
+  view.dispatch({ changes: { from: line.from, to: line.to, insert }, selection: { anchor: line.from + insert.length }, userEvent: "input.type" });
+  return true;
+});
+
 export const markupKeys = [
+  { key: "Enter", run: leaveList },
+  { key: "Enter", run: nextItem },
   { key: "Mod-b", run: around("**") },
   { key: "Mod-i", run: around("*") },
   { key: "Mod-Shift-Space", run: tick },

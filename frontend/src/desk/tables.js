@@ -213,8 +213,38 @@ export function squared(rows) {
   return rows.map((row) => pad(row.map(clean), width, ""));
 }
 
+/** Enter goes to the row below, in the same column; behind the last row a new one is made, and out of an empty one. */
+export function enterRow(view) {
+  const table = tableAt(view.state);
+  if (!table || !view.state.selection.main.empty) return false;
+  const line = view.state.doc.lineAt(view.state.selection.main.head);
+  // At the very ends of a line it parts lines as ever.
+  if (line.from === view.state.selection.main.head) return false;
+  const last = table.rows.length - 1;
+  if (table.row < last) {
+    const [from, to] = table.spots[table.row + 1][Math.min(table.column, table.spots[table.row + 1].length - 1)];
+    view.dispatch({ selection: EditorSelection.single(from, to), scrollIntoView: true });
+    return true;
+  }
+  if (table.row > 0 && table.rows[last].every((words) => !words)) {
+    const { doc } = view.state;
+    const end = table.to < doc.length && !doc.line(doc.lineAt(table.to).number + 1).text.trim();
+    const insert = end ? "" : "\n";
+    const anchor = line.from + insert.length;
+    view.dispatch({ changes: { from: line.from, to: line.to, insert }, selection: { anchor: end ? line.from : anchor }, scrollIntoView: true, userEvent: "input" });
+    return true;
+  }
+  const column = table.column;
+  return changed((made) => {
+    made.rows.push(empty(made));
+    made.row = made.rows.length - 1;
+    made.column = column;
+  })(view);
+}
+
 /** Keys that mean something in a table only. */
 export const tableKeys = [
+  { key: "Enter", run: enterRow },
   { key: "Tab", run: nextCell },
   { key: "Shift-Tab", run: previousCell },
   { key: "Alt-Shift-ArrowDown", run: rowBelow },

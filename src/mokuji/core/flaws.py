@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from mokuji.core.edits import Edit
 from mokuji.core.spans import Span, code_points
@@ -27,6 +27,8 @@ _BAR = re.compile(rb"\\.|`+|\|", re.DOTALL)
 _RULE = re.compile(rb"[ \t>]*\|?[ \t]*:?-+:?[ \t]*(?:\|[ \t]*:?-+:?[ \t]*)*\|?[ \t]*\Z")
 _FENCE = re.compile(r"(?:[ \t>]|[-*+] |\d{1,9}[.)] )*(`{3,}|~{3,})")
 _TWICE = re.compile(r"\b([^\W\d_]+)[ \t]+\1\b", re.IGNORECASE)
+_NUMBER = re.compile(rb"(\d{1,9})[.)]")
+_LETTER = re.compile(rb"[ \t]*([a-z]|[ivx]{1,4})[.)][ \t]+")
 _FORMULA = re.compile(rb"(?<![\\$])\$\$?(?=[^\s$])([^$\n]*)(?<!\s)\$\$?")
 _BRACE = re.compile(rb"\\.|[{}]", re.DOTALL)
 _LATEX = re.compile(rb"\\[A-Za-z]|[\^_]")
@@ -138,6 +140,10 @@ class _Looker:
         self._lifted = lifted
         self._data = data
         self._found: list[_Raw] = []
+        self._counts: list[int] = []
+        """Of the lists that are open, the outermost first: the number of the item read last."""
+        self._after: dict[int, int] = {}
+        """The number with which a list would go on, by how deep it stands."""
 
     def look(self, events: Sequence[Event]) -> None:
         image: tuple[int, int] | None = None
@@ -148,6 +154,10 @@ class _Looker:
             name = tag_name(value) if kind in {"Start", "End"} else ""
             if kind == "Start" and name == "Table":
                 self._table(start, end)
+            elif name in {"List", "Item", "Heading"}:
+                self._lists(kind, name, value, start)
+            elif kind == "Start" and name == "Paragraph":
+                self._letters(start, end)
             elif kind == "Start" and name == "Image":
                 image, alt = (start, end), False
             elif kind == "End" and name == "Image" and image is not None:
@@ -225,6 +235,52 @@ class _Looker:
                     )
                     self._say("row_long", f"{said}A bar in a cell is written “\\|”.", at, behind)
             at = stop + 1
+
+    def _lists(self, kind: str, name: str, value: Any, start: int) -> None:
+        """Ordered lists that begin with another number than 1, and do not go on with the one before them."""
+        if name == "Heading":
+            self._after = {}
+        elif name == "Item":
+            if kind == "Start" and self._counts:
+                self._counts[-1] += 1
+        elif kind == "Start":
+            number = value["List"]
+            depth = len(self._counts)
+            if number is not None and number > 1 and self._after.get(depth) != number:
+                typed = _NUMBER.match(self._lifted.data, start)
+                if typed is not None:
+                    mend = ("Begin at 1", typed.start(1), typed.end(1), "1")
+                    self._say("list_starts", f"This list begins at {number}.", start, typed.end(), mend)
+            self._counts.append((number or 0) - 1)
+        else:
+            last = self._counts.pop()
+            self._after[len(self._counts)] = last + 1
+
+    def _letters(self, start: int, end: int) -> None:
+        """Lines counted with letters: no list to the language, which counts by how deep a list stands."""
+        origin = self._lifted.origin
+        typed = self._data[origin(start) : origin(end)].rstrip()
+        lines = typed.split(b"\n")
+        marks = [mark for line in lines if (mark := _LETTER.match(line)) is not None]
+        if len(lines) < 2 or len(marks) < len(lines) or marks[0][1] not in {b"a", b"i"}:
+            return
+        said = "Letters begin no list. Number it: lists within lists are counted with letters by themselves."
+        numbered = (
+            f"{n}. {line[mark.end() :].decode()}"
+            for n, (line, mark) in enumerate(zip(lines, marks, strict=True), 1)
+        )
+        self._found.append(
+            _Raw(
+                "list_letters",
+                said,
+                origin(start),
+                origin(start) + len(typed),
+                "Number it",
+                origin(start),
+                origin(start) + len(typed),
+                "\n".join(numbered),
+            )
+        )
 
     def _formulas(self, start: int, end: int) -> None:
         """Formulas whose braces do not pair up: those stand as text."""
