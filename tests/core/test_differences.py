@@ -73,6 +73,16 @@ def test_a_backlink_shows_its_sentence_without_markup(text: str, before: str, wo
 
 def test_a_fragment_of_a_text_is_plain_words() -> None:
     text = "position report]] |\n|---|---|\n| stops | \x02cells\x03 | [[Battery#Low|the battery]] |"
+    assert fragment("the ![cut \x02picture\x03 words") == "the cut \x02picture\x03 words"
+    assert fragment("words](well.svg) then \x02it\x03") == "words then \x02it\x03"
+    assert (
+        fragment("[[=Safety notice | risk: \x02hot\x03 lamp | avoid: wait]] and")
+        == "\x02hot\x03 lamp · wait and"
+    )
+    assert fragment("risk: \x02hot\x03 | avoid: wait]] after") == "\x02hot\x03 · wait after"
+    assert fragment("[[=T | a: see [[Well|the well]] now\n| b: 2\n]] x") == "see the well now · 2 x"
+    assert fragment("[[=* | category: \x02Sensors\x03 | sh") == ""
+    assert fragment("| note: \x02one\x03 | two |") == "note: \x02one\x03 · two"
     assert fragment(text) == "position report · stops · \x02cells\x03 · the battery"
 
 

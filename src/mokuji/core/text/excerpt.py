@@ -38,6 +38,13 @@ _ROW_START, _ROW_END = re.compile(r"\A\s*\|"), re.compile(r"\|\s*\Z")
 _RULE_ROW = re.compile(r"(?:\|\s*+|(?<![\s:-])\s*+)(?::?-{3,}+:?\s*+\|\s*+)+(?::?-{3,}+:?)?")
 # The end of a reference at the start of a fragment, when its beginning is cut off.
 _CUT_REFERENCE = re.compile(r"[^\[\]]*+(?=\]\])")
+# The end of a picture or link whose beginning is cut off.
+_PICTURE_TAIL = re.compile(r"\A([^\[\]]*+)\]\([^()\s\[\]]*\)")
+# Marks of found words may stand anywhere.
+_SLOT_FIRST = re.compile(r"\A\s*[\x02\x03]?[A-Za-z_]\w*[\x02\x03]?:\s")
+_SLOT = re.compile(r"\|\s*[\x02\x03]?[A-Za-z_]\w*[\x02\x03]?:\s")
+_INSERT = re.compile(r"\[\[=(?!\*)[^\[\]|]*+(\|(?:[^\[\]]|\[\[[^\[\]]*+\]\]|\[(?!\[)|\](?!\]))*+)(?:\]\]|\Z)")
+_CUT_LISTING = re.compile(r"\[\[=\*[^\[\]]*(?:\]\])?")
 _ESCAPE = re.compile(r"\\([!-/:-@\[-`{-~])")
 
 
@@ -83,15 +90,20 @@ def excerpt(window: str, span: Span, words: str | None = None) -> Excerpt:
 def fragment(text: str) -> str:
     """A piece cut anywhere from a text, as plain words on one line; what was cut in two stays readable."""
     text = _RULE_ROW.sub(" ", text)
+    text = _PICTURE_TAIL.sub(r"\1", text)
     cut = _CUT_REFERENCE.match(text)
-    if cut is not None:
+    if cut is not None and not _SLOT.search(cut[0]):
         text = text[cut[0].rfind("|") + 1 :]
+    elif cut is not None:
+        values = _SLOT.sub(" · ", _SLOT_FIRST.sub("", cut[0]))
+        text = values + text[cut.end() :]
     lines = (_LINE_HEAD.sub("", line) for line in text.splitlines())
     return (
         re.sub(r"(?<!\s)\s*+(?:·\s*+)+", " · ", _clean("\n".join(lines)))
         .strip(" ·")
         .replace("[[", "")
         .replace("]]", "")
+        .replace("![", "")
     )
 
 
@@ -109,6 +121,8 @@ def _words(source: str) -> str:
 
 
 def _clean(piece: str) -> str:
+    # Of an insert readers see its values, wherever it was cut.
+    piece = _INSERT.sub(lambda found: _SLOT.sub(" · ", found[1]), _CUT_LISTING.sub("", piece))
     piece = _REFERENCE.sub(lambda found: _words(found[0]), piece)
     piece = _NOTE.sub("", _LINK.sub(r"\1", piece))
     piece = re.sub(r"(?:\r\n|\n|\r)[ \t]*>?[ \t]*", " ", piece)
