@@ -82,6 +82,7 @@ def test_a_fragment_of_a_text_is_plain_words() -> None:
     assert fragment("risk: \x02hot\x03 | avoid: wait]] after") == "\x02hot\x03 · wait after"
     assert fragment("[[=T | a: see [[Well|the well]] now\n| b: 2\n]] x") == "see the well now · 2 x"
     assert fragment("[[=* | category: \x02Sensors\x03 | sh") == ""
+    assert fragment('red \x02lamp\x03 | " | "" | see [[Field guide/Bio') == "red \x02lamp\x03 · see Bio"
     assert fragment("| note: \x02one\x03 | two |") == "note: \x02one\x03 · two"
     assert fragment(text) == "position report · stops · \x02cells\x03 · the battery"
 

@@ -10,7 +10,7 @@ from mokuji.core.errors import Missing
 from mokuji.core.policy import Actor, may, needed_for
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services.acts import need_act
-from mokuji.services.desk import Desk, Sight, need_head, owned, visible
+from mokuji.services.desk import Desk, Sight, find_volume, need_head, owned, visible
 from mokuji.services.notes import Reader
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.revisions import told
@@ -133,12 +133,16 @@ def as_known(act: history.LoggedAct, volumes: Mapping[int, Volume], actor: Actor
 
 
 def acts(
-    desk: Desk, actor: Actor, before: int | None = None
+    desk: Desk, actor: Actor, before: int | None = None, *, volume_key: str = ""
 ) -> tuple[list[history.LoggedAct], dict[int, Volume], int | None]:
-    """The newest acts that changed something in the volumes that the actor may read, or that were done about them."""
+    """The newest acts that changed something in the volumes that the actor may read, or that were done about them; with
+    ``volume_key`` those in one volume. Missing if that may not be read or is not there."""
     with reading(desk.engine) as connection:
         by_id = _known(connection, actor)
-        found = history.acts(connection, list(by_id), actor.person, before=before or 2**62, most=PAGE + 1)
+        seen, person = list(by_id), actor.person
+        if volume_key:
+            seen, person = [find_volume(connection, actor, volume_key).id], None
+        found = history.acts(connection, seen, person, before=before or 2**62, most=PAGE + 1)
         listed = [as_known(each, by_id, actor) for each in found[:PAGE]]
         return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 

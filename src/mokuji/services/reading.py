@@ -116,6 +116,14 @@ def start(desk: Desk, actor: Actor) -> list[Listed]:
         ]
 
 
+def volume_in_hand(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | None:
+    """A volume that the actor came from; None if it may not be read or is not there."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volumes.get(names.key(volume_key))
+        return volume_view(sight, volume) if volume is not None else None
+
+
 def volume_view(
     sight: Sight,
     volume: Volume,

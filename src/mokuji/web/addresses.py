@@ -138,6 +138,11 @@ def change(number: int, what: str = "") -> str:
     return f"/-/changes/{number}" + (f"/{what}" if what else "")
 
 
+def changes(**query: object) -> str:
+    """What was done lately."""
+    return _with("/-/changes", query)
+
+
 def find(words: str = "", volume_key: str = "", **query: object) -> str:
     """The search."""
     return _with("/-/find", {"words": words, "volume": volume_key, **query})

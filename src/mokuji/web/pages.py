@@ -18,7 +18,7 @@ from mokuji.core.errors import BadText, Forbidden, MokujiError
 from mokuji.core.policy import Actor
 from mokuji.services import people
 from mokuji.services.desk import Desk, refresh
-from mokuji.services.reading import VolumeView
+from mokuji.services.reading import VolumeView, volume_in_hand
 from mokuji.statuses import status_of
 from mokuji.web import addresses, show
 
@@ -88,7 +88,11 @@ class Visitor:
         values.setdefault("lit", "read")
         # The volume in hand, if there is one: what is to mend in it stands in the spine.
         place = values.get("place") or getattr(values.get("view"), "place", None)
-        values["in_hand"] = place if isinstance(place, VolumeView) else None
+        came_from = self.request.query_params.get("from", "")
+        if not isinstance(place, VolumeView):
+            # Rooms of the whole wiki keep the volume that one came from.
+            place = volume_in_hand(self.desk, self.actor, came_from) if came_from else None
+        values["in_hand"] = place
         rendered = environment.get_template(template).render(
             actor=self.actor,
             token=self.token,

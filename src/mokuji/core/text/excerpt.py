@@ -43,6 +43,9 @@ _PICTURE_TAIL = re.compile(r"\A([^\[\]]*+)\]\([^()\s\[\]]*\)")
 # Marks of found words may stand anywhere.
 _SLOT_FIRST = re.compile(r"\A\s*[\x02\x03]?[A-Za-z_]\w*[\x02\x03]?:\s")
 _SLOT = re.compile(r"\|\s*[\x02\x03]?[A-Za-z_]\w*[\x02\x03]?:\s")
+_DITTO = re.compile(r"\|[ \t]*\"{1,2}[ \t]*(?=\|)")
+# A reference whose end is cut off; what stands before “/” may be its volume.
+_CUT_END = re.compile(r"\[\[(?!=)(?:[^\[\]|/\n]*+/)?([^\[\]|/\n]*+)\Z")
 _INSERT = re.compile(r"\[\[=(?!\*)[^\[\]|]*+(\|(?:[^\[\]]|\[\[[^\[\]]*+\]\]|\[(?!\[)|\](?!\]))*+)(?:\]\]|\Z)")
 _CUT_LISTING = re.compile(r"\[\[=\*[^\[\]]*(?:\]\])?")
 _ESCAPE = re.compile(r"\\([!-/:-@\[-`{-~])")
@@ -89,7 +92,8 @@ def excerpt(window: str, span: Span, words: str | None = None) -> Excerpt:
 
 def fragment(text: str) -> str:
     """A piece cut anywhere from a text, as plain words on one line; what was cut in two stays readable."""
-    text = _RULE_ROW.sub(" ", text)
+    text = _DITTO.sub("", _RULE_ROW.sub(" ", text))
+    text = _CUT_END.sub(r"\1", text)
     text = _PICTURE_TAIL.sub(r"\1", text)
     cut = _CUT_REFERENCE.match(text)
     if cut is not None and not _SLOT.search(cut[0]):

@@ -12,6 +12,7 @@ from urllib.parse import parse_qsl, urlencode
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from mokuji.core import names
 from mokuji.core.diff import changed_lines
 from mokuji.core.errors import Missing
 from mokuji.services import acts, history, reading, telling, thing_wishes, wishes
@@ -321,7 +322,11 @@ def plan_new_volume(who: Who, request: Request) -> Response:
 @router.post("/-/new-volume")
 def new_volume(who: Who, form: Form) -> Response:
     """Makes a volume."""
-    return _do(who, wishes.CreateVolume(form.get("title", ""), "closed" in form), "new-volume", form)
+    wish = wishes.CreateVolume(form.get("title", ""), "closed" in form)
+    done = acts.apply(who.desk, who.actor, wish, form.get("digest", ""), note=form.get("note", ""))
+    if isinstance(done, acts.Applied):
+        return see(addresses.page(names.key(wish.title)))
+    return _plan_page(who, done, "new-volume", form, asked=True, stale=bool(form.get("digest")))
 
 
 @router.post("/-/front/{volume}")
@@ -360,10 +365,21 @@ def restore(who: Who, form: Form) -> Response:
 
 
 @router.get("/-/changes")
-def changes(who: Who, before: int | None = None) -> Response:
-    """What was done lately in all volumes one may read."""
-    found, volumes, more = history.acts(who.desk, who.actor, before)
-    return who.page("changes.html", acts=found, volumes=volumes, more=more, names=telling.DONE, lit="changes")
+def changes(who: Who, before: int | None = None, volume: str = "") -> Response:
+    """What was done lately in all volumes one may read, or in one of them."""
+    found, volumes, more = history.acts(who.desk, who.actor, before, volume_key=volume)
+    only = next((each for each in volumes.values() if volume and each.key == names.key(volume)), None)
+    kept = {"volume": only.key if only else "", "from": who.request.query_params.get("from", "")}
+    return who.page(
+        "changes.html",
+        acts=found,
+        volumes=volumes,
+        more=more,
+        names=telling.DONE,
+        only=only,
+        kept=kept,
+        lit="changes",
+    )
 
 
 @router.get("/-/changes/{number}")

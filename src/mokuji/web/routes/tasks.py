@@ -60,6 +60,7 @@ def listing(
     )
     kept = {"by": by if by != "date" else "", "person": person, "volume": volume, "page": page}
     kept |= {"category": category, "day": day, "done": "1" if done else ""}
+    kept["from"] = who.request.query_params.get("from", "")
     origin = str(who.request.base_url).rstrip("/")
     return who.page(
         "tasks.html",
