@@ -136,6 +136,11 @@ ACTS: list[tuple[str, Callable[[], Wish], str]] = [
         "1 address on “Seal ring” will be a reference.",
     ),
     (
+        "section of a reference",
+        lambda: wishes.LeadToSection("guide", "well", 1, "limits"),
+        "The reference on “Well” will lead to “Pump § limits”.",
+    ),
+    (
         "category",
         lambda: wishes.RenameCategory("data", "parts", "Spares"),
         "What is filed under “Parts” will be filed under “Spares”: 2 pages, 1 mark among it.",

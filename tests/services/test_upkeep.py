@@ -121,6 +121,22 @@ def test_missing_sections_and_own_addresses_are_found_and_mended(desk: Desk, wri
     assert _titles(desk, writer, "addresses", origins=origins) == []
 
 
+def test_a_missing_section_is_led_to_the_nearest_of_those_that_are_there(desk: Desk, writer: Actor) -> None:
+    text = "## Limits of pressure\n\n## Limit\n\n## Seat\n"
+    pages(desk, writer, "guide", {"Pump": text, "Well": "[[Pump]] [[Pump#Limts|so]]"})
+    (found,) = upkeep.report(desk, writer, "guide", "sections").findings
+    assert found.nearest == ("Limits of pressure", "Limit")
+    wish = wishes.LeadToSection("guide", "well", 1, "Limit")
+    acts.apply(desk, writer, wish, None)
+    assert texts(desk)["Well"] == "[[Pump]] [[Pump#Limit|so]]"
+    assert _titles(desk, writer, "sections") == []
+    for index, section in ((0, "Seat"), (1, "Nowhere"), (7, "Seat")):
+        view = acts.plan(desk, writer, wishes.LeadToSection("guide", "well", index, section))
+        assert view.refusal is not None, section
+    view = acts.plan(desk, writer, wishes.LeadToSection("guide", "well", 1, "Seat", revision=1))
+    assert view.refusal is not None and view.refusal.code == "plan_stale"
+
+
 def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(desk: Desk, writer: Actor) -> None:
     pages(
         desk,

@@ -18,12 +18,12 @@ from mokuji.core.flaws import SAID_BY_FLAWS, Mend, flaws
 from mokuji.core.inserts import assign
 from mokuji.core.plans.link import section_for
 from mokuji.core.policy import Actor
-from mokuji.core.references import Resolver, Sections, lookups, name_for
+from mokuji.core.references import Resolver, lookups, name_for
 from mokuji.core.reports.own_addresses import own_addresses, own_files
+from mokuji.core.reports.sections import nearest
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.calls import call
 from mokuji.core.text.destinations import destinations
-from mokuji.core.text.headings import words as words_of
 from mokuji.core.text.reference import Kind
 from mokuji.core.wiki import Page, PageHead
 from mokuji.services.desk import Desk, Sight
@@ -160,27 +160,12 @@ def _sections(wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
         target = page if reference.name is None else targets.get(link.page)
         mends: tuple[Mend, ...] = ()
         if target is not None and reference.section_span is not None:
-            like = _like(target, reference.section or "", frozenset(wiki.volumes))
-            if like:
-                edit = Edit(reference.section_span, names.escape_section(like))
-                mends = (Mend(f"Lead to “{like}”", (edit,)),)
+            like = nearest(target, reference.section or "", frozenset(wiki.volumes))
+            mends = tuple(
+                Mend(f"Lead to “{each}”", (Edit(reference.section_span, names.escape_section(each)),))
+                for each in like
+            )
         yield "problem", f"“{link.title}” has no section “{reference.section}”", reference.span, mends
-
-
-def _like(page: Page, section: str, volumes: frozenset[str]) -> str:
-    sections = Sections.of(page, volumes)
-    words = [words_of(h, page.text, page.content.references, volumes) for h in page.content.headings]
-    by_key = {names.key(each): each for n, each in enumerate(words) if sections.find(each) == n}
-    typed = names.key(section)
-    short = len(typed.split(" "))
-
-    def alike(key: str) -> float:
-        # Who remembers a long heading types its first words.
-        first = " ".join(key.split(" ")[:short])
-        return max(difflib.SequenceMatcher(None, typed, each).ratio() for each in (key, first))
-
-    best = max(by_key, key=alike, default="")
-    return by_key[best] if best and alike(best) >= LIKE else ""
 
 
 def _missing(wiki: StoredWiki, page: Page) -> Iterator[tuple[Span, tuple[Mend, ...]]]:

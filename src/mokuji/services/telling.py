@@ -8,7 +8,7 @@ from mokuji.core import names
 from mokuji.core.contents import Put, Rekey, Take
 from mokuji.core.plan import Plan
 from mokuji.services.acts import PlanView
-from mokuji.services.wishes import Delete, Libraries, LinkAddresses, LinkFrom, Rename, Split
+from mokuji.services.wishes import Delete, LeadToSection, Libraries, LinkAddresses, LinkFrom, Rename, Split
 
 DONE = {
     "create": "Written",
@@ -237,6 +237,8 @@ def _link(view: PlanView, made: Plan) -> str:
     number = int(made.facts.get("links", 0))
     if isinstance(view.wish, LinkFrom):
         return f"“{made.facts['from']}” will refer to “{made.facts['to']}” at its end."
+    if isinstance(view.wish, LeadToSection):
+        return f"The reference on “{made.facts['to']}” will lead to “{made.facts['section']}”."
     if isinstance(view.wish, LinkAddresses):
         addresses = counted(number, "address", "addresses")
         return (
@@ -484,7 +486,9 @@ def button(view: PlanView) -> str:
         "source edit": "Change the source",
         "source delete": "Delete the source",
         "person rename": "Change the handle",
-        "link": "Link it"
+        "link": "Lead it there"
+        if isinstance(view.wish, LeadToSection)
+        else "Link it"
         if isinstance(view.wish, LinkFrom)
         else f"Link {counted(int(made.facts.get('links', 0)), 'place')}",
     }[made.act]

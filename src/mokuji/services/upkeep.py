@@ -29,7 +29,7 @@ from mokuji.core.reports.files import files_used
 from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
 from mokuji.core.reports.repeats import Repeat, repeats
-from mokuji.core.reports.sections import broken_sections
+from mokuji.core.reports.sections import broken_sections, nearest
 from mokuji.core.spans import Lines, Span
 from mokuji.core.text.destinations import destinations
 from mokuji.core.text.excerpt import REACH, Excerpt, excerpt
@@ -134,6 +134,8 @@ class Finding:
     """Of categories that are broader than each other the keys and names."""
     mends: tuple[Mend, ...] = ()
     """What would put a flaw right."""
+    nearest: tuple[str, ...] = ()
+    """Of a section that is not there those that are called most like it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -562,11 +564,22 @@ def _sections(scene: _Scene, after: str, most: int) -> Listing:
 
     def of(batch: list[Page]) -> Iterator[Finding]:
         by_id = {page.head.id: page for page in batch}
-        for broken in broken_sections(wiki, batch):
+        found = list(broken_sections(wiki, batch))
+        targets = wiki.pages({broken.target.id for broken in found})
+        for broken in found:
             page, span = by_id[broken.page.id], broken.reference.span
+            near = nearest(targets[broken.target.id], broken.reference.section or "", frozenset(wiki.volumes))
             spot = _spot(page, span, broken.index)
             title = f"{broken.target.title} § {broken.reference.section}"
-            yield Finding(_at(page, span), title, page.head, target=broken.target, spots=(spot,))
+            yield Finding(
+                _at(page, span),
+                title,
+                page.head,
+                target=broken.target,
+                reason=f"like it: {', '.join(f'“{each}”' for each in near)}" if near else "",
+                spots=(spot,),
+                nearest=tuple(near),
+            )
 
     return _collect(_pages(scene, after, upkeep.WITH_SECTIONS), after, most, of), {}
 

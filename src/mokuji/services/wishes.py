@@ -26,7 +26,7 @@ from mokuji.core.plans.delete import References, delete
 from mokuji.core.plans.extract import Wanted, extract, words_of
 from mokuji.core.plans.inline import inline, inline_everywhere
 from mokuji.core.plans.join import join
-from mokuji.core.plans.link import Address, link, link_addresses, link_from
+from mokuji.core.plans.link import Address, lead_to_section, link, link_addresses, link_from
 from mokuji.core.plans.merge import Texts, merge
 from mokuji.core.plans.move import move_to_volume, put, reorder
 from mokuji.core.plans.rename import rename
@@ -930,6 +930,33 @@ class LinkAddresses:
 
     def note(self, plan: Plan) -> Phrase:
         return f"Addresses on “{plan.facts['to']}” are references now"
+
+
+@dataclass(frozen=True, slots=True)
+class LeadToSection:
+    """Reference ``reference`` of a page (from 0, in revision ``revision`` of it) leads to another section."""
+
+    act: ClassVar[str] = "link"
+    volume: str
+    page: str
+    reference: int
+    section: str
+    revision: int = 0
+
+    def plan(self, scene: Scene) -> Plan:
+        head = scene.page(self.volume, self.page, Act.WRITE)
+        if self.revision and self.revision != head.revision:
+            raise Refused(f"“{head.title}” was changed meanwhile. Look at the list again.", code="plan_stale")
+        return lead_to_section(
+            scene.wiki,
+            head.id,
+            self.reference,
+            self.section,
+            readable={volume.id for volume in scene.volumes.values()},
+        )
+
+    def note(self, plan: Plan) -> Phrase:
+        return f"A reference on “{plan.facts['to']}” leads to “{plan.facts['section']}” now"
 
 
 @dataclass(frozen=True, slots=True)

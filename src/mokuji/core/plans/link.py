@@ -6,19 +6,20 @@ it, else as label.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from mokuji.core import names
 from mokuji.core.composing import Carried, Composition, Words
-from mokuji.core.errors import Refused
+from mokuji.core.edits import Edit
+from mokuji.core.errors import Missing, Refused
 from mokuji.core.following import Outcome
 from mokuji.core.plan import Plan, make, naming, need
 from mokuji.core.references import Resolver, Sections, volumes_by_id
 from mokuji.core.spans import Span
 from mokuji.core.text.front_edit import line_end
 from mokuji.core.text.headings import words as words_of
-from mokuji.core.text.reference import Reference, read
+from mokuji.core.text.reference import Kind, Reference, read
 from mokuji.core.wiki import Page, PageHead, Wiki
 
 
@@ -101,6 +102,35 @@ def section_for(wiki: Wiki, target: Page, fragment: str) -> str:
     return names.escape_section(
         heading.id or words_of(heading, target.text, target.content.references, frozenset(wiki.volumes))
     )
+
+
+def lead_to_section(
+    wiki: Wiki, page_id: int, index: int, section: str, readable: Collection[int] | None = None
+) -> Plan:
+    """The plan to lead a reference (``index`` among those of its page) to a section of the page that it leads to;
+    Missing if there is no such reference, or no such section in the ``readable`` volumes."""
+    page = need(wiki, page_id)
+    references = page.content.references
+    reference = references[index] if 0 <= index < len(references) else None
+    if reference is None or reference.section_span is None:
+        raise Missing("There is no such reference on the page any more.", code="reference_missing")
+    target: Page | None = page
+    insert = reference.kind is Kind.INSERT
+    if reference.name is not None:
+        home = volumes_by_id(wiki)[page.head.volume]
+        found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=insert).page
+        target = wiki.pages([found.id]).get(found.id) if found is not None else None
+    hidden = target is not None and readable is not None and target.head.volume not in readable
+    if (
+        target is None
+        or hidden
+        or not Sections.of(target, frozenset(wiki.volumes)).holds(section, insert=insert)
+    ):
+        raise Missing(f"There is no section “{section}” to lead to.", code="section_missing")
+    edit = Edit(reference.section_span, names.escape_section(section))
+    facts = {"to": page.head.title, "section": f"{target.head.title} § {section}", "links": 1}
+    asked = ("section", page_id, index, section)
+    return make(wiki, "link", page.head, Outcome(edits={page_id: (edit,)}), asked=asked, facts=facts)
 
 
 def link_from(wiki: Wiki, source_id: int, target_id: int) -> Plan:

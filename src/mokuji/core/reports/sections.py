@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+import difflib
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
+from mokuji.core import names
 from mokuji.core.references import Resolver, Sections, volumes_by_id
+from mokuji.core.text.headings import words
 from mokuji.core.text.reference import Kind, Reference
 from mokuji.core.wiki import Page, PageHead, Wiki
 
@@ -46,6 +49,28 @@ def broken_sections(wiki: Wiki, pages: Iterable[Page]) -> Iterator[Broken]:
         insert = reference.kind is Kind.INSERT
         if target is not None and not sections[target.id].holds(reference.section or "", insert=insert):
             yield Broken(page.head, index, reference, target)
+
+
+LIKE = 0.6
+"""How alike the words of two sections must be (as ``difflib`` counts) to be offered."""
+
+
+def nearest(page: Page, section: str, volumes: Collection[str], *, most: int = 3) -> list[str]:
+    """The sections of a page whose words are most like those of one that it does not have, the likeliest first, as
+    their words stand."""
+    sections = Sections.of(page, volumes)
+    every = [words(h, page.text, page.content.references, volumes) for h in page.content.headings]
+    by_key = {names.key(each): each for n, each in enumerate(every) if sections.find(each) == n}
+    typed = names.key(section)
+    short = len(typed.split(" "))
+
+    def alike(key: str) -> float:
+        # Who remembers a long heading types its first words.
+        first = " ".join(key.split(" ")[:short])
+        return max(difflib.SequenceMatcher(None, typed, each).ratio() for each in (key, first))
+
+    found = sorted(((alike(key), key) for key in by_key if key), key=lambda each: (-each[0], each[1]))
+    return [by_key[key] for likeness, key in found[:most] if likeness >= LIKE]
 
 
 def _sections(wiki: Wiki, ids: set[int]) -> Mapping[int, Sections]:

@@ -107,6 +107,9 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "link": lambda v, p, q: wishes.Link(v, p, None, _one_of(q, "which", "first", "all") == "first"),
     "link-from": lambda v, p, q: wishes.LinkFrom(v, p, q.get("source", "")),
     "address": lambda v, p, q: wishes.LinkAddresses(v, p, _several(q, "origin")),
+    "lead-section": lambda v, p, q: wishes.LeadToSection(
+        v, p, _number(q, "reference"), q.get("section", ""), _number(q, "revision")
+    ),
     "alias": lambda v, p, q: wishes.AddAlias(v, p, q.get("of", "")),
     "category": lambda v, p, q: wishes.RenameCategory(v, p, q.get("to", "")),
     "file": lambda v, p, q: wishes.File(v, p, q.get("add", "")),
@@ -165,6 +168,7 @@ _ASKED = {
     "inline": "insert",
     "inline-all": "asked",
     "address": "origin",
+    "lead-section": "section",
     "file-rename": "to",
     "file-replace": "content",
     "file-delete": "how",

@@ -145,7 +145,22 @@ def _mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> lis
             return [(f"Rename to “{title}”", plan("rename", volume, found.page.key, title=title))]
         line = found.spots[0].line if found.spots else 1
         page = view.volumes[found.page.volume].key
-        return [("Edit there", addresses.act("edit", page, found.page.key) + f"#line-{line}")]
+        lead = [
+            (
+                f"Lead to “{each}”",
+                addresses.plan(
+                    "lead-section",
+                    page,
+                    found.page.key,
+                    reference=found.spots[0].index,
+                    section=each,
+                    revision=found.page.revision,
+                ),
+            )
+            for each in found.nearest
+            if found.spots
+        ]
+        return [*lead, ("Edit there", addresses.act("edit", page, found.page.key) + f"#line-{line}")]
     if view.name == "mentions" and found.target is not None:
         return [("All of this name", plan("link", volume, found.target.key, which="all"))]
     if view.name == "addresses" and found.page is not None:
