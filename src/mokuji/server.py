@@ -12,6 +12,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from mokuji import __version__
 from mokuji.api import faults as api_faults
@@ -115,7 +116,13 @@ def _install_faults(app: FastAPI) -> None:
         if status >= 500:
             # The person is told what to do; who runs the server, why.
             log.error("not_answered", code=fault.code, reason=str(fault.__cause__ or fault).strip())
+        programs = request.url.path.startswith("/api/")
+        if programs and fault.code == "sign_in":
+            # A browser is shown where to sign in; a program is told how (RFC 9110, 15.5.2; RFC 6750, 3).
+            status = 401
         response = fault_response(request, status, fault.message, fault.code)
+        if status == 401:
+            response.headers["WWW-Authenticate"] = 'Bearer realm="Mokuji"'
         if isinstance(fault, TooMany):
             response.headers["Retry-After"] = str(fault.wait)
         return response
@@ -125,7 +132,15 @@ def _install_faults(app: FastAPI) -> None:
         message = "Look in the list of volumes, or search for it."
         if fault.status_code != 404:
             message = str(fault.detail)
-        return fault_response(request, fault.status_code, message, f"http_{fault.status_code}")
+        response = fault_response(request, fault.status_code, message, f"http_{fault.status_code}")
+        if fault.headers and "Allow" in fault.headers:
+            response.headers["Allow"] = fault.headers["Allow"]
+        return response
+
+    @app.exception_handler(ClientDisconnect)
+    def cut_off(request: Request, _: ClientDisconnect) -> Response:
+        # Nobody hears it any more; it is no fault of the server.
+        return fault_response(request, 400, "The request broke off before it was whole.", "cut_off")
 
     @app.exception_handler(RequestValidationError)
     def not_understood(request: Request, fault: RequestValidationError) -> Response:

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from openapi_spec_validator import validate
 from starlette.testclient import TestClient
 
+from mokuji.api.asking import cursor
 from mokuji.services import people
 from mokuji.services.desk import Desk
 from tests.outside.test_media import picture
@@ -72,7 +73,7 @@ def test_the_house_style_is_read_and_changed_with_the_revision_it_was_read_in(we
     refused = wenna.put(MANUAL + "/style", json={**changed.json(), "spelling": "xx"})
     assert refused.status_code == 409 and "no dictionary for “xx”" in refused.json()["detail"]
     del wenna.headers["Authorization"]
-    assert wenna.put(MANUAL + "/style", json=new).status_code == 403
+    assert wenna.put(MANUAL + "/style", json=new).status_code == 401
 
 
 def test_files_are_brought_listed_and_had(wenna: TestClient) -> None:
@@ -96,7 +97,7 @@ def test_files_are_brought_listed_and_had(wenna: TestClient) -> None:
     refused = wenna.post(MANUAL + "/files", files={"file": ("x.png", b"MZ" + bytes(90))})
     assert refused.status_code == 422 and "none of the types" in refused.json()["detail"]
     del wenna.headers["Authorization"]
-    assert wenna.post(MANUAL + "/files", files={"file": ("x.png", data)}).status_code == 403
+    assert wenna.post(MANUAL + "/files", files={"file": ("x.png", data)}).status_code == 401
 
 
 def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_desk: Desk) -> None:
@@ -208,13 +209,13 @@ def test_a_fault_is_problem_json(
 def test_changing_needs_a_token_a_cookie_does_not_do(browser: Browser) -> None:
     client = browser("wenna")
     done = client.put(WELL, json={"title": "", "text": "x", "revision": 3})
-    assert done.status_code == 403 and done.json()["code"] == "sign_in"
-    assert client.post("/api/v1/session", json={"handle": "wenna", "password": "no"}).status_code == 403
+    assert done.status_code == 401 and done.json()["code"] == "sign_in"
+    assert client.post("/api/v1/session", json={"handle": "wenna", "password": "no"}).status_code == 401
 
 
 def test_a_token_ends_with_its_session(wenna: TestClient) -> None:
     assert wenna.delete("/api/v1/session").status_code == 204
-    assert wenna.delete("/api/v1/session").status_code == 403
+    assert wenna.delete("/api/v1/session").status_code == 401
 
 
 _any = st.characters(exclude_categories=())
@@ -389,7 +390,7 @@ def test_files_are_replaced_and_told_where_they_are_named(wenna: TestClient) -> 
 
 
 def test_sources_are_made_told_and_taken_away_as_files(wenna: TestClient, browser: Browser) -> None:
-    assert browser().get("/api/v1/sources").status_code == 403
+    assert browser().get("/api/v1/sources").status_code == 401
     saved = wenna.put(
         "/api/v1/sources/thole-2026", json={"title": "Swell", "author": "Thole, Jonas", "issued": "2026"}
     )
@@ -460,7 +461,7 @@ def test_people_are_closed_reset_and_made_owners_by_an_owner_of_the_wiki_alone(
     for method, address, body in calls:
         assert wenna.request(method, address, json=body).status_code == 204, address
     piet = browser()
-    for password, expected in (("buoy", 403), ("another one", 201)):
+    for password, expected in (("buoy", 401), ("another one", 201)):
         told = {"handle": "piet", "password": password}
         assert piet.post("/api/v1/session", json=told).status_code == expected
     last = wenna.delete("/api/v1/people/wenna/owner-of-wiki")
@@ -476,3 +477,71 @@ def test_a_body_that_no_program_would_send_is_answered_in_words(wenna: TestClien
         done = wenna.post(address, content=body, headers={"Content-Type": "application/json"})
         assert done.status_code in {400, 422}, done.text[:300]
         assert done.headers["content-type"] == "application/problem+json"
+
+
+def test_a_save_says_which_revision_it_began_with_by_etag_or_in_the_body(wenna: TestClient) -> None:
+    """If-Match, If-None-Match and their statuses: RFC 9110, 13.1; 428: RFC 6585, 3."""
+    read = wenna.get(WELL)
+    tag, text = read.headers["etag"], read.json()["text"]
+    missing = wenna.put(WELL, json={"text": text + "\nx\n"})
+    assert (missing.status_code, missing.json()["code"]) == (428, "revision_required")
+    saved = wenna.put(WELL, json={"text": text + "\nx\n"}, headers={"If-Match": tag})
+    assert saved.status_code == 200 and saved.headers["etag"] != tag
+    stale = wenna.put(WELL, json={"text": "y"}, headers={"If-Match": tag})
+    assert (stale.status_code, stale.json()["code"]) == (412, "revision_stale")
+    assert wenna.get(WELL).json()["text"] == text + "\nx\n"
+    new = MANUAL + "/pages/hoist"
+    assert wenna.put(new, json={"text": "a"}, headers={"If-Match": "*"}).status_code == 412
+    assert wenna.put(new, json={"text": "a"}, headers={"If-None-Match": "*"}).json()["created"]
+    assert wenna.put(new, json={"text": "b"}, headers={"If-None-Match": "*"}).status_code == 412
+
+
+def test_a_save_under_another_title_than_its_address_is_refused_with_what_to_do(wenna: TestClient) -> None:
+    revision = wenna.get(WELL).json()["revision"]
+    for address, body in (
+        (WELL, {"title": "Cell well", "text": "x", "revision": revision}),
+        (MANUAL + "/pages/hoist", {"title": "Winch", "text": "x", "revision": 0}),
+    ):
+        done = wenna.put(address, json=body)
+        assert (done.status_code, done.json()["code"]) == (422, "bad_title")
+        assert "rename" in done.json()["detail"]
+    done = wenna.put(WELL, json={"title": "battery_WELL", "text": "x", "revision": revision})
+    assert done.status_code == 200
+
+
+def test_what_an_address_does_not_take_is_405_and_says_what_it_takes(wenna: TestClient) -> None:
+    gone = wenna.delete(WELL)
+    assert gone.status_code == 405 and gone.headers["allow"] == "GET, PUT"
+    assert "the act “delete”" in gone.json()["detail"]
+    other = wenna.post(WELL, json={})
+    assert other.status_code == 405 and "GET" in other.headers["allow"]
+    assert wenna.delete("/api/v1/find").status_code == 405
+    assert wenna.get("/api/v1/nowhere").status_code == 404
+
+
+def test_a_list_goes_on_only_from_what_it_handed_out(wenna: TestClient) -> None:
+    lists = [
+        "/upkeep/unwritten",
+        "/upkeep/mentions",
+        "/backlinks/battery-well",
+        "/categories/steps",
+        "/files",
+    ]
+    for path in lists:
+        for after in ("x", "12", "MTIz", "é", "0-9"):
+            done = wenna.get(MANUAL + path, params={"after": after})
+            assert (done.status_code, done.json()["code"]) == (422, "bad_after"), (path, after)
+    packed = cursor("unwritten", "1 lid gasket")
+    assert wenna.get(MANUAL + "/upkeep/unwritten", params={"after": packed}).status_code == 200
+    assert wenna.get(MANUAL + "/upkeep/mentions", params={"after": packed}).status_code == 422
+
+
+def test_a_volume_that_is_not_there_is_missing_in_find_too(wenna: TestClient) -> None:
+    done = wenna.get("/api/v1/find", params={"words": "well", "volume": "no such"})
+    assert (done.status_code, done.json()["code"]) == (404, "volume_missing")
+
+
+def test_whoever_is_not_signed_in_is_told_how(browser: Browser) -> None:
+    done = browser().put(WELL, json={"text": "x", "revision": 3})
+    assert (done.status_code, done.json()["code"]) == (401, "sign_in")
+    assert done.headers["www-authenticate"].startswith("Bearer")

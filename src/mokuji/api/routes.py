@@ -10,14 +10,18 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from fastapi import Path as PathParameter
 from fastapi.responses import PlainTextResponse, Response
+from fastapi.routing import APIRoute
+from starlette.exceptions import HTTPException
+from starlette.routing import Match
 
-from mokuji.api import plan_schemas, schemas, wishing
-from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, bearer
-from mokuji.core.errors import Forbidden, Missing, Refused
+from mokuji.api import plan_schemas, schemas, things, wishing
+from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, bearer, behind, cursor, etag, revision_of
+from mokuji.core.errors import BadRequest, Forbidden, Missing, Refused
+from mokuji.core.names import check_title
 from mokuji.core.names import key as name_key
 from mokuji.core.style import AVOID, HEADINGS, NAMES, SENTENCE, SPELLING, STEP, TITLES, USE, WORDS, read_style
 from mokuji.core.text.headings import words
-from mokuji.core.wiki import Volume
+from mokuji.core.wiki import PageHead, Volume
 from mokuji.services import (
     acts,
     categories,
@@ -125,14 +129,16 @@ def contents(desk: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
 
 
 @router.get("/volumes/{volume}/pages/{page:path}")
-def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
-    """A page: its text, its HTML, its references and what each leads to."""
+def page(desk: TheDesk, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
+    """A page: its text, its HTML, its references and what each leads to. Its ETag says which revision it is, for a
+    save with If-Match."""
     view = reading.open_page(desk, actor, volume, page)
     if isinstance(view, reading.UnwrittenView):
         raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
     text, content = view.ready.page.text, view.ready.page.content
     shown = view.rendered(desk, Addresses(lists=partial(listing, desk, actor)))
     keys = {each.key for each in view.place.others}
+    answer.headers["ETag"] = etag(view.head.id, view.head.revision)
     references = [
         schemas.Reference(
             start=reference.span.start,
@@ -167,20 +173,34 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str) -> schemas.Page:
 
 
 @router.put("/volumes/{volume}/pages/{page:path}")
-def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Save) -> schemas.Saved:
-    """Save a page, or write a new one (revision 0)."""
+def save(
+    desk: TheDesk,
+    actor: Changer,
+    volume: str,
+    page: str,
+    body: schemas.Save,
+    request: Request,
+    answer: Response,
+) -> schemas.Saved:
+    """Save a page, or write a new one (revision 0, or If-None-Match: *). Instead of a revision If-Match takes the ETag
+    of the page."""
+    there = reading.head_of(desk, actor, volume, page)
+    now = there.revision if there is not None else 0
+    revision = revision_of(request, there.id if there is not None else 0, now, body.revision)
+    _check_title(body.title, page, there)
     saved = writing.save(
         desk,
         actor,
         volume,
-        body.title if body.revision == 0 else page,
+        (body.title or page) if revision == 0 else page,
         body.text,
-        revision=body.revision,
+        revision=revision,
         note=body.note,
         under=body.under,
         follow=body.follow,
     )
     head = saved.head
+    answer.headers["ETag"] = etag(head.id, head.revision)
     return schemas.Saved(
         volume=saved.volume.key,
         key=head.key,
@@ -189,6 +209,30 @@ def save(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Sa
         created=saved.created,
         unchanged=saved.unchanged,
         followed=list(saved.kept),
+    )
+
+
+def _check_title(title: str, page: str, there: PageHead | None) -> None:
+    """BadRequest if a title is not that of the address: a page is not renamed by saving it."""
+    if title:
+        check_title(title)
+    if title and name_key(title) not in {name_key(page), *([there.key] if there is not None else [])}:
+        said = f"The address is that of “{there.title if there is not None else page}”, the title says “{title}”. "
+        raise BadRequest(
+            f"{said}A page gets another title by the act “rename” (POST /api/v1/plans); a new one is saved at its own "
+            "address.",
+            code="bad_title",
+        )
+
+
+@router.delete("/volumes/{volume}/pages/{page:path}", include_in_schema=False)
+def delete(volume: str, page: str) -> None:
+    """A page goes by an act, which says what becomes of references."""
+    raise HTTPException(
+        405,
+        "A page is deleted by the act “delete”, whose plan says what becomes of references to it: POST /api/v1/plans "
+        f'with {{"act": "delete", "volume": "{volume}", "page": "{page}"}}, then POST /api/v1/acts.',
+        headers={"Allow": "GET, PUT"},
     )
 
 
@@ -280,7 +324,7 @@ def bring_in(desk: TheDesk, actor: Changer, volume: str, body: schemas.Skos) -> 
 @router.get("/volumes/{volume}/categories/{name:path}")
 def category(desk: TheDesk, actor: Reader, volume: str, name: str, after: str = "") -> schemas.CategoryPages:
     """The pages and passages filed under a category, by page."""
-    found = categories.category(desk, actor, volume, name, after)
+    found = categories.category(desk, actor, volume, name, behind("category", after))
     entries = [
         schemas.FiledPage(
             key=each.head.key,
@@ -299,7 +343,7 @@ def category(desk: TheDesk, actor: Reader, volume: str, name: str, after: str = 
         category=_category(found.category, [each.key for each in found.broader]),
         narrower=[each.key for each in found.narrower],
         entries=entries,
-        more_after=found.more_after,
+        more_after=cursor("category", found.more_after),
     )
 
 
@@ -397,10 +441,10 @@ def upkeep_of(desk: TheDesk, actor: Reader, volume: str) -> schemas.Upkeep:
 @router.get("/volumes/{volume}/upkeep/{report}")
 def report(desk: TheDesk, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
     """One report, by its name in the overview."""
-    view = upkeep.report(desk, actor, volume, report, after=after, most=200)
+    view = upkeep.report(desk, actor, volume, report, after=behind(report, after), most=200)
     return schemas.Findings(
         findings=[_finding(view, each) for each in view.findings],
-        more_after=view.more_after,
+        more_after=cursor(report, view.more_after),
         held_back=dict(view.held_back),
     )
 
@@ -477,7 +521,7 @@ def set_style(desk: TheDesk, actor: Changer, volume: str, body: schemas.HouseSty
 @router.get("/volumes/{volume}/backlinks/{page:path}")
 def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
     """The pages that lead to one, each with its sentences."""
-    _, _, found, by_id = reading.all_backlinks(desk, actor, volume, page, after)
+    _, _, found, by_id = reading.all_backlinks(desk, actor, volume, page, behind("backlinks", after))
     return schemas.Backlinks(
         pages=found.pages,
         places=found.places,
@@ -494,7 +538,10 @@ def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: str =
             )
             for entry in found.entries
         ],
-        more_after=f"{found.more_after.elsewhere:d}-{found.more_after.page}" if found.more_after else None,
+        more_after=cursor(
+            "backlinks",
+            f"{found.more_after.elsewhere:d}-{found.more_after.page}" if found.more_after else None,
+        ),
     )
 
 
@@ -561,6 +608,8 @@ def find(
     desk: TheDesk, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
 ) -> schemas.Found:
     """Find pages by name and by words; ``volume`` narrows it to one."""
+    if volume:
+        reading.need_volume(desk, actor, volume)
     found = finding.find(desk, actor, words, volume, page)
     pages = [
         schemas.FoundPage(
@@ -624,6 +673,13 @@ def change(
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
-def nothing_here(rest: str) -> None:
-    """Any other address of the JSON interface."""
+def nothing_here(rest: str, request: Request) -> None:
+    """Any other address of the JSON interface, and any other request to one of its addresses."""
+    every = [each for each in (*router.routes, *things.router.routes) if isinstance(each, APIRoute)]
+    others = [each for each in every if each.endpoint is not nothing_here]
+    partly = [each for each in others if each.matches(request.scope)[0] is Match.PARTIAL]
+    allowed = sorted({method for each in partly for method in each.methods or ()})
+    if allowed:
+        said = f"This address takes {' and '.join(allowed)}; /api/v1/docs says more."
+        raise HTTPException(405, said, headers={"Allow": ", ".join(allowed)})
     raise Missing("The JSON interface has nothing at this address. Its addresses stand at /api/v1/docs.")

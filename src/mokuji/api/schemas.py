@@ -109,11 +109,14 @@ class Page(Schema):
 
 
 class Save(Schema):
-    """A text to be saved. ``revision`` is the one you began with; 0 for a new page."""
+    """A text to be saved. ``revision`` is the one you began with; 0 for a new page. If-Match and If-None-Match say the
+    same (RFC 9110, 13.1)."""
 
-    title: str = Field(description="Title of a new page; the title of a page is changed by a rename")
+    title: str = Field(
+        "", description="Title of a new page, as its address; the title of a page is changed by a rename"
+    )
     text: str
-    revision: int = Field(ge=0)
+    revision: int | None = Field(None, ge=0)
     note: str = ""
     under: str = Field(
         default="", description="For a new page: the page below which it stands in the contents"

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request, Response, UploadFile
 from pydantic import BeforeValidator
 
 from mokuji.api import thing_schemas as schemas
-from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk
+from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, behind, cursor
 from mokuji.core.errors import Missing
 from mokuji.core.names import address
 from mokuji.core.sources import as_text
@@ -37,14 +37,14 @@ def files_of(
     which: Literal["all", "unused", "equal"] = "all",
 ) -> schemas.Files:
     """The files of a volume: all, those that no page names, or those whose content stands under two names."""
-    view = files.files_of(desk, actor, volume, after, which)
+    view = files.files_of(desk, actor, volume, behind("files", after), which)
     return schemas.Files(
         files=[
             schemas.ListedFile(**as_file(each), pages=view.used.get(each.key, (0, 0))[0])
             for each in view.files
         ],
         missing=[schemas.Named(name=name, pages=pages) for name, pages in view.missing],
-        more_after=view.more_after,
+        more_after=cursor("files", view.more_after),
     )
 
 
@@ -117,12 +117,12 @@ def all_sources(
     which: Literal["all", "unused", "missing", "alike"] = "all",
 ) -> schemas.Sources:
     """The sources of the wiki, those that are cited nowhere, names that are cited and are none, or near-equal pairs."""
-    view = sources.listing(desk, actor, after=after, which=which)
+    view = sources.listing(desk, actor, after=behind("sources", after), which=which)
     return schemas.Sources(
         sources=[_source(each, view.cited.get(each.key, (0, 0))[0]) for each in view.sources],
         missing=[schemas.Named(name=each.name, pages=len(each.pages)) for each in view.missing],
         alike=[schemas.Alike(one=each.one, other=each.other, reason=each.reason) for each in view.alike],
-        more_after=view.more_after,
+        more_after=cursor("sources", view.more_after),
     )
 
 

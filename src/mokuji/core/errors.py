@@ -2,6 +2,7 @@
 
     MokujiError
     ├── BadName          a title, volume or section that cannot be one
+    ├── BadRequest       what came along with a request is none that was handed out
     ├── BadFile          bytes that are no file that is kept
     ├── BadFields        fields of a form that cannot be taken
     ├── BadText          a text that cannot be stored (NUL, lone surrogate, too large)
@@ -39,6 +40,12 @@ class BadName(MokujiError):
     """The words cannot be a title, a volume or a section."""
 
     code = "bad_name"
+
+
+class BadRequest(MokujiError):
+    """What was sent along with a request is none that was handed out, or does not go together."""
+
+    code = "bad_request"
 
 
 class BadFile(MokujiError):

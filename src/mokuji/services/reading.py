@@ -331,6 +331,18 @@ def all_backlinks(
         return view, head, found, {each.id: each for each in volumes.values()}
 
 
+def need_volume(desk: Desk, actor: Actor, volume_key: str) -> Volume:
+    """A volume by the key in an address; Missing if it may not be read or is not there."""
+    with reading(desk.engine) as connection:
+        return find_volume(connection, actor, volume_key)
+
+
+def head_of(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> PageHead | None:
+    """A page by its address, without its text; None if it is not written."""
+    with reading(desk.engine) as connection:
+        return find_head(connection, find_volume(connection, actor, volume_key), page_key)
+
+
 @dataclass(frozen=True, slots=True)
 class Card:
     """What the card of a reference says: the first words of a page or of one of its sections, or who refers to a name
