@@ -1,5 +1,5 @@
 // The contents of a volume: a filter that keeps the ancestors of what it finds, and folding of branches.
-import { placing } from "./placing.js";
+import { movedJustNow, placing, takeBack } from "./placing.js";
 
 const FOLDED = "mokuji folded";
 
@@ -18,6 +18,7 @@ export function contents() {
     opened: false,
     folded: load(volume),
     rows: [],
+    moved: null,
     init() {
       this.rows = [...this.$el.querySelectorAll("[data-number]")];
       const current = this.rows.find((row) => row.ariaCurrent);
@@ -28,9 +29,29 @@ export function contents() {
         }
       }
       const plan = this.$el.dataset.place;
-      if (plan) placing(this.rows, (key) => plan + encodeURIComponent(key.replaceAll(" ", "-")))(this.$el.querySelector(".tree"));
+      const address = (lead) => (key) => lead + encodeURIComponent(key.replaceAll(" ", "-"));
+      if (plan) {
+        const now = plan.replace("/-/plan/place/", "/-/place-now/");
+        placing(this.rows, address(plan), address(now))(this.$el.querySelector(".tree"));
+        this.tellMoved();
+      }
       this.draw();
       current?.scrollIntoView({ block: "nearest" });
+    },
+    // Who moved a row by key goes on with it.
+    tellMoved() {
+      const moved = movedJustNow();
+      const row = moved && this.rows.find((each) => each.dataset.key === moved.key);
+      if (!row) return;
+      this.moved = moved.change ? moved : null;
+      for (let number = row.dataset.number; number; number = number.split(".").slice(0, -1).join(".")) this.folded.delete(number);
+      setTimeout(() => row.focus());
+    },
+    get wasMoved() {
+      return Boolean(this.moved);
+    },
+    undoMove() {
+      takeBack(this.moved);
     },
     fold(event) {
       const button = event.target.closest("[data-fold]");

@@ -250,6 +250,7 @@ function desk() {
       const anchor = Math.min(left.at, view.state.doc.length);
       view.dispatch({ selection: { anchor }, effects: inSight(anchor) });
       view.focus();
+      if (left.top !== undefined) requestAnimationFrame(() => (view.scrollDOM.scrollTop = left.top));
     },
     goToStart() {
       const found = /^#(line|section)-(\d+)$/.exec(location.hash);
@@ -686,6 +687,8 @@ function desk() {
       this.$refs.revision.value = said.revision;
       if (form.dataset.revision === "0") {
         // From now on it is a page like any other, with an address and buttons of its own.
+        const { head } = view.state.selection.main;
+        depart({ href: said.edit, title: form.elements.title.value, at: head, top: view.scrollDOM.scrollTop });
         location.replace(said.edit);
         return;
       }

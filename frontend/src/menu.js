@@ -2,7 +2,7 @@
 export function menu() {
   return {
     key(event) {
-      const links = [...this.$el.querySelectorAll("a")];
+      const links = [...this.$el.querySelectorAll("a, button")];
       const at = links.indexOf(document.activeElement);
       if (event.key === "Escape" && this.$el.open) {
         this.$el.open = false;

@@ -1,14 +1,60 @@
-// Moving a row of the contents by dragging it, or with Ctrl+Shift and an arrow: leads to the plan of another place.
+// Moving a row of the contents by dragging it leads to the plan of another place. By Ctrl+Shift and an arrow it is done
+// at once if nothing but the contents changes, with Undo in sight; if more does, the plan comes first here too.
+const MOVED = "mokuji moved";
+
+/** What was moved just before this page was shown: `{key, change}`; it is told once. */
+export function movedJustNow() {
+  try {
+    const found = JSON.parse(sessionStorage.getItem(MOVED));
+    sessionStorage.removeItem(MOVED);
+    return found;
+  } catch {
+    return null;
+  }
+}
+
+async function send(address, fields) {
+  const { token } = await fetch("/-/token").then((answer) => answer.json());
+  const body = new URLSearchParams({ ...fields, token });
+  const answer = await fetch(address, { method: "POST", body }).catch(() => null);
+  return answer?.ok ? answer.json() : null;
+}
+
+function shownAgain(key, change) {
+  try {
+    sessionStorage.setItem(MOVED, JSON.stringify({ key, change }));
+  } catch {
+    // Without storage the row is where it was moved to, without Undo beside it.
+  }
+  location.reload();
+}
+
+/** Takes a move back at once. */
+export async function takeBack({ key, change }) {
+  const done = await send(`/-/undo-now/${change}`, {});
+  if (done?.change) shownAgain(key, null);
+  else location.assign(`/-/changes/${change}/undo`);
+}
 const parentOf = (number) => number.split(".").slice(0, -1).join(".");
 
-/** Rows are links with `data-number` and `data-key`; `plan(key)` gives the address of the plan. */
-export function placing(rows, plan) {
+/** Rows are links with `data-number` and `data-key`; `plan(key)` gives the address of the plan, `now(key)` the one that
+ * does it. */
+export function placing(rows, plan, now) {
   const at = (number) => rows.find((row) => row.dataset.number === number);
   const keyOf = (number) => (number ? at(number).dataset.key : "");
   const siblings = (number) => rows.filter((row) => parentOf(row.dataset.number) === parentOf(number));
 
-  function go(row, under, after) {
+  let atOnce = false;
+
+  async function go(row, under, after) {
     const query = new URLSearchParams({ under, after });
+    if (atOnce) {
+      const done = await send(now(row.dataset.key), { under, after });
+      if (done?.change) {
+        shownAgain(row.dataset.key, done.change);
+        return;
+      }
+    }
     location.assign(`${plan(row.dataset.key)}?${query}`);
   }
 
@@ -86,7 +132,9 @@ export function placing(rows, plan) {
       const row = event.target.closest?.("[data-number]");
       if (!row || !(event.ctrlKey || event.metaKey) || !event.shiftKey || !KEYS[event.key]) return;
       event.preventDefault();
+      atOnce = true;
       KEYS[event.key](row);
+      atOnce = false;
     });
   };
 }

@@ -22,7 +22,7 @@ function keep(steps) {
 
 const path = (href) => href.replace(/[?#].*$/, "");
 
-/** Remembers a desk that is left: `{href, title, at}`, the caret in UTF-16. */
+/** Remembers a desk that is left: `{href, title, at}`, the caret in UTF-16; with `top` how far it was scrolled. */
 export function depart(step) {
   keep([...kept().filter((each) => path(each.href) !== path(step.href)), step]);
 }

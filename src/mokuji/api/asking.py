@@ -24,8 +24,10 @@ FAULTS: dict[int | str, dict[str, Any]] = {
         (404, "Not there, or not to be known of"),
         (405, "No such request to this address; Allow says which"),
         (409, "Refused, or changed meanwhile; nothing was done"),
+        (412, "The page is in another revision than If-Match says; nothing was done"),
         (413, "Too large"),
         (422, "Cannot be understood or kept"),
+        (428, "A save that does not say which revision it began with"),
         (429, "Too many tries; Retry-After says when to try again"),
         (503, "Not just now; nothing was done"),
     )

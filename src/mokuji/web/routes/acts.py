@@ -10,14 +10,14 @@ from collections.abc import Callable, Mapping
 from urllib.parse import parse_qsl, urlencode
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from mokuji.core import names
 from mokuji.core.diff import changed_lines
-from mokuji.core.errors import Missing
+from mokuji.core.errors import Missing, MokujiError
 from mokuji.services import acts, history, reading, telling, thing_wishes, wishes
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.pages import Form, Visitor, Who, refusal, see
 
 router = APIRouter()
 
@@ -282,6 +282,34 @@ def _do(who: Visitor, wish: wishes.Wish, name: str, form: Query) -> Response:
     if isinstance(done, acts.Applied):
         return see(addresses.change(done.change_set) + "?done=1")
     return _plan_page(who, done, name, form, asked=True, stale=bool(form.get("digest")))
+
+
+def _at_once(who: Visitor, wish: wishes.Wish) -> Response:
+    """Does an act if it changes nothing but the contents; otherwise its plan is to be looked at first."""
+    view = acts.plan(who.desk, who.actor, wish)
+    made = view.plan
+    if made is None or not view.can_be_done or made.change_set.changes or made.change_set.removed:
+        return JSONResponse({"change": None})
+    done = acts.apply(who.desk, who.actor, wish, view.digest)
+    return JSONResponse({"change": done.change_set if isinstance(done, acts.Applied) else None})
+
+
+@router.post("/-/place-now/{volume}/{page:path}")
+def place_now(who: Who, form: Form, volume: str, page: str) -> Response:
+    """Another place for a page, at once where no text changes by it; for the script of the contents."""
+    try:
+        return _at_once(who, _wish("place", volume, page, form))
+    except MokujiError as fault:
+        return refusal(fault)
+
+
+@router.post("/-/undo-now/{number}")
+def undo_now(who: Who, form: Form, number: int) -> Response:
+    """Takes such an act back."""
+    try:
+        return _at_once(who, wishes.Undo(number))
+    except MokujiError as fault:
+        return refusal(fault)
 
 
 @router.get("/-/rename/{volume}/{page:path}")
