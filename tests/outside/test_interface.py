@@ -29,6 +29,8 @@ from mokuji.services.desk import Desk
 
 EXAMPLES = int(os.environ.get("MOKUJI_INTERFACE_EXAMPLES", "3"))
 """Examples of each operation."""
+LAST = "/api/v1/session"
+THERE = {"volume": "field-guide", "page": "crane-lift"}
 CHECKS = [
     not_a_server_error,
     status_code_conformance,
@@ -57,14 +59,23 @@ def test_every_operation_answers_as_it_is_described(interface: tuple[Any, str]) 
     schema, token = interface
     faults: list[str] = []
     codes: Counter[int] = Counter()
-    for result in schema.get_all_operations():
-        _ask(result.ok(), token, codes, faults)
-    assert sum(codes.values()) > 100 and codes[200] + codes[201] > 20, codes
+    operations = [result.ok() for result in schema.get_all_operations()]
+    # Who has signed out is answered by little.
+    for operation in sorted(operations, key=lambda each: (each.path, each.method) == (LAST, "delete")):
+        _ask(operation, token, codes, faults)
+    assert sum(codes.values()) > 100 and codes[200] + codes[201] > 30, codes
     assert faults == [], "\n".join(faults[:20])
 
 
 def _ask(operation: Any, token: str, codes: Counter[int], faults: list[str]) -> None:
+    asked = 0
+
     def one(case: Any) -> None:
+        nonlocal asked
+        asked += 1
+        if asked % 3:
+            # What is there is more telling than made-up names.
+            case.path_parameters.update({n: v for n, v in THERE.items() if n in case.path_parameters})
         response = case.call(headers={"Authorization": f"Bearer {token}", "Host": "mokuji.test"})
         codes[response.status_code] += 1
         try:
