@@ -9,8 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mokuji.core import sources
+from mokuji.core.edits import apply
 from mokuji.core.sources import as_text, formatted, free_name, near, with_words, words_of
 from mokuji.core.text.scan import scan
+from mokuji.core.things import Thing, renaming
+from mokuji.core.wiki import Page, PageHead
 from tests.core.showing import shown_text
 
 ITEM = {
@@ -123,6 +126,22 @@ def test_a_source_is_cited_where_the_page_has_no_such_footnote() -> None:
     html = shown_text(text)
     assert html.count('href="#note-1"') == 2, "both lead to one entry"
     assert '<li id="note-1">Source s-one' in html and '<li id="note-2"><p>Mine.' in html
+
+
+def test_a_place_in_a_source_is_shown_behind_its_number_and_stays_when_the_source_is_renamed() -> None:
+    text = "One[^s-one, p. 5] two[^S-One] three[^a,b] four[^none,  ch. 2] [^x, [[P]]]\n"
+    cites = scan(text).cites
+    assert [(c.name, c.place) for c in cites] == [
+        ("s-one", "p. 5"),
+        ("S-One", ""),
+        ("a,b", ""),
+        ("none", "ch. 2"),
+    ]
+    html = shown_text(text)
+    assert '#note-1">1</a></sup><sup class="cited-at">, p. 5</sup> two<sup' in html
+    page = Page(PageHead(1, 1, "p", "P"), text)
+    edits = renaming(page, Thing("source", 1, 0, "none"), "other")
+    assert apply(text, edits) == text.replace("[^none,", "[^other,")
 
 
 def test_a_source_that_is_not_in_the_list_is_shown_as_typed() -> None:

@@ -13,7 +13,8 @@ GUIDE = "/field-guide/crane-lift"
 
 
 def _order(page: Page) -> list[str]:
-    return page.locator(".tree .row").evaluate_all("rows => rows.map(row => row.dataset.key)")
+    keys: list[str] = page.locator(".tree .row").evaluate_all("rows => rows.map(row => row.dataset.key)")
+    return keys
 
 
 def test_a_row_moved_by_key_is_moved_at_once_and_undone_at_once(open_page: Open) -> None:

@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.end_to_end.conftest import Open
-from tests.end_to_end.typing import type_at_end
+from tests.end_to_end.typing import choose, type_at_end
 
 MAST = "/-/edit/tern-4-service-manual/mast-head"
 
@@ -66,3 +66,16 @@ def test_the_card_of_a_section_shows_the_section(open_page: Open) -> None:
     type_at_end(page, "\n\nsee [[Battery well#Limits]] now")
     page.locator(".seen a[data-card*='at=']").last.hover()
     expect(page.locator(".sheet.card")).to_contain_text("Battery well § Limits")
+
+
+def test_a_list_of_pages_is_completed_by_key_and_category(open_page: Open) -> None:
+    page = open_page(MAST, who="Wenna")
+    type_at_end(page, "\n\n[[=* | cat")
+    choose(page, "category")
+    _last(page, "[[=* | category: ]]")
+    offered = page.locator(".cm-tooltip-autocomplete li").first
+    page.keyboard.type("S")
+    expect(offered).to_be_visible()
+    name = offered.inner_text().split("\n")[0]
+    choose(page, name)
+    _last(page, f"[[=* | category: {name}]]")

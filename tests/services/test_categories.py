@@ -11,6 +11,7 @@ from rdflib.namespace import RDF, SKOS
 from mokuji.core.errors import BadText, Missing
 from mokuji.core.listing import read
 from mokuji.core.policy import Actor, Role
+from mokuji.core.text.front_edit import names_of
 from mokuji.formats.skos import Form
 from mokuji.services import acts, categories, concepts, reading, wishes, writing
 from mokuji.services.desk import Desk
@@ -258,3 +259,11 @@ def test_a_category_is_not_moved_below_itself(desk: Desk, writer: Actor) -> None
     )
     nothing = _move(desk, writer, "no such").refusal
     assert nothing is not None and nothing.code == "category_missing"
+
+
+def test_names_parted_by_a_comma_file_a_page_under_each(desk: Desk, writer: Actor) -> None:
+    pages(desk, writer, "guide", {"Winch": "---\ncategories: ['Oil, grease']\n---\n"})
+    for name in ("Safety, Deck work", "oil, GREASE"):
+        wish = wishes.File("guide", "lid", name)
+        acts.apply(desk, writer, wish, acts.plan(desk, writer, wish).digest)
+    assert names_of(texts(desk)["Lid"], "categories") == ("Safety", "Deck work", "Oil, grease")

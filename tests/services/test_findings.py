@@ -89,6 +89,7 @@ def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
         ("[[Anodes]]", "unwritten", "; “Parts” has a page of this name", "[[Parts/Anodes]]"),
         ("[[Battery vault]]", "unwritten", "; “Secret” has a page of this name", "[[Secret/Battery vault]]"),
         ("[the well](/guide/battery-well)", "advice", "is a page of this wiki", "[[Battery well|the well]]"),
+        ("ask @wena", "advice", "Nobody has the handle “wena”", "ask @wenna"),
         ("the the", "advice", "“the” stands here twice.", "the"),
         ("# One", "problem", "A first-level heading", "## One"),
     ],

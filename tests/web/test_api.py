@@ -545,3 +545,24 @@ def test_whoever_is_not_signed_in_is_told_how(browser: Browser) -> None:
     done = browser().put(WELL, json={"text": "x", "revision": 3})
     assert (done.status_code, done.json()["code"]) == (401, "sign_in")
     assert done.headers["www-authenticate"].startswith("Bearer")
+
+
+def test_a_picture_is_as_wide_as_it_is_said_to_be(browser: Browser, wenna: TestClient) -> None:
+    text = "![a](battery-well.svg){width=58%} ![b](battery-well.svg){width=120px} ![c](battery-well.svg){width=0%}"
+    page = MANUAL + "/pages/hoist"
+    assert wenna.put(page, json={"text": text, "revision": 0}).status_code == 200
+    html = browser().get("/tern-4-service-manual/hoist").text
+    assert 'alt="a" class="w60"' in html and 'alt="b" width="120"' in html and "{width=0%}" in html
+
+
+def test_readers_who_may_not_see_people_cannot_tell_handles_from_words(
+    browser: Browser, wenna: TestClient
+) -> None:
+    page = "/field-guide/crane-lift"
+    read = wenna.get("/api/v1/volumes/field-guide/pages/crane-lift").json()
+    text = read["text"] + "\n\nAsk @wenna or @nobodyatall.\n"
+    body = {"text": text, "revision": read["revision"]}
+    assert wenna.put("/api/v1/volumes/field-guide/pages/crane-lift", json=body).status_code == 200
+    assert "Ask @wenna or @nobodyatall." in browser().get(page).text
+    seen = browser("wenna").get(page).text
+    assert 'class="person"' in seen and 'class="nobody"' in seen

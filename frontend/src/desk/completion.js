@@ -207,6 +207,37 @@ export function filings(volume) {
   };
 }
 
+const LIST_KEYS = [
+  ["category", "pages filed under it; several: all of them"],
+  ["show", "the fields that are columns"],
+  ["sort", "title, changed or a field; -title the other way"],
+  ["limit", "how many at most"],
+  ["as", "table or list"],
+  ["volume", "pages of another volume"],
+];
+const LIST_VALUES = { as: ["list", "table"], sort: ["title", "changed", "-title", "-changed"] };
+
+/** What a list of pages takes, behind each bar of `[[=*`: keys, categories, and what some keys can say. */
+export function listings(volume) {
+  let known = null;
+  return async (context) => {
+    const typed = /\[\[=\*([^[\]]*)$/.exec(context.state.sliceDoc(Math.max(0, context.pos - 600), context.pos));
+    if (!typed || !typed[1].includes("|") || literal(context)) return null;
+    const [, key, value] = /^\s*(?:([a-z]+):\s*)?(.*)$/s.exec(typed[1].split("|").at(-1));
+    const from = context.pos - value.length;
+    if (!key) {
+      if (!/^[a-z]*$/.test(value)) return null;
+      const options = LIST_KEYS.map(([label, detail]) => ({ label, detail, apply: `${label}: ` }));
+      return { from, options, validFor: /^[a-z]*$/ };
+    }
+    if (key === "category") {
+      known ??= asked(`/-/category-names/${encodeURIComponent(volume)}`, {});
+      return { from, options: (await known).map((each) => ({ label: each.name })), validFor: /^[^|[\]\n]*$/ };
+    }
+    return LIST_VALUES[key] ? { from, options: LIST_VALUES[key].map((label) => ({ label })), validFor: /^[-a-z]*$/ } : null;
+  };
+}
+
 function keysFrom(from) {
   const options = KEYS.map(([label, detail, typed]) => {
     // The caret goes where the value is typed.

@@ -23,7 +23,7 @@ import {
   lineNumbers,
 } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { LITERAL, files, sources, filings, names as pageNames, people, sections, takingNames } from "./completion.js";
+import { LITERAL, files, sources, filings, listings, names as pageNames, people, sections, takingNames } from "./completion.js";
 import { lettering, markupKeys } from "./markup.js";
 import { ghosts } from "./ghosts.js";
 import { pasting } from "./paste.js";
@@ -196,7 +196,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), people(), files(volume), sources()], icons: false, activateOnTypingDelay: 10, optionClass: (each) => (each.type === "unwritten" ? "no-page-yet" : "") }),
+        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), listings(volume), people(), files(volume), sources()], icons: false, activateOnTypingDelay: 10, optionClass: (each) => (each.type === "unwritten" ? "no-page-yet" : "") }),
         references(names),
         findings,
         oneSection,

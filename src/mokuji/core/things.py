@@ -96,7 +96,7 @@ def renaming(page: Page, old: Thing, name: str) -> tuple[Edit, ...]:
             return ()
         found = (each.called(name) for each in destinations(page.text, page.content) if each.key == old.key)
     elif old.sort == "source":
-        found = (Edit(each.span, f"[^{name}]") for each in page.content.cites if each.key == old.key)
+        found = (Edit(each.span, each.called(name)) for each in page.content.cites if each.key == old.key)
     else:
         found = (Edit(each.span, f"@{name}") for each in page.content.handles if each.key == old.key)
     return arrange(each for each in found if each.span.of(page.text) != each.words)

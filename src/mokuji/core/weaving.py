@@ -26,6 +26,7 @@ from mokuji.core.text.html import (
     Piece,
     Signal,
     Tag,
+    cited_at,
     heading_tag,
     no_source,
     note_list,
@@ -237,11 +238,11 @@ class _Weaver:
         key = source_key(piece.name)
         used = self._again(0, key)
         if used:
-            return used
+            return used + cited_at(piece.place)
         body = self.show.source(piece.name)
         if body is None:
-            return no_source(piece.name)
-        return self._first(0, _Used(frame.instance, frame, key, 1, body))
+            return no_source(piece.name, piece.typed)
+        return self._first(0, _Used(frame.instance, frame, key, 1, body)) + cited_at(piece.place)
 
     def _again(self, instance: int, label: str) -> str:
         """A further use of a footnote or source; empty if it is the first."""

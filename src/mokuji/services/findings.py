@@ -31,7 +31,7 @@ from mokuji.services.house_styles import found_in, style_of
 from mokuji.services.rendering import PlacedProblem
 from mokuji.services.sources import without_source
 from mokuji.services.writing import Preview
-from mokuji.store import files, search
+from mokuji.store import files, people, search
 from mokuji.store import sources as stored_sources
 from mokuji.store.database import Connection, reading
 from mokuji.store.snapshot import StoredWiki
@@ -83,6 +83,7 @@ def findings(
         found += _ambiguous(sight, wiki, seen)
         found += _files(connection, page)
         found += _sources(connection, page)
+        found += _people(connection, page)
         style = style_of(connection, next(v for v in sight.volumes.values() if v.id == page.head.volume))
         missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
         unclosed = dict(
@@ -248,9 +249,21 @@ def _sources(connection: Connection, page: Page) -> Iterator[_Found]:
     for each in page.content.cites:
         if each.key in missing:
             near = difflib.get_close_matches(each.key, known, 1, LIKE)
-            mends = tuple(Mend(f"Cite “{name}”", (Edit(each.span, f"[^{name}]"),)) for name in near)
+            mends = tuple(Mend(f"Cite “{name}”", (Edit(each.span, each.called(name)),)) for name in near)
             said = f"“{each.name}” is neither a footnote of this page nor in the list of sources"
             yield "problem", said, each.span, mends
+
+
+def _people(connection: Connection, page: Page) -> Iterator[_Found]:
+    """Handles that are nobody's, each with the one that is called nearly so."""
+    if not page.content.handles:
+        return
+    known = people.names_by_handle(connection)
+    for each in page.content.handles:
+        if each.key not in known:
+            near = difflib.get_close_matches(each.key, known, 1, LIKE)
+            mends = tuple(Mend(f"Name @{handle}", (Edit(each.span, f"@{handle}"),)) for handle in near)
+            yield "advice", f"Nobody has the handle “{each.name}”", each.span, mends
 
 
 def _unclosed(wiki: StoredWiki, page: Page, spans: Sequence[Span]) -> Iterator[tuple[Span, tuple[Mend, ...]]]:

@@ -160,6 +160,17 @@ def _numbered(headings: Sequence[Entry]) -> tuple[Outlined, ...]:
     return tuple(found)
 
 
+def _size(wanted: str, width: int | None, height: int | None) -> str:
+    """The size of a picture as attributes: part of the line (in steps of 5 %), or in pixels, or its own."""
+    if wanted.endswith("%"):
+        return f' class="w{max(5, min(100, 5 * round(int(wanted[:-1]) / 5)))}"'
+    if wanted:
+        pixels = int(wanted[:-2])
+        high = f' height="{max(1, round(height * pixels / width))}"' if width and height else ""
+        return f' width="{pixels}"{high}'
+    return f' width="{width}" height="{height}"' if width and height else ""
+
+
 class _Show:
     """How references of the pages that are needed look (``core.weaving.Show``)."""
 
@@ -201,7 +212,8 @@ class _Show:
             return (f"<p>{shown}</p>\n" if place.block else shown), []
         links = [self._row(made, row) for row in made.rows]
         if not place.block:
-            return ", ".join(links), list(made.faults)
+            none = "" if links or made.faults else '<span class="listing">no page yet</span>'
+            return ", ".join(links) or none, list(made.faults)
         if not made.rows and not made.faults:
             return '<p class="listing">No page is listed yet.</p>\n', []
         if made.query.table and made.rows:
@@ -280,7 +292,7 @@ class _Show:
         words = html.escape(file.words)
         sort = found.type.partition("/")[0]
         if sort == "image":
-            size = f' width="{found.width}" height="{found.height}"' if found.width and found.height else ""
+            size = _size(file.width, found.width, found.height)
             several = "".join(f"{html.escape(f'{found.href}&w={w}')} {w}w, " for w in found.widths)
             if several:
                 size += f' srcset="{several}{href} {found.width}w" sizes="(max-width: 600px) 100vw, 560px"'

@@ -534,7 +534,8 @@ class MoveCategory:
 
 @dataclass(frozen=True, slots=True)
 class File:
-    """A page is filed under one more category, and under one less; its front matter is edited for the person."""
+    """A page is filed under one more category (or several, parted by commas), and under one less; its front matter is
+    edited for the person."""
 
     act: ClassVar[str] = "file"
     volume: str
@@ -548,11 +549,12 @@ class File:
         kept = [each for each in now if not self.drop.strip() or names.key(each) != names.key(self.drop)]
         add = " ".join(self.add.split())
         if add:
-            # The name of a category that is there is written as it is there.
+            # The name of a category that is there is written as it is there, commas and all; others are parted there.
             known = {
                 each.key: each.name for each in categories_in(scene, scene.volume(self.volume, Act.READ))
             }
-            kept.append(known.get(names.key(add), add))
+            parts = [add] if names.key(add) in known else [part.strip() for part in add.split(",")]
+            kept += [known.get(names.key(part), part) for part in parts if part]
         return file_page(scene.wiki, head.id, kept)
 
     def note(self, plan: Plan) -> Phrase:

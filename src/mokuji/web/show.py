@@ -56,7 +56,8 @@ def places(
         category=addresses.category,
         file=file,
         lists=partial(listings.listing, desk, actor),
-        person=person,
+        # Who may not see the list of people is not told which handles are somebody's.
+        person=person if actor.signed_in else None,
         source=sources.as_cited(desk),
         inline=inline if may_write and volume else None,
     )

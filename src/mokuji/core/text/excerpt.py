@@ -31,8 +31,8 @@ _BLOCK_BREAK = re.compile(
 )
 _SENTENCE_END = re.compile(r"[.!?…](?:[\"”’)\]*_]*)\s+(?=[\"“‘(\[*_]*[\w\[])")
 _LINK = re.compile(r"!?\[([^\[\]]*)\]\([^()\s]*\)")
-_NOTE = re.compile(r"\[\^[^\s\[\]^]+\]")
-_MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{#[^{}]*\}|<[^<>]*>")
+_NOTE = re.compile(r"\[\^[^\s\[\]^]+(?:,[ \t][^\[\]\n^]*)?\]")
+_MARKUP = re.compile(r"(?<!\\)(?:\*+|`+|~~|(?<!\w)_+|_+(?!\w))|\{(?:#|width=)[^{}]*\}|<[^<>]*>")
 # The bars at the ends of a table row part no cells.
 _ROW_START, _ROW_END = re.compile(r"\A\s*\|"), re.compile(r"\|\s*\Z")
 _RULE_ROW = re.compile(r"(?:\|\s*+|(?<![\s:-])\s*+)(?::?-{3,}+:?\s*+\|\s*+)+(?::?-{3,}+:?)?")

@@ -106,9 +106,11 @@ class Tag:
 
 @dataclass(frozen=True, slots=True)
 class Cited:
-    """A source of the wiki, by its name as typed."""
+    """A source of the wiki, by its name as typed, and the place in it; ``typed`` is all of it."""
 
     name: str
+    place: str = ""
+    typed: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,7 +188,7 @@ def compile_page(page: Page, key: bytes) -> Compiled:
 def signs_of(content: PageText) -> Iterator[tuple[Span, Sign]]:
     """The marks, sources and people of a page, with their places."""
     yield from ((each.span, Tag(each.word)) for each in content.marks)
-    yield from ((each.span, Cited(each.name)) for each in content.cites)
+    yield from ((each.span, Cited(each.name, each.place, each.called(each.name))) for each in content.cites)
     yield from ((each.span, Person(each.name)) for each in content.handles)
 
 
@@ -332,7 +334,7 @@ def _divide(
 def _typed(sign: Sign) -> str:
     if isinstance(sign, Tag):
         return f"#{sign.word}"
-    return f"[^{sign.name}]" if isinstance(sign, Cited) else f"@{sign.handle}"
+    return (sign.typed or f"[^{sign.name}]") if isinstance(sign, Cited) else f"@{sign.handle}"
 
 
 def _slot(typed: str) -> str:
@@ -344,10 +346,15 @@ def note_use(number: int, use: int) -> str:
     return f'<sup class="note"><a id="note-{number}-from-{use}" href="#note-{number}">{number}</a></sup>'
 
 
-def no_source(name: str) -> str:
+def cited_at(place: str) -> str:
+    """The place in a source, behind its number."""
+    return f'<sup class="cited-at">, {html.escape(place)}</sup>' if place else ""
+
+
+def no_source(name: str, typed: str = "") -> str:
     """Where a source is cited that is not in the list of sources."""
-    shown_ = html.escape(name)
-    return f'<span class="no-source" title="There is no source “{shown_}” in the list of sources">[^{shown_}]</span>'
+    said = html.escape(f"There is no source “{name}” in the list of sources")
+    return f'<span class="no-source" title="{said}">{html.escape(typed or f"[^{name}]")}</span>'
 
 
 def note_list(texts: Sequence[tuple[str, int]]) -> str:

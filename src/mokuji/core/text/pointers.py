@@ -1,4 +1,5 @@
-"""What a text points at that is no page: ``[^gale-2019]`` cites a source of the wiki, ``@wenna`` names a person.
+"""What a text points at that is no page: ``[^gale-2019]`` cites a source of the wiki, ``[^gale-2019, p. 5]`` a place
+in it, ``@wenna`` names a person.
 
 A footnote that the page defines itself is one (the parser reports it); any
 other such label cites a source. Neither is looked for in literal text, nor in
@@ -18,16 +19,27 @@ from mokuji.core.text.parser import Event, tag_name
 
 MOST = 5_000
 """Most of either on one page."""
-_CITE = re.compile(r"(?<!\\)\[\^([^\s\[\]^]{1,120})\]")
+_CITE = re.compile(r"(?<!\\)\[\^([^\s\[\]^]{1,120}?)(?:,[ \t]+([^\[\]\n^]{1,120}))?\]")
 _HANDLE = re.compile(r"@([^\W_][\w-]{0,39})")
 
 
 @dataclass(frozen=True, slots=True)
 class Cite:
-    """A source that is cited: its name as typed, and where it stands with its brackets."""
+    """A source that is cited: its name as typed, where it stands with its brackets, and what is typed behind the name:
+    a comma and the place in the source."""
 
     name: str
     span: Span
+    tail: str = ""
+
+    @property
+    def place(self) -> str:
+        """The place in the source, such as “p. 5”; empty if none is said."""
+        return " ".join(self.tail.removeprefix(",").split())
+
+    def called(self, name: str) -> str:
+        """The same citation of a source of another name, as it is typed."""
+        return f"[^{name}{self.tail}]"
 
     @property
     def key(self) -> str:
@@ -67,7 +79,9 @@ def pointers(
     for cited, start, end in found:
         span = Span(offset + places[back[start]], offset + places[back[end]])
         if cited:
-            cites.append(Cite(span.of(text)[2:-1], span))
+            typed = _CITE.fullmatch(span.of(text))
+            if typed is not None:
+                cites.append(Cite(typed[1], span, span.of(text)[typed.end(1) : -1]))
         else:
             handles.append(Handle(span.of(text)[1:], span))
     return tuple(cites), tuple(handles)
@@ -98,7 +112,11 @@ def _places(
         # A reference right behind a handle ends it; none stands in the label of a source.
         word = found[1].partition(prefix)[0] if prefix else found[1]
         word = word.rstrip("-_") if pattern is _HANDLE else word
-        if not word or (pattern is _HANDLE and not opens(lead)) or (pattern is _CITE and word != found[1]):
+        if (
+            not word
+            or (pattern is _HANDLE and not opens(lead))
+            or (pattern is _CITE and prefix and prefix in found[0])
+        ):
             continue
         size += len(words[at : found.start()].encode())
         at = found.start()

@@ -21,7 +21,7 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 from urllib.parse import quote
@@ -37,6 +37,7 @@ from mokuji.core.text.raw_html import block_stands, inline_stands
 DEEPEST = 40
 """Most levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
 
+_WIDTH = re.compile(r"\{width=((?:100|[1-9]\d?)%|[1-9]\d{0,3}px)\}")
 DITTO = "&quot;"
 """A ditto mark, as it stands in HTML."""
 _URL_SAFE = "!#$%&'()*+,-./:;=?@_~"
@@ -101,13 +102,15 @@ class Rules:
 @dataclass(frozen=True, slots=True)
 class File:
     """A file of the volume where a link or picture names it: what it is called, the fragment behind the name, the
-    description of a picture, and the title. Of a link this is the opening tag."""
+    description of a picture, the title, and how wide a picture is to be (“60%”, “300px”; empty: as wide as it is). Of a
+    link this is the opening tag."""
 
     name: str
     fragment: str
     words: str
     title: str
     picture: bool
+    width: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -269,6 +272,8 @@ class Writer:
         if self._raw is not None:
             self._raw.append(value)
             return
+        if value.startswith("{"):
+            value = self._widened(value)
         if self._links:
             if self._stand_in is not None:
                 value = self._stand_in.sub(rf"{self.prefix}\1lq", value)
@@ -276,6 +281,20 @@ class Writer:
             self._addresses(value)
             return
         self._out.append(html.escape(value))
+
+    def _widened(self, text: str) -> str:
+        """The text behind a picture without the width that is typed first in it, which the picture takes."""
+        last = len(self.files) - 1
+        found = _WIDTH.match(text)
+        if (
+            found is None
+            or last < 0
+            or not self.files[last].picture
+            or self._out[-1:] != [self._sort("p", last)]
+        ):
+            return text
+        self.files[last] = replace(self.files[last], width=found[1])
+        return text[found.end() :]
 
     def _addresses(self, text: str) -> None:
         """Text with bare addresses as links; an address ends before a reference and before what
