@@ -8,7 +8,9 @@ import { findingList } from "./desk/findings.js";
 import { insertForm } from "./desk/insert-form.js";
 import { known } from "./desk/names.js";
 import { around, bullets, heading, numbers, quote, tasks, tick } from "./desk/markup.js";
+import { helpPanel } from "./desk/help.js";
 import { outlinePanel } from "./desk/outline.js";
+import { isOn as wordsAreOn, turn as turnWords } from "./desk/words.js";
 import { peekParts } from "./desk/peek.js";
 import { points } from "./desk/places.js";
 import { post } from "./desk/post.js";
@@ -119,6 +121,7 @@ function desk() {
   const inserts = insertForm();
   const list = findingList();
   const panel = outlinePanel();
+  const markup = helpPanel();
   const bring = bringing();
   const parts = {
     mode: innerWidth < 900 ? "text" : "beside",
@@ -128,6 +131,11 @@ function desk() {
     // The buttons above the text, for those who want them.
     tools: remembered(TOOLS_KEPT) === "shown",
     inTable: false,
+    wordsOn: wordsAreOn(),
+    turnWords() {
+      this.wordsOn = turnWords();
+      view.focus();
+    },
     signedOut: false,
     draftOpen: false,
     draftSaid: "",
@@ -211,6 +219,7 @@ function desk() {
       inserts.on(view, form);
       list.on(view, form);
       panel.on(view);
+      markup.on(view);
       bring.on(view, form, this);
       step = inStep(view, this.$refs.seen.parentElement);
       field.hidden = true;
@@ -285,6 +294,7 @@ function desk() {
         { key: "Mod-Shift-l", run: run(() => insertReference(view, names, form.dataset.volume)) },
         { key: "F9", run: run(() => this.choose()) },
         { key: "Shift-F9", run: run(() => this.extract()) },
+        { key: "Shift-F1", run: run(() => this.help()) },
         { key: "F2", run: run(() => this.outline()) },
         { key: "Shift-F2", run: run(() => this.turnAlone()) },
         { key: "F4", run: run(() => this.review()) },
@@ -302,9 +312,10 @@ function desk() {
         event.preventDefault();
         this.review();
       }
-      if (event.key === "Escape" && (this.peeking || this.reviewing || this.outlining) && !event.defaultPrevented) {
+      if (event.key === "Escape" && (this.peeking || this.reviewing || this.outlining || this.helping) && !event.defaultPrevented) {
         if (this.peeking) this.endPeek();
         else if (this.reviewing) this.endReview();
+        else if (this.helping) this.endHelp();
         else this.endOutline();
         return;
       }
@@ -709,7 +720,7 @@ function desk() {
   };
   // With its getters, which a spread would call.
   const trusted = (html) => policy.createHTML(html);
-  for (const more of [inserts.parts, list.parts, panel.parts, bring.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
+  for (const more of [inserts.parts, list.parts, panel.parts, markup.parts, bring.parts, peekParts(trusted), reviewParts(trusted)]) Object.defineProperties(parts, Object.getOwnPropertyDescriptors(more));
   return parts;
 }
 

@@ -66,7 +66,7 @@ export function listenForKeys() {
     if (command && !event.altKey && !event.shiftKey && event.key.toLowerCase() === "k") {
       send("mokuji:go")();
       done = true;
-    } else if (event.key === "F1") {
+    } else if (event.key === "F1" && !event.shiftKey) {
       send("mokuji:keys")();
       done = true;
     } else if (command && event.key === "." && !document.getElementById("desk")) {

@@ -30,6 +30,7 @@ import { pasting } from "./paste.js";
 import { making } from "./references.js";
 import { oneSection } from "./sections.js";
 import { tableKeys } from "./tables.js";
+import { words } from "./words.js";
 
 // A target, up to `#`, `|` or the end; escapes count as one character.
 const REFERENCE = /\[\[(=?)((?:\\[!-/:-@[-`{-~]|[^\\[\]|#\n])*)(#(?:\\[!-/:-@[-`{-~]|[^\\[\]|\n])*)?(\|(?:\\.|\[[^\]\n]*\]|[^\][\n])*)?\]\]/g;
@@ -196,7 +197,7 @@ export function editor({ text, parent, nonce, volume, names, findings, bringing,
         yamlFrontmatter({ content: markdown({ base: markdownLanguage, completeHTMLTags: false, addKeymap: true }) }),
         syntaxHighlighting(style),
         closeBrackets(),
-        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), listings(volume), people(), files(volume), sources()], icons: false, activateOnTypingDelay: 10, optionClass: (each) => (each.type === "unwritten" ? "no-page-yet" : "") }),
+        autocompletion({ override: [pageNames(volume), sections(volume), filings(volume), listings(volume), people(), files(volume), sources(), words(volume)], icons: false, activateOnTypingDelay: 10, optionClass: (each) => (each.type === "unwritten" ? "no-page-yet" : "") }),
         references(names),
         findings,
         oneSection,

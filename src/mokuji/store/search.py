@@ -66,6 +66,19 @@ SAYING = text(
 )
 
 
+TEXTS_WITH = text(
+    """SELECT left(r.text, 50000) AS text FROM page_search s JOIN page p ON p.id = s.page
+    JOIN revision r ON r.page = p.id AND r.number = p.revision
+    WHERE s.words @@ to_tsquery('english', :begun) AND p.volume = :volume LIMIT :most"""
+)
+
+
+def texts_with(connection: Connection, volume: int, begun: str, most: int) -> list[str]:
+    """The texts of some pages of a volume that hold a word which begins so; ``begun`` are letters only."""
+    values = {"begun": f"{begun}:*", "volume": volume, "most": most}
+    return list(connection.execute(TEXTS_WITH, values).scalars())
+
+
 IN_NAMES = text(
     """SELECT w.word FROM unnest(CAST(:words AS text[])) AS w(word) WHERE EXISTS (SELECT 1 FROM page p
         WHERE p.volume = :volume AND p.key LIKE '%' || w.word || '%'

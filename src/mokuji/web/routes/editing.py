@@ -24,6 +24,7 @@ from mokuji.services import (
     reading,
     reviewing,
     templates,
+    vocabulary,
     writing,
 )
 from mokuji.statuses import status_of
@@ -357,6 +358,13 @@ def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
             for each in found
         ]
     )
+
+
+@router.get("/-/words/{volume}")
+def words_like(who: Who, volume: str, typed: str = "") -> Response:
+    """Words that go on with what is typed; whether each is of the volume."""
+    found = vocabulary.words_for(who.desk, who.actor, volume, typed)
+    return JSONResponse([{"word": word, "here": here} for word, here in found])
 
 
 @router.get("/-/sections/{volume}")

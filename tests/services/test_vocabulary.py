@@ -1,0 +1,34 @@
+"""Words that go on with what is typed: of the volume, by how often, then of the dictionary; nothing closed shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from mokuji.core.errors import Forbidden, Missing
+from mokuji.core.policy import NOBODY, Role
+from mokuji.services import vocabulary
+from mokuji.services.desk import Desk, catch_up
+from tests.services.making import pages, person, volume
+
+
+def test_words_of_the_volume_go_before_those_of_the_dictionary(desk: Desk) -> None:
+    volume(desk, "Guide")
+    volume(desk, "Secret", closed=True)
+    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.OWNER)
+    pages(
+        desk,
+        writer,
+        "guide",
+        {"A": "A transponder, Transponders; transponder #transmark @transit", "B": "transom"},
+    )
+    pages(desk, writer, "secret", {"S": "transfiguration"})
+    catch_up(desk, 100)
+    found = vocabulary.words_for(desk, writer, "guide", "trans")
+    assert [word for word, here in found if here] == ["transponder", "Transponders", "transom"]
+    assert "transfiguration" not in dict(found)
+    for typed in ("t", "tr|s", "a b", "", "x" * 90, "12"):
+        assert vocabulary.words_for(desk, writer, "guide", typed) == []
+    with pytest.raises(Forbidden):
+        vocabulary.words_for(desk, NOBODY, "guide", "trans")
+    with pytest.raises(Missing):
+        vocabulary.words_for(desk, person(desk, "jory", guide=Role.WRITER), "secret", "trans")
