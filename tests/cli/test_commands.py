@@ -158,15 +158,22 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("setting", "value", "said"),
+    ("setting", "value", "status", "said"),
     [
-        ("MOKUJI_PORT", "many", "MOKUJI_PORT cannot be used"),
-        ("MOKUJI_SECRET", "short", "MOKUJI_SECRET cannot be used"),
+        ("MOKUJI_PORT", "many", 2, "MOKUJI_PORT cannot be used"),
+        ("MOKUJI_SECRET", "short", 2, "MOKUJI_SECRET cannot be used"),
+        ("MOKUJI_DATABASE_URL", "mysql://u:hidden@x/y", 1, "no address of a PostgreSQL database"),
+        ("MOKUJI_DATABASE_URL", "nonsense", 1, "no address of a PostgreSQL database"),
+        ("MOKUJI_HOME", "/proc/nowhere", 1, "“/proc/nowhere” cannot be used"),
+        ("MOKUJI_HOST", "203.0.113.9", 1, "this machine has no such address"),
     ],
 )
-def test_a_setting_that_cannot_be_used_is_said(home: Path, setting: str, value: str, said: str) -> None:
-    done = _run(home, "serve", **{setting: value})
-    assert done.returncode == 2 and said in done.stderr and "Traceback" not in done.stderr
+def test_a_setting_that_cannot_be_used_is_said(
+    home: Path, setting: str, value: str, status: int, said: str
+) -> None:
+    done = _run(home, "serve", **{"MOKUJI_PORT": str(_free_port()), setting: value})
+    assert done.returncode == status and said in done.stderr
+    assert "Traceback" not in done.stderr and "hidden" not in done.stderr
 
 
 def test_a_database_that_does_not_answer_is_said(home: Path) -> None:

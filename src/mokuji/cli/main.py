@@ -5,6 +5,7 @@ Exit status 0 done, 1 refused or failed with a sentence, 2 wrong use.
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 import socket
@@ -61,8 +62,25 @@ def _sentences(command: Callable[P, R]) -> Callable[P, R]:
         except MokujiError as fault:
             typer.echo(fault.message, err=True)
             raise typer.Exit(1) from fault
+        except BrokenPipeError:
+            raise  # who reads the output has gone: no fault of ours
+        except OSError as fault:
+            typer.echo(_of_the_system(fault), err=True)
+            raise typer.Exit(1) from fault
 
     return run
+
+
+def _of_the_system(fault: OSError) -> str:
+    """What a file or the disk does not allow, and what to do."""
+    where = f"“{fault.filename}” cannot be used" if fault.filename else "A file cannot be used"
+    why = (fault.strerror or str(fault)).rstrip(".")
+    mend = "Choose another folder (MOKUJI_HOME says where Mokuji keeps its own files)."
+    if fault.errno in {errno.ENOSPC, errno.EDQUOT}:
+        mend = "Make room on the disk, then do it again."
+    elif fault.errno in {errno.EACCES, errno.EPERM, errno.EROFS}:
+        mend = "See that you may write there, or choose another folder (MOKUJI_HOME for Mokuji's own files)."
+    return f"{where}: {why}. {mend}"
 
 
 def _leave(_: int, __: object) -> None:
@@ -88,11 +106,25 @@ def _home(settings: Settings) -> Path:
 
 
 def _check_port(host: str, port: int) -> None:
-    with socket.socket() as probe:
+    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             probe.bind((host, port))
+        except socket.gaierror as fault:
+            raise Refused(
+                f"MOKUJI_HOST is “{host}”, which is no address. Use one of this machine, such as 127.0.0.1."
+            ) from fault
         except OSError as fault:
+            if fault.errno == errno.EADDRNOTAVAIL:
+                raise Refused(
+                    f"MOKUJI_HOST is {host}, and this machine has no such address. Use one of its own, such as "
+                    "127.0.0.1, or 0.0.0.0 for all of them."
+                ) from fault
+            if fault.errno in {errno.EACCES, errno.EPERM}:
+                raise Refused(
+                    f"Port {port} is kept for the administrator of the machine. Choose one from 1024 on, such as "
+                    "MOKUJI_PORT=8700."
+                ) from fault
             raise Refused(
                 f"Port {port} of {host} is taken by another program. Stop that one, or choose another port: "
                 f"MOKUJI_PORT={port + 1}."
