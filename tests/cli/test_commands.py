@@ -142,9 +142,14 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path) -> None:
     folder.mkdir()
     (folder / "Pump.md").write_text("See [[Well]].")
     (folder / "bad.md").write_bytes(b"\xff")
-    done = _run(home, "import", str(folder))
+    (folder / "photo.png").write_bytes(b"x")
+    refused = _run(home, "import", str(folder))
+    assert refused.returncode == 1 and "Nothing was imported" in refused.stderr
+    for said in ("bad.md: Byte 1 is not UTF-8", "photo.png: This is no page"):
+        assert said in refused.stderr
+    done = _run(home, "import", str(folder), "--leave-out")
     assert done.returncode == 0
-    assert "bad.md: Byte 1 is not UTF-8" in done.stderr
+    assert "bad.md: Byte 1 is not UTF-8" in done.stderr and "Left out." in done.stderr
     assert "1 volume with 1 page was imported" in done.stdout
     again = _run(home, "import", str(folder))
     assert again.returncode == 1 and "There is a volume “manual” already" in again.stderr

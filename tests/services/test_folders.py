@@ -179,3 +179,27 @@ def test_a_pipe_and_a_name_that_is_no_utf_8_are_said_and_hold_nothing_up(tmp_pat
     assert {("Pipe.md", "not_readable"), ("Caf\\xe9.md", "file_name")} <= said
     for each in found.problems:
         str(each).encode()
+
+
+def test_nothing_is_imported_while_something_would_be_left_out_unknown(desk: Desk, tmp_path: Path) -> None:
+    for path, data in {
+        "Pump.md": b"[[Well]]",
+        "bad.md": b"\xff",
+        "photo.png": b"x",
+        "files/deep/lamp.txt": b"words",
+        "files/empty.png": b"",
+        ".hidden/x.md": b"",
+        "sources.bib": b"@misc{a, title={A}}",
+    }.items():
+        (tmp_path / path).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / path).write_bytes(data)
+    (tmp_path / "out.md").symlink_to("/etc/hostname")
+    wiki = importing.read_folder(tmp_path)
+    with pytest.raises(importing.NotWhole) as refused:
+        importing.import_now(desk, tmp_path, wiki, "note")
+    named = {problem.path for problem in refused.value.problems}
+    assert named == {"bad.md", "photo.png", "files/deep/lamp.txt", "files/empty.png", "out.md"}
+    assert texts(desk) == {}
+    left = importing.import_now(desk, tmp_path, wiki, "note", leave_out=True)
+    assert {problem.path for problem in left} == named
+    assert set(texts(desk)) == {"Pump"}

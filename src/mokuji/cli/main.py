@@ -266,17 +266,28 @@ def import_folder(
     owner: Annotated[
         str, typer.Option("--owner", help="Handle of the person who will own the volumes.")
     ] = "",
+    leave_out: Annotated[
+        bool,
+        typer.Option(
+            "--leave-out", help="Import the rest if something cannot be: it is named, and left out."
+        ),
+    ] = False,
 ) -> None:
-    """Bring a folder of page files into the wiki as new volumes."""
+    """Bring a folder of page files into the wiki as new volumes: all of it, or nothing."""
     from mokuji.services import importing, people
 
     with _desk(_settings(), "mokuji") as desk:
         wiki = importing.read_folder(folder)
-        for problem in wiki.problems:
-            typer.echo(str(problem), err=True)
         person = people.person_id(desk, owner) if owner else None
-        for problem in importing.import_now(desk, folder, wiki, f"Imported from {folder.name}", owner=person):
-            typer.echo(str(problem), err=True)
+        note = f"Imported from {folder.name}"
+        try:
+            problems = importing.import_now(desk, folder, wiki, note, owner=person, leave_out=leave_out)
+        except importing.NotWhole as fault:
+            for problem in fault.problems:
+                typer.echo(str(problem), err=True)
+            raise
+        for problem in problems:
+            typer.echo(f"{problem} Left out.", err=True)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
         said = f"{_counted(len(wiki.volumes), 'volume')} with {_counted(pages, 'page')}"
         typer.echo(f"{said} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+import os
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 from mokuji.core import files as file_names
 from mokuji.core import names
-from mokuji.core.errors import BadFile, Conflict, Missing, MokujiError
+from mokuji.core.errors import BadFile, Conflict, Missing, MokujiError, Refused
 from mokuji.core.policy import Role
 from mokuji.core.style import Style, as_fields
 from mokuji.core.wiki import Page, PageHead
@@ -17,7 +18,7 @@ from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, Folde
 from mokuji.formats.media import MOST_BYTES
 from mokuji.services import files, sources
 from mokuji.services.desk import Desk
-from mokuji.services.folders import page_files, sources_of
+from mokuji.services.folders import SOURCE_FILES, page_files, sources_of
 from mokuji.store import contents, house_styles, people, volumes, writing
 from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
@@ -33,7 +34,45 @@ def read_folder(folder: Path) -> FolderWiki:
         raise Missing(f"{folder} is no folder. Give a folder of .md files, or of such folders.")
     unread: list[FolderProblem] = []
     found = read(page_files(folder, unread), name=folder.resolve().name)
-    return replace(found, problems=(*found.problems, *unread))
+    places = {volume.at("files") for volume in found.volumes}
+    return replace(found, problems=(*found.problems, *unread, *_no_pages(folder, places)))
+
+
+def _no_pages(folder: Path, places: Collection[str]) -> Iterator[FolderProblem]:
+    """What lies in a folder and is nothing that a wiki takes: it would be left out."""
+    root = folder.resolve()
+    for at, folders, there in os.walk(folder):
+        folders[:] = sorted(each for each in folders if not each.startswith("."))
+        for name in sorted(there):
+            path = Path(at, name)
+            inside = path.relative_to(folder).as_posix()
+            place = inside.rpartition("/")[0]
+            shown = inside.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+            if name.startswith("."):
+                continue
+            if not path.resolve().is_relative_to(root):
+                yield FolderProblem(
+                    shown, "link_out", "This link leads out of the folder. Put the file itself here."
+                )
+            elif place in places or name.endswith((".md", ".yaml")) or inside in SOURCE_FILES:
+                continue
+            elif any(place.startswith(f"{each}/") for each in places):
+                yield FolderProblem(shown, "file_place", "Files lie in “files” itself. Move it up.")
+            else:
+                said = "This is no page (.md), and files lie in the folder “files” of their volume. Move it there."
+                yield FolderProblem(shown, "file_place", said)
+
+
+class NotWhole(Refused):
+    """Something of a folder would be left out: ``problems`` say what. Nothing was written."""
+
+    code = "not_whole"
+
+    def __init__(self, problems: Sequence[FolderProblem]) -> None:
+        super().__init__(
+            "Nothing was imported, since this would be left out. Put it right; or import the rest with --leave-out."
+        )
+        self.problems = tuple(problems)
 
 
 def import_folder(
@@ -45,10 +84,14 @@ def import_folder(
     *,
     owner: int | None = None,
     lister: int | None = None,
+    leave_out: bool = False,
 ) -> tuple[FolderProblem, ...]:
-    """Writes all of a folder as one, or nothing of it: volumes, pages, files, the list of sources. What of files and
-    sources cannot be kept is said, and left out. Conflict if a volume of such a name is there. ``sign`` says of each
-    page, ``brought`` of the files of each volume by whom and when; ``lister`` has brought the sources."""
+    """Writes all of a folder as one, or nothing of it: volumes, pages, files, the list of sources.
+
+    NotWhole if something cannot be kept; with ``leave_out`` that is left out, and said. Conflict if a volume of such a
+    name is there. ``sign`` says of each page, ``brought`` of the files of each volume by whom and when; ``lister`` has
+    brought the sources.
+    """
     with writing_transaction(desk.engine, alone=True) as connection:
         ids = [_import_volume(desk, connection, volume, sign) for volume in wiki.volumes]
         known = load_volumes(connection)
@@ -57,21 +100,36 @@ def import_folder(
             volumes.set_libraries(connection, id_, libraries)
             if owner is not None:
                 people.set_role(connection, owner, id_, Role.OWNER)
-        problems = list(_import_files(connection, folder, wiki, ids, brought))
+        problems = [*wiki.problems, *_import_files(connection, folder, wiki, ids, brought)]
         told = sources_of(folder, problems)
         if told:
             at = brought(wiki.volumes[0])[1] if wiki.volumes else desk.clock()
             sources.put_all(connection, told.values(), lister, at)
+        if problems and not leave_out:
+            raise NotWhole(problems)
     return tuple(problems)
 
 
 def import_now(
-    desk: Desk, folder: Path, wiki: FolderWiki, note: str, *, owner: int | None = None
+    desk: Desk,
+    folder: Path,
+    wiki: FolderWiki,
+    note: str,
+    *,
+    owner: int | None = None,
+    leave_out: bool = False,
 ) -> tuple[FolderProblem, ...]:
     """As ``import_folder``, all of it now and in the owner's name."""
     by = Signature(owner, desk.clock(), note)
     return import_folder(
-        desk, folder, wiki, lambda *_: by, lambda _: (owner, by.at), owner=owner, lister=owner
+        desk,
+        folder,
+        wiki,
+        lambda *_: by,
+        lambda _: (owner, by.at),
+        owner=owner,
+        lister=owner,
+        leave_out=leave_out,
     )
 
 
