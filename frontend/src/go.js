@@ -107,8 +107,7 @@ export function go() {
       event.preventDefault();
     },
     async go(event) {
-      // Fast fingers press Enter before the last answer is here: then only what is called just so is meant, or a name
-      // that begins so.
+      // Fast fingers press Enter before the last answer is here: then only what says what was typed is meant.
       const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
       const late = !this.empty && answered !== query.toString();
       if (late) await this.look();
@@ -117,10 +116,11 @@ export function go() {
       if (event.ctrlKey || event.metaKey) window.open(row.href, "_blank");
       else location.assign(row.href);
     },
-    /** Whether a row is what is typed: a page of this name, or the one that begins so. */
+    /** Whether a row says what is typed: in its name, or in the other name by which it was found. */
     says(row) {
       const typed = this.typed.trim().toLowerCase();
-      return row.kind !== "text" && !row.near && `${row.title} ${row.hint ?? ""}`.toLowerCase().includes(typed);
+      const called = row.hint?.startsWith("also “") ? `${row.title} ${row.hint}` : row.title;
+      return row.kind !== "text" && !row.near && called.toLowerCase().includes(typed);
     },
     outside(event) {
       if (event.target === this.$el) this.$el.close();

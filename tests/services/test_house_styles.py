@@ -165,6 +165,7 @@ def test_a_folder_in_a_language_without_a_dictionary_says_so(tmp_path: Path) -> 
 def test_an_imported_volume_brings_its_rules(desk: Desk, tmp_path: Path, owner: Actor) -> None:
     (tmp_path / "volume.yaml").write_text(FOLDER_STYLE.replace("Guide", "Sea guide"))
     (tmp_path / "Lamp.md").write_text("x\n")
-    importing.import_now(desk, tmp_path, importing.read_folder(tmp_path), "import", owner=owner.person)
+    wiki = importing.read_folder(tmp_path)
+    importing.import_now(desk, tmp_path, wiki, "import", owner=owner.person, leave_out=True)
     style = house_styles.open_style(desk, owner, "sea guide").style
     assert style == Style("sentence", spelling="en-GB", words=("gland",))

@@ -120,7 +120,7 @@ def _try(client: TestClient, handle: str, password: str) -> int:
 def test_tries_with_one_handle_come_to_an_end_also_with_the_right_password(browser: Browser) -> None:
     client = browser()
     said = [_try(client, "wenna", "wrong") for _ in range(people.TRIES_OF_HANDLE + 1)]
-    assert said == [403] * people.TRIES_OF_HANDLE + [429]
+    assert said == [401] * people.TRIES_OF_HANDLE + [429]
     assert _try(client, " WENNA ", "buoy") == 429
     assert _try(client, "jonas", "buoy") == 201
 
@@ -128,7 +128,7 @@ def test_tries_with_one_handle_come_to_an_end_also_with_the_right_password(brows
 def test_tries_from_one_address_come_to_an_end(browser: Browser) -> None:
     client = browser()
     said = [_try(client, f"nobody-{n}", "x") for n in range(people.TRIES_FROM_ADDRESS + 1)]
-    assert said[-1] == 429 and set(said[:-1]) == {403}
+    assert said[-1] == 429 and set(said[:-1]) == {401}
 
 
 def test_after_a_while_one_may_try_again_and_who_signs_in_is_not_counted(demo_desk: Desk) -> None:
@@ -165,7 +165,7 @@ def test_many_who_sign_in_at_once_hold_nobody_else(browser: Browser, demo_desk: 
         assert client.get("/field-guide").status_code == 200
         held.set()
         said = sorted(each.result() for each in waiting)
-    assert said == [403] * people.WAITING + [503] * (40 - people.WAITING)
+    assert said == [401] * people.WAITING + [503] * (40 - people.WAITING)
 
 
 # ---- names of hosts ------------------------------------------------------------------------------

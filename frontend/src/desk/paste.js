@@ -70,8 +70,8 @@ function withReferences(body, known) {
   }
   for (const each of body.querySelectorAll("a[href]")) {
     const found = of(each.getAttribute("href"));
-    // A picture that leads to its own file is no link.
-    if (found?.file && /^\s*qstandq\d+q\s*$/.test(each.textContent)) each.replaceWith(...each.childNodes);
+    // A picture is no label: what leads somewhere by it stays as the picture.
+    if (found && /qstandq\d+q/.test(each.textContent)) each.replaceWith(...each.childNodes);
     else if (found?.file) replace(each, `[${each.textContent.replace(/[[\]\n]/g, " ")}](${found.insert})`);
     else if (found) replace(each, bracketed(found, each.textContent));
   }

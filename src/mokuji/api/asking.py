@@ -79,7 +79,7 @@ def behind(kind: str, given: str) -> str:
         raw = base64.b64decode(given, altchars=b"-_", validate=True)
         told, after = json.loads(raw[4:])
         fits = raw[:4] == hashlib.blake2b(raw[4:], digest_size=4).digest() and told == kind
-    except ValueError:
+    except (ValueError, TypeError):
         fits, after = False, ""
     if not fits:
         raise BadRequest(

@@ -380,13 +380,13 @@ def card(desk: Desk, actor: Actor, volume_key: str, page_key: str, anchor: str =
 
 
 def _section(pieces: Sequence[Piece], index: int) -> Sequence[Piece]:
-    """The pieces of the section under a heading."""
-    start, level = next(
-        (n, p.level) for n, p in enumerate(pieces) if isinstance(p, Head) and p.heading == index
-    )
-    rest = enumerate(pieces[start + 1 :], start + 1)
-    end = next((n for n, p in rest if isinstance(p, Head) and p.level <= level), len(pieces))
-    return pieces[start:end]
+    """The pieces of the section under a heading; all of them if it is not laid out."""
+    heads = [(n, p) for n, p in enumerate(pieces) if isinstance(p, Head)]
+    at = next((n for n, (_, p) in enumerate(heads) if p.heading == index), None)
+    if at is None:
+        return pieces
+    start, level = heads[at][0], heads[at][1].level
+    return pieces[start : next((n for n, p in heads[at + 1 :] if p.level <= level), len(pieces))]
 
 
 def first_words_of(desk: Desk, sight: Sight, head: PageHead) -> str:

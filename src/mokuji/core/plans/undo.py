@@ -126,9 +126,10 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     )
     outcome = _only_alike(wiki, outcome, there, past)
     followed = follow(wiki, outcome, minimal=True, leave=past.captured)
-    lost = {
-        (each.page.id, each.span): each for each in (*followed.lost, *_without_a_page(wiki, outcome, past))
-    }
+    # Only where references change what they lead to can that have gone since; to read all texts of a rename again would
+    # cost more than undoing it.
+    again = _without_a_page(wiki, outcome, past) if gone or past.free else ()
+    lost = {(each.page.id, each.span): each for each in (*followed.lost, *again)}
     followed = replace(followed, lost=tuple(sorted(lost.values(), key=_where)))
     removed = tuple(
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
