@@ -45,11 +45,12 @@ export function go() {
     get showsLately() {
       return this.empty && this.rows[0]?.kind === "page";
     },
-    /** Names as typed, then acts, then what writes a page; what only looks alike, or has it in its text, must be
-     * chosen: Enter is not to lead there unasked. */
+    /** Names as typed, then acts, then what only looks alike or has it in its text; what writes a page stands last, but
+     * first if nothing is called so: Enter is not to lead unasked to what is called otherwise. */
     put(rows) {
       this.rows = rows.map((row, id) => ({ ...row, id, css: row.kind, chosen: false }));
-      const rank = (row) => ({ act: 1, write: 2, text: 3 })[row.kind] ?? (row.near ? 3 : 0);
+      const sure = rows.some((row) => row.kind === "act" || (row.kind === "page" && !row.near));
+      const rank = (row) => ({ act: 1, write: sure ? 3 : 0, text: 2 })[row.kind] ?? (row.near ? 2 : 0);
       this.rows.sort((a, b) => rank(a) - rank(b));
       this.choose(0);
     },
