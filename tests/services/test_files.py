@@ -136,6 +136,7 @@ def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(desk: Desk
     assert sorted((each.path, each.code) for each in problems) == [
         ("files/a.png", "file_name"),
         ("files/bad.png", "bad_file_type"),
+        ("files/out.png", "link_out"),
     ]
     key = wiki.volumes[0].title.lower()
     assert [each.name for each in files.files_of(desk, NOBODY, key).files] == ["A.PNG"]
