@@ -16,6 +16,7 @@ from mokuji.core.edits import Edit
 from mokuji.core.spans import Span, code_points
 from mokuji.core.text import front_edit
 from mokuji.core.text.fences import diagrams
+from mokuji.core.text.formula_words import unpaired
 from mokuji.core.text.lift import Lifted, lift, outermost
 from mokuji.core.text.parser import Event, events_with_ranges, tag_name
 from mokuji.core.text.slots import masked
@@ -30,8 +31,7 @@ _TWICE = re.compile(r"\b([^\W\d_]+)[ \t]+\1\b", re.IGNORECASE)
 _NUMBER = re.compile(rb"(\d{1,9})[.)]")
 _LETTER = re.compile(rb"[ \t]*([a-z]|[ivx]{1,4})[.)][ \t]+")
 _FORMULA = re.compile(rb"(?<![\\$])\$\$?(?=[^\s$])([^$\n]*)(?<!\s)\$\$?")
-_BRACE = re.compile(rb"\\.|[{}]", re.DOTALL)
-_LATEX = re.compile(rb"\\[A-Za-z]|[\^_]")
+_LATEX = re.compile(r"\\[A-Za-z]|[\^_]")
 _MAY_BE_TWICE = frozenset({"that", "had", "very", "bye", "so", "no"})
 """Words that sentences do hold twice (common practice)."""
 
@@ -285,18 +285,11 @@ class _Looker:
     def _formulas(self, start: int, end: int) -> None:
         """Formulas whose braces do not pair up: those stand as text."""
         for found in _FORMULA.finditer(self._lifted.data, start, end):
-            inner = found[1]
-            depth = lowest = 0
-            for brace in _BRACE.finditer(inner):
-                depth += {b"{": 1, b"}": -1}.get(brace[0], 0)
-                lowest = min(lowest, depth)
-            if (depth or lowest < 0) and _LATEX.search(inner):
+            inner = found[1].decode()
+            depth = unpaired(inner)
+            if depth and _LATEX.search(inner):
                 what = "is not closed" if depth > 0 else "is closed that was not opened"
-                close = (
-                    ("Close it", found.end(1), found.end(1), "}" * depth)
-                    if depth > 0 and lowest == 0
-                    else None
-                )
+                close = ("Close it", found.end(1), found.end(1), "}" * depth) if depth > 0 else None
                 self._say(
                     "formula_brace", f"A brace of this formula {what}, so it is text.", *found.span(), close
                 )

@@ -43,17 +43,18 @@ def _no_pages(folder: Path, places: Collection[str]) -> Iterator[FolderProblem]:
     root = folder.resolve()
     for at, folders, there in os.walk(folder):
         folders[:] = sorted(each for each in folders if not each.startswith("."))
-        for name in sorted(there):
+        # A link to a folder is not gone into, wherever it leads.
+        links = [each for each in folders if Path(at, each).is_symlink()]
+        for name in sorted([*there, *links]):
             path = Path(at, name)
             inside = path.relative_to(folder).as_posix()
             place = inside.rpartition("/")[0]
             shown = inside.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
             if name.startswith("."):
                 continue
-            if not path.resolve().is_relative_to(root):
-                yield FolderProblem(
-                    shown, "link_out", "This link leads out of the folder. Put the file itself here."
-                )
+            if name in links or not path.resolve().is_relative_to(root):
+                said = "This link is not followed. Put the file or folder itself here."
+                yield FolderProblem(shown, "link_out", said)
             elif place in places or name.endswith((".md", ".yaml")) or inside in SOURCE_FILES:
                 continue
             elif any(place.startswith(f"{each}/") for each in places):

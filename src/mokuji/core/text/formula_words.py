@@ -32,7 +32,7 @@ SAME = {"aligned": "align*", "align": "align*", "alignedat": "align*", "split": 
 
 _COMMAND = re.compile(r"\\(SI|si|qty|unit|num|ang|ce|label)\s*(?=\{)|\\nonumber\b|\\notag\b")
 _ENVIRONMENT = re.compile(r"\\(begin|end)\s*\{([a-z]+\*?)\}(?:\s*(?<=alignedat\})\{\d*\})?")
-_BRACES = re.compile(r"\\.|[{}]", re.DOTALL)
+_BRACES = re.compile(r"\\.|%[^\n]*|[{}]", re.DOTALL)
 _UNIT_PIECE = re.compile(r"\\([A-Za-z]+)|([.~*]|\\,)|\^\{?(-?\d+)\}?|/|([A-Za-zµΩ°%]+)|(\s+|.)", re.DOTALL)
 _NUMBER = re.compile(r"([-+]?[\d.,]*)(?:[eEdD]([-+]?\d+))?\Z")
 _CE = re.compile(
@@ -60,6 +60,16 @@ def prepared(latex: str) -> str:
         pieces.append(_MAKERS[name](first, second))
     pieces.append(latex[at:])
     return _ENVIRONMENT.sub(_environment, "".join(pieces))
+
+
+def unpaired(latex: str) -> int:
+    """How many braces are open at the end; -1 if one is closed that was not opened."""
+    depth = 0
+    for brace in _BRACES.finditer(latex):
+        depth += {"{": 1, "}": -1}.get(brace[0], 0)
+        if depth < 0:
+            return -1
+    return depth
 
 
 def _argument(latex: str, at: int) -> tuple[str, int]:

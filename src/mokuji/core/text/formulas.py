@@ -19,7 +19,7 @@ from typing import Any
 from latex2mathml import commands, exceptions
 from latex2mathml.converter import convert_to_element
 
-from mokuji.core.text.formula_words import prepared
+from mokuji.core.text.formula_words import prepared, unpaired
 
 LONGEST = 4_000
 """Most code points of one formula."""
@@ -44,7 +44,6 @@ _LIMITED = frozenset(
 _BARS = frozenset({"&#x0007C;", "&#x02016;", "&#x02223;", "&#x02225;"})
 _REFERENCE = re.compile(r"&#x([0-9A-Fa-f]{1,6});")
 _UPRIGHT = re.compile(r"&#x0*(?:4[1-9A-F]|5[0-9A]|6[1-9A-F]|7[0-9A]|39[1-9A-F]|3A[0-9]);")
-_BRACE = re.compile(r"\\.|%[^\n]*|[{}]", re.DOTALL)
 _BEGIN = re.compile(r"\\begin\s*\{([^{}]*)\}")
 _DEFINES = re.compile(r"\\(?:(?:re)?new|provide)command\b|\\[egx]?def\b|\\let\b")
 _ENVIRONMENTS = frozenset(each.removeprefix("\\") for each in commands.MATRICES) | {
@@ -111,11 +110,9 @@ def _refused(latex: str) -> str:
     defines = _DEFINES.search(latex)
     if defines is not None:
         return f"“{defines[0]}” is not understood: a formula defines nothing. Write out what is meant."
-    depth = 0
-    for brace in _BRACE.finditer(latex):
-        depth += {"{": 1, "}": -1}.get(brace[0], 0)
-        if depth < 0:
-            return "A brace is closed that was not opened."
+    depth = unpaired(latex)
+    if depth < 0:
+        return "A brace is closed that was not opened."
     if depth:
         return "A brace is not closed."
     for found in _BEGIN.finditer(latex):
