@@ -188,17 +188,22 @@ def test_nothing_is_imported_while_something_would_be_left_out_unknown(desk: Des
         "photo.png": b"x",
         "files/deep/lamp.txt": b"words",
         "files/empty.png": b"",
+        "deep/files/lost.md": b"x",
+        "notes.yaml": b"a: 1",
+        "volume.yaml": b"title: Sea",
         ".hidden/x.md": b"",
         "sources.bib": b"@misc{a, title={A}}",
     }.items():
         (tmp_path / path).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / path).write_bytes(data)
     (tmp_path / "out.md").symlink_to("/etc/hostname")
+    (tmp_path / "linked").symlink_to("/etc")
     wiki = importing.read_folder(tmp_path)
     with pytest.raises(importing.NotWhole) as refused:
         importing.import_now(desk, tmp_path, wiki, "note")
     named = {problem.path for problem in refused.value.problems}
-    assert named == {"bad.md", "photo.png", "files/deep/lamp.txt", "files/empty.png", "out.md"}
+    lost = {"deep/files/lost.md", "notes.yaml", "linked", "out.md"}
+    assert named == {"bad.md", "photo.png", "files/deep/lamp.txt", "files/empty.png", *lost}
     assert texts(desk) == {}
     left = importing.import_now(desk, tmp_path, wiki, "note", leave_out=True)
     assert {problem.path for problem in left} == named

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -34,12 +34,13 @@ def read_folder(folder: Path) -> FolderWiki:
         raise Missing(f"{folder} is no folder. Give a folder of .md files, or of such folders.")
     unread: list[FolderProblem] = []
     found = read(page_files(folder, unread), name=folder.resolve().name)
-    places = {volume.at("files") for volume in found.volumes}
-    return replace(found, problems=(*found.problems, *unread, *_no_pages(folder, places)))
+    return replace(found, problems=(*found.problems, *unread, *_no_pages(folder, found.volumes)))
 
 
-def _no_pages(folder: Path, places: Collection[str]) -> Iterator[FolderProblem]:
+def _no_pages(folder: Path, volumes_: Sequence[FolderVolume]) -> Iterator[FolderProblem]:
     """What lies in a folder and is nothing that a wiki takes: it would be left out."""
+    places = {volume.at("files") for volume in volumes_}
+    about = {*SOURCE_FILES, *(volume.at("volume.yaml") for volume in volumes_)}
     root = folder.resolve()
     for at, folders, there in os.walk(folder):
         folders[:] = sorted(each for each in folders if not each.startswith("."))
@@ -55,7 +56,11 @@ def _no_pages(folder: Path, places: Collection[str]) -> Iterator[FolderProblem]:
             if name in links or not path.resolve().is_relative_to(root):
                 said = "This link is not followed. Put the file or folder itself here."
                 yield FolderProblem(shown, "link_out", said)
-            elif place in places or name.endswith((".md", ".yaml")) or inside in SOURCE_FILES:
+            elif (
+                place in places
+                or inside in about
+                or (name.endswith(".md") and "files" not in place.split("/"))
+            ):
                 continue
             elif any(place.startswith(f"{each}/") for each in places):
                 yield FolderProblem(shown, "file_place", "Files lie in “files” itself. Move it up.")
