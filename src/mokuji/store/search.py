@@ -47,7 +47,7 @@ FIND = text(
         ORDER BY rank DESC, h.volume, h.key LIMIT :most OFFSET :skip)
     SELECT b.id, b.volume, b.key, b.title, b.changed, ts_headline('english',
         regexp_replace(regexp_replace(left(r.text, 200000), '\\A---\\r?\\n.*?\\n---\\r?\\n', ''),
-            '```dot.*?```', '', 'g'), q.query,
+            '```dot.*?```|[$][$].*?[$][$]', '', 'g'), q.query,
         'StartSel=' || chr(2) || ', StopSel=' || chr(3) ||
         ', MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter=' || chr(4)) AS sentences
     FROM best b JOIN revision r ON r.page = b.id AND r.number = b.revision, q
