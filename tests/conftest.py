@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
 from mokuji.services import demo, people
-from mokuji.services.desk import Desk
+from mokuji.services.desk import Desk, catch_up, refresh
 from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 from tests.memory_disk import new_folder
@@ -109,7 +109,11 @@ def demo_template(server: str) -> str:
     create_database(server, "demo_wiki")
     engine = connect(database_url(server, "demo_wiki"))
     migrate(engine)
-    demo.load(Desk(engine, b"a key for tests only", demo=True))
+    loaded = Desk(engine, b"a key for tests only", demo=True)
+    demo.load(loaded)
+    # What a first visit and the worker would do, once for all copies.
+    refresh(loaded)
+    catch_up(loaded)
     engine.dispose()
     return "demo_wiki"
 

@@ -1,51 +1,56 @@
-// The contents of a volume: a filter that keeps the ancestors of what it finds, and folding of branches.
+// The contents of a volume: a filter that keeps the ancestors of what it finds, folding of branches, steps by key.
+import { Branches } from "./branches.js";
 import { movedJustNow, placing, takeBack } from "./placing.js";
+import { WholeContents } from "./whole-contents.js";
 
-const FOLDED = "mokuji folded";
-
-function load(volume) {
-  try {
-    return new Set(JSON.parse(sessionStorage.getItem(`${FOLDED} ${volume}`)) ?? []);
-  } catch {
-    return new Set();
-  }
+/** Which branches a person folded, or opened, in this window; by volume. */
+function remembering(what, volume) {
+  const name = `mokuji ${what} ${volume}`;
+  return {
+    keys() {
+      try {
+        return JSON.parse(sessionStorage.getItem(name)) ?? [];
+      } catch {
+        return [];
+      }
+    },
+    keep(keys) {
+      try {
+        sessionStorage.setItem(name, JSON.stringify(keys));
+      } catch {
+        // Without storage branches are as they were at the next page.
+      }
+    },
+  };
 }
 
 export function contents() {
-  const volume = document.body.dataset.volume;
+  let rows = null;
   return {
     wanted: "",
     opened: false,
-    folded: load(volume),
-    rows: [],
     moved: null,
     init() {
-      this.rows = [...this.$el.querySelectorAll("[data-number]")];
-      const current = this.rows.find((row) => row.ariaCurrent);
-      if (current) {
-        // The page in hand is always in view.
-        for (const number of this.folded) {
-          if (current.dataset.number.startsWith(`${number}.`)) this.folded.delete(number);
-        }
-      }
-      const plan = this.$el.dataset.place;
+      const { levels, place } = this.$el.dataset;
+      const { volume } = document.body.dataset;
+      const list = this.$el.querySelector(".tree");
+      rows = levels ? new Branches(list, levels, remembering("opened", volume)) : new WholeContents(list, remembering("folded", volume));
       const address = (lead) => (key) => lead + encodeURIComponent(key.replaceAll(" ", "-"));
-      if (plan) {
-        const now = plan.replace("/-/plan/place/", "/-/place-now/");
-        placing(this.rows, address(plan), address(now))(this.$el.querySelector(".tree"));
-        this.tellMoved();
+      if (place) {
+        rows.movable = true;
+        placing(rows, address(place), address(place.replace("/-/plan/place/", "/-/place-now/")))(list);
       }
-      this.draw();
-      current?.scrollIntoView({ block: "nearest" });
+      list.addEventListener("keydown", (event) => this.step(event));
+      rows.start();
+      if (place) this.tellMoved();
     },
     // Who moved a row by key goes on with it.
-    tellMoved() {
+    async tellMoved() {
       const moved = movedJustNow();
-      const row = moved && this.rows.find((each) => each.dataset.key === moved.key);
-      if (!row) return;
+      if (!moved) return;
       this.moved = moved.change ? moved : null;
-      for (let number = row.dataset.number; number; number = number.split(".").slice(0, -1).join(".")) this.folded.delete(number);
-      setTimeout(() => row.focus());
+      const row = await rows.find(moved.key);
+      setTimeout(() => row?.focus());
     },
     get wasMoved() {
       return Boolean(this.moved);
@@ -57,42 +62,36 @@ export function contents() {
       const button = event.target.closest("[data-fold]");
       if (!button) return;
       event.preventDefault();
-      const number = button.dataset.fold;
-      if (!this.folded.delete(number)) this.folded.add(number);
-      try {
-        sessionStorage.setItem(`${FOLDED} ${volume}`, JSON.stringify([...this.folded]));
-      } catch {
-        // Without storage branches unfold at the next page.
-      }
-      this.draw();
+      rows.fold(button.dataset.fold);
+    },
+    // Arrows go from row to row, unfold and fold, as is usual in a tree.
+    async step(event) {
+      const key = event.target.closest?.("[data-key]")?.dataset.key;
+      if (!key || event.ctrlKey || event.metaKey || event.altKey || event.shiftKey) return;
+      const folded = rows.folded(key);
+      let done = true;
+      if (event.key === "ArrowDown") rows.step(key, 1)?.focus();
+      else if (event.key === "ArrowUp") rows.step(key, -1)?.focus();
+      else if (event.key === "ArrowRight" && folded) rows.fold(key);
+      else if (event.key === "ArrowRight" && folded === false) rows.step(key, 1)?.focus();
+      else if (event.key === "ArrowLeft" && folded === false) rows.fold(key);
+      else if (event.key === "ArrowLeft") rows.above(key)?.focus();
+      else done = false;
+      if (done) event.preventDefault();
     },
     // On a phone the contents are folded away until they are asked for.
     unfold() {
       this.opened = !this.opened;
       this.$root.classList.toggle("open", this.opened);
-      this.$root.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest" });
+      rows.shown();
     },
-    filter() {
-      this.draw();
-    },
-    draw() {
-      const wanted = this.wanted.trim().toLowerCase();
-      const shown = new Set();
-      for (const row of this.rows) {
-        if (!wanted || !row.dataset.name.toLowerCase().includes(wanted)) continue;
-        const parts = row.dataset.number.split(".");
-        while (parts.length) {
-          shown.add(parts.join("."));
-          parts.pop();
-        }
-      }
-      for (const row of this.rows) {
-        const number = row.dataset.number;
-        const away = [...this.folded].some((folded) => number.startsWith(`${folded}.`));
-        row.parentElement.hidden = wanted ? !shown.has(number) : away;
-        row.parentElement.querySelector("[data-fold]")?.setAttribute("aria-expanded", String(!this.folded.has(number)));
-      }
-      this.$refs.none.hidden = !wanted || shown.size > 0;
+    async filter() {
+      const found = await rows.filter(this.wanted.trim());
+      if (!found) return;
+      this.$refs.none.hidden = found.some && !found.more;
+      this.$refs.none.textContent = found.more
+        ? "More than a hundred are called so: type more of the name."
+        : "Nothing in the contents is called so.";
     },
   };
 }

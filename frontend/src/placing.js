@@ -35,60 +35,50 @@ export async function takeBack({ key, change }) {
   if (done?.change) shownAgain(key, null);
   else location.assign(`/-/changes/${change}/undo`);
 }
-const parentOf = (number) => number.split(".").slice(0, -1).join(".");
 
-/** Rows are links with `data-number` and `data-key`; `plan(key)` gives the address of the plan, `now(key)` the one that
- * does it. */
+/** `rows` tells how they stand (see `Branches`); `plan(key)` gives the address of the plan, `now(key)` the one that does
+ * it. */
 export function placing(rows, plan, now) {
-  const at = (number) => rows.find((row) => row.dataset.number === number);
-  const keyOf = (number) => (number ? at(number).dataset.key : "");
-  const siblings = (number) => rows.filter((row) => parentOf(row.dataset.number) === parentOf(number));
-
-  let atOnce = false;
-
-  async function go(row, under, after) {
+  async function go(key, under, after, atOnce) {
     const query = new URLSearchParams({ under, after });
     if (atOnce) {
-      const done = await send(now(row.dataset.key), { under, after });
+      const done = await send(now(key), { under, after });
       if (done?.change) {
-        shownAgain(row.dataset.key, done.change);
+        shownAgain(key, done.change);
         return;
       }
     }
-    location.assign(`${plan(row.dataset.key)}?${query}`);
+    location.assign(`${plan(key)}?${query}`);
   }
 
-  function before(row, other) {
-    const beside = siblings(other.dataset.number).filter((each) => each !== row);
-    const index = beside.indexOf(other);
-    go(row, keyOf(parentOf(other.dataset.number)), index ? beside[index - 1].dataset.key : "first");
+  async function before(key, other, atOnce) {
+    await rows.know(other);
+    let ahead = await rows.beside(other, -1);
+    if (ahead === key) ahead = await rows.beside(other, -2);
+    await go(key, rows.parent(other), ahead ?? "first", atOnce);
   }
 
-  function behind(row, other) {
-    go(row, keyOf(parentOf(other.dataset.number)), other.dataset.key);
+  async function behind(key, other, atOnce) {
+    await rows.know(other);
+    await go(key, rows.parent(other), other, atOnce);
   }
-
-  const within = (row, other) => `${other.dataset.number}.`.startsWith(`${row.dataset.number}.`);
 
   const KEYS = {
-    ArrowUp(row) {
-      const beside = siblings(row.dataset.number);
-      const index = beside.indexOf(row);
-      if (index > 0) before(row, beside[index - 1]);
+    async ArrowUp(key) {
+      const ahead = await rows.beside(key, -1);
+      if (ahead) await before(key, ahead, true);
     },
-    ArrowDown(row) {
-      const beside = siblings(row.dataset.number);
-      const next = beside[beside.indexOf(row) + 1];
-      if (next) behind(row, next);
+    async ArrowDown(key) {
+      const next = await rows.beside(key, 1);
+      if (next) await behind(key, next, true);
     },
-    ArrowLeft(row) {
-      const parent = at(parentOf(row.dataset.number));
-      if (parent) behind(row, parent);
+    async ArrowLeft(key) {
+      const parent = rows.parent(key);
+      if (parent) await behind(key, parent, true);
     },
-    ArrowRight(row) {
-      const beside = siblings(row.dataset.number);
-      const index = beside.indexOf(row);
-      if (index > 0) go(row, beside[index - 1].dataset.key, "last");
+    async ArrowRight(key) {
+      const ahead = await rows.beside(key, -1);
+      if (ahead) await go(key, ahead, "last", true);
     },
   };
 
@@ -100,41 +90,49 @@ export function placing(rows, plan, now) {
   }
 
   return (tree) => {
-    let held = null;
+    let held = "";
+    let marked = null;
     const clear = () => {
-      for (const row of rows) delete row.dataset.drop;
+      if (marked) delete marked.dataset.drop;
+      marked = null;
     };
-    for (const row of rows) row.draggable = true;
+    const over = (event) => {
+      const row = event.target.closest?.("[data-key]");
+      return row && held && !rows.within(held, row.dataset.key) ? row : null;
+    };
     tree.addEventListener("dragstart", (event) => {
-      held = event.target.closest?.("[data-number]");
+      held = event.target.closest?.("[data-key]")?.dataset.key ?? "";
+      // A row that is being dragged stays, wherever the list is scrolled to.
+      rows.held = held;
     });
     tree.addEventListener("dragover", (event) => {
-      const row = event.target.closest?.("[data-number]");
+      const row = over(event);
       clear();
-      if (!held || !row || within(held, row)) return;
+      if (!row) return;
       event.preventDefault();
       row.dataset.drop = part(event, row);
+      marked = row;
     });
     tree.addEventListener("dragend", () => {
       clear();
-      held = null;
+      held = "";
+      rows.held = "";
     });
     tree.addEventListener("drop", (event) => {
-      const row = event.target.closest?.("[data-number]");
-      if (!held || !row || within(held, row)) return;
+      const row = over(event);
+      if (!row) return;
       event.preventDefault();
       const where = part(event, row);
-      if (where === "below") go(held, row.dataset.key, "last");
-      else if (where === "before") before(held, row);
-      else behind(held, row);
+      if (where === "below") go(held, row.dataset.key, "last", false);
+      else if (where === "before") before(held, row.dataset.key, false);
+      else behind(held, row.dataset.key, false);
     });
-    tree.addEventListener("keydown", (event) => {
-      const row = event.target.closest?.("[data-number]");
+    tree.addEventListener("keydown", async (event) => {
+      const row = event.target.closest?.("[data-key]");
       if (!row || !(event.ctrlKey || event.metaKey) || !event.shiftKey || !KEYS[event.key]) return;
       event.preventDefault();
-      atOnce = true;
-      KEYS[event.key](row);
-      atOnce = false;
+      await rows.know(row.dataset.key);
+      await KEYS[event.key](row.dataset.key);
     });
   };
 }

@@ -78,7 +78,7 @@ def create_app(desk: Desk, hosts: Collection[str] = ()) -> FastAPI:
 
     @app.get("/healthz", include_in_schema=False)
     def healthz() -> Response:
-        return JSONResponse({"status": "ok" if healthy(desk) else "down", "version": __version__})
+        return JSONResponse({"status": "ok" if healthy(app.state.desk) else "down", "version": __version__})
 
     @app.get("/favicon.ico", include_in_schema=False)
     def favicon() -> Response:

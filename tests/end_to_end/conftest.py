@@ -11,8 +11,8 @@ import pytest
 import uvicorn
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
-from mokuji.server import create_app
 from mokuji.services.desk import Desk
+from tests.application import application
 
 expect.set_options(timeout=10_000)
 PICTURES = Path(__file__).parents[2] / "tmp" / "end_to_end"
@@ -46,7 +46,7 @@ class Site:
 
     def start(self) -> None:
         config = uvicorn.Config(
-            create_app(self.desk),
+            application(self.desk),
             port=self.port,
             log_level="error",
             access_log=False,

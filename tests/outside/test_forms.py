@@ -18,9 +18,9 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
-from mokuji.server import create_app
 from mokuji.services.desk import Desk
 from mokuji.web.routes.acts import _VOLUME_WISHES, _WISHES
+from tests.application import application
 from tests.web.conftest import token
 
 ROUNDS = int(os.environ.get("MOKUJI_FORM_ROUNDS", "1"))
@@ -156,7 +156,7 @@ def _routes(app: FastAPI) -> Iterator[tuple[str, str]]:
 
 @pytest.fixture
 def app(demo_desk: Desk) -> FastAPI:
-    return create_app(demo_desk, ["mokuji.test"])
+    return application(demo_desk)
 
 
 @pytest.fixture

@@ -8,8 +8,8 @@ from collections.abc import Callable
 import pytest
 from starlette.testclient import TestClient
 
-from mokuji.server import create_app
 from mokuji.services.desk import Desk
+from tests.application import application
 
 Browser = Callable[..., TestClient]
 
@@ -17,7 +17,7 @@ Browser = Callable[..., TestClient]
 @pytest.fixture
 def browser(demo_desk: Desk) -> Browser:
     """Makes a client; with a handle, one who has signed in."""
-    app = create_app(demo_desk, ["mokuji.test"])
+    app = application(demo_desk)
 
     def make(handle: str = "") -> TestClient:
         client = TestClient(app, raise_server_exceptions=False, base_url="http://mokuji.test")

@@ -19,6 +19,7 @@ from mokuji.core.errors import TooMany
 from mokuji.server import configured, create_app
 from mokuji.services import people
 from mokuji.services.desk import Desk
+from tests.application import application
 from tests.web.conftest import Browser, token
 
 LOST = "/-/edit/field-guide/lost-buoy"
@@ -73,7 +74,7 @@ def test_a_form_of_this_very_site_is_taken(browser: Browser, headers: dict[str, 
 
 
 def test_behind_https_cookies_belong_to_this_host_alone(demo_desk: Desk) -> None:
-    app = create_app(demo_desk, ["mokuji.test"])
+    app = application(demo_desk)
     client = TestClient(app, base_url="https://mokuji.test")
     client.get("/-/sign-in")
     (name,) = client.cookies
@@ -90,7 +91,7 @@ def test_behind_https_cookies_belong_to_this_host_alone(demo_desk: Desk) -> None
 def test_two_wikis_under_paths_of_one_host_have_cookies_of_their_own(demo_desk: Desk) -> None:
     found = set()
     for path in ("", "/docs", "/other"):
-        app = create_app(demo_desk, ["mokuji.test"])
+        app = application(demo_desk)
         client = TestClient(app, base_url="http://mokuji.test", root_path=path)
         client.get("/-/sign-in")
         found |= {(cookie.name, cookie.path) for cookie in client.cookies.jar}

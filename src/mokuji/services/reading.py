@@ -47,11 +47,15 @@ class VolumeView:
     out_of_reach: int = 0
     front_title: str = ""
     front_in_trash: int | None = None
+    pages: int = 0
+    """How many pages stand in the contents; in a large volume, how many there are."""
+    looked_at: Contents | None = None
+    """The contents around another name than the page in hand, if they were asked for."""
 
     @property
-    def pages(self) -> int:
-        """How many pages stand in the contents that were loaded."""
-        return sum(entry.page is not None for entry in self.contents.entries)
+    def shown(self) -> Contents:
+        """The contents as they are shown beside the page in hand."""
+        return self.looked_at or self.contents
 
 
 @dataclass(frozen=True)
@@ -128,13 +132,17 @@ def volume_view(
     sight: Sight,
     volume: Volume,
     path_to: str | None = None,
+    look_at: str = "",
 ) -> VolumeView:
-    """A volume with its contents."""
+    """A volume with its contents: those of a large one around ``path_to``, and shown around ``look_at`` if given."""
     connection, actor = sight.connection, sight.actor
     seen = [each.id for each in sight.volumes.values()]
     cover = stored_volumes.cover(connection, volume.id)
     counts = upkeep.counts(connection, volume.id, seen)
     tree = contents.contents(sight.wiki, volume.id, seen, path_to=path_to)
+    looked_at = None
+    if look_at and names.is_storable(look_at) and not tree.whole:
+        looked_at = contents.contents(sight.wiki, volume.id, seen, path_to=names.key(look_at))
     return VolumeView(
         volume,
         cover.summary,
@@ -147,10 +155,14 @@ def volume_view(
         counts.whole,
         counts.orphans,
         counts.out_of_reach,
+        pages=sum(entry.page is not None for entry in tree.entries)
+        if tree.whole
+        else upkeep.number_of_pages(connection, volume.id),
+        looked_at=looked_at,
     )
 
 
-def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageView:
+def open_volume(desk: Desk, actor: Actor, volume_key: str, look_at: str = "") -> VolumeView | PageView:
     """A volume's start: its front page, or its bare contents when it has none."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
@@ -158,14 +170,14 @@ def open_volume(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | PageV
         front = stored_volumes.cover(connection, volume.id).front
         head = find_head(connection, volume, front) if front else None
         if head is None:
-            view = volume_view(sight, volume)
+            view = volume_view(sight, volume, look_at=look_at)
             if front is None:
                 return view
             placed = view.contents.of(front)
             page, title = trash.at_name(connection, volume.id, front) or (None, "")
             title = title or (placed.title if placed else names.as_title(front))
             return replace(view, front_title=title, front_in_trash=page)
-        return _page_view(desk, sight, volume, head)
+        return _page_view(desk, sight, volume, head, look_at)
 
 
 def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Volume:
@@ -213,21 +225,23 @@ def formerly(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[
         return by_id[head.volume].key, head.key
 
 
-def open_page(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> PageView | UnwrittenView:
+def open_page(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, look_at: str = ""
+) -> PageView | UnwrittenView:
     """A page at its address; a name without a page gives what is known of it."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
-            return unwritten_view(sight, volume, page_key)
-        return _page_view(desk, sight, volume, head)
+            return unwritten_view(sight, volume, page_key, look_at)
+        return _page_view(desk, sight, volume, head, look_at)
 
 
-def unwritten_view(sight: Sight, volume: Volume, name: str) -> UnwrittenView:
+def unwritten_view(sight: Sight, volume: Volume, name: str, look_at: str = "") -> UnwrittenView:
     """What is known of a name that has no page: how it is typed elsewhere, and by whom."""
     key = names.key(name)
-    view = volume_view(sight, volume)
+    view = volume_view(sight, volume, path_to=key if names.is_storable(name) else None, look_at=look_at)
     placed = view.contents.of(key)
     wiki = StoredWiki(sight.connection, sight.volumes)
     led_from = unwritten.led_from(wiki, (volume.id, key))
@@ -248,10 +262,11 @@ def _page_view(
     sight: Sight,
     volume: Volume,
     head: PageHead,
+    look_at: str = "",
 ) -> PageView:
     connection, volumes = sight.connection, sight.volumes
     ready = load_ready(desk, connection, head, volumes)
-    place = volume_view(sight, volume, path_to=head.key)
+    place = volume_view(sight, volume, path_to=head.key, look_at=look_at)
     entries = place.contents.entries
     at = next((n for n, entry in enumerate(entries) if entry.key == head.key), None)
     needs = inserted(StoredWiki(connection, volumes), volume, ready.page, desk)

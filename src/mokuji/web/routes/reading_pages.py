@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-from fastapi.responses import RedirectResponse, Response
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from mokuji.core.errors import Missing
 from mokuji.core.names import address, key
-from mokuji.services import drafts, reading, templates
+from mokuji.services import drafts, levels, reading, templates
 from mokuji.services.fields import of_page
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
 from mokuji.web.show import heading_lines, places, safe
 
 router = APIRouter()
+MOST_BEHIND = 10_000_000
 CONTINUED = 5
 """So many drafts are offered on the start page."""
 
@@ -38,13 +41,52 @@ def backlinks(who: Who, volume: str, page: str, after: str = "") -> Response:
     return who.page("backlinks.html", place=place, head=head, found=found, volumes=volumes)
 
 
+@router.get("/-/levels/{volume}")
+def contents_levels(
+    who: Who,
+    volume: str,
+    under: Annotated[list[str] | None, Query()] = None,
+    behind: int = 0,
+    to: str = "",
+    named: str = "",
+) -> Response:
+    """Levels of the contents of a volume, as JSON: those that lead ``to`` a name, those with what is ``named`` so, or
+    those ``under`` names, each behind its first entries."""
+    if to:
+        found = levels.around(who.desk, who.actor, volume, to)
+    elif named:
+        found = levels.named(who.desk, who.actor, volume, named)
+    else:
+        found = levels.below(who.desk, who.actor, volume, under or [""], max(0, min(behind, MOST_BEHIND)))
+    shown = [
+        {
+            "under": level.under,
+            "total": level.total,
+            "rows": [
+                {
+                    "nth": each.nth,
+                    "key": each.key,
+                    "title": each.title,
+                    "href": addresses.page(key(volume), each.key),
+                    "written": each.page is not None,
+                    "led": each.led_to_by,
+                    "branch": each.branch,
+                }
+                for each in level.entries
+            ],
+        }
+        for level in found.levels
+    ]
+    return JSONResponse({"more": found.more, "levels": shown})
+
+
 @router.get("/{volume}")
-def open_volume(who: Who, volume: str) -> Response:
+def open_volume(who: Who, volume: str, look: str = "") -> Response:
     """A volume's start."""
     if volume != volume_segment(volume):
         return RedirectResponse(address(key(volume)), 308)
     try:
-        view = reading.open_volume(who.desk, who.actor, volume)
+        view = reading.open_volume(who.desk, who.actor, volume, look)
     except Missing:
         moved = _moved(who, volume, "")
         if moved is None:
@@ -61,10 +103,10 @@ def volume_segment(volume: str) -> str:
 
 
 @router.get("/{volume}/{page:path}")
-def open_page(who: Who, volume: str, page: str) -> Response:
+def open_page(who: Who, volume: str, page: str, look: str = "") -> Response:
     """A page, or what is known of a name without one."""
     try:
-        view = reading.open_page(who.desk, who.actor, volume, page)
+        view = reading.open_page(who.desk, who.actor, volume, page, look)
     except Missing:
         moved = _moved(who, volume, page)
         if moved is None:

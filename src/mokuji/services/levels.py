@@ -1,0 +1,75 @@
+"""The contents of a large volume, looked through a level at a time, around a name, or by a part of names."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from mokuji.core import names
+from mokuji.core.errors import Missing
+from mokuji.core.policy import Actor
+from mokuji.services.desk import Desk, Sight
+from mokuji.store import contents
+from mokuji.store.contents import Level
+from mokuji.store.database import reading
+
+AT_ONCE = 50
+"""Most levels that are given at once: branches that stood open."""
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """Levels of the contents of a volume, each above those that stand below it. ``more``: not all that is called so."""
+
+    levels: tuple[Level, ...]
+    more: bool = False
+
+
+def below(desk: Desk, actor: Actor, volume_key: str, under: Sequence[str], skip: int = 0) -> Levels:
+    """The levels below these names (an empty one: the topmost level), each behind its first ``skip`` entries. Names
+    without a place are left out.
+
+    Raises: Missing for a volume that is not there or closed to the actor.
+    """
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        seen = [each.id for each in sight.volumes.values()]
+        wanted = dict.fromkeys(
+            names.key(name) if name else "" for name in under if names.is_storable(name or "x")
+        )
+        found = (contents.level(sight.wiki, volume.id, seen, key, skip) for key in list(wanted)[:AT_ONCE])
+        return Levels(tuple(each for each in found if each is not None))
+
+
+def around(desk: Desk, actor: Actor, volume_key: str, name: str) -> Levels:
+    """The levels that lead to a name, each around where it or what it stands below is.
+
+    Raises: Missing for a volume as above, and for a name without a place.
+    """
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        seen = [each.id for each in sight.volumes.values()]
+        loaded = contents.contents(
+            sight.wiki, volume.id, seen, path_to=names.key(name) if names.is_storable(name) else None
+        )
+        if loaded.of(names.key(name)) is None:
+            raise Missing(f"“{name}” has no place in the contents.", code="place_missing")
+        return Levels(tuple(contents.levels_of(loaded)))
+
+
+def named(desk: Desk, actor: Actor, volume_key: str, words: str) -> Levels:
+    """What is called so in a part of its name, with all that it stands below.
+
+    Raises: Missing for a volume as above.
+    """
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        seen = [each.id for each in sight.volumes.values()]
+        key = names.key(words) if names.is_storable(words) else ""
+        if not key:
+            return Levels(())
+        found, more = contents.named_so(sight.wiki, volume.id, seen, key)
+        return Levels(tuple(found), more)
