@@ -14,7 +14,8 @@ from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_play
 from mokuji.services.desk import Desk
 from tests.application import application
 
-expect.set_options(timeout=10_000)
+# A machine that does other things too can be slow for a while; who waits in vain waits this long once.
+expect.set_options(timeout=30_000)
 PICTURES = Path(__file__).parents[2] / "tmp" / "end_to_end"
 ARGUMENTS = [
     "--disable-gpu",
@@ -100,7 +101,7 @@ def open_page(chromium: Browser, site: Site, request: pytest.FixtureRequest) -> 
             base_url=site.address,
             **{"viewport": {"width": 1280, "height": 800}, **options},  # type: ignore[arg-type]
         )
-        context.set_default_timeout(15_000)
+        context.set_default_timeout(45_000)
         contexts.append(context)
         page = context.new_page()
         page.on("console", lambda message: said.append(message.text) if message.type == "error" else None)

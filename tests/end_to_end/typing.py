@@ -56,7 +56,7 @@ LINES = "[...document.querySelectorAll('.cm-line')].map(line => line.textContent
 def typed(page: Page, *expected: str) -> None:
     """Waits until these are the lines of the text."""
     try:
-        page.wait_for_function(f"expected => {LINES} === expected", arg="\n".join(expected), timeout=5000)
+        page.wait_for_function(f"expected => {LINES} === expected", arg="\n".join(expected), timeout=20_000)
     except TimeoutError:
         assert page.evaluate(LINES).split("\n") == list(expected)
         raise
