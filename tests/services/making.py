@@ -11,7 +11,7 @@ from mokuji.services.desk import Desk
 from mokuji.store import people, volumes
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.snapshot import StoredWiki
+from mokuji.store.snapshot import StoredWiki, load_volumes
 
 
 def volume(desk: Desk, title: str, *, closed: bool = False) -> int:
@@ -24,12 +24,18 @@ def person(desk: Desk, handle: str, **roles: Role) -> Actor:
     """Somebody new, with roles by volume key (hyphens for spaces)."""
     with writing_transaction(desk.engine) as connection:
         id_ = people.add_person(connection, handle, handle.title(), "", "no password")
-        from mokuji.store.snapshot import load_volumes
-
         known = load_volumes(connection)
         for key, role in roles.items():
             people.set_role(connection, id_, known[names.key(key)].id, role)
         return people.actor_by_id(connection, id_)
+
+
+def give(desk: Desk, actor: Actor, volume_key: str, role: Role) -> Actor:
+    """Another role for somebody who is there."""
+    assert actor.person is not None
+    with writing_transaction(desk.engine) as connection:
+        people.set_role(connection, actor.person, load_volumes(connection)[names.key(volume_key)].id, role)
+        return people.actor_by_id(connection, actor.person)
 
 
 def pages(desk: Desk, actor: Actor, volume_key: str, texts: Mapping[str, str]) -> None:

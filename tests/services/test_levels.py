@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import pytest
 from sqlalchemy import text
 
@@ -96,11 +98,12 @@ def test_what_is_called_so_comes_with_what_it_stands_below_and_the_numbers_of_th
 
 
 def test_who_may_not_read_a_volume_sees_none_of_its_contents(desk: Desk, keeper: Actor) -> None:
-    for look in (
+    looks: tuple[Callable[[], object], ...] = (
         lambda: levels.below(desk, NOBODY, "guide", [""]),
         lambda: levels.around(desk, NOBODY, "guide", "Part 7"),
         lambda: levels.named(desk, NOBODY, "guide", "Part"),
-    ):
+    )
+    for look in looks:
         with pytest.raises(Missing):
             look()
 

@@ -163,9 +163,20 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (contents.BELOW.window, {"volume": 1, "parent": 3, "skip": 400, "most": 200}, ["parent = 3"]),
     (contents.ID_OF, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
     (contents.PATH, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'", "id = up.parent"]),
-    (history.REVISIONS, {"page": 1, "before": 9, "most": 50}, ["page = 1", "number < 9"]),
-    (history.MONTHS, {"page": 1}, ["page = 1"]),
-    (history.BETWEEN, {"page": 1, "lowest": 2, "highest": 9, "most": 50}, ["page = 1", "number >= 2"]),
+    (history.REVISIONS, {"page": 1, "seen": [1], "before": 9, "most": 50}, ["page = 1", "number < 9"]),
+    (history.MONTHS, {"page": 1, "seen": [1]}, ["page = 1"]),
+    (
+        history.BETWEEN,
+        {"page": 1, "seen": [1], "lowest": 2, "highest": 9, "most": 50},
+        ["page = 1", "number >= 2"],
+    ),
+    (
+        history.SETTLE,
+        {"pages": "{1}", "volumes": "{2}", "lowest": "{1}", "highest": "{9}", "source": 1},
+        ["page = w.page"],
+    ),
+    (history.WRITTEN_IN, {"pages": "{1,2}", "volumes": "{1}"}, ["page = ANY"]),
+    (history.BEGUN_ELSEWHERE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),
     (history.BEFORE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (
@@ -212,8 +223,9 @@ INSERT INTO session (token, person, expires) SELECT md5(s::text), 1 + s % 400, n
 INSERT INTO sign_in_try (key, at) SELECT decode(md5((s % 900)::text), 'hex'), now() FROM generate_series(1, 8000) s;
 INSERT INTO page (volume, key, title, revision, changed)
     SELECT 1 + p % 40, 'page ' || md5(p::text), 'Page', 1, now() FROM generate_series(1, 12000) p;
-INSERT INTO revision (page, number, change_set, at, title, text)
-    SELECT p, n, 1 + p % 8000, now(), 'Page', 'pump ' || p FROM generate_series(1, 12000) p, generate_series(1, 2) n;
+INSERT INTO revision (page, number, change_set, at, title, text, written_in)
+    SELECT p, n, 1 + p % 8000, now(), 'Page', 'pump ' || p, 1 + p % 40
+    FROM generate_series(1, 12000) p, generate_series(1, 2) n;
 INSERT INTO alias (volume, key, page, name)
     SELECT 1 + p % 40, 'also ' || md5(p::text), p, 'Also' FROM generate_series(1, 12000) p;
 INSERT INTO name (home, key, vkey, tkey, absolute)

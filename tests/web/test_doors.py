@@ -19,6 +19,8 @@ from mokuji.core.errors import TooMany
 from mokuji.server import configured, create_app
 from mokuji.services import people
 from mokuji.services.desk import Desk
+from mokuji.store import upkeep
+from mokuji.store.database import DatabaseDown
 from tests.application import application
 from tests.web.conftest import Browser, token
 
@@ -167,6 +169,19 @@ def test_many_who_sign_in_at_once_hold_nobody_else(browser: Browser, demo_desk: 
         held.set()
         said = sorted(each.result() for each in waiting)
     assert said == [401] * people.WAITING + [503] * (40 - people.WAITING)
+
+
+def test_who_reads_does_not_depend_on_numbers_that_cannot_be_written(browser: Browser) -> None:
+    """On a full disk, say: what is read is there, and what is written is refused in a sentence."""
+    client = browser("wenna")
+
+    def full(*_: Any, **__: Any) -> None:
+        raise DatabaseDown("The disk of the database is full.")
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(upkeep, "is_stale", lambda _: True)
+        patch.setattr(upkeep, "fold", full)
+        assert client.get("/field-guide/lost-buoy").status_code == 200
 
 
 # ---- names of hosts ------------------------------------------------------------------------------

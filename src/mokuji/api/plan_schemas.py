@@ -59,6 +59,9 @@ class Move(_OnPage):
     to: str = Field(description="Key of the volume")
     branch: bool = Field(True, description="Also what stands below it in the contents")
     under: str = ""
+    revisions: Literal["", "along"] = Field(
+        "", description="“along”: readers of the other volume read older revisions, too"
+    )
 
 
 class Merge(_OnPage):
@@ -455,6 +458,7 @@ class Plan(Schema):
     sentence: str
     digest: str
     can_be_done: bool
+    readers: list[str] = Field(description="Who will read more by it, and who less, in sentences")
     references: int
     sections: int
     pages: list[ChangedPage]

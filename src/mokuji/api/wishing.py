@@ -101,6 +101,7 @@ def plan(view: PlanView) -> schemas.Plan:
         sentence=telling.sentence(view),
         digest=view.digest,
         can_be_done=view.can_be_done,
+        readers=view.readers_said,
         references=view.references,
         sections=made.followed.sections,
         pages=[

@@ -20,7 +20,7 @@ import typer
 from mokuji.core.errors import BadName, MokujiError, Refused
 from mokuji.formats.check import as_json, as_lines
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services import folder_reuse, folder_things, folders
+from mokuji.services import folder_reuse, folder_things, folder_writing, folders
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -40,6 +40,8 @@ def _on_folder(command: Callable[P, R]) -> Callable[P, R]:
     @wraps(command)
     def run(*args: P.args, **kwargs: P.kwargs) -> R:
         try:
+            if isinstance(folder := kwargs.get("folder"), Path):
+                put_in_order(folder)
             return command(*args, **kwargs)
         except (Refused, BadName) as fault:
             typer.echo(fault.message, err=True)
@@ -49,6 +51,12 @@ def _on_folder(command: Callable[P, R]) -> Callable[P, R]:
             raise typer.Exit(2) from fault
 
     return run
+
+
+def put_in_order(folder: Path) -> None:
+    """Finishes or takes back what a command before this one could not end, and says so."""
+    if said := folder_writing.recover(folder):
+        typer.echo(said, err=True)
 
 
 class Format(StrEnum):

@@ -22,6 +22,7 @@ from pydantic import ValidationError
 
 from mokuji import __version__
 from mokuji.cli import folder_commands
+from mokuji.cli.folder_commands import put_in_order
 from mokuji.core.errors import MokujiError, Refused
 
 if TYPE_CHECKING:
@@ -276,6 +277,7 @@ def import_folder(
     """Bring a folder of page files into the wiki as new volumes: all of it, or nothing."""
     from mokuji.services import importing, people
 
+    put_in_order(folder)
     with _desk(_settings(), "mokuji") as desk:
         wiki = importing.read_folder(folder)
         person = people.person_id(desk, owner) if owner else None

@@ -25,9 +25,11 @@ from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.spans import Lines
 from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
+from mokuji.services import readership
 from mokuji.services.categories import categories_in
 from mokuji.services.desk import Desk, clean_note, find_head, owned, visible
 from mokuji.services.notes import Reader, kept
+from mokuji.services.readership import BroughtBack, Passing, brought_back, passing
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.wishes import (
     AddAlias,
@@ -37,6 +39,7 @@ from mokuji.services.wishes import (
     File,
     GiveValue,
     Merge,
+    Move,
     MoveCategory,
     RenameCategory,
     RenameSlot,
@@ -114,6 +117,7 @@ class PlanView:
     hidden_references: int = 0
     note: str = ""
     act: history.LoggedAct | None = None
+    readers: tuple[Passing | BroughtBack, ...] = ()
     headings: tuple[str, ...] = ()
     aliases: tuple[str, ...] = ()
     slots: tuple[str, ...] = ()
@@ -131,6 +135,17 @@ class PlanView:
     def followed(self) -> tuple[PageChange, ...]:
         """The changed pages in which only references follow."""
         return tuple(change for change in self.changes if not change.own)
+
+    @property
+    def readers_said(self) -> list[str]:
+        """Who will read more by it, and who less, in sentences."""
+        return readership.sentences(self.readers, self.volumes)
+
+    @property
+    def asks_for_revisions(self) -> bool:
+        """Whether it can be chosen that older revisions go along to new readers."""
+        passes = (each for each in self.readers if isinstance(each, Passing))
+        return isinstance(self.wish, Move) and any(each.gained and each.older for each in passes)
 
     @property
     def references(self) -> int:
@@ -250,8 +265,16 @@ def _shown(
     readable = set(by_id)
     home = place.volume.id if place else 0
     rewritten = [each for each in made.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
-    seen = [each for each in rewritten if each.head.volume in readable]
-    hidden = [each for each in rewritten if each.head.volume not in readable]
+    elsewhere = history.begun_elsewhere(scene.connection, act.id) if act is not None else {}
+    behind = {page for page, volume in elsewhere.items() if volume not in readable}
+    seen = [each for each in rewritten if each.head.volume in readable and each.head.id not in behind]
+    hidden = [each for each in rewritten if each.head.volume not in readable or each.head.id in behind]
+    back = [history.Kept(*each) for each in made.facts.get("written_in", ())]
+    along = bool(made.facts.get("along"))
+    readers: list[Passing | BroughtBack] = [
+        *passing(scene.connection, made.change_set, by_id, along=along, back=back),
+        *brought_back(scene.connection, made.change_set, elsewhere, by_id),
+    ]
     wiki = scene.wiki
 
     def shown(found: Iterable[Found]) -> tuple[Listed, ...]:
@@ -273,12 +296,13 @@ def _shown(
         shown(made.followed.resettled),
         shown(made.followed.released),
         shown(made.followed.returned),
-        tuple(page for page in made.conflicts if page.volume in readable),
+        tuple(page for page in made.conflicts if page.volume in readable and page.id not in behind),
         made.rows,
         len(hidden),
         sum(len(each.renamed) for each in hidden),
         told(wish.note(made), readable),
         act,
+        tuple(readers),
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
@@ -21,7 +21,7 @@ from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.notes import Reader
 from mokuji.store import pages, upkeep
 from mokuji.store import writing as store_writing
-from mokuji.store.database import Connection, Engine, address_of, reading, writing
+from mokuji.store.database import Connection, DatabaseDown, Engine, address_of, reading, writing
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 LONGEST_NOTE = 500
@@ -169,7 +169,8 @@ def refresh(desk: Desk) -> None:
     with reading(desk.engine) as connection:
         stale = upkeep.is_stale(connection)
     if stale:
-        with writing(desk.engine) as connection:
+        # Who reads does not depend on it: on a full disk, say, numbers are those of before.
+        with suppress(DatabaseDown), writing(desk.engine) as connection:
             upkeep.fold(connection)
 
 
@@ -215,9 +216,14 @@ class Sight:
         return visible(self.connection, self.actor, self.wiki.volumes)
 
     @cached_property
+    def reads(self) -> frozenset[int]:
+        """The ids of the volumes that the actor may read."""
+        return frozenset(volume.id for volume in self.volumes.values())
+
+    @cached_property
     def reader(self) -> Reader:
         """Whom notes of the log are told to."""
-        return Reader(frozenset(each.id for each in self.volumes.values()), self.actor.owns_wiki)
+        return Reader(self.reads, self.actor.owns_wiki)
 
     def volume(self, key: str, act: Act = Act.READ) -> Volume:
         """A volume in which the actor may do this; Missing or Forbidden otherwise."""

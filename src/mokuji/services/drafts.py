@@ -107,7 +107,7 @@ def opened(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Opened |
             return Opened(text, head.title, head.revision, draft.changed)
         begun = draft.revision if draft.page is not None else 0
         try:
-            made = bring_together(connection, page, begun, text)
+            made = bring_together(connection, page, begun, text, sight.reads)
         except Clash as clash:
             return Opened(text, head.title, begun, draft.changed, clash=clash)
         except MokujiError:

@@ -6,9 +6,7 @@ import difflib
 import mimetypes
 import os
 import secrets
-import shutil
 import stat
-import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -50,7 +48,7 @@ from mokuji.formats.diagrams import draw
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
-from mokuji.services import rendering
+from mokuji.services import folder_writing, rendering
 from mokuji.services.house_styles import found_in
 from mokuji.services.inserting import inserted
 from mokuji.services.linking import Link
@@ -667,7 +665,7 @@ def told(plan: FolderPlan) -> Iterator[str]:
 
 
 def apply(plan: FolderPlan) -> None:
-    """Writes the files of a plan: all new texts are laid down beside their places first, then put there one by one.
+    """Writes the files of a plan, all or none.
 
     Refused, with nothing changed, if a file is no longer as it was read.
     """
@@ -676,58 +674,4 @@ def apply(plan: FolderPlan) -> None:
         now = here.read_bytes().decode() if here.exists() else ""
         if now != plan.before(path):
             raise Refused(f"{path} was changed meanwhile. Nothing was written; try again.", code="plan_stale")
-    laid: list[tuple[Path, Path]] = []
-    try:
-        for path, text in plan.files.items():
-            if text is not None:
-                laid.append((_lay_down(plan.folder / path, text), plan.folder / path))
-        while laid:
-            new, place = laid[-1]
-            os.replace(new, place)
-            laid.pop()
-    except OSError as fault:
-        raise MokujiError(
-            f"{fault.filename or plan.folder} cannot be written: {fault.strerror}.", code="not_writable"
-        ) from fault
-    finally:
-        for new, _ in laid:
-            new.unlink(missing_ok=True)
-    try:
-        for new_path, old_path in plan.copied.items():
-            (plan.folder / new_path).parent.mkdir(parents=True, exist_ok=True)
-            shutil.copy2(plan.folder / old_path, plan.folder / new_path)
-        for new_path, old_path in plan.moved.items():
-            os.replace(plan.folder / old_path, plan.folder / new_path)
-    except OSError as fault:
-        raise MokujiError(
-            f"{fault.filename or plan.folder} cannot be written: {fault.strerror}.", code="not_writable"
-        ) from fault
-    kept = {path.casefold() for path, text in plan.files.items() if text is not None}
-    for path, text in plan.files.items():
-        # On a disk that makes no difference between capitals the new file may be the old one.
-        if text is None and (path.casefold() not in kept or not _same(plan, path)):
-            (plan.folder / path).unlink(missing_ok=True)
-
-
-def _same(plan: FolderPlan, path: str) -> bool:
-    twin = next(p for p, text in plan.files.items() if text is not None and p.casefold() == path.casefold())
-    old, new = plan.folder / path, plan.folder / twin
-    return old.exists() and new.exists() and old.samefile(new)
-
-
-def _lay_down(place: Path, text: str) -> Path:
-    place.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(prefix=".mokuji-", dir=place.parent)
-    with os.fdopen(handle, "wb") as file:
-        file.write(text.encode())
-        file.flush()
-        os.fsync(file.fileno())
-    mode = place.stat().st_mode & 0o777 if place.exists() else 0o666 & ~_umask()
-    os.chmod(name, mode)
-    return Path(name)
-
-
-def _umask() -> int:
-    now = os.umask(0)
-    os.umask(now)
-    return now
+    folder_writing.write(plan.folder, plan.plan.act, plan.files, copied=plan.copied, moved=plan.moved)

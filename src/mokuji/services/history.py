@@ -81,7 +81,7 @@ def revisions(
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        found = history.revisions(connection, head.id, before=before or 2**31 - 1, most=PAGE + 1)
+        found = history.revisions(connection, head.id, sight.reads, before=before or 2**31 - 1, most=PAGE + 1)
         more = found[PAGE - 1].number if len(found) > PAGE else None
         view = volume_view(sight, volume, path_to=head.key)
         return HistoryView(view, head, tuple(told(sight.reader, each) for each in found[:PAGE]), more)
@@ -93,8 +93,8 @@ def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, numbe
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        revision = history.revision(connection, head.id, number)
-        text = history.text_of(connection, head.id, number)
+        revision = history.revision(connection, head.id, number, sight.reads)
+        text = history.text_of(connection, head.id, number, sight.reads)
         if revision is None or text is None:
             raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
         view = volume_view(sight, volume, path_to=head.key)

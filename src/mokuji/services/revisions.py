@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import pairwise
 
 from mokuji.core.diff import Passage, compare
@@ -20,7 +21,7 @@ from mokuji.services.desk import Desk, Sight, need_head
 from mokuji.services.notes import Reader
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.store import history
-from mokuji.store.database import Connection, reading
+from mokuji.store.database import reading
 from mokuji.store.history import Month, Revision
 
 FOLDED_FROM = 200
@@ -91,12 +92,12 @@ def rule(
         if other is None:
             other = head.revision if one is None else max(one, head.revision)
         if one is None:
-            one = history.newest_below(connection, head.id, other) or other
+            one = history.newest_below(connection, head.id, other, sight.reads) or other
         one, other = min(one, other), max(one, other)
-        older, newer = (_need(connection, sight.reader, head, number) for number in (one, other))
-        count, stretches = _stretches(connection, sight.reader, head, {one, other}, month)
-        before = history.text_of(connection, head.id, one) or ""
-        after = before if one == other else history.text_of(connection, head.id, other) or ""
+        older, newer = (_need(sight, head, number) for number in (one, other))
+        count, stretches = _stretches(sight, head, {one, other}, month)
+        before = history.text_of(connection, head.id, one, sight.reads) or ""
+        after = before if one == other else history.text_of(connection, head.id, other, sight.reads) or ""
         place = volume_view(sight, volume, path_to=head.key)
     if one == other:
         return RevisionsView(place, head, count, stretches, older, newer, (), before, (), ())
@@ -107,11 +108,12 @@ def rule(
     return RevisionsView(place, head, count, stretches, older, newer, passages, None, gained, lost)
 
 
-def _need(connection: Connection, reader: Reader, head: PageHead, number: int) -> Revision:
-    found = history.revision(connection, head.id, number) if 0 < number < 2**31 else None
+def _need(sight: Sight, head: PageHead, number: int) -> Revision:
+    known = 0 < number < 2**31
+    found = history.revision(sight.connection, head.id, number, sight.reads) if known else None
     if found is None:
         raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-    return told(reader, found)
+    return told(sight.reader, found)
 
 
 def told(reader: Reader, revision: Revision) -> Revision:
@@ -120,22 +122,22 @@ def told(reader: Reader, revision: Revision) -> Revision:
     return replace(revision, note=note, proposed=None)
 
 
-def _stretches(
-    connection: Connection, reader: Reader, head: PageHead, ends: set[int], month: str
-) -> tuple[int, tuple[Stretch, ...]]:
-    few = history.between(connection, head.id, 1, 2**31 - 1, most=FOLDED_FROM + 1)
+def _stretches(sight: Sight, head: PageHead, ends: set[int], month: str) -> tuple[int, tuple[Stretch, ...]]:
+    connection, reader = sight.connection, sight.reader
+    between = partial(history.between, connection, head.id, sight.reads)
+    few = between(1, 2**31 - 1, most=FOLDED_FROM + 1)
     if len(few) <= FOLDED_FROM:
         return len(few), (Stretch(None, tuple(_ticks(reader, few, None))),)
-    months = history.months(connection, head.id)
+    months = history.months(connection, head.id, sight.reads)
     found: list[Stretch] = []
     for nth, each in enumerate(months):
         inside = any(each.lowest <= number <= each.highest for number in ends)
         if not (nth == 0 or inside or f"{each.first_day:%Y-%m}" == month):
             found.append(Stretch(each, ()))
             continue
-        rows = history.between(connection, head.id, each.lowest, each.highest, most=MOST_DRAWN + 1)
+        rows = between(each.lowest, each.highest, most=MOST_DRAWN + 1)
         drawn = rows[:MOST_DRAWN]
-        before = rows[MOST_DRAWN:] or history.between(connection, head.id, 1, each.lowest - 1, most=1)
+        before = rows[MOST_DRAWN:] or between(1, each.lowest - 1, most=1)
         ticks = tuple(_ticks(reader, drawn, before[0] if before else None))
         found.append(Stretch(each, ticks, max(0, each.count - len(drawn))))
     return sum(each.count for each in months), tuple(found)

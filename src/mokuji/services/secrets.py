@@ -55,7 +55,7 @@ def plan(desk: Desk, actor: Actor, volume_key: str, words: str) -> SecretPlan:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key, Act.MANAGE)
         _check(words)
-        found = stored.find(connection, volume.id, words)
+        found = stored.find(connection, volume.id, words, sight.reads)
         return SecretPlan(volume_view(sight, volume), found, _digest(desk, volume, words, found))
 
 
@@ -72,7 +72,7 @@ def take_out(desk: Desk, actor: Actor, volume_key: str, words: str, seen: str) -
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key, Act.MANAGE)
         _check(words)
-        found = stored.find(connection, volume.id, words)
+        found = stored.find(connection, volume.id, words, sight.reads)
         digest = _digest(desk, volume, words, found)
         if digest != seen:
             return SecretPlan(volume_view(sight, volume), found, digest)

@@ -237,7 +237,7 @@ def tick(
             sight = Sight(connection, actor)
             volume = sight.volume(volume_key, Act.WRITE)
             head = find_head(connection, volume, page_key)
-            text = history.text_of(connection, head.id, revision) if head is not None else None
+            text = history.text_of(connection, head.id, revision, sight.reads) if head is not None else None
             if head is None or text is None:
                 raise Missing("The page is not there any more, or not as it was seen.", code="page_missing")
             now = sight.wiki.pages([head.id])[head.id]

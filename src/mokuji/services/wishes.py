@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar, Literal, Protocol
 
 from mokuji.core import names
 from mokuji.core.changes import Fate
@@ -50,6 +50,7 @@ from mokuji.formats.contents import read_contents, read_outline
 from mokuji.services.carrying import copies
 from mokuji.services.categories import CategoryScene, categories_in
 from mokuji.services.desk import Sight, check, need_head, owned
+from mokuji.services.readership import beyond
 from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.snapshot import StoredWiki
@@ -307,6 +308,8 @@ class Move:
     to: str
     branch: bool = True
     under: str = ""
+    revisions: Literal["", "along"] = ""
+    """Whether new readers read older revisions, too; as it is, those stay with who could read them."""
 
     def plan(self, scene: Scene) -> Plan:
         head = scene.page(self.volume, self.page)
@@ -316,7 +319,8 @@ class Move:
         found = scene.wiki.titles([(head.volume, row.key) for row in rows])
         ids = [found[head.volume, row.key].id for row in rows if (head.volume, row.key) in found]
         unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in found]
-        return move_to_volume(
+        along = self.revisions == "along" or not beyond(scene.connection, target, scene.volume(self.volume))
+        made = move_to_volume(
             scene.wiki,
             ids,
             target.id,
@@ -325,6 +329,7 @@ class Move:
             under=names.key(self.under) or None,
             copies=copies(scene.connection, scene.wiki.pages(ids).values(), target.id),
         )
+        return replace(made, facts={**made.facts, "along": along}, asked=(*made.asked, str(along)))
 
     def note(self, plan: Plan) -> Phrase:
         number = plan.facts["pages"]
@@ -1080,6 +1085,8 @@ class Undo:
         more: dict[str, Any] = {"since": since} if since else {}
         if copies := len(act.detail.get("copies", ())):
             more["copies taken back"] = copies
+        if kept := act.detail.get("written_in"):
+            more["written_in"] = kept
         return replace(made, facts={**made.facts, **more}) if more else made
 
     def logged(self, scene: Scene) -> history.LoggedAct:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import overload
 
@@ -98,11 +98,13 @@ class Clash(Conflict):
         self.revision = revision
 
 
-def bring_together(connection: Connection, page: Page, revision: int, text: str) -> str:
+def bring_together(
+    connection: Connection, page: Page, revision: int, text: str, seen: Collection[int]
+) -> str:
     """A text that was begun in an older revision (0: before there was a page), brought together with the newest one;
     raises Clash where both changed the same words."""
     head = page.head
-    base = history.text_of(connection, head.id, revision) if revision else ""
+    base = history.text_of(connection, head.id, revision, seen) if revision else ""
     if base is None:
         raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
     mine = restore(base, text)
@@ -273,7 +275,8 @@ def save(
         wiki = StoredWiki(connection, every=every)
         page = wiki.pages([head.id])[head.id]
         if revision != head.revision:
-            text = bring_together(connection, page, revision, text)
+            seen = {each.id for each in visible(connection, actor, every).values()}
+            text = bring_together(connection, page, revision, text, seen)
             done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
             done = done if isinstance(done, Moves) else replace(done, merged=done.merged or text)
             return _settled(connection, actor, done)

@@ -68,9 +68,28 @@ def do(
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
     copies = [*things.change(connection, change_set.things, by), *_carry_files(connection, change_set)]
     detail = _detail(plan, facts, given, given_volumes, back)
+    if kept_back := _settle(connection, plan, kept):
+        detail["written_in"] = kept_back
     writing.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
     history.reach(connection, number, _reached(change_set) - {home, 0}, _people(change_set))
     return Done(number, given, given_volumes)
+
+
+def _settle(connection: Connection, plan: Plan, kept: Sequence[PageChange]) -> list[list[int]]:
+    """Who reads older revisions from now on: those that go along with a page to another volume, and those that an
+    undoing gives back. As what takes it back."""
+    back = [history.Kept(*each) for each in plan.facts.get("written_in", ())]
+    found = history.settle(connection, back) if back else []
+    if plan.facts.get("along"):
+        moved = [c for c in kept if c.head_after.volume != c.head.volume]
+        for source in {change.head.volume for change in moved}:
+            wanted = [
+                history.Kept(c.head.id, c.head_after.volume, 1, c.head.revision)
+                for c in moved
+                if c.head.volume == source
+            ]
+            found += history.settle(connection, wanted, source)
+    return [[each.page, each.written_in, each.lowest, each.highest] for each in found]
 
 
 def _reached(change_set: ChangeSet) -> set[int]:

@@ -30,30 +30,36 @@ class Revision:
 _REVISIONS = """SELECT r.page, r.number, r.change_set, c.act, coalesce(w.name, 'Mokuji') AS author, r.at,
     r.note, r.title, length(r.text) AS size, c.volume AS home, c.proposed
     FROM revision r JOIN change_set c ON c.id = r.change_set
-    LEFT JOIN person w ON w.id = r.author WHERE r.page = :page"""
+    LEFT JOIN person w ON w.id = r.author WHERE r.page = :page AND r.written_in = ANY(:seen)"""
 REVISIONS = text(f"{_REVISIONS} AND r.number < :before ORDER BY r.number DESC LIMIT :most")
 _ONE = text(f"{_REVISIONS} AND r.number = :number")
 
 
+Seen = Collection[int]
+"""The volumes that a reader may read. Of a page that came from elsewhere they read the revisions that were written
+there, or came along."""
+
+
 def revisions(
-    connection: Connection, page: int, *, before: int = 2**31 - 1, most: int = 50
+    connection: Connection, page: int, seen: Seen, *, before: int = 2**31 - 1, most: int = 50
 ) -> list[Revision]:
     """The revisions of a page, newest first, from ``before`` on."""
-    rows = connection.execute(REVISIONS, {"page": page, "before": before, "most": most})
+    values = {"page": page, "seen": list(seen), "before": before, "most": most}
+    rows = connection.execute(REVISIONS, values)
     return [Revision(*row) for row in rows]
 
 
-def revision(connection: Connection, page: int, number: int) -> Revision | None:
+def revision(connection: Connection, page: int, number: int, seen: Seen) -> Revision | None:
     """One revision without its text."""
-    row = connection.execute(_ONE, {"page": page, "number": number}).first()
+    row = connection.execute(_ONE, {"page": page, "number": number, "seen": list(seen)}).first()
     return Revision(*row) if row else None
 
 
-def text_of(connection: Connection, page: int, number: int) -> str | None:
+def text_of(connection: Connection, page: int, number: int, seen: Seen) -> str | None:
     """The text of a revision."""
     found = connection.execute(
-        text("SELECT text FROM revision WHERE page = :page AND number = :number"),
-        {"page": page, "number": number},
+        text("SELECT text FROM revision WHERE page = :page AND number = :number AND written_in = ANY(:seen)"),
+        {"page": page, "number": number, "seen": list(seen)},
     ).scalar()
     return str(found) if found is not None else None
 
@@ -71,26 +77,94 @@ class Month:
 
 MONTHS = text(
     """SELECT date_trunc('month', at AT TIME ZONE 'UTC') AS first_day, count(*), min(number), max(number)
-    FROM revision WHERE page = :page GROUP BY 1 ORDER BY max(number) DESC"""
+    FROM revision WHERE page = :page AND written_in = ANY(:seen) GROUP BY 1 ORDER BY max(number) DESC"""
 )
 BETWEEN = text(f"{_REVISIONS} AND r.number BETWEEN :lowest AND :highest ORDER BY r.number DESC LIMIT :most")
 
 
-def months(connection: Connection, page: int) -> list[Month]:
+def months(connection: Connection, page: int, seen: Seen) -> list[Month]:
     """The months in which a page was written, newest first."""
-    return [Month(*row) for row in connection.execute(MONTHS, {"page": page})]
+    return [Month(*row) for row in connection.execute(MONTHS, {"page": page, "seen": list(seen)})]
 
 
-def between(connection: Connection, page: int, lowest: int, highest: int, *, most: int) -> list[Revision]:
+def between(
+    connection: Connection, page: int, seen: Seen, lowest: int, highest: int, *, most: int
+) -> list[Revision]:
     """The revisions of a page with these numbers, newest first."""
-    values = {"page": page, "lowest": lowest, "highest": highest, "most": most}
+    values = {"page": page, "seen": list(seen), "lowest": lowest, "highest": highest, "most": most}
     return [Revision(*row) for row in connection.execute(BETWEEN, values)]
 
 
-def newest_below(connection: Connection, page: int, number: int) -> int | None:
+def newest_below(connection: Connection, page: int, number: int, seen: Seen) -> int | None:
     """The highest number of a revision below this one."""
-    statement = text("SELECT max(number) FROM revision WHERE page = :page AND number < :number")
-    return connection.execute(statement, {"page": page, "number": number}).scalar()
+    statement = text(
+        """SELECT max(number) FROM revision
+        WHERE page = :page AND number < :number AND written_in = ANY(:seen)"""
+    )
+    return connection.execute(statement, {"page": page, "number": number, "seen": list(seen)}).scalar()
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """Revisions of a page from ``lowest`` to ``highest``, and the volume whose readers read them."""
+
+    page: int
+    written_in: int
+    lowest: int
+    highest: int
+
+
+SETTLE = text(
+    """UPDATE revision r SET written_in = w.volume
+    FROM unnest(CAST(:pages AS bigint[]), CAST(:volumes AS int[]), CAST(:lowest AS int[]), CAST(:highest AS int[]))
+        AS w(page, volume, lowest, highest), revision o
+    WHERE r.page = w.page AND r.number BETWEEN w.lowest AND w.highest AND r.written_in <> w.volume
+        AND (CAST(:source AS int) = 0 OR r.written_in = :source) AND o.page = r.page AND o.number = r.number
+    RETURNING r.page, o.written_in, r.number"""
+)
+
+
+def settle(connection: Connection, wanted: Collection[Kept], source: int = 0) -> list[Kept]:
+    """Gives revisions to the readers of other volumes, with ``source`` only those that were written there; what takes
+    it back."""
+    values = {
+        "pages": [each.page for each in wanted],
+        "volumes": [each.written_in for each in wanted],
+        "lowest": [each.lowest for each in wanted],
+        "highest": [each.highest for each in wanted],
+        "source": source,
+    }
+    found: list[Kept] = []
+    for page, volume, number in sorted(tuple(row) for row in connection.execute(SETTLE, values)):
+        last = found[-1] if found else None
+        if last is not None and (last.page, last.written_in, last.highest + 1) == (page, volume, number):
+            found[-1] = Kept(page, volume, last.lowest, number)
+        else:
+            found.append(Kept(page, volume, number, number))
+    return found
+
+
+WRITTEN_IN = text(
+    """SELECT count(*) FROM revision
+    WHERE page = ANY(CAST(:pages AS bigint[])) AND written_in = ANY(CAST(:volumes AS int[]))"""
+)
+
+
+def number_written_in(connection: Connection, pages: Collection[int], volumes: Collection[int]) -> int:
+    """How many revisions of these pages were written in these volumes."""
+    values = {"pages": list(pages), "volumes": list(volumes)}
+    return int(connection.execute(WRITTEN_IN, values).scalar_one())
+
+
+BEGUN_ELSEWHERE = text(
+    """SELECT r.page, b.written_in FROM revision r JOIN revision b ON b.page = r.page AND b.number = r.number - 1
+    JOIN page p ON p.id = r.page WHERE r.change_set = :id AND b.written_in <> p.volume"""
+)
+
+
+def begun_elsewhere(connection: Connection, change_set: int) -> dict[int, int]:
+    """Pages of a change set whose text before it was written in another volume than they are in now, and in which."""
+    return {row.page: row.written_in for row in connection.execute(BEGUN_ELSEWHERE, {"id": change_set})}
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,7 +276,8 @@ class Touched:
 
 TOUCHED = text(
     """SELECT r.page, r.number, p.volume, p.key, p.title FROM revision r JOIN page p ON p.id = r.page
-    WHERE r.change_set = :id AND p.volume = ANY(:volumes) ORDER BY p.volume, p.key LIMIT :most"""
+    WHERE r.change_set = :id AND p.volume = ANY(:volumes) AND r.written_in = ANY(:volumes)
+    ORDER BY p.volume, p.key LIMIT :most"""
 )
 
 

@@ -188,6 +188,18 @@ def session(connection: Connection, token: str, now: datetime, idle_since: datet
     )
 
 
+def readers_of(connection: Connection, volume: int) -> dict[int, str]:
+    """The people of a volume, who read it even if it is closed, and the owners of the wiki; names by id."""
+    rows = connection.execute(
+        text(
+            """SELECT p.id, p.name FROM person p WHERE p.closed IS NULL AND (p.owns_wiki
+                OR EXISTS (SELECT 1 FROM membership m WHERE m.person = p.id AND m.volume = :volume))"""
+        ),
+        {"volume": volume},
+    )
+    return {row.id: row.name for row in rows}
+
+
 def actor_by_id(connection: Connection, person: int) -> Actor:
     """A person as an actor, for commands that act in somebody's name."""
     row = connection.execute(

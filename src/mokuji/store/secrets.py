@@ -41,13 +41,19 @@ class Found:
     style: bool
 
 
+_MOVED_AWAY = """(SELECT CAST(h->>0 AS bigint) FROM change_set c, jsonb_array_elements(c.detail->'heads') h
+    WHERE c.volume = :volume AND c.act IN ('move', 'undo') AND jsonb_typeof(c.detail->'heads') = 'array')"""
+# Of pages that came from elsewhere those revisions that the owner may read, of pages that went those left behind.
+_KEPT = f"""((r.page IN {_PAGES} AND r.written_in = ANY(:seen))
+    OR (r.page IN {_MOVED_AWAY} AND r.written_in = :volume))"""
 _TAKEN_OUT = (
-    f"""SELECT r.page, coalesce(p.title, t.title) AS title, p.id IS NULL AS gone,
+    f"""SELECT r.page, coalesce(CASE WHEN p.volume = ANY(:seen) THEN p.title END, t.title,
+            (array_agg(r.title ORDER BY r.number DESC))[1]) AS title, p.id IS NULL AS gone,
         array_agg(r.number ORDER BY r.number) AS numbers
         FROM revision r LEFT JOIN page p ON p.id = r.page LEFT JOIN trash t ON t.page = r.page
-        WHERE r.page IN {_PAGES} AND (position(:words in r.text) > 0 OR position(:words in r.title) > 0
+        WHERE {_KEPT} AND (position(:words in r.text) > 0 OR position(:words in r.title) > 0
         OR position(:words in r.note) > 0)
-        GROUP BY r.page, p.title, t.title, p.id ORDER BY title""",  # noqa: S608
+        GROUP BY r.page, p.title, p.volume, t.title, p.id ORDER BY title""",  # noqa: S608
     """SELECT p.id FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
         WHERE p.volume = :volume AND position(:words in r.text) > 0 ORDER BY p.id""",
     """SELECT id FROM draft WHERE volume = :volume
@@ -72,10 +78,11 @@ _LISTED = (
 """Where words are only told of: files, sources, the house style."""
 
 
-def find(connection: Connection, volume: int, words: str) -> Found:
-    """All places of a volume in which words stand."""
+def find(connection: Connection, volume: int, words: str, seen: Collection[int]) -> Found:
+    """All places of a volume in which words stand, for who may read the volumes ``seen``."""
     values: dict[str, Any] = {
         "volume": volume,
+        "seen": list(seen),
         "words": words,
         "key": names.key(words),
         "json": json.dumps(words, ensure_ascii=False)[1:-1],
@@ -114,9 +121,9 @@ def take_out(connection: Connection, volume: int, words: str, mask: str, found: 
     run(
         """UPDATE revision SET text = replace(text, :words, :mask), title = replace(title, :words, :mask),
             note = replace(note, :words, :mask)
-        WHERE page = ANY(CAST(:pages AS bigint[])) AND (position(:words in text) > 0
-            OR position(:words in title) > 0 OR position(:words in note) > 0)""",
-        pages=[page for page, *_ in found.pages],
+        WHERE (page, number) IN (SELECT * FROM unnest(CAST(:pages AS bigint[]), CAST(:numbers AS int[])))""",
+        pages=[page for page, _, _, numbers in found.pages for _ in numbers],
+        numbers=[number for *_, numbers in found.pages for number in numbers],
     )
     run(
         """UPDATE page SET note = replace(note, :words, :mask), summary = replace(summary, :words, :mask)

@@ -169,6 +169,9 @@ revision = Table(
     Column("note", Text, nullable=False, server_default=""),
     Column("title", Text, nullable=False),
     Column("text", Text, nullable=False),
+    Column(
+        "written_in", Integer, nullable=False
+    ),  # the volume whose readers may read it; see docs/decisions/0024
     Index("revision_change_set", "change_set"),
 )
 

@@ -119,8 +119,9 @@ def create_page(
             },
         ).scalar_one()
     )
-    _insert_revision(connection, page, 1, title, body, change_set, by)
-    index_page(connection, PageHead(page, volume, names.key(title), title), content, body, new=True)
+    head = PageHead(page, volume, names.key(title), title)
+    _insert_revision(connection, head, body, change_set, by)
+    index_page(connection, head, content, body, new=True)
     return page
 
 
@@ -145,15 +146,15 @@ def restore_page(
             "note": by.note,
         },
     )
-    _insert_revision(connection, head.id, head.revision, head.title, body, change_set, by)
+    _insert_revision(connection, head, body, change_set, by)
     index_page(connection, head, content, body, new=True)
 
 
 _NEXT_REVISION = text(
     """WITH changed AS (UPDATE page SET revision = revision + 1, summary = :summary, changed = :at,
-        author = :author, note = :note WHERE id = :page AND revision = :expected RETURNING id, revision)
-    INSERT INTO revision (page, number, change_set, author, at, note, title, text)
-    SELECT id, revision, :change_set, :author, :at, :note, :title, :text FROM changed"""
+        author = :author, note = :note WHERE id = :page AND revision = :expected RETURNING id, revision, volume)
+    INSERT INTO revision (page, number, change_set, author, at, note, title, text, written_in)
+    SELECT id, revision, :change_set, :author, :at, :note, :title, :text, volume FROM changed"""
 )
 
 
@@ -193,21 +194,22 @@ def save_page(
 
 
 def _insert_revision(
-    connection: Connection, page: int, number: int, title: str, body: str, change_set: int, by: Signature
+    connection: Connection, head: PageHead, body: str, change_set: int, by: Signature
 ) -> None:
     connection.execute(
         text(
-            """INSERT INTO revision (page, number, change_set, author, at, note, title, text)
-            VALUES (:page, :number, :change_set, :author, :at, :note, :title, :text)"""
+            """INSERT INTO revision (page, number, change_set, author, at, note, title, text, written_in)
+            VALUES (:page, :number, :change_set, :author, :at, :note, :title, :text, :volume)"""
         ),
         {
-            "page": page,
-            "number": number,
+            "page": head.id,
+            "number": head.revision,
+            "volume": head.volume,
             "change_set": change_set,
             "author": by.author,
             "at": by.at,
             "note": by.note,
-            "title": title,
+            "title": head.title,
             "text": body,
         },
     )
@@ -643,10 +645,11 @@ def _copy_revisions(
     with (
         driver.cursor() as cursor,
         cursor.copy(
-            "COPY revision (page, number, change_set, author, at, note, title, text) FROM STDIN (FORMAT BINARY)"
+            "COPY revision (page, number, change_set, author, at, note, title, text, written_in) "
+            "FROM STDIN (FORMAT BINARY)"
         ) as copy,
     ):
-        copy.set_types(["int8", "int4", "int8", "int4", "timestamptz", "text", "text", "text"])
+        copy.set_types(["int8", "int4", "int8", "int4", "timestamptz", "text", "text", "text", "int4"])
         for change in changes:
             head = change.head
             row = (
@@ -658,6 +661,7 @@ def _copy_revisions(
                 by.note,
                 change.title,
                 change.after,
+                change.head_after.volume,
             )
             copy.write_row(row)
 

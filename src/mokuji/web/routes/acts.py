@@ -73,7 +73,9 @@ _WISHES: Mapping[str, Callable[[str, str, Query], wishes.Wish]] = {
     "place": lambda v, p, q: wishes.Replace(
         v, p, q.get("under", ""), "first" if "first" in q else q.get("after", "").strip() or "last"
     ),
-    "move": lambda v, p, q: wishes.Move(v, p, q.get("to", ""), "alone" not in q, q.get("under", "")),
+    "move": lambda v, p, q: wishes.Move(
+        v, p, q.get("to", ""), "alone" not in q, q.get("under", ""), "along" if "revisions" in q else ""
+    ),
     "merge": lambda v, p, q: wishes.Merge(
         v,
         p,
