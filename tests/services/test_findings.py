@@ -86,6 +86,12 @@ def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
             "is a file of this volume: “wiring plan.svg”",
             "[see](wiring%20plan.svg)",
         ),
+        (
+            'a ![the *plan*](</-/file/guide/wiring%20plan.svg> "how"){width=60%}',
+            "advice",
+            "is a file of this volume: “wiring plan.svg”",
+            'a ![the *plan*](<wiring%20plan.svg> "how"){width=60%}',
+        ),
         ("[[Anodes]]", "unwritten", "; “Parts” has a page of this name", "[[Parts/Anodes]]"),
         ("[[Battery vault]]", "unwritten", "; “Secret” has a page of this name", "[[Secret/Battery vault]]"),
         ("[the well](/guide/battery-well)", "advice", "is a page of this wiki", "[[Battery well|the well]]"),

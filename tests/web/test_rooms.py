@@ -22,6 +22,14 @@ def test_a_room_of_the_whole_wiki_keeps_the_volume_and_offers_it_first(browser: 
     assert re.search(r"(?i)(only )?Field guide</(a|label)>", page)
 
 
+def test_a_change_that_is_opened_from_the_list_keeps_the_volume(browser: Browser) -> None:
+    client = browser("Wenna")
+    listed = client.get("/-/changes?from=field+guide").text
+    address = html.unescape(re.search(r'href="(/-/changes/\d+[^"]*)"', listed)[1])  # type: ignore[index]
+    change = client.get(address).text
+    assert 'href="/-/upkeep/field-guide"' in change and 'href="/-/changes?from=field+guide"' in change
+
+
 def test_changes_of_one_volume_are_those_of_that_one(browser: Browser) -> None:
     client = browser("Wenna")
     every, guide = (client.get("/-/changes", params=q).text for q in ({}, {"volume": "field guide"}))

@@ -303,7 +303,16 @@ def _addresses(wiki: StoredWiki, page: Page, origins: Collection[str]) -> Iterat
             leads = f"{name}#{section}" if section else name
             mend = Mend("Make it a reference", (Edit(each.span, f"[[{leads}{label}]]"),))
             yield "advice", f"This address is a page of this wiki: “{head.title}”", each.span, (mend,)
-    for span, words, file in own_files(page, origins, wiki.volumes):
-        shown = re.sub(r"[\[\]\n]", " ", words) if words.strip() else file
-        mend = Mend("Name the file", (Edit(span, f"[{shown}]({named_files.destination(file)})"),))
-        yield "advice", f"This address is a file of this volume: “{file}”", span, (mend,)
+    for named in own_files(page, origins, wiki.volumes):
+        file, span = named.name, named.span
+        to = named_files.destination(file)
+        if named.picture:
+            # Only the address is exchanged: description, title and width stay.
+            at = span.of(page.text).rfind(named.picture)
+            where = Span(span.start + at, span.start + at + len(named.picture))
+            edits = (Edit(where, to),) if at >= 0 else ()
+        else:
+            shown = re.sub(r"[\[\]\n]", " ", named.words) if named.words.strip() else file
+            edits = (Edit(span, f"[{shown}]({to})"),)
+        mends = (Mend("Name the file", edits),) if edits else ()
+        yield "advice", f"This address is a file of this volume: “{file}”", span, mends

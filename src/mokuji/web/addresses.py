@@ -133,9 +133,9 @@ def passage(volume_key: str, page_key: str, span: tuple[int, int] | None = None)
     return _with(f"/-/passage{address(volume_key, page_key)}", query)
 
 
-def change(number: int, what: str = "") -> str:
-    """A change set, or something done with it."""
-    return f"/-/changes/{number}" + (f"/{what}" if what else "")
+def change(number: int, what: str = "", came: str = "") -> str:
+    """A change set, or something done with it; ``came`` is the key of the volume that one came from."""
+    return _with(f"/-/changes/{number}" + (f"/{what}" if what else ""), {"from": came})
 
 
 def changes(**query: object) -> str:

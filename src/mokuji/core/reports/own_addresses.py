@@ -28,13 +28,24 @@ class OwnAddress:
     words: str
 
 
+@dataclass(frozen=True, slots=True)
+class OwnFile:
+    """A link to a file of the volume by its address: its range, its words, the file's name. Of a picture also the
+    address as it stands there."""
+
+    span: Span
+    words: str
+    name: str
+    picture: str = ""
+
+
 def own_addresses(
     page: Page, origins: Collection[str], volumes: Mapping[str, Volume]
 ) -> Iterator[OwnAddress]:
     """The links on a page whose address begins with one of the origins (``https://docs.example``), or is a path
     of this site (``/volume/page``)."""
-    for url, span, words in _links(page, origins):
-        found = meant(url, origins, volumes)
+    for url, span, words, picture in _links(page, origins):
+        found = None if picture else meant(url, origins, volumes)
         if found is not None:
             place, section = found
             yield OwnAddress(page.head.id, span, place, section, words)
@@ -42,29 +53,30 @@ def own_addresses(
 
 def own_files(
     page: Page, origins: Collection[str], volumes: Mapping[str, Volume]
-) -> Iterator[tuple[Span, str, str]]:
-    """The links on a page to the address of a file of its own volume: range, words, and the file's name."""
-    for url, span, words in _links(page, origins):
+) -> Iterator[OwnFile]:
+    """The links and pictures on a page with the address of a file of its own volume."""
+    for url, span, words, picture in _links(page, origins):
         found = meant_file(url, origins, volumes)
         if found is not None and found[0] == page.head.volume:
-            yield span, words, found[1]
+            yield OwnFile(span, words, found[1], url if picture else "")
 
 
-def _links(page: Page, origins: Collection[str]) -> Iterator[tuple[str, Span, str]]:
-    """The outside links of a page that may lead into this wiki: address, range, words."""
+def _links(page: Page, origins: Collection[str]) -> Iterator[tuple[str, Span, str, bool]]:
+    """The outside links and pictures of a page that may lead into this wiki: address, range, words, whether it is a
+    picture."""
     offset = page.content.front_matter.span.end
     body = page.text[offset:]
     if not any(origin in body for origin in origins) and "](/" not in body and "](</" not in body:
         return
     data = body.encode()
     raw = list(_raw(body, data))
-    places = code_points(data, (edge for _, start, end, _ in raw for edge in (start, end)))
-    for url, start, end, words in raw:
-        yield url, Span(offset + places[start], offset + places[end]), words
+    places = code_points(data, (edge for _, start, end, *_ in raw for edge in (start, end)))
+    for url, start, end, words, picture in raw:
+        yield url, Span(offset + places[start], offset + places[end]), words, picture
 
 
-def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str]]:
-    """Addresses with the byte range of their whole link, and its words; bare addresses in plain text too."""
+def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str, bool]]:
+    """Addresses with the byte range of their whole link or picture, and its words; bare addresses in plain text too."""
     link: tuple[str, int, int] | None = None
     words: list[str] = []
     verbatim = 0
@@ -73,13 +85,15 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str]]:
         step = 1 if kind == "Start" else -1
         if name in {"CodeBlock", "HtmlBlock", "MetadataBlock", "Image"}:
             verbatim += step
+            if name == "Image" and kind == "Start":
+                yield value[name]["dest_url"], start, end, "", True
         elif name == "Link" and kind == "Start":
             auto = value[name]["link_type"] in {"Autolink", "Email"}
             link, words = (value[name]["dest_url"], start, end), []
             if auto:
                 link, words = (value[name]["dest_url"], start, end), [""]
         elif name == "Link" and link is not None:
-            yield (*link, "".join(words))
+            yield (*link, "".join(words), False)
             link = None
         elif kind == "Text" and link is not None:
             words.append(data[start:end].decode() if words != [""] else "")
@@ -87,7 +101,7 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str]]:
             text = data[start:end].decode()
             for found in _BARE.finditer(text):
                 lead = len(text[: found.start()].encode())
-                yield found[0], start + lead, start + lead + len(found[0].encode()), ""
+                yield found[0], start + lead, start + lead + len(found[0].encode()), "", False
 
 
 def meant(url: str, origins: Collection[str], volumes: Mapping[str, Volume]) -> tuple[Place, str] | None:
