@@ -51,9 +51,7 @@ def own_addresses(
             yield OwnAddress(page.head.id, span, place, section, words)
 
 
-def own_files(
-    page: Page, origins: Collection[str], volumes: Mapping[str, Volume]
-) -> Iterator[OwnFile]:
+def own_files(page: Page, origins: Collection[str], volumes: Mapping[str, Volume]) -> Iterator[OwnFile]:
     """The links and pictures on a page with the address of a file of its own volume."""
     for url, span, words, picture in _links(page, origins):
         found = meant_file(url, origins, volumes)
