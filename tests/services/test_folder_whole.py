@@ -210,9 +210,9 @@ def test_two_commands_at_once_do_not_mix(folder: Path) -> None:
     assert _state(folder) == before
 
 
-@pytest.mark.parametrize("path", ["../out.md", "/etc/out.md", "link/out.md", f"{ACT}/x", "a\0b", ""])
+@pytest.mark.parametrize("path", ["../out.md", "/etc/out.md", "link/out.md", f"{ACT}/x", "a\0b", "", 7, None])
 def test_a_journal_that_leads_out_of_the_folder_is_not_followed(
-    folder: Path, tmp_path_factory: pytest.TempPathFactory, path: str
+    folder: Path, tmp_path_factory: pytest.TempPathFactory, path: object
 ) -> None:
     """A folder may come from anybody, with such a journal in it."""
     outside = tmp_path_factory.mktemp("outside")
@@ -220,10 +220,18 @@ def test_a_journal_that_leads_out_of_the_folder_is_not_followed(
     (folder / ACT).mkdir()
     (folder / ACT / "new-0").write_text("planted")
     steps = [{"do": "put", "path": path, "becomes": "0" * 64}]
-    (folder / ACT / JOURNAL).write_text(json.dumps({"act": "rename", "steps": steps}))
+    (folder / ACT / JOURNAL).write_text(json.dumps({"act": "rename", "steps": steps, "folders": []}))
     with pytest.raises(Refused, match="does not say what it was doing"):
         folder_writing.recover(folder)
     assert not list(outside.iterdir()) and (folder / ACT / "new-0").exists()
+
+
+@pytest.mark.parametrize("said", ["", "[]", "7", "{}", '{"act": 1, "steps": [], "folders": []}', "\xff"])
+def test_a_journal_that_is_none_is_left_with_what_to_do(folder: Path, said: str) -> None:
+    (folder / ACT).mkdir()
+    (folder / ACT / JOURNAL).write_text(said, encoding="latin-1")
+    with pytest.raises(Refused, match="then remove"):
+        folder_writing.recover(folder)
 
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])

@@ -19,10 +19,8 @@ import signal
 import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
+from dataclasses import asdict, dataclass
 from pathlib import Path, PurePosixPath
-from typing import Literal
-
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from mokuji.core.errors import MokujiError, Refused
 
@@ -30,48 +28,53 @@ ACT = ".mokuji-act"
 JOURNAL = "journal.json"
 
 
-def _inside(path: str) -> str:
-    parts = PurePosixPath(path).parts
-    if not parts or path.startswith("/") or ".." in parts or parts[0] == ACT or "\x00" in path:
-        raise ValueError("no path of a file in the folder")
-    return path
-
-
-class Step(BaseModel):
+@dataclass(frozen=True, slots=True)
+class Step:
     """One step, which can be done twice. ``put`` lays a staged file down at a path, ``move`` takes a file there from
     another path, ``remove`` takes it away. ``was`` and ``becomes`` are the SHA-256 of what stands at the path before
     and after; none for no file. What was there is kept as ``old-N``, what is put as ``new-N``."""
 
-    model_config = ConfigDict(frozen=True)
-
-    do: Literal["put", "move", "remove"]
+    do: str
     path: str
     source: str = ""
     was: str | None = None
     becomes: str | None = None
 
-    @field_validator("path")
-    @classmethod
-    def _path(cls, value: str) -> str:
-        return _inside(value)
 
-    @field_validator("source")
-    @classmethod
-    def _source(cls, value: str) -> str:
-        return _inside(value) if value else value
-
-
-class Journal(BaseModel):
+@dataclass(frozen=True, slots=True)
+class Journal:
     """What is being done: the name of the act, and its steps in order; ``folders`` are made for it."""
 
-    act: str = Field(max_length=100)
+    act: str
     steps: tuple[Step, ...]
     folders: tuple[str, ...] = ()
 
-    @field_validator("folders")
-    @classmethod
-    def _paths(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(_inside(each) for each in value)
+
+def _read_journal(data: bytes) -> Journal:
+    """A journal as it was written; ValueError for anything else, since a folder may come from anybody."""
+    told = json.loads(data)
+    try:
+        journal = Journal(told["act"], tuple(Step(**each) for each in told["steps"]), tuple(told["folders"]))
+    except (TypeError, KeyError) as fault:
+        raise ValueError("no journal") from fault
+    texts: list[object] = [journal.act, *journal.folders]
+    for step in journal.steps:
+        texts += [step.do, step.path, step.source, step.was or "", step.becomes or ""]
+        if step.do not in {"put", "move", "remove"} or (step.do == "move") != bool(step.source):
+            raise ValueError(f"no step: {step.do}")
+        for path in (step.path, *filter(None, [step.source])):
+            _check_inside(path)
+    if not all(isinstance(each, str) for each in texts):
+        raise ValueError("no journal")
+    for path in journal.folders:
+        _check_inside(path)
+    return journal
+
+
+def _check_inside(path: str) -> None:
+    parts = PurePosixPath(path).parts
+    if not parts or path.startswith("/") or ".." in parts or parts[0] == ACT or "\x00" in path:
+        raise ValueError(f"no path of a file in the folder: {path}")
 
 
 def write(
@@ -148,9 +151,9 @@ def _put_in_order(folder: Path) -> str:
         shutil.rmtree(folder / ACT)
         return "A command was cut off here before it changed anything. What it left behind was cleared away."
     try:
-        journal = Journal.model_validate_json(kept.read_bytes())
+        journal = _read_journal(kept.read_bytes())
         _check_places(folder, journal)
-    except (ValidationError, OSError, ValueError) as fault:
+    except (TypeError, ValueError) as fault:
         raise Refused(
             f"A command was cut off here, but {ACT}/{JOURNAL} does not say what it was doing. Look whether the files "
             f"are as they should be, then remove {ACT}.",
@@ -269,7 +272,7 @@ def _keep_old(folder: Path, place: Path, nth: int) -> None:
 
 def _write_journal(stage: Path, journal: Journal) -> None:
     laid = stage / f"{JOURNAL}.new"
-    laid.write_text(json.dumps(journal.model_dump(), ensure_ascii=False))
+    laid.write_text(json.dumps(asdict(journal), ensure_ascii=False))
     _flush(laid)
     os.replace(laid, stage / JOURNAL)
     _flush(stage)
