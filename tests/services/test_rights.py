@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing
+from mokuji.core import errors
+from mokuji.core.errors import Forbidden, Missing, Refused
 from mokuji.core.policy import NOBODY, Act, Actor, Role, may
-from mokuji.services import acts, finding, history, reading, telling, upkeep, wishes, writing
+from mokuji.services import (
+    acts,
+    finding,
+    history,
+    reading,
+    sources,
+    telling,
+    thing_wishes,
+    upkeep,
+    wishes,
+    writing,
+)
 from mokuji.services.desk import Desk, refresh
+from mokuji.store.database import reading as database_reading
+from mokuji.store.snapshot import StoredWiki, load_volumes
 from tests.services.making import pages, person, texts, volume
 
 
@@ -218,3 +234,92 @@ def test_a_reader_and_nobody_cannot_write(desk: Desk, keeper: Actor) -> None:
             writing.open_for_edit(desk, actor, "guide", "pump")
         with pytest.raises(Forbidden):
             writing.preview(desk, actor, "guide", "pump", "x")
+
+
+# ---- refusals ------------------------------------------------------------------------
+
+REFUSALS = {"Refused", "Collision", "Conflict", "Missing", "BadName"}
+
+
+@pytest.fixture
+def two_volumes(desk: Desk) -> tuple[Actor, Actor]:
+    """Who writes in an open and in a closed volume, and who writes in the open one alone."""
+    for title, closed in (("Manual", False), ("Vault", True)):
+        volume(desk, title, closed=closed)
+    return (
+        person(desk, "mirela", manual=Role.OWNER, vault=Role.OWNER),
+        person(desk, "piet", manual=Role.OWNER),
+    )
+
+
+def _refusal(desk: Desk, actor: Actor, wish: wishes.Wish) -> str:
+    view = acts.plan(desk, actor, wish)
+    assert view.refusal is not None
+    return view.refusal.message
+
+
+def test_a_source_that_cannot_be_cited_instead_names_no_closed_page(
+    desk: Desk, two_volumes: tuple[Actor, Actor]
+) -> None:
+    keeper, other = two_volumes
+    for name in ("tide2024", "tide2025"):
+        sources.save(desk, keeper, name, {"title": name}, new=True)
+    text = "Says [^tide2024], and [^tide2025].\n\n[^tide2025]: A note of its own.\n"
+    writing.save(desk, keeper, "vault", "Heron plan", text, revision=0)
+    wish = thing_wishes.DeleteSource("manual", "tide2024", instead="tide2025")
+    assert "“Heron plan”" in _refusal(desk, keeper, wish)
+    assert "Heron" not in _refusal(desk, other, wish) and "closed to you" in _refusal(desk, other, wish)
+
+
+def test_inserts_that_stay_name_no_closed_page_among_the_reasons(
+    desk: Desk, two_volumes: tuple[Actor, Actor]
+) -> None:
+    keeper, other = two_volumes
+    writing.save(desk, keeper, "manual", "Card", "---\ngives: [Cards]\n---\nText.\n", revision=0)
+    writing.save(desk, keeper, "manual", "Use", "[[=Card]]\n", revision=0)
+    strange = "---\ncategories: &a [One]\nx: *a\n---\n[[=/Manual/Card]]\n"
+    writing.save(desk, keeper, "vault", "Heron plan", strange, revision=0)
+    view = acts.plan(desk, other, wishes.InlineEverywhere("manual", "card"))
+    assert view.plan is not None, view.refusal
+    assert view.plan.facts["left"] == 1, "the page in the vault keeps its insert"
+    assert "Heron" not in telling.sentence(view) and "front matter" in telling.sentence(view)
+
+
+def test_a_plain_save_that_is_refused_names_no_closed_page(
+    desk: Desk, two_volumes: tuple[Actor, Actor], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A new page can be refused for what would happen to a reference on a closed one."""
+    keeper, other = two_volumes
+
+    def refuse(*_: object, **__: object) -> None:
+        head = StoredWiki(connection).titles([(ids["vault"], "heron plan")])[ids["vault"], "heron plan"]
+        raise Refused(f"“{head.title}” cannot follow.", named=[head.volume], code="unwritable")
+
+    writing.save(desk, keeper, "vault", "Heron plan", "[[Manual/Lid]]", revision=0)
+    with database_reading(desk.engine) as connection:
+        ids = {key: each.id for key, each in load_volumes(connection).items()}
+        monkeypatch.setattr(writing, "create", refuse)
+        said = []
+        for actor in (keeper, other):
+            with pytest.raises(Refused) as refused:
+                writing.save(desk, actor, "manual", "Lid", "Text.", revision=0)
+            said.append(refused.value.message)
+            assert refused.value.code == "unwritable" and refused.value.__cause__ is None
+    assert "Heron" in said[0] and "Heron" not in said[1] and "closed to you" in said[1]
+
+
+def test_every_refusal_of_a_plan_says_whose_names_are_in_its_sentence() -> None:
+    """So that it can be told to who may read them, and to nobody else."""
+    core = Path(errors.__file__).parent
+    found = 0
+    for path in sorted(core.rglob("*.py")):
+        if path.parent.name == "text":
+            continue  # reads texts, and knows of no other page
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in REFUSALS:
+                said = ast.unparse(node.args[0])
+                if ".title}" in said:
+                    found += 1
+                    where = f"{path.name}:{node.lineno}"
+                    assert any(each.arg == "named" for each in node.keywords), where
+    assert found > 20

@@ -61,6 +61,7 @@ def part(page: Page, passage: Span) -> Parted:
                 f"“{page.head.title}” defines “{definition.label.of(page.text)}” twice, in this section and outside "
                 "of it. The first one counts; take the other out, so that it cannot count by itself.",
                 code="defined_twice",
+                named=[page.head.volume],
             )
         if here not in wanted and not definition.nested:
             moved[not here].append(definition)
@@ -70,6 +71,7 @@ def part(page: Page, passage: Span) -> Parted:
                     f"The note “{definition.label.of(page.text)}” on “{page.head.title}” stands inside a list or "
                     "quotation, so it cannot go along. Move it out of there first.",
                     code="nested",
+                    named=[page.head.volume],
                 )
             copied[not here].append(definition)
     return Parted(*(Needs(tuple(moved[side]), tuple(copied[side])) for side in (True, False)))

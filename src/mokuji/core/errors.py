@@ -21,19 +21,39 @@ values (see ``plans``); these are raised where no value can be given.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
+
+CLOSED = (
+    "One of the pages or volumes concerned is closed to you, and this cannot be done as it is. Choose another name or "
+    "target, or ask an owner of the wiki."
+)
+"""What is said in the place of a sentence that names what is closed to whoever asks."""
 
 
 class MokujiError(Exception):
-    """The root: a code for programs and a sentence for people."""
+    """The root: a code for programs and a sentence for people.
+
+    ``named`` are the volumes of all that the sentence names beside what the person typed; ``closed`` is what is said
+    to who may not read one of them.
+    """
 
     code = "error"
 
-    def __init__(self, message: str, *, code: str | None = None) -> None:
+    def __init__(
+        self, message: str, *, code: str | None = None, named: Iterable[int] = (), closed: str = CLOSED
+    ) -> None:
         super().__init__(message)
         self.message = message
+        self.named = frozenset(named)
+        self.closed = closed
         if code is not None:
             self.code = code
+
+    def readable(self, volumes: Collection[int]) -> MokujiError:
+        """The same for who may read these volumes, and no others."""
+        if self.named <= set(volumes):
+            return self
+        return type(self)(self.closed, code=self.code)
 
 
 class BadName(MokujiError):

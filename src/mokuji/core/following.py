@@ -792,6 +792,7 @@ class _Following:
             f"“{reference.span.of(page.text)}” on “{page.head.title}” cannot be written so that it leads to "
             f"“{title}”. Choose another title, or change that reference first.",
             code="unwritable",
+            named=[page.head.volume, place[0]],
         )
 
     def _resolve_after(self, name: Name, home: Volume, insert: bool) -> Resolution:
@@ -1285,4 +1286,5 @@ def _unexpected(change: PageChange) -> Refused:
         f"The references on “{change.head.title}” would not come out as expected, so nothing was changed. "
         "Brackets there touch code, HTML or a definition: put spaces or empty lines around them, then try again.",
         code="unexpected_references",
+        named=[change.head.volume],
     )

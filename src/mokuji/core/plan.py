@@ -132,6 +132,7 @@ def make(
                 f"Put together, the text of “{change.title}” would run into each other: something in it is left "
                 "open, such as code, a list or HTML. Close it first, or edit the result yourself.",
                 code="runs_together",
+                named=[change.head.volume],
             )
     change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(things))
     words = tuple(str(each) for each in asked)
@@ -180,4 +181,5 @@ def check_free(wiki: Wiki, head: PageHead, mend: str = "Choose another title, or
         raise Collision(
             f"“{volume.title}” has a page “{holder.title}” already, and two pages of a volume cannot share a "
             f"name (capitals, spaces, hyphens and underscores make no difference). {mend}",
+            named=[head.volume],
         )

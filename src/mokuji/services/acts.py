@@ -27,7 +27,7 @@ from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services import readership
 from mokuji.services.categories import categories_in
-from mokuji.services.desk import Desk, clean_note, find_head, owned, visible
+from mokuji.services.desk import Desk, clean_note, find_head, owned, told_to, visible
 from mokuji.services.notes import Reader, kept
 from mokuji.services.readership import BroughtBack, Passing, brought_back, passing
 from mokuji.services.reading import VolumeView, volume_view
@@ -59,17 +59,6 @@ from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.store.writing import Signature
-
-HIDING = {
-    "unexpected_references",
-    "unwritable",
-    "section_hidden",
-    "section_circle",
-    "front_matter",
-    "runs_together",
-}
-"""Codes of refusals that can name a page which is closed to the actor."""
-
 
 TRASH_ROWS = 300
 KEPT_DAYS = 60
@@ -218,14 +207,13 @@ def _view(connection: Connection, actor: Actor, wish: Wish) -> PlanView:
         # Whoever asks may know of it, or `logged` had refused; its note is told as they may read it.
         act = replace(act, note=scene.reader.told(act.note, act.act, act.volume, act.proposed))
     try:
-        made = wish.plan(scene)
+        with told_to(connection, actor):
+            made = wish.plan(scene)
     except Missing as missing:
         if missing.code == "page_missing" and head is None and _is_about_a_page(wish):
             raise  # there is nothing in hand whose question could be asked again
         # Of what is not in hand (a target, say) the view can tell; what is in hand was found above.
         return PlanView(wish, place, head, by_id, refusal=missing, act=act)
-    except Refused as refusal:
-        return PlanView(wish, place, head, by_id, refusal=_discreet(refusal), act=act)
     except MokujiError as refusal:
         if refusal.code in {"forbidden", "sign_in"}:
             raise
@@ -313,18 +301,6 @@ def listed(wiki: StoredWiki, found: Collection[Found]) -> tuple[Listed, ...]:
         Listed(each.page, Lines(text).position(each.span.start).line, each.span.of(text))
         for each in found
         if each.page.id in pages and (text := pages[each.page.id].text)
-    )
-
-
-def _discreet(refusal: Refused) -> MokujiError:
-    """A refusal without the name of the page that stands in the way: it may be closed to the actor."""
-    if refusal.code not in HIDING:
-        return refusal
-    return Refused(
-        "One of the pages concerned cannot follow: brackets in it touch code, HTML or a definition, its front "
-        "matter cannot be changed by itself, or no way to write the new target leads there. Choose another "
-        "title, or look through the backlinks.",
-        code=refusal.code,
     )
 
 

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from functools import cached_property
 
 from mokuji.core import names, policy
-from mokuji.core.errors import Forbidden, Missing, TooMany
+from mokuji.core.errors import Forbidden, Missing, MokujiError, TooMany
 from mokuji.core.inserts import Kept
 from mokuji.core.policy import Act, Actor, Role
 from mokuji.core.references import Sections
@@ -20,6 +20,7 @@ from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.services.notes import Reader
 from mokuji.store import pages, upkeep
+from mokuji.store import volumes as stored_volumes
 from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, DatabaseDown, Engine, address_of, reading, writing
 from mokuji.store.snapshot import StoredWiki, load_volumes
@@ -230,6 +231,19 @@ class Sight:
         volume = find_volume(self.connection, self.actor, key, self.wiki.volumes)
         check(self.actor, act, volume)
         return volume
+
+
+@contextmanager
+def told_to(connection: Connection, actor: Actor) -> Iterator[None]:
+    """Lets what goes wrong in it name only what the actor may read: the one way out for refusals of plans."""
+    try:
+        yield
+    except MokujiError as fault:
+        if not fault.named:
+            raise
+        known = {volume.id for volume in visible(connection, actor).values()}
+        known |= stored_volumes.deleted_volumes(connection, owned(actor)).keys()
+        raise fault.readable(known) from None
 
 
 def owned(actor: Actor) -> list[int] | None:

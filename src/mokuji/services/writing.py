@@ -34,6 +34,7 @@ from mokuji.services.desk import (
     find_head,
     find_volume,
     make_ready,
+    told_to,
     visible,
 )
 from mokuji.services.house_styles import style_of
@@ -252,7 +253,10 @@ def save(
     note = clean_note(note)
     check_page(text)
     # What may change other pages is done while nobody else writes.
-    with writing_transaction(desk.engine, alone=revision == 0 or follow is True) as connection:
+    with (
+        writing_transaction(desk.engine, alone=revision == 0 or follow is True) as connection,
+        told_to(connection, actor),
+    ):
         every = load_volumes(connection)
         volume = find_volume(connection, actor, volume_key, every)
         check(actor, Act.WRITE, volume)

@@ -57,7 +57,9 @@ def move_category(
     if way:
         said = " → ".join(f"“{names.as_title(each)}”" for each in way)
         raise Refused(
-            f"“{title}” would be broader than itself: {said}. Move it elsewhere.", code="category_cycle"
+            f"“{title}” would be broader than itself: {said}. Move it elsewhere.",
+            code="category_cycle",
+            named=[volume],
         )
     place = (volume, names.key(title))
     head = wiki.titles([place]).get(place)
@@ -112,6 +114,7 @@ def _edits(page: Page, key: str, title: str, mark: str | None) -> tuple[tuple[Ed
             f"“{page.head.title}” uses #{used[0].word} in its text, and no mark can be spelt “{title}”: a mark takes "
             "letters, digits, “-” and “_”, and begins with a letter. Choose another name.",
             code="mark_unspellable",
+            named=[page.head.volume],
         )
     for each in used:
         assert mark is not None

@@ -388,7 +388,11 @@ class _Host:
         home = volumes_by_id(wiki)[page.head.volume]
         name = name_for(there, home, new, insert=True)
         if name is None:
-            raise Refused(f"No insert on “{page.head.title}” could lead to “{new.title}”.", code="unwritable")
+            raise Refused(
+                f"No insert on “{page.head.title}” could lead to “{new.title}”.",
+                code="unwritable",
+                named=[page.head.volume, new.volume],
+            )
         self._name = name
         self._reading: str | None = None
         self._wiki = wiki
@@ -440,6 +444,7 @@ class _Host:
             f"An insert would not read the same there on “{self._page.head.title}”: select whole paragraphs, items "
             "or tables, or words of one line.",
             code="not_extracted",
+            named=[self._page.head.volume],
         )
 
     def _composed(self, passages: Sequence[Passage], apart: bool) -> Composition:

@@ -31,6 +31,7 @@ from mokuji.core.wiki import Page, Wiki
 MOST = 300
 """Most places that one act replaces: each page is read twice."""
 ENDLESS = "it comes back to itself, so its text has no end: mend that first"
+FRONT = "what it files its pages under cannot be put into their front matter, which is written in another way"
 DIFFERS = "it would not read the same there"
 
 
@@ -45,6 +46,7 @@ def inline(wiki: Wiki, page_id: int, index: int, readable: Collection[int] | Non
         raise Refused(
             f"“{template.head.title}” cannot be replaced by its text on “{page.head.title}”: {done.left[0]}.",
             code="not_inlined",
+            named=[template.head.volume, page.head.volume],
         )
     facts = {"template": template.head.title, "places": 1, "left": 0, "trash": False}
     outcome = Outcome(texts={page_id: done.parts}, edits={page_id: done.edits} if done.edits else {})
@@ -70,7 +72,9 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
             pages[page.head.id] = page
             places.setdefault(page.head.id, []).append((index, template))
     if not count:
-        raise Refused(f"Nothing inserts “{template.head.title}”.", code="nothing_to_do")
+        raise Refused(
+            f"Nothing inserts “{template.head.title}”.", code="nothing_to_do", named=[template.head.volume]
+        )
     made = {id_: _Page(wiki, pages[id_], found) for id_, found in places.items()}
     for each in made.values():
         left.update(each.left)
@@ -172,8 +176,9 @@ class _Page:
             flats = taken
         try:
             self.edits = _given(page, [(index, t) for index, t in inserts if index in flats])
-        except Refused as refusal:
-            self.left += [refusal.message.rstrip(".")] * len(flats)
+        except Refused:
+            # Reasons are told in one list for all pages, of which some may be closed to who asks.
+            self.left += [FRONT] * len(flats)
             flats, self.edits = {}, ()
         self.page, self.flats = page, flats
         self.done = len(flats)

@@ -51,6 +51,7 @@ def join(
             f"{'' if through.id == into_id else ' through other pages'}, so that one would put in itself. "
             "Put the text in the place of that insert first, or take the insert out.",
             code="insert_loop",
+            named=[page.head.volume, into.head.volume],
         )
     spot, level = _spot(wiki, page, into)
     section, id_ = _section(wiki, page, into)

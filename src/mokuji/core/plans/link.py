@@ -38,7 +38,9 @@ def link(wiki: Wiki, mentions: Mapping[int, Sequence[tuple[Span, int]]]) -> Plan
         for span, target in sorted(mentions[id_]):
             if span.start < at or span.end > len(page.text):
                 raise Refused(
-                    f"“{page.head.title}” was changed meanwhile. Look at the list again.", code="plan_stale"
+                    f"“{page.head.title}” was changed meanwhile. Look at the list again.",
+                    code="plan_stale",
+                    named=[page.head.volume],
                 )
             if target not in targets or target == id_:
                 continue
@@ -182,7 +184,11 @@ def _written(wiki: Wiki, page: Page, words: str, target: PageHead) -> str:
         found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home)
         if found.page is not None and found.page.id == target.id:
             return form
-    raise Refused(f"“{shown}” on “{page.head.title}” cannot be written as a reference.", code="unwritable")
+    raise Refused(
+        f"“{shown}” on “{page.head.title}” cannot be written as a reference.",
+        code="unwritable",
+        named=[page.head.volume, target.volume],
+    )
 
 
 def _check(plan: Plan, added: Mapping[int, int]) -> None:
@@ -195,4 +201,5 @@ def _check(plan: Plan, added: Mapping[int, int]) -> None:
                 f"On “{change.head.title}” a reference cannot be read where it would be put, since something there is "
                 "left open, such as code or HTML. Put it in by hand.",
                 code="unexpected_references",
+                named=[change.head.volume],
             )

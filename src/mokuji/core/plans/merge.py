@@ -94,6 +94,7 @@ def _check_loops(wiki: Wiki, page: Page, base: Page, into: Page, *, both: bool) 
                 f"{' through other pages' if through.id not in ends else ''}, so the one page that is left would "
                 "put in itself. Put the text in the place of that insert first, or take the insert out.",
                 code="insert_loop",
+                named=[page.head.volume, into.head.volume],
             )
 
 

@@ -51,7 +51,11 @@ def move_to_volume(
     for id_ in page_ids:
         head = pages[id_].head
         if head.volume == volume:
-            raise Refused(f"“{head.title}” is in “{homes[volume].title}” already.", code="nothing_to_do")
+            raise Refused(
+                f"“{head.title}” is in “{homes[volume].title}” already.",
+                code="nothing_to_do",
+                named=[head.volume],
+            )
         heads[id_] = replace(head, volume=volume)
         check_free(wiki, heads[id_])
         placed.append((head.volume, head.key, head.title))

@@ -92,7 +92,8 @@ def restore(
     for each in trashed:
         if each.head.volume not in homes:
             raise Missing(
-                f"The volume of “{each.head.title}” is not there any more. Restore the volume first."
+                f"The volume of “{each.head.title}” is not there any more. Restore the volume first.",
+                named=[each.head.volume],
             )
         head = _head(each, titles or {})
         check_free(wiki, head, "Restore this one under another title.")

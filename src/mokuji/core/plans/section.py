@@ -27,7 +27,10 @@ def rename_section(wiki: Wiki, page_id: int, index: int, words: str, *, present_
         raise BadName(f"A heading needs words, on one line, {LONGEST} characters at most.")
     headings = page.content.headings
     if not 0 <= index < len(headings):
-        raise Missing(f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.")
+        raise Missing(
+            f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.",
+            named=[page.head.volume],
+        )
     span = typed_span(page.text, headings[index])
     edits = (Edit(Span(*span), words),) if span.of(page.text) != words else ()
     return make(

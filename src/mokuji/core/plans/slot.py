@@ -30,7 +30,9 @@ def rename_slot(wiki: Wiki, template: int, old: str, new: str) -> Plan:
             f"“{new}” cannot be the name of a slot: it takes letters, digits and “_”.", code="slot_name"
         )
     if new in slots and new != old:
-        raise Collision(f"“{page.head.title}” has a slot “{new}” already. Choose another name.")
+        raise Collision(
+            f"“{page.head.title}” has a slot “{new}” already. Choose another name.", named=[page.head.volume]
+        )
     edits: dict[int, list[Edit]] = {template: _in_template(page, old, new)} if new != old else {}
     places = 0
     for user, index in inserts_of(wiki, page) if new != old else ():
@@ -76,7 +78,9 @@ def _outcome(edits: Mapping[int, Sequence[Edit]]) -> Outcome:
 
 def _check(page: Page, slots: Mapping[str, Slot], name: str) -> None:
     if name not in slots:
-        raise Missing(f"“{page.head.title}” has no slot “{name}”.", code="slot_missing")
+        raise Missing(
+            f"“{page.head.title}” has no slot “{name}”.", code="slot_missing", named=[page.head.volume]
+        )
 
 
 def _filled(given: Sequence[Value], slots: Mapping[str, Slot]) -> set[str]:
@@ -93,6 +97,7 @@ def _in_template(page: Page, old: str, new: str) -> list[Edit]:
             f"The front matter of “{page.head.title}” writes its slots in a way that is not understood. Put it right "
             "by hand first.",
             code="front_matter",
+            named=[page.head.volume],
         )
     offset = page.content.front_matter.span.end
     edits = [Edit(declared, new)]

@@ -48,7 +48,10 @@ def split(
     page = need(wiki, page_id)
     headings = page.content.headings
     if not 0 <= index < len(headings):
-        raise Missing(f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.")
+        raise Missing(
+            f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.",
+            named=[page.head.volume],
+        )
     title = names.check_title(title)
     new = PageHead(0, page.head.volume, names.key(title), title, 0)
     check_free(wiki, new)

@@ -33,7 +33,11 @@ def change_thing(
     wanted = check_name(thing.sort, thing.name if name is None else name)
     after = replace(thing, name=wanted, content=thing.content if content is None else content)
     if taken is not None and taken.id != thing.id:
-        raise Collision(f"“{taken.name}” is there already. Choose another name.", code=f"{thing.sort}_name")
+        raise Collision(
+            f"“{taken.name}” is there already. Choose another name.",
+            code=f"{thing.sort}_name",
+            named=[taken.volume] if taken.volume else [],
+        )
     edits, number = _edits(wiki, thing, wanted, pages) if wanted != thing.name else ({}, 0)
     facts = {"from": thing.name, "to": wanted, "places": number, "pages": len(edits)}
     changes = [ThingChange(thing, after)] if after != thing else []
@@ -46,7 +50,11 @@ def remove_thing(
     """The plan to take a thing away. What names it names ``instead`` from now on; without one it is left, and listed
     as missing."""
     if instead is not None and instead.id == thing.id:
-        raise Refused(f"“{thing.name}” cannot take its own place.", code="nothing_to_do")
+        raise Refused(
+            f"“{thing.name}” cannot take its own place.",
+            code="nothing_to_do",
+            named=[thing.volume] if thing.volume else [],
+        )
     edits, number = _edits(wiki, thing, instead.name, pages) if instead is not None else ({}, 0)
     left = 0 if instead is not None else sum(_named(wiki, thing, pages).values())
     facts: dict[str, Any] = {
@@ -73,6 +81,7 @@ def _edits(
                 f"“{page.head.title}” has a footnote “{name}” of its own, which would stand in the place of the "
                 "source. Choose another name.",
                 code="source_hidden",
+                named=[page.head.volume],
             )
         if edits:
             found[id_] = edits

@@ -262,14 +262,19 @@ def _volumes(wiki: Wiki, changes: Sequence[VolumeChange]) -> dict[str, Volume] |
     by_id = volumes_by_id(wiki)
     for change in reversed(changes):
         if change.after is not None and change.after.id not in by_id:
-            raise Missing(f"The volume “{change.after.title}” is not there any more.", code="volume_missing")
+            raise Missing(
+                f"The volume “{change.after.title}” is not there any more.",
+                code="volume_missing",
+                named=[change.after.id],
+            )
         if change.after is not None:
             del by_id[change.after.id]
         if change.before is not None:
             holder = next((v for v in by_id.values() if v.key == change.before.key), None)
             if holder is not None:
                 raise Collision(
-                    f"“{change.before.title}” is the name of another volume by now. Rename that first."
+                    f"“{change.before.title}” is the name of another volume by now. Rename that first.",
+                    named=[change.before.id],
                 )
             by_id[change.before.id] = change.before
     return {volume.key: volume for volume in by_id.values()}
@@ -290,6 +295,7 @@ def _check_volumes(wiki: Wiki, past: Past, heads: Mapping[int, PageHead], gone: 
                 f"“{change.after.title}” holds pages by now, so its making cannot be undone. Delete the volume: it "
                 "goes to the trash with all its pages.",
                 code="volume_in_use",
+                named=[change.after.id],
             )
 
 
@@ -300,12 +306,16 @@ def _check_names(
     known = {volume.id for volume in (wiki.volumes if volumes is None else volumes).values()}
     for head in heads.values():
         if head.volume not in known:
-            raise Missing(f"The volume of “{head.title}” is not there any more, so it cannot come back.")
+            raise Missing(
+                f"The volume of “{head.title}” is not there any more, so it cannot come back.",
+                named=[head.volume],
+            )
     for place, holder in wiki.titles(list(places)).items():
         if holder.id not in heads and holder.id not in gone:
             raise Collision(
                 f"“{places[place].title}” is the name of another page by now, so this cannot be undone. "
-                "Rename that page first, then undo."
+                "Rename that page first, then undo.",
+                named=[places[place].volume],
             )
 
 

@@ -101,4 +101,6 @@ def _need(wiki: Wiki, volume: int) -> Volume:
 def _check_free(wiki: Wiki, volume: Volume) -> None:
     holder = wiki.volumes.get(volume.key)
     if holder is not None and holder.id != volume.id:
-        raise Collision(f"There is a volume “{holder.title}” already. Choose another name.")
+        raise Collision(
+            f"There is a volume “{holder.title}” already. Choose another name.", named=[holder.id]
+        )
