@@ -17,10 +17,10 @@ from typing import Annotated, ParamSpec, TypeVar
 
 import typer
 
-from mokuji.core.errors import BadName, MokujiError, Refused
+from mokuji.core.errors import BadName, BadText, MokujiError, Refused
 from mokuji.formats.check import as_json, as_lines
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services import folder_reuse, folder_things, folder_writing, folders
+from mokuji.services import folder_reuse, folder_shaping, folder_things, folder_writing, folders
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -151,6 +151,137 @@ def merge_in_folder(
         folders.plan_merge(folder, page, into, texts=texts.value, present_words=keep_words),
         plan,
     )
+
+
+Page = Annotated[str, typer.Argument(help="The page: its title, “Volume/Title”, or its file.")]
+Heading = Annotated[
+    str, typer.Argument(help="The section: its words, “#identifier”, or its number and a full stop, as “2.”.")
+]
+
+
+class Left(StrEnum):
+    """What stays in the place of a section."""
+
+    LINK = "link"
+    INSERT = "insert"
+
+
+@_on_folder
+def split_in_folder(
+    folder: Folder,
+    page: Page,
+    section: Heading,
+    title: Annotated[
+        str, typer.Option("--title", help="Its title; as it is, the words of its heading.")
+    ] = "",
+    leave: Annotated[
+        Left, typer.Option("--leave", help="What stays there: a link, or an insert.")
+    ] = Left.LINK,
+    plan: PlanOnly = False,
+    keep_words: KeepWords = False,
+) -> None:
+    """Make a page of a section; references to it follow."""
+    made = folder_shaping.plan_split(
+        folder, page, section, title, leave=leave.value, present_words=keep_words
+    )
+    _finish(made, plan)
+
+
+@_on_folder
+def join_in_folder(
+    folder: Folder,
+    page: Page,
+    into: Annotated[str, typer.Argument(help="The page that it becomes a section of.")],
+    plan: PlanOnly = False,
+    keep_words: KeepWords = False,
+) -> None:
+    """Make a page a section of another; references to it follow."""
+    _finish(folder_shaping.plan_join(folder, page, into, present_words=keep_words), plan)
+
+
+class Fate(StrEnum):
+    """What becomes of references to what is deleted."""
+
+    LEAVE = "leave"
+    WORDS = "words"
+    RETARGET = "retarget"
+
+
+@_on_folder
+def delete_in_folder(
+    folder: Folder,
+    page: Page,
+    references: Annotated[
+        Fate,
+        typer.Option("--references", help="References to it stay, become words, or lead elsewhere (--to)."),
+    ] = Fate.LEAVE,
+    to: Annotated[str, typer.Option("--to", help="The page that references lead to then.")] = "",
+    branch: Annotated[
+        bool, typer.Option("--branch", help="Also what stands below it in contents.md.")
+    ] = False,
+    plan: PlanOnly = False,
+) -> None:
+    """Take a page away; what leads nowhere then is listed."""
+    _finish(folder_shaping.plan_delete(folder, page, references=references.value, to=to, branch=branch), plan)
+
+
+@_on_folder
+def retarget_in_folder(
+    folder: Folder,
+    name: Annotated[str, typer.Argument(help="A page, or a name that is not written.")],
+    to: Annotated[str, typer.Argument(help="The page that references to it are to lead to.")],
+    volume: InVolume = "",
+    plan: PlanOnly = False,
+    keep_words: KeepWords = False,
+) -> None:
+    """Lead all references to a name to another page."""
+    made = folder_shaping.plan_retarget(folder, name, to, volume=volume, present_words=keep_words)
+    _finish(made, plan)
+
+
+@_on_folder
+def section_in_folder(
+    folder: Folder,
+    page: Page,
+    section: Heading,
+    words: Annotated[str, typer.Argument(help="Its new words.")],
+    plan: PlanOnly = False,
+    keep_words: KeepWords = False,
+) -> None:
+    """Give a section other words; references to it follow."""
+    _finish(folder_shaping.plan_section(folder, page, section, words, present_words=keep_words), plan)
+
+
+@_on_folder
+def names_in_folder(
+    folder: Folder,
+    page: Page,
+    add: Annotated[list[str] | None, typer.Option("--add", help="One more; several times.")] = None,
+    drop: Annotated[list[str] | None, typer.Option("--drop", help="One less; several times.")] = None,
+    plan: PlanOnly = False,
+) -> None:
+    """Give a page other names, or take some from it."""
+    _finish(folder_shaping.plan_aliases(folder, page, add=add or (), drop=drop or ()), plan)
+
+
+@_on_folder
+def create_in_folder(
+    folder: Folder,
+    title: Annotated[str, typer.Argument(help="The title of the page.")],
+    text: Annotated[
+        Path | None, typer.Option("--text", help="A file with its text; “-” reads it from standard input.")
+    ] = None,
+    under: Annotated[str, typer.Option("--under", help="The name in the contents that it goes below.")] = "",
+    volume: InVolume = "",
+    plan: PlanOnly = False,
+) -> None:
+    """Write a new page; references that asked for its name lead to it."""
+    try:
+        data = b"" if text is None else sys.stdin.buffer.read() if str(text) == "-" else text.read_bytes()
+        body = data.decode()
+    except (OSError, UnicodeDecodeError) as fault:
+        raise BadText(f"The text cannot be read: {fault}.") from fault
+    _finish(folder_shaping.plan_create(folder, title, body, volume=volume, under=under), plan)
 
 
 @_on_folder
@@ -363,6 +494,13 @@ def add_to(app: typer.Typer) -> None:
     app.command("rename")(rename_in_folder)
     app.command("move")(move_in_folder)
     app.command("merge")(merge_in_folder)
+    app.command("split")(split_in_folder)
+    app.command("join")(join_in_folder)
+    app.command("delete")(delete_in_folder)
+    app.command("retarget")(retarget_in_folder)
+    app.command("section")(section_in_folder)
+    app.command("names")(names_in_folder)
+    app.command("create")(create_in_folder)
     app.command("category")(rename_category)
     app.command("slot")(rename_slot)
     app.command("extract")(extract)

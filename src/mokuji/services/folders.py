@@ -518,11 +518,13 @@ def plan_merge(
     found = load(folder)
     one, other = page_called(found, page), page_called(found, into)
     rows = tuple(found.index.rows(one.volume))
-    return made(
-        folder,
-        found,
-        merge(found.wiki, one.id, other.id, texts=texts, present_words=present_words, rows=rows),
+    copies, copied = None, dict[str, str]()
+    if texts != "keep":
+        copies, copied = files_along(folder, found, found.wiki.pages_by_id[one.id], other.volume)
+    plan = merge(
+        found.wiki, one.id, other.id, texts=texts, present_words=present_words, rows=rows, copies=copies
     )
+    return replace(made(folder, found, plan), copied=copied)
 
 
 def plan_move(
@@ -535,7 +537,7 @@ def plan_move(
         volume = found.wiki.volumes.get(names.key(to))
         if volume is None:
             raise Missing(f"There is no volume “{to}” in the folder.", code="volume_missing")
-        along, copied = _along(folder, found, found.wiki.pages_by_id[head.id], volume.id)
+        along, copied = files_along(folder, found, found.wiki.pages_by_id[head.id], volume.id)
         moved = move_to_volume(
             found.wiki, [head.id], volume.id, under=names.key(under or "") or None, copies=along
         )
@@ -554,9 +556,11 @@ def plan_move(
     return made(folder, found, put(found.wiki, [placing], head), place_all=True)
 
 
-def _along(folder: Path, found: Loaded, page: Page, target: int) -> tuple[Copies, dict[str, str]]:
+def files_along(folder: Path, found: Loaded, page: Page, target: int) -> tuple[Copies, dict[str, str]]:
     """The files that a page takes along to another volume: under names that are free there if another file has
     theirs. The paths that they will have, and have."""
+    if target == page.head.volume:
+        return Copies({}, ()), {}
     here = folder / found.index.volumes[page.head.volume].at("files")
     top = found.index.volumes[target].at("files")
     mine = {file_names.key(path.name): path for path in here.glob("*") if path.is_file()}

@@ -1,0 +1,222 @@
+"""Acts on a folder that shape its pages: what the plan says is what the files say afterwards, and references follow."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from typer.testing import CliRunner
+
+from mokuji.cli.main import app
+from mokuji.core.changes import Fate
+from mokuji.core.errors import Missing, MokujiError, Refused
+from mokuji.core.wiki import MemoryWiki
+from mokuji.services import folder_shaping as shaping
+from mokuji.services import folders
+from mokuji.services.folders import FolderPlan
+from tests.services.test_folder_acts import _write
+from tests.wikis import TITLES, wikis
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    _files(
+        tmp_path,
+        {
+            "guide/contents.md": "- [[Pump]]\n  - [[Well]]\n    - [[Lid]]\n- [[Log]]\n",
+            "guide/Pump.md": (
+                "Lead.\n\n## Limits {#lim}\n\nTo 4 bar, see [[Well]].\n\n### Cold\n\nLess.\n\n## Care\n\nOil.\n"
+            ),
+            "guide/Well.md": "[[Pump#Limits]] and [[Pump#Cold|cold]], [[Rope]].\n",
+            "guide/Lid.md": "[[Well]], [[pump|its words]].\n",
+            "guide/Log.md": "Nothing.\n",
+            "parts/List.md": "[[guide/Pump#lim]] and [[guide/Well]]; ![](well.png).\n",
+            "parts/files/well.png": "picture",
+        },
+    )
+    return tmp_path
+
+
+def _files(folder: Path, texts: dict[str, str]) -> None:
+    for name, text in texts.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_text(text)
+
+
+def _led(folder: Path) -> list[str]:
+    """Where each reference of the folder leads, in order of file and place."""
+    return [f"{each.path} → {each.to or each.resolution}" for each in folders.check(folder).references]
+
+
+def _read(folder: Path, name: str) -> str:
+    return (folder / name).read_text()
+
+
+def test_a_section_becomes_a_page_and_references_to_it_follow(folder: Path) -> None:
+    folders.apply(shaping.plan_split(folder, "Pump", "limits"))
+    assert _read(folder, "guide/Limits.md") == "To 4 bar, see [[Well]].\n\n## Cold\n\nLess.\n"
+    assert "[[Limits]]" in _read(folder, "guide/Pump.md") and "## Care" in _read(folder, "guide/Pump.md")
+    assert _read(folder, "guide/Well.md") == "[[Limits]] and [[Limits#Cold|cold]], [[Rope]].\n"
+    assert _read(folder, "parts/List.md").startswith("[[guide/Limits]]")
+    assert "  - [[Limits]]" in _read(folder, "guide/contents.md")
+
+
+def test_a_section_is_named_by_its_words_its_identifier_or_its_number(folder: Path) -> None:
+    for typed in ("Limits", "#lim", "1."):
+        assert shaping.plan_split(folder, "Pump", typed, "Bounds").plan.facts["to"] == "Bounds"
+    with pytest.raises(Missing, match=r"no section “Heat”. It has these: 1. Limits; 2. Cold; 3. Care"):
+        shaping.plan_section(folder, "Pump", "Heat", "x")
+    with pytest.raises(Missing, match="no heading number 9; it has 3"):
+        shaping.plan_section(folder, "Pump", "9.", "x")
+    (folder / "guide" / "Pump.md").write_text("## A\n\n## A\n")
+    with pytest.raises(Refused, match=r"Name one by its number: “1.”, “2.”"):
+        shaping.plan_section(folder, "Pump", "a", "x")
+    folders.apply(shaping.plan_section(folder, "Pump", "2.", "B"))
+    assert _read(folder, "guide/Pump.md") == "## A\n\n## B\n"
+
+
+def test_a_page_becomes_a_section_of_another_volume_with_its_files(folder: Path) -> None:
+    folders.apply(shaping.plan_join(folder, "List", "guide/Log"))
+    assert not (folder / "parts" / "List.md").exists()
+    assert _read(folder, "guide/Log.md") == (
+        "Nothing.\n\n## List\n\n[[guide/Pump#lim]] and [[guide/Well]]; ![](well.png).\n"
+    )
+    assert (folder / "guide" / "files" / "well.png").read_text() == "picture"
+
+
+def test_a_merge_into_another_volume_brings_files_too(folder: Path) -> None:
+    folders.apply(folders.plan_merge(folder, "List", "guide/Log"))
+    assert (folder / "guide" / "files" / "well.png").read_text() == "picture"
+
+
+def test_a_page_is_deleted_and_references_stay_become_words_or_lead_elsewhere(folder: Path) -> None:
+    plan = shaping.plan_delete(folder, "Well")
+    assert len(plan.plan.lost) == 3
+    assert {path for path, text in plan.files.items() if text is None} == {"guide/Well.md"}
+    words = shaping.plan_delete(folder, "Well", references="words")
+    assert words.files["guide/Lid.md"] == "Well, [[pump|its words]].\n"
+    branch = shaping.plan_delete(folder, "Well", branch=True)
+    assert {path for path, text in branch.files.items() if text is None} == {"guide/Well.md", "guide/Lid.md"}
+    with pytest.raises(Refused, match="--to"):
+        shaping.plan_delete(folder, "Well", references="retarget")
+    folders.apply(shaping.plan_delete(folder, "Well", references="retarget", to="Log"))
+    assert _read(folder, "guide/Lid.md") == "[[Log]], [[pump|its words]].\n"
+    assert "[[Well]]" not in _read(folder, "guide/contents.md")
+
+
+def test_references_are_led_elsewhere_from_a_page_and_from_a_name_that_is_not_written(folder: Path) -> None:
+    folders.apply(shaping.plan_retarget(folder, "Well", "Log"))
+    assert _read(folder, "parts/List.md").startswith("[[guide/Pump#lim]] and [[guide/Log]]")
+    folders.apply(shaping.plan_retarget(folder, "Rope", "Log", volume="guide"))
+    assert "[[Log]]" in _read(folder, "guide/Well.md") and "Rope" not in _read(folder, "guide/Well.md")
+    with pytest.raises(Refused, match="--volume"):
+        shaping.plan_retarget(folder, "Nowhere", "Log")
+
+
+def test_other_names_are_added_and_taken(folder: Path) -> None:
+    folders.apply(shaping.plan_aliases(folder, "Log", add=["Rope", "Cable"]))
+    assert "guide/Well.md → guide/Log.md" in _led(folder), "what asked for the name leads there"
+    folders.apply(shaping.plan_aliases(folder, "Log", drop=["cable"]))
+    assert "Cable" not in _read(folder, "guide/Log.md") and "Rope" in _read(folder, "guide/Log.md")
+    with pytest.raises(Missing, match="no other name “Cable”"):
+        shaping.plan_aliases(folder, "Log", drop=["Cable"])
+
+
+def test_a_page_is_written_where_it_is_asked_for(folder: Path) -> None:
+    plan = shaping.plan_create(folder, "Rope", "Of [[Well]].\n", volume="guide", under="Log")
+    assert [each.page.title for each in plan.plan.captured] == ["Well"]
+    folders.apply(plan)
+    assert _read(folder, "guide/Rope.md") == "Of [[Well]].\n"
+    assert _read(folder, "guide/contents.md").endswith("- [[Log]]\n  - [[Rope]]\n")
+    with pytest.raises(Refused, match="has a page “Rope” already"):
+        shaping.plan_create(folder, "rope", volume="guide")
+    with pytest.raises(Missing, match="no place in the contents"):
+        shaping.plan_create(folder, "Hawser", volume="guide", under="Nowhere")
+
+
+@pytest.mark.parametrize(
+    ("command", "said"),
+    [
+        (["split", "Pump", "Limits", "--leave", "insert"], "+[[=Limits]]"),
+        (["join", "Log", "Pump"], "+## Log"),
+        (["delete", "Well", "--references", "retarget", "--to", "Log"], "+[[Log]], [[pump|its words]]."),
+        (["retarget", "Rope", "Log", "--volume", "guide"], "[[Log]]"),
+        (["section", "Pump", "Limits", "Bounds"], "+## Bounds {#lim}"),
+        (["names", "Log", "--add", "Rope"], "led nowhere and leads to a page now"),
+        (["create", "Rope", "--volume", "guide", "--under", "Log", "--text", "-"], "+Typed in."),
+    ],
+)
+def test_each_is_a_command_that_shows_its_plan_and_does_it(
+    folder: Path, command: list[str], said: str
+) -> None:
+    act, *rest = command
+    before = {path: path.read_text() for path in folder.rglob("*.*") if path.is_file()}
+    planned = CliRunner().invoke(app, [act, str(folder), *rest, "--plan"], input="Typed in.\n")
+    assert planned.exit_code == 0, planned.output
+    assert said in planned.output and "nothing was written" in planned.output
+    assert {path: path.read_text() for path in folder.rglob("*.*") if path.is_file()} == before
+    done = CliRunner().invoke(app, [act, str(folder), *rest], input="Typed in.\n")
+    assert done.exit_code == 0 and "changed." in done.output
+    again = CliRunner().invoke(app, [act, str(folder), *rest[:1], "No such page", "--plan"], input="")
+    assert again.exit_code in (1, 2)
+
+
+Make = Callable[[Path, str, str, str], FolderPlan]
+ACTS: dict[str, Make] = {
+    "split": lambda folder, page, other, title: shaping.plan_split(folder, page, "1.", title),
+    "join": lambda folder, page, other, title: shaping.plan_join(folder, page, other),
+    "delete": lambda folder, page, other, title: shaping.plan_delete(folder, page, references="words"),
+    "retarget": lambda folder, page, other, title: shaping.plan_retarget(folder, page, other),
+    "section": lambda folder, page, other, title: shaping.plan_section(folder, page, "1.", "Other words"),
+    "names": lambda folder, page, other, title: shaping.plan_aliases(folder, page, add=[title]),
+    "create": lambda folder, page, other, title: shaping.plan_create(folder, title, "Text.", volume="Guide"),
+}
+
+
+@pytest.mark.parametrize("act", ACTS)
+def test_the_files_say_afterwards_what_the_plan_said(act: str) -> None:
+    done = []
+
+    @given(wikis(), st.sampled_from(TITLES), st.data())
+    @settings(max_examples=80 if act == "split" else 25)
+    def try_one(wiki: MemoryWiki, title: str, data: st.DataObject) -> None:
+        with tempfile.TemporaryDirectory() as made:
+            folder = Path(made)
+            try:
+                _write(wiki, folder)
+            except MokujiError:
+                assume(False)  # a front matter that cannot take a title
+            paths = st.sampled_from([each.path for each in folders.check(folder).pages])
+            page, other = data.draw(paths), data.draw(paths)
+            before = {path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*.*")}
+            try:
+                plan = ACTS[act](folder, page, other, title)
+                folders.apply(plan)
+            except MokujiError:
+                assert {
+                    path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*.*")
+                } == before
+                return
+            found = folders.load(folder)
+            homes = {volume.id: volume.title for volume in plan.loaded.wiki.volumes.values()}
+            now = {
+                (next(v.title for v in found.wiki.volumes.values() if v.id == p.head.volume), p.head.title)
+                for p in found.wiki.pages_by_id.values()
+            }
+            changes = plan.plan.change_set
+            gone = {(homes[each.head.volume], each.head.title) for each in changes.removed}
+            new = {(homes[c.head_after.volume], c.title) for c in changes.changes if c.fate is Fate.MADE}
+            was = {
+                (homes[p.head.volume], p.head.title)
+                for id_, p in plan.loaded.wiki.pages_by_id.items()
+                if id_ not in plan.loaded.index.spare
+            }
+            assert {each for each in now if each in was | new} == (was - gone) | new
+            done.append(act)
+
+    try_one()
+    assert len(done) >= 5, "it was refused too often to say something"
