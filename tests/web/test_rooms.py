@@ -7,6 +7,7 @@ import re
 
 import pytest
 
+from mokuji.services import upkeep
 from tests.web.conftest import Browser, token
 
 GUIDE = "/field-guide/crane-lift"
@@ -20,6 +21,21 @@ def test_a_room_of_the_whole_wiki_keeps_the_volume_and_offers_it_first(browser: 
     page = client.get(f"{room}?from=field+guide").text
     assert 'href="/-/upkeep/field-guide"' in page and 'href="/field-guide"' in page
     assert re.search(r"(?i)(only )?Field guide</(a|label)>", page)
+
+
+def test_the_go_box_leads_to_rooms_and_to_every_report_of_the_volume(browser: Browser) -> None:
+    client = browser("Wenna")
+
+    def found(typed: str, volume: str = "field guide") -> dict[str, str]:
+        rows = client.get("/-/go", params={"typed": typed, "volume": volume}).json()["rows"]
+        return {row["title"]: row["href"] for row in rows if row["kind"] == "act"}
+
+    assert found("tras") == {"Trash": "/-/trash"}
+    assert found("orph") == {"Upkeep: Orphans": "/-/upkeep/field-guide/orphans"}
+    assert found("orph", "") == {}, "of no volume there is no report"
+    reports = found("upkeep")
+    assert {f"/-/upkeep/field-guide/{name}" for name in upkeep.REPORTS} <= set(reports.values())
+    assert all(client.get(address).status_code == 200 for address in reports.values())
 
 
 def test_a_change_that_is_opened_from_the_list_keeps_the_volume(browser: Browser) -> None:

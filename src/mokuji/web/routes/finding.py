@@ -2,15 +2,43 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
 from mokuji.core import names
+from mokuji.core.wiki import Volume
 from mokuji.services import finding
 from mokuji.web import addresses
 from mokuji.web.pages import Who
+from mokuji.web.report_words import WORDS
 
 router = APIRouter()
+
+
+ROOMS = {
+    "Trash": "/-/trash",
+    "Changes": "/-/changes",
+    "Tasks": "/-/tasks",
+    "Find": "/-/find",
+    "All volumes": "/",
+}
+"""Rooms of the whole wiki, with their addresses."""
+
+
+def _places(typed: str, volume: Volume | None) -> Iterator[dict[str, object]]:
+    """Rooms of the wiki, and reports of the volume in hand, whose names have what is typed in them."""
+    places = [(title, "", address) for title, address in ROOMS.items()]
+    if volume is not None:
+        places.append(("Upkeep", volume.title, addresses.upkeep(volume.key)))
+        places += [
+            (f"Upkeep: {words.heading}", volume.title, addresses.upkeep(volume.key, name))
+            for name, words in WORDS.items()
+        ]
+    for title, place, address in places:
+        if len(typed) > 1 and typed.lower() in title.lower():
+            yield {"title": title, "place": place, "hint": "", "href": address, "kind": "act"}
 
 
 @router.get("/-/find")
@@ -57,4 +85,5 @@ def go_box(who: Who, typed: str = "", volume: str = "") -> Response:
                 "kind": "write",
             }
         )
+    rows += _places(found.words, found.scope)
     return JSONResponse({"rows": rows, "scope": found.scope.title if found.scope else ""})

@@ -14,6 +14,7 @@ from mokuji.services import passages, upkeep
 from mokuji.services.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.report_words import WORDS
 from mokuji.web.tables import as_csv, as_json
 
 router = APIRouter()
@@ -32,7 +33,9 @@ def _origins(who: Visitor) -> tuple[str, ...]:
 def overview(who: Who, volume: str) -> Response:
     """All reports of a volume with their numbers."""
     view = upkeep.overview(who.desk, who.actor, volume, _origins(who))
-    return who.page("upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, lit="upkeep")
+    return who.page(
+        "upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, words=WORDS, lit="upkeep"
+    )
 
 
 @router.get("/-/upkeep/{volume}/{name}")
