@@ -53,7 +53,8 @@ def _act(folder: Path) -> None:
     }
     copied = {"parts/files/pump.png": "guide/files/pump.png"}
     moved = {"guide/files/bilge.png": "guide/files/pump.png"}
-    folder_writing.write(folder, "rename", texts, copied=copied, moved=moved)
+    before = {path: TEXTS.get(path, "") for path in texts}
+    folder_writing.write(folder, "rename", texts, before=before, copied=copied, moved=moved)
 
 
 CALLS = ["replace", "link", "unlink", "fsync", "mkdir", "chmod"]
@@ -200,6 +201,16 @@ def test_the_next_command_finishes_it_and_says_so(folder: Path) -> None:
     assert not (folder / ACT).exists() and not (folder / "guide" / "Pump.md").exists()
 
 
+def test_a_plan_made_before_another_command_was_finished_is_stale(folder: Path) -> None:
+    plan = folders.plan_rename(folder, "guide/Well", "Sump")
+    _cut_in_the_middle(folder)
+    with pytest.raises(Refused, match=r"It was finished now.*try again"):
+        folders.apply(plan)
+    with pytest.raises(Refused, match="was changed meanwhile"):
+        folders.apply(plan)
+    assert not (folder / "guide" / "Sump.md").exists()
+
+
 def test_two_commands_at_once_do_not_mix(folder: Path) -> None:
     before = _state(folder)
     with (
@@ -246,7 +257,7 @@ def test_a_signal_ends_a_command_in_order(folder: Path, number: signal.Signals) 
         "    os.kill(os.getpid(), number)\n"
         "    return real(*given)\n"
         "setattr(w, where, cut)\n"
-        "w.write(Path(sys.argv[1]), 'rename', {'guide/Well.md': 'New.', 'guide/Lid.md': 'New.'})\n"
+        "w.write(Path(sys.argv[1]), 'rename', {'guide/Well.md': 'New.', 'guide/Lid.md': 'New.'}, before={})\n"
     )
     for where, done in (("_keep_old", False), ("_do", True)):
         run = subprocess.run(

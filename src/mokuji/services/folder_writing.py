@@ -82,17 +82,25 @@ def write(
     act: str,
     texts: Mapping[str, str | None],
     *,
+    before: Mapping[str, str],
     copied: Mapping[str, str] | None = None,
     moved: Mapping[str, str] | None = None,
 ) -> None:
     """Does an act on a folder: writes texts by path (None takes the file away), copies and moves files (new path to
-    old one).
+    old one). ``before`` are the texts as the plan knew them, empty for a file that is not there.
 
-    Raises: Refused if another command is at work there; MokujiError if something cannot be written, with everything as
-    it was.
+    Raises: Refused if another command is at work there, or changed something since; MokujiError if something cannot be
+    written, with everything as it was.
     """
     with _alone(folder):
-        recover(folder, locked=True)
+        if said := recover(folder, locked=True):
+            raise Refused(f"{said} Nothing else was written; try again.", code="plan_stale")
+        for path, text in before.items():
+            here = folder / path
+            if (here.read_bytes().decode("utf-8", "replace") if here.exists() else "") != text:
+                raise Refused(
+                    f"{path} was changed meanwhile. Nothing was written; try again.", code="plan_stale"
+                )
         stage = folder / ACT
         try:
             with _stopped_in_order():

@@ -673,9 +673,7 @@ def apply(plan: FolderPlan) -> None:
 
     Refused, with nothing changed, if a file is no longer as it was read.
     """
-    for path in plan.files:
-        here = plan.folder / path
-        now = here.read_bytes().decode() if here.exists() else ""
-        if now != plan.before(path):
-            raise Refused(f"{path} was changed meanwhile. Nothing was written; try again.", code="plan_stale")
-    folder_writing.write(plan.folder, plan.plan.act, plan.files, copied=plan.copied, moved=plan.moved)
+    before = {path: plan.before(path) for path in plan.files}
+    folder_writing.write(
+        plan.folder, plan.plan.act, plan.files, before=before, copied=plan.copied, moved=plan.moved
+    )
