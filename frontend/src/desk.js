@@ -208,7 +208,6 @@ function desk() {
           previewed();
         },
         caretMoved: later(CARET_WAIT, () => {
-          // What was just said stays until the caret is somewhere else.
           if (this.hintAt !== view.state.selection.main.head) this.hint = "";
           this.inTable = Boolean(tables.tableAt(view.state));
           this.lookAtCaret();
@@ -547,9 +546,14 @@ function desk() {
       else TOOLS[name](view);
       view.focus();
     },
+    /** Says something that stays until the caret is somewhere else. */
+    say(words) {
+      this.hint = words;
+      this.hintAt = view.state.selection.main.head;
+    },
     isSaved() {
       if (view.state.doc.toString() === savedText && form.dataset.revision !== "0") return true;
-      this.hint = "Save first: this works on the page as it is stored.";
+      this.say("Save first: this works on the page as it is stored.");
       return false;
     },
     // Makes a template or page of the selection, on a plan of its own.
@@ -558,7 +562,7 @@ function desk() {
       if (!form.dataset.extract || !this.isSaved()) return;
       const text = view.state.doc.toString();
       const query = { start: points(text, from), end: points(text, to), revision: this.$refs.revision.value };
-      if (from === to) this.hint = "Select the text first that is to become a template or page.";
+      if (from === to) this.say("Select the text first that is to become a template or page.");
       else location.assign(`${form.dataset.extract}?${new URLSearchParams(query)}`);
     },
     inline() {

@@ -9,8 +9,10 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
+from mokuji.api import wishing
+from mokuji.core.errors import Forbidden
 from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, files, reading, sources, telling, thing_wishes, wishes, writing
+from mokuji.services import acts, files, history, reading, sources, telling, thing_wishes, wishes, writing
 from mokuji.services.acts import Applied
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.wishes import Wish
@@ -282,3 +284,84 @@ def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(desk:
     writing.save(desk, writer, "guide", "Pump", body, revision=1, follow=True)
     assert "[[Pump#Highest values]]" in texts(desk)["Well"]
     _check_indexes(desk)
+
+
+# ---- what is closed -------------------------------------------------------------------
+
+SECRET = "heron"
+"""It stands in closed texts and titles only."""
+VAULT = {
+    "Heron plan": (
+        "---\naliases: [heron alias]\ncategories: [Heron, Parts]\n---\n"
+        "[[Guide/Pump|the heron pump]] [[Guide/Pump#Limits]] [[Guide/Well]] [[Guide/Seal ring]] [[Guide/Lid]] "
+        "[[Data/Sheet]] [[Data/Trial]] [heron](https://docs.example/guide/well) as in[^gel] and ask @wenna #parts\n"
+    ),
+    "Heron use": (
+        "[[=Data/Part]] heron\n\n[[=Data/Notice | word: heron]]\n\n[[=Guide/Pump#Limits]]\n\n"
+        "The [[pump]], its [[Pump#Limits]] and heron; a seal ring.\n\n[[Guide/Pump#heron]]\n"
+    ),
+    "Heron circle": "[[=Heron circle]] [[=Guide/Lamp]] heron\n",
+    "Heron note": "As in[^gel], and[^gelb].\n\n[^gelb]: heron\n",
+    "Heron template": "---\nslots: {word: heron}\ngives: [Heron]\n---\n${word} [[Guide/Well]]",
+}
+
+
+def _told(view: acts.PlanView) -> str:
+    """All that pages, JSON and words are made of."""
+    said = [repr(view), *view.readers_said]
+    if view.plan is not None:
+        said += [telling.sentence(view), telling.button(view), *telling.placings(view)]
+        said.append(wishing.plan(view).model_dump_json())
+    return " ".join(said)
+
+
+@pytest.mark.parametrize(("name", "wish", "_"), ACTS, ids=[act[0] for act in ACTS])
+def test_the_plan_of_an_act_says_nothing_of_a_closed_volume_that_refers_to_all(
+    desk: Desk, writer: Actor, name: str, wish: Callable[[], Wish], _: str
+) -> None:
+    volume(desk, "Vault", closed=True)
+    keeper = person(desk, "mirela", vault=Role.OWNER)
+    pages(desk, keeper, "vault", VAULT)
+    refresh(desk)
+    view = acts.plan(desk, writer, wish())
+    assert view.plan is not None, view.refusal
+    assert SECRET not in _told(view).lower()
+    done = acts.apply(desk, writer, wish(), view.digest)
+    assert isinstance(done, Applied), getattr(done, "refusal", None)
+    # What was done, and what undoing it would do, are told as little.
+    writer = _again(desk, writer)
+    told = []
+    try:
+        told.append(_told(acts.plan(desk, writer, wishes.Undo(done.change_set))))
+    except Forbidden as fault:
+        # On closed pages it changed more than references.
+        told.append(repr(vars(fault)))
+    told.append(repr(history.one_act(desk, writer, done.change_set)))
+    told.append(repr(history.acts(desk, writer)))
+    assert SECRET not in " ".join(told).lower()
+
+
+REFUSED: list[tuple[str, Callable[[], Wish]]] = [
+    (
+        "a source by another that a closed page has as a note",
+        lambda: thing_wishes.DeleteSource("guide", "gel", "gelb"),
+    ),
+    ("a source called so", lambda: thing_wishes.RenameSource("guide", "gel", "gelb")),
+    ("a name that closed references cannot say", lambda: wishes.Rename("guide", "pump", "a]]b")),
+    ("into the closed volume", lambda: wishes.Move("guide", "pump", "vault")),
+    ("into a closed page", lambda: wishes.Merge("guide", "pump", "Vault/Plan")),
+    ("the closed volume's name", lambda: wishes.CreateVolume("Vault")),
+    ("to the closed volume's name", lambda: wishes.RenameVolume("guide", "Vault")),
+]
+
+
+@pytest.mark.parametrize(("name", "wish"), REFUSED, ids=[each[0] for each in REFUSED])
+def test_a_refusal_says_nothing_of_a_closed_volume(
+    desk: Desk, writer: Actor, name: str, wish: Callable[[], Wish]
+) -> None:
+    volume(desk, "Vault", closed=True)
+    keeper = person(desk, "mirela", vault=Role.OWNER, guide=Role.WRITER)
+    pages(desk, keeper, "vault", VAULT)
+    sources.save(desk, keeper, "gelb", {"title": "Other"}, new=True)
+    view = acts.plan(desk, writer, wish())
+    assert SECRET not in _told(view).lower()

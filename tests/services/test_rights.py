@@ -146,7 +146,7 @@ def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
             view = acts.plan(desk, outsider, wish)
             assert view.plan is not None, view.refusal
             said = telling.sentence(view).replace(name, "Volume")
-            planned.append((said, [each.head.title for each in view.plan.change_set.changes]))
+            planned.append((said, [each.head.title for each in view.changes]))
     assert planned[:3] == planned[3:]
     assert planned[1] == ("1 reference in 1 page to “Volume/Rope” will lead to “Well”.", ["Pump"])
     acts.apply(desk, outsider, wishes.Retarget("guide", "Nowhere/Rope", "Well", absolute=True), None)

@@ -103,7 +103,7 @@ def plan(view: PlanView) -> schemas.Plan:
         can_be_done=view.can_be_done,
         readers=view.readers_said,
         references=view.references,
-        sections=made.followed.sections,
+        sections=made.sections,
         pages=[
             schemas.ChangedPage(
                 volume=by_id.get(change.head.volume, ""),

@@ -93,7 +93,7 @@ class VolumeChange:
     after: Volume | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class ChangeSet:
     """What an act will change; pages in the order of volume and page key."""
 
@@ -103,6 +103,9 @@ class ChangeSet:
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
     things: tuple[ThingChange, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<ChangeSet {self.act}: {len(self.changes)} pages>"
 
     def head_after(self, page: int) -> PageHead:
         """The head of a changed page once this is done."""

@@ -37,7 +37,7 @@ class Row:
     after: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Plan:
     """What an act will do.
 
@@ -59,6 +59,10 @@ class Plan:
     fact."""
     entries: Mapping[int, Entry] = field(default_factory=dict)
     """Where references to a page that the act makes lead once it is undone."""
+
+    def __repr__(self) -> str:
+        # Logs and faults print objects: neither texts nor titles are to stand there.
+        return f"<Plan {self.act}: {len(self.change_set.changes)} pages>"
 
     @property
     def act(self) -> str:

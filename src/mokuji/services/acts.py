@@ -31,6 +31,8 @@ from mokuji.services.desk import Desk, clean_note, find_head, owned, told_to, vi
 from mokuji.services.notes import Reader, kept
 from mokuji.services.readership import BroughtBack, Passing, brought_back, passing
 from mokuji.services.reading import VolumeView, volume_view
+from mokuji.services.seen import VisiblePlan
+from mokuji.services.seen import visible as visible_plan
 from mokuji.services.wishes import (
     AddAlias,
     Aliases,
@@ -89,7 +91,7 @@ class PlanView:
     place: VolumeView | None
     head: PageHead | None
     volumes: Mapping[int, Volume]
-    plan: Plan | None = None
+    plan: VisiblePlan | None = None
     refusal: MokujiError | None = None
     changes: tuple[PageChange, ...] = ()
     removed: tuple[Removed, ...] = ()
@@ -100,8 +102,6 @@ class PlanView:
     resettled: tuple[Listed, ...] = ()
     released: tuple[Listed, ...] = ()
     returned: tuple[Listed, ...] = ()
-    conflicts: tuple[PageHead, ...] = ()
-    rows: tuple[Row, ...] = ()
     hidden_pages: int = 0
     hidden_references: int = 0
     note: str = ""
@@ -114,6 +114,16 @@ class PlanView:
     passage: str = ""
     categories: tuple[str, ...] = ()
     trashed: Mapping[int, str] = field(default_factory=dict)
+
+    @property
+    def conflicts(self) -> tuple[PageHead, ...]:
+        """Pages whose text could not be brought together."""
+        return self.plan.conflicts if self.plan else ()
+
+    @property
+    def rows(self) -> tuple[Row, ...]:
+        """What can be chosen from."""
+        return self.plan.rows if self.plan else ()
 
     @property
     def digest(self) -> str:
@@ -149,7 +159,7 @@ class PlanView:
     @property
     def can_be_done(self) -> bool:
         """Whether there is something to do and nothing in the way."""
-        return self.plan is not None and not self.plan.nothing_to_do and not self.plan.conflicts
+        return self.plan is not None and not self.plan.nothing_to_do and not self.plan.in_the_way
 
 
 @dataclass(frozen=True, slots=True)
@@ -273,7 +283,7 @@ def _shown(
         place,
         head,
         by_id,
-        made,
+        visible_plan(made, readable, without=behind),
         None,
         tuple(sorted(seen, key=lambda each: (not each.own, each.head.volume != home))),
         tuple(each for each in made.change_set.removed if each.head.volume in readable),
@@ -284,8 +294,6 @@ def _shown(
         shown(made.followed.resettled),
         shown(made.followed.released),
         shown(made.followed.returned),
-        tuple(page for page in made.conflicts if page.volume in readable and page.id not in behind),
-        made.rows,
         len(hidden),
         sum(len(each.renamed) for each in hidden),
         told(wish.note(made), readable),

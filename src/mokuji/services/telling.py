@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 
 from mokuji.core import names
 from mokuji.core.contents import Put, Rekey, Take
-from mokuji.core.plan import Plan
 from mokuji.services.acts import PlanView
+from mokuji.services.seen import VisiblePlan
 from mokuji.services.wishes import Delete, LeadToSection, Libraries, LinkAddresses, LinkFrom, Rename, Split
 
 DONE = {
@@ -63,14 +63,14 @@ def sentence(view: PlanView) -> str:
     made = view.plan
     if made is None:
         return ""
-    if made.nothing_to_do and not made.conflicts:
+    if made.nothing_to_do and not made.in_the_way:
         return "That is so already; nothing would change."
     said = [_HEADS[made.act](view, made)]
     said += _following(view, made)
     return " ".join(each for each in said if each)
 
 
-def _rename(view: PlanView, made: Plan) -> str:
+def _rename(view: PlanView, made: VisiblePlan) -> str:
     title = made.facts["to"]
     if not view.references and not view.hidden_references:
         return (
@@ -91,10 +91,10 @@ def _references(view: PlanView) -> str:
     return f"{counted(view.references, 'reference')} in {counted(len(pages), 'page')}{across}"
 
 
-def _contents(_: PlanView, made: Plan) -> str:
+def _contents(_: PlanView, made: VisiblePlan) -> str:
     unplaced = list(made.facts.get("unplaced", ()))
-    taken = sum(isinstance(each, Take) for each in made.change_set.contents) - len(unplaced)
-    rest = len(made.change_set.contents) - taken - len(unplaced)
+    taken = sum(isinstance(each, Take) for each in made.contents) - len(unplaced)
+    rest = len(made.contents) - taken - len(unplaced)
     said = []
     if rest:
         said.append(f"{counted(rest, 'name')} {'gets' if rest == 1 else 'get'} another place")
@@ -109,7 +109,7 @@ def _contents(_: PlanView, made: Plan) -> str:
     return f"{' and '.join(said)} in the contents. No text changes, and no reference."
 
 
-def _outline(_: PlanView, made: Plan) -> str:
+def _outline(_: PlanView, made: VisiblePlan) -> str:
     placed, written, had = (made.facts[each] for each in ("placed", "written", "had"))
     said = f"{counted(placed, 'name')} {'gets' if placed == 1 else 'get'} a place in the contents"
     if written:
@@ -121,11 +121,11 @@ def _outline(_: PlanView, made: Plan) -> str:
     return f"{said}. No text changes."
 
 
-def _move(_: PlanView, made: Plan) -> str:
+def _move(_: PlanView, made: VisiblePlan) -> str:
     return f"{counted(made.facts['pages'], 'page')} will be in “{made.facts['to']}” instead of “{made.facts['from']}”."
 
 
-def _merge(view: PlanView, made: Plan) -> str:
+def _merge(view: PlanView, made: VisiblePlan) -> str:
     how = {
         "after": "its text comes behind the other",
         "before": "its text comes before the other",
@@ -135,26 +135,26 @@ def _merge(view: PlanView, made: Plan) -> str:
     return f"“{made.facts['from']}” becomes part of “{made.facts['to']}”: {how}."
 
 
-def _split(view: PlanView, made: Plan) -> str:
+def _split(view: PlanView, made: VisiblePlan) -> str:
     leave = (
         "an insert of it" if isinstance(view.wish, Split) and view.wish.leave == "insert" else "a link to it"
     )
     return f"The section “{made.facts['section']}” becomes a page “{made.facts['to']}”; {leave} stays in its place."
 
 
-def _join(_: PlanView, made: Plan) -> str:
+def _join(_: PlanView, made: VisiblePlan) -> str:
     return f"“{made.facts['from']}” becomes a section of “{made.facts['to']}”."
 
 
-def _section(_: PlanView, made: Plan) -> str:
+def _section(_: PlanView, made: VisiblePlan) -> str:
     return f"The section “{made.facts['from']}” will be called “{made.facts['to']}”."
 
 
-def _retarget(view: PlanView, made: Plan) -> str:
+def _retarget(view: PlanView, made: VisiblePlan) -> str:
     return f"{_references(view)} to “{made.facts['from']}” will lead to “{made.facts['to']}”."
 
 
-def _delete(view: PlanView, made: Plan) -> str:
+def _delete(view: PlanView, made: VisiblePlan) -> str:
     pages = counted(made.facts["pages"], "page")
     head = f"{pages} {'goes' if made.facts['pages'] == 1 else 'go'} to the trash, and can be restored for 60 days."
     if isinstance(view.wish, Delete) and view.wish.references == "words":
@@ -163,11 +163,11 @@ def _delete(view: PlanView, made: Plan) -> str:
     return head
 
 
-def _restore(_: PlanView, made: Plan) -> str:
+def _restore(_: PlanView, made: VisiblePlan) -> str:
     return f"{counted(made.facts['pages'], 'page')} {'comes' if made.facts['pages'] == 1 else 'come'} back."
 
 
-def _aliases(_: PlanView, made: Plan) -> str:
+def _aliases(_: PlanView, made: VisiblePlan) -> str:
     dead = made.facts["dead"]
     found = ", ".join(f"“{each}”" for each in made.facts["aliases"] if each not in dead)
     said = f"The page will also be found as {found}." if found else "The page will be found by no other name."
@@ -180,15 +180,15 @@ def _aliases(_: PlanView, made: Plan) -> str:
     return said
 
 
-def _create_volume(_: PlanView, made: Plan) -> str:
+def _create_volume(_: PlanView, made: VisiblePlan) -> str:
     return f"A volume “{made.facts['to']}” will be made, and you own it."
 
 
-def _rename_volume(_: PlanView, made: Plan) -> str:
+def _rename_volume(_: PlanView, made: VisiblePlan) -> str:
     return f"The volume “{made.facts['from']}” will be called “{made.facts['to']}”."
 
 
-def _libraries(view: PlanView, made: Plan) -> str:
+def _libraries(view: PlanView, made: VisiblePlan) -> str:
     asked = view.wish.libraries if isinstance(view.wish, Libraries) else ()
     by_key = {volume.key: volume.title for volume in view.volumes.values()}
     titles = [f"“{by_key[names.key(key)]}”" for key in asked if names.key(key) in by_key]
@@ -199,7 +199,7 @@ def _libraries(view: PlanView, made: Plan) -> str:
     )
 
 
-def _language(_: PlanView, made: Plan) -> str:
+def _language(_: PlanView, made: VisiblePlan) -> str:
     language = made.facts["language"]
     if not language:
         return f"It is not said any more which language “{made.facts['to']}” is written in."
@@ -209,11 +209,11 @@ def _language(_: PlanView, made: Plan) -> str:
     )
 
 
-def _delete_volume(_: PlanView, made: Plan) -> str:
+def _delete_volume(_: PlanView, made: VisiblePlan) -> str:
     return f"The volume “{made.facts['from']}” goes to the trash with {counted(made.facts['pages'], 'page')}."
 
 
-def _undo(view: PlanView, made: Plan) -> str:
+def _undo(view: PlanView, made: VisiblePlan) -> str:
     act = DONE.get(view.act.act, view.act.act).lower() if view.act else "this"
     exact = int(made.facts.get("restored", 0))
     said = f"What was {act} is taken back."
@@ -230,10 +230,15 @@ def _undo(view: PlanView, made: Plan) -> str:
     if made.conflicts:
         number = len(made.conflicts)
         said += f" {counted(number, 'page')} {'was' if number == 1 else 'were'} changed by others in the same places."
+    if made.hidden_conflicts:
+        said += (
+            " A page that is closed to you was changed by others in the same places: ask an owner of its volume to "
+            "take this back."
+        )
     return said
 
 
-def _link(view: PlanView, made: Plan) -> str:
+def _link(view: PlanView, made: VisiblePlan) -> str:
     number = int(made.facts.get("links", 0))
     if isinstance(view.wish, LinkFrom):
         return f"“{made.facts['from']}” will refer to “{made.facts['to']}” at its end."
@@ -247,7 +252,7 @@ def _link(view: PlanView, made: Plan) -> str:
     return f"{counted(number, 'mention')} will be linked. Readers go on seeing the same words."
 
 
-def _category(_: PlanView, made: Plan) -> str:
+def _category(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     marks = f", {counted(facts['marks'], 'mark')} among it" if facts["marks"] else ""
     return (
@@ -256,17 +261,17 @@ def _category(_: PlanView, made: Plan) -> str:
     )
 
 
-def _category_move(_: PlanView, made: Plan) -> str:
+def _category_move(_: PlanView, made: VisiblePlan) -> str:
     under = " and ".join(f"“{each}”" for each in made.facts["under"])
     return f"“{made.facts['from']}” will stand {f'below {under}' if under else 'at the top'}."
 
 
-def _file(_: PlanView, made: Plan) -> str:
+def _file(_: PlanView, made: VisiblePlan) -> str:
     named = ", ".join(f"“{each}”" for each in made.facts["categories"])
     return f"The page will be filed under {named}." if named else "The page will be filed nowhere."
 
 
-def _slot(_: PlanView, made: Plan) -> str:
+def _slot(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     one = facts["places"] == 1
     given = f"{counted(facts['places'], 'place')} {'gives' if one else 'give'} it a value, and "
@@ -276,7 +281,7 @@ def _slot(_: PlanView, made: Plan) -> str:
     )
 
 
-def _slot_value(_: PlanView, made: Plan) -> str:
+def _slot_value(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     return (
         f"{counted(facts['places'], 'place')} that {'gives' if facts['places'] == 1 else 'give'} no “{facts['slot']}” "
@@ -284,7 +289,7 @@ def _slot_value(_: PlanView, made: Plan) -> str:
     )
 
 
-def _extract(_: PlanView, made: Plan) -> str:
+def _extract(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     what = "template" if facts["template"] else "page"
     more = facts["places"] - 1
@@ -296,13 +301,13 @@ def _extract(_: PlanView, made: Plan) -> str:
     return f"The text will be the {what} “{facts['to']}”, and an insert of it will stand in its place.{elsewhere}"
 
 
-def _inline(_: PlanView, made: Plan) -> str:
+def _inline(_: PlanView, made: VisiblePlan) -> str:
     return (
         f"The text of “{made.facts['template']}” will stand in the place of the insert; readers see the same."
     )
 
 
-def _inline_everywhere(_: PlanView, made: Plan) -> str:
+def _inline_everywhere(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     said = [
         f"The text of “{facts['template']}” will stand in the place of {counted(facts['places'], 'insert')}; "
@@ -315,7 +320,7 @@ def _inline_everywhere(_: PlanView, made: Plan) -> str:
     return " ".join(said)
 
 
-def _renamed_thing(_: PlanView, made: Plan) -> str:
+def _renamed_thing(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     what = {"file": "The file", "source": "The source", "person": "The person"}[made.act.partition(" ")[0]]
     places = facts["places"]
@@ -327,7 +332,7 @@ def _renamed_thing(_: PlanView, made: Plan) -> str:
     return f"{what} “{facts['from']}” will be called “{facts['to']}”.{follows}"
 
 
-def _replaced_file(_: PlanView, made: Plan) -> str:
+def _replaced_file(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     said = f"“{facts['from']}” will be the other file; what it was is kept as a former version."
     if facts["from"] != facts["to"]:
@@ -338,7 +343,7 @@ def _replaced_file(_: PlanView, made: Plan) -> str:
     return said
 
 
-def _removed_thing(_: PlanView, made: Plan) -> str:
+def _removed_thing(_: PlanView, made: VisiblePlan) -> str:
     facts = made.facts
     what = "file" if made.act == "file delete" else "source"
     said = f"The {what} “{facts['from']}” goes."
@@ -351,11 +356,11 @@ def _removed_thing(_: PlanView, made: Plan) -> str:
     return f"{said} Nothing names it."
 
 
-def _edited_source(_: PlanView, made: Plan) -> str:
+def _edited_source(_: PlanView, made: VisiblePlan) -> str:
     return f"The source “{made.facts['to']}” will read otherwise wherever it is cited."
 
 
-_HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
+_HEADS: Mapping[str, Callable[[PlanView, VisiblePlan], str]] = {
     "rename": _rename,
     "contents": _contents,
     "outline": _outline,
@@ -393,15 +398,14 @@ _HEADS: Mapping[str, Callable[[PlanView, Plan], str]] = {
 }
 
 
-def _following(view: PlanView, made: Plan) -> list[str]:
+def _following(view: PlanView, made: VisiblePlan) -> list[str]:
     """What follows, what is found again, what is lost; in this order."""
     said: list[str] = []
-    followed = made.followed
     if view.references and made.act not in {"rename", "retarget"}:
         said.append(f"{_references(view)} {'follows' if view.references == 1 else 'follow'}.")
-    if followed.sections:
+    if made.sections:
         said.append(
-            f"{counted(followed.sections, 'section reference')} {'follows' if followed.sections == 1 else 'follow'}."
+            f"{counted(made.sections, 'section reference')} {'follows' if made.sections == 1 else 'follow'}."
         )
     if view.captured:
         said.append(
@@ -503,7 +507,7 @@ def placings(view: PlanView, most: int = 40) -> list[str]:
     if view.place is not None:
         titles = {entry.key: entry.title for entry in view.place.contents.entries}
     said: list[str] = []
-    for each in view.plan.change_set.contents[:most]:
+    for each in view.plan.contents[:most]:
         if isinstance(each, Put):
             titles.setdefault(each.key, each.title)
             under = f"below “{titles.get(each.under, each.under)}”" if each.under else "at the top"

@@ -290,7 +290,7 @@ def _at_once(who: Visitor, wish: wishes.Wish) -> Response:
     """Does an act if it changes nothing but the contents; otherwise its plan is to be looked at first."""
     view = acts.plan(who.desk, who.actor, wish)
     made = view.plan
-    if made is None or not view.can_be_done or made.change_set.changes or made.change_set.removed:
+    if made is None or not view.can_be_done or not made.only_places:
         return JSONResponse({"change": None})
     done = acts.apply(who.desk, who.actor, wish, view.digest)
     return JSONResponse({"change": done.change_set if isinstance(done, acts.Applied) else None})
