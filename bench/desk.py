@@ -73,7 +73,9 @@ def run(desk: Desk, wiki: Built) -> None:
 @contextmanager
 def _browser() -> Iterator[Page]:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", chromium_sandbox=False)
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium-headless-shell", chromium_sandbox=False
+        )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(_MEASURES)
         yield page

@@ -36,7 +36,7 @@ need_graphviz() {
 }
 
 need_chromium() {
-  command -v chromium >/dev/null || need_packages chromium fonts-liberation
+  command -v chromium-headless-shell >/dev/null || need_packages chromium-headless-shell fonts-liberation
 }
 
 # Published data of Unicode, and a real body of text that refers to itself: what the core is checked against.

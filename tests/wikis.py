@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 from hypothesis import strategies as st
 
@@ -46,6 +47,8 @@ def with_pages(wiki: MemoryWiki, changed: Mapping[int, Page]) -> MemoryWiki:
     """The same wiki with other pages in the place of some, or beside them."""
     return MemoryWiki(list(wiki.volumes.values()), list({**wiki.pages_by_id, **changed}.values()))
 
+
+T = TypeVar("T")
 
 # ---- random wikis ------------------------------------------------------------
 
@@ -117,11 +120,29 @@ WORDS = [
 ]
 
 
-@st.composite
+# Strategies that are made anew for every draw take most of the time of a test, so all choices are drawn from these.
+_BELOW = [st.integers(0, most) for most in range(64)]
+
+
+def chosen(draw: st.DrawFn, among: Sequence[T]) -> T:
+    """One of some; the first where it is simplest."""
+    return among[draw(_BELOW[len(among) - 1])]
+
+
+def one_in(draw: st.DrawFn, number: int) -> bool:
+    """True in one of so many draws."""
+    return draw(_BELOW[number - 1]) == 0
+
+
+def several(draw: st.DrawFn, least: int, most: int) -> range:
+    """So many times, at least and at most."""
+    return range(least + draw(_BELOW[most - least]))
+
+
 def spelled(draw: st.DrawFn, title: str) -> str:
     """A title as somebody may type it in the target of a reference."""
     typed = names.escape(title)
-    how = draw(st.integers(0, 5))
+    how = draw(_BELOW[5])
     if how == 1:
         typed = typed[:1].lower() + typed[1:]
     elif how == 2:
@@ -144,82 +165,94 @@ class Outline:
     def target(self, draw: st.DrawFn, home: str) -> str:
         """What may be typed as target on a page of ``home``: mostly a page that is there."""
         known = [(volume, title) for volume, titles in self.volumes.items() for title in titles]
-        if draw(st.integers(0, 4)) == 0:
-            volume, title = draw(st.sampled_from(VOLUMES)), draw(st.sampled_from(TITLES))
+        if one_in(draw, 5):
+            volume, title = chosen(draw, VOLUMES), chosen(draw, TITLES)
         else:
-            volume, title = draw(st.sampled_from(known))
-        typed = draw(spelled(title))
-        lead = draw(st.sampled_from(["", "", "", "/"] if volume != home else ["", "", "", "", "here", "/"]))
+            volume, title = chosen(draw, known)
+        typed = spelled(draw, title)
+        lead = chosen(draw, ["", "", "", "/"] if volume != home else ["", "", "", "", "here", "/"])
         if volume == home and lead == "":
             return typed
         return f"{lead.replace('here', '')}{volume}/{typed.strip()}"
 
 
-@st.composite
-def references(draw: st.DrawFn, outline: Outline, home: str) -> str:
+SECTIONS = [*HEADINGS, "fixed", "Missing", "see [[Pump]]"]
+KINDS = ["link"] * 6 + ["label", "label", "label", "insert"]
+LABELS = ["its label", "*the* pump", "a\\|b", "[in] brackets", "", " ", "`x`"]
+VALUES = ["", " | a: 1", " | see [[Pump]]", " | to: [[Sea trial|x]] | b: [y]"]
+
+
+def reference(draw: st.DrawFn, outline: Outline, home: str) -> str:
     """A bracket reference, mostly to a page that is there."""
     target = outline.target(draw, home)
-    if draw(st.integers(0, 3)) == 0:
-        heading = draw(st.sampled_from([*HEADINGS, "fixed", "Missing", "see [[Pump]]"]))
-        target += "#" + names.escape_section(heading.partition(" {")[0])
-        if draw(st.integers(0, 4)) == 0:
+    if one_in(draw, 4):
+        target += "#" + names.escape_section(chosen(draw, SECTIONS).partition(" {")[0])
+        if one_in(draw, 5):
             target = target[target.index("#") :]
-    kind = draw(st.sampled_from(["link"] * 6 + ["label", "label", "label", "insert"]))
+    kind = chosen(draw, KINDS)
     if kind == "label":
-        label = draw(st.sampled_from(["its label", "*the* pump", "a\\|b", "[in] brackets", "", " ", "`x`"]))
-        return f"[[{target}|{label}]]"
+        return f"[[{target}|{chosen(draw, LABELS)}]]"
     if kind == "insert":
-        values = draw(st.sampled_from(["", " | a: 1", " | see [[Pump]]", " | to: [[Sea trial|x]] | b: [y]"]))
-        return f"[[={target}{values}]]"
+        return f"[[={target}{chosen(draw, VALUES)}]]"
     return f"[[{target}]]"
 
 
-@st.composite
-def lines(draw: st.DrawFn, outline: Outline, home: str) -> str:
+def line(draw: st.DrawFn, outline: Outline, home: str) -> str:
     """A line of a page: words and references, in some kind of block."""
-    reference = references(outline, home)
-    parts = draw(st.lists(st.one_of(reference, reference, st.sampled_from(WORDS)), min_size=1, max_size=3))
-    line = draw(st.sampled_from([" ", " ", "", ", "])).join(parts)
-    kind = draw(st.integers(0, 9))
+    parts = [
+        chosen(draw, WORDS) if one_in(draw, 3) else reference(draw, outline, home)
+        for _ in several(draw, 1, 3)
+    ]
+    made = chosen(draw, [" ", " ", "", ", "]).join(parts)
+    kind = draw(_BELOW[9])
     if kind == 0:
-        return "## " + draw(st.one_of(st.sampled_from(HEADINGS), st.just(line)))
+        return "## " + (made if one_in(draw, 2) else chosen(draw, HEADINGS))
     if kind == 1:
-        return f"| {line} | b |\n|---|---|\n| {draw(reference)} | {draw(reference)} |"
-    return {2: "- ", 3: "  1. ", 4: "> ", 5: "    ", 6: "[^1]: ", 7: "term\n: "}.get(kind, "") + line
+        one, other = reference(draw, outline, home), reference(draw, outline, home)
+        return f"| {made} | b |\n|---|---|\n| {one} | {other} |"
+    return {2: "- ", 3: "  1. ", 4: "> ", 5: "    ", 6: "[^1]: ", 7: "term\n: "}.get(kind, "") + made
 
 
-@st.composite
-def texts(draw: st.DrawFn, outline: Outline, home: str) -> str:
+def page_text(draw: st.DrawFn, outline: Outline, home: str) -> str:
     """A page's text, with line ends of one kind, with or without a last one."""
-    line = lines(outline, home)
-    body = draw(st.lists(st.one_of(line, line, line, st.just("")), min_size=1, max_size=5))
-    end = draw(st.sampled_from(["\n", "\n", "\r\n", "\r"]))
+    body = ["" if one_in(draw, 4) else line(draw, outline, home) for _ in several(draw, 1, 5)]
+    end = chosen(draw, ["\n", "\n", "\r\n", "\r"])
     text = end.join(body).replace("\n", end) if end == "\r" else end.join(body)
-    if draw(st.booleans()):
+    if one_in(draw, 2):
         text += end
-    if draw(st.integers(0, 4)) == 0:
-        aliases = draw(st.lists(st.sampled_from(TITLES), min_size=1, max_size=2))
+    if one_in(draw, 5):
+        aliases = [chosen(draw, TITLES) for _ in several(draw, 1, 2)]
         quoted = ", ".join("'" + each.replace("'", "''") + "'" for each in aliases)
         text = f"---{end}aliases: [{quoted}]{end}---{end}{text}"
-    if draw(st.integers(0, 9)) == 0:
+    if one_in(draw, 10):
         text = "\ufeff" + text
     return text
 
 
 @st.composite
+def texts(draw: st.DrawFn, outline: Outline, home: str) -> str:
+    """The text of a page by itself."""
+    return page_text(draw, outline, home)
+
+
+def titles(draw: st.DrawFn) -> list[str]:
+    """Up to four titles that name different pages."""
+    found: dict[str, str] = {}
+    for _ in several(draw, 1, 4):
+        title = chosen(draw, TITLES)
+        found.setdefault(names.key(title), title)
+    return list(found.values())
+
+
+@st.composite
 def wikis(draw: st.DrawFn) -> MemoryWiki:
     """Up to three volumes with up to four pages each; the second one has the first as library."""
-    outline = Outline(
-        {
-            volume: draw(st.lists(st.sampled_from(TITLES), min_size=1, max_size=4, unique_by=names.key))
-            for volume in VOLUMES[: draw(st.integers(1, 3))]
-        }
-    )
+    outline = Outline({volume: titles(draw) for volume in VOLUMES[: len(several(draw, 1, 3))]})
     volumes: list[Volume] = []
     pages: list[Page] = []
-    for n, (title, titles) in enumerate(outline.volumes.items(), 1):
+    for n, (title, pages_of) in enumerate(outline.volumes.items(), 1):
         volumes.append(Volume(n, names.key(title), title, libraries=(1,) if n == 2 else ()))
-        for each in titles:
+        for each in pages_of:
             head = PageHead(len(pages) + 1, n, names.key(each), each)
-            pages.append(Page(head, draw(texts(outline, title))))
+            pages.append(Page(head, page_text(draw, outline, title)))
     return MemoryWiki(volumes, pages)

@@ -6,7 +6,7 @@ import base64
 import re
 from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.end_to_end.conftest import Open
 from tests.end_to_end.typing import choose, fresh, type_at_end, typed
@@ -120,6 +120,29 @@ def test_what_a_reference_leads_to_is_looked_at_beside_the_text(open_page: Open)
     page.locator(".seen").get_by_role("link", name="lid gasket").click()
     expect(peek).to_contain_text("This page is not written yet.")
     expect(page).to_have_url(re.compile("/-/edit/"))
+
+
+def test_a_look_that_is_answered_late_says_nothing_of_the_one_after_it(open_page: Open) -> None:
+    page = open_page(EDIT, who="Wenna")
+    seen = page.locator(".seen")
+    expect(seen.get_by_role("link", name="lid gasket")).to_be_visible()
+    held: list[Route] = []
+
+    def hold(route: Route) -> None:
+        held.append(route)
+
+    page.route("**/tern-4-service-manual/charge-regulator", hold)
+    seen.get_by_role("link", name="charge regulator").first.click()
+    peek = page.get_by_role("complementary", name="A look at another page")
+    expect(peek).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(peek).to_be_hidden()
+    seen.get_by_role("link", name="lid gasket").click()
+    expect(peek).to_contain_text("This page is not written yet.")
+    with page.expect_response("**/charge-regulator"):
+        held[0].continue_()
+    page.wait_for_timeout(200)
+    expect(peek).to_contain_text("This page is not written yet.")
 
 
 def test_text_and_preview_keep_their_place_together_in_both_directions(open_page: Open) -> None:

@@ -580,3 +580,12 @@ def test_6_marks_and_categories_are_completed_where_they_are_typed(open_page: Op
 
 
 # ---- 7: the desk helps to write ----------------------------------------------------------
+
+
+def test_who_signs_in_by_the_button_of_the_demo_comes_to_the_volumes(open_page: Open) -> None:
+    page = open_page("/-/sign-in")
+    page.get_by_role("button", name="Wenna").click()
+    expect(page).to_have_url(re.compile(r"/$"))
+    expect(page.get_by_role("link", name="Tern 4 service manual")).to_be_visible()
+    page.goto(WELL)
+    expect(page.get_by_role("link", name="Edit", exact=True)).to_be_visible()

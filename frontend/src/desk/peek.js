@@ -25,8 +25,10 @@ export function peekParts(html) {
       }
       const answer = await fetch(href.replace(/#.*$/, "")).catch(() => null);
       const page = answer?.ok && new DOMParser().parseFromString(html(await answer.text()), "text/html");
+      // The answer of an earlier look says nothing of this one.
+      if (this.peekHref !== href) return;
       const article = page && page.querySelector("article");
-      if (!article || this.peekHref !== href) {
+      if (!article) {
         this.peekSaid = "This page cannot be shown here.";
         return;
       }
