@@ -182,7 +182,7 @@ def test_the_files_say_afterwards_what_the_plan_said(act: str) -> None:
     done = []
 
     @given(wikis(), st.sampled_from(TITLES), st.data())
-    @settings(max_examples=80 if act in {"split", "section"} else 25)
+    @settings(max_examples=80 if act in {"split", "section", "join"} else 25)
     def try_one(wiki: MemoryWiki, title: str, data: st.DataObject) -> None:
         with tempfile.TemporaryDirectory() as made:
             folder = Path(made)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from mokuji.api import plan_schemas as schemas
+from mokuji.core.changes import PageChange
 from mokuji.core.diff import Piece, changed_lines
 from mokuji.core.wiki import PageHead
 from mokuji.services import telling, thing_wishes, wishes
@@ -73,6 +74,23 @@ def said(pieces: Sequence[Piece]) -> str:
     return "".join(piece.words for piece in pieces)
 
 
+def _page(change: PageChange, volume: str) -> schemas.ChangedPage:
+    """A page that an act changes, line by line."""
+    return schemas.ChangedPage(
+        volume=volume,
+        title=change.head.title,
+        title_after=change.title,
+        lines=[
+            schemas.ChangedLine(
+                line=line.line,
+                before=said(line.before) if line.before or not line.after else None,
+                after=said(line.after) if line.after or not line.before else None,
+            )
+            for line in changed_lines(change.before, change.edits)
+        ],
+    )
+
+
 def plan(view: PlanView) -> schemas.Plan:
     """A plan as JSON."""
     made = view.plan
@@ -104,22 +122,7 @@ def plan(view: PlanView) -> schemas.Plan:
         readers=view.readers_said,
         references=view.references,
         sections=made.sections,
-        pages=[
-            schemas.ChangedPage(
-                volume=by_id.get(change.head.volume, ""),
-                title=change.head.title,
-                title_after=change.title,
-                lines=[
-                    schemas.ChangedLine(
-                        line=line.line,
-                        before=said(line.before) if line.before or not line.after else None,
-                        after=said(line.after) if line.after or not line.before else None,
-                    )
-                    for line in changed_lines(change.before, change.edits)
-                ],
-            )
-            for change in view.changes
-        ],
+        pages=[_page(change, by_id.get(change.head.volume, "")) for change in view.changes],
         removed=named(each.head for each in view.removed),
         captured=listed(view.captured),
         lost=listed(view.lost),

@@ -305,6 +305,12 @@ def _file(connection: Connection, head: PageHead, content: PageText, body: str) 
             ),
             rows,
         )
+    _hold(connection, head, content, body)
+    _write_tasks(connection, head, content)
+
+
+def _hold(connection: Connection, head: PageHead, content: PageText, body: str) -> None:
+    """What a page names of files, sources and people."""
     named = [
         {"page": head.id, "kind": int(kind), "key": key, "count": number}
         for (kind, key), number in held(body, content).items()
@@ -313,6 +319,9 @@ def _file(connection: Connection, head: PageHead, content: PageText, body: str) 
         connection.execute(
             text("INSERT INTO held (page, kind, key, count) VALUES (:page, :kind, :key, :count)"), named
         )
+
+
+def _write_tasks(connection: Connection, head: PageHead, content: PageText) -> None:
     if content.tasks:
         connection.execute(
             text(

@@ -20,7 +20,7 @@ from mokuji.core.levels import raised
 from mokuji.core.plan import Plan, check_free, make, need
 from mokuji.core.spans import Span
 from mokuji.core.text import front_edit
-from mokuji.core.text.headings import section_end, words
+from mokuji.core.text.headings import Heading, section_end, words
 from mokuji.core.wiki import Page, PageHead, Wiki
 
 Leave = Literal["link", "insert"]
@@ -47,17 +47,10 @@ def split(
     """
     page = need(wiki, page_id)
     headings = page.content.headings
-    if not 0 <= index < len(headings):
-        raise Missing(
-            f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.",
-            named=[page.head.volume],
-        )
+    heading = _outermost(page, index)
     title = names.check_title(title)
     new = PageHead(0, page.head.volume, names.key(title), title, 0)
     check_free(wiki, new)
-    heading = headings[index]
-    if page.text[_line_start(page.text, heading.span.start) : heading.span.start].strip():
-        raise Refused("This heading stands inside a list or quotation. Move it out first.", code="nested")
     start = _line_start(page.text, heading.span.start)
     body = _skip_ends(page.text, heading.span.end)
     end = section_end(page.text, headings, index)
@@ -94,6 +87,20 @@ def split(
         entries={0: Entry(page_id, section)},
         headings={0: len(inside), page_id: len(headings) - len(inside) - (leave == "link")},
     )
+
+
+def _outermost(page: Page, index: int) -> Heading:
+    """A heading of a page; Missing if there is none of this number, Refused if it stands inside a block."""
+    headings = page.content.headings
+    if not 0 <= index < len(headings):
+        raise Missing(
+            f"“{page.head.title}” has no heading number {index + 1}; it has {len(headings)}.",
+            named=[page.head.volume],
+        )
+    start = headings[index].span.start
+    if page.text[_line_start(page.text, start) : start].strip():
+        raise Refused("This heading stands inside a list or quotation. Move it out first.", code="nested")
+    return headings[index]
 
 
 def _left(
