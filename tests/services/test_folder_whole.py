@@ -237,7 +237,9 @@ def test_a_journal_that_leads_out_of_the_folder_is_not_followed(
     assert not list(outside.iterdir()) and (folder / ACT / "new-0").exists()
 
 
-@pytest.mark.parametrize("said", ["", "[]", "7", "{}", '{"act": 1, "steps": [], "folders": []}', "\xff"])
+@pytest.mark.parametrize(
+    "said", ["", "[]", "7", "{}", "[" * 100_000, '{"act": 1, "steps": [], "folders": []}', "\xff"]
+)
 def test_a_journal_that_is_none_is_left_with_what_to_do(folder: Path, said: str) -> None:
     (folder / ACT).mkdir()
     (folder / ACT / JOURNAL).write_text(said, encoding="latin-1")

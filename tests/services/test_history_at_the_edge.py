@@ -6,9 +6,11 @@ import pytest
 
 from mokuji.core.errors import MokujiError
 from mokuji.core.policy import NOBODY, Actor, Role
+from mokuji.core.wiki import Volume
 from mokuji.services import acts, drafts, history, reading, revisions, secrets, tasks, wishes, writing
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
+from mokuji.services.readership import Passing, Readers, sentences
 from tests.services.making import give, pages, person, volume
 
 WORDS = "chlorine"
@@ -149,6 +151,14 @@ def test_between_closed_volumes_it_is_people_that_are_named(desk: Desk, keeper: 
         "Wenna will no longer read the page, nor what was written there before: “Lab” is closed to them."
         in said
     )
+
+
+def test_names_keep_their_capitals_where_they_begin_a_sentence() -> None:
+    source, target = (
+        Volume(n, title.lower(), title, closed=True) for n, title in enumerate(("Bench", "Lab"), 1)
+    )
+    found = Passing(source, target, 2, Readers(names=("Ada van Oss", "Piet Aas")), Readers(), 0, along=False)
+    assert sentences([found], {}) == ["Ada van Oss and Piet Aas will read the 2 pages in “Lab”."]
 
 
 def test_undoing_an_edit_says_that_words_come_back_to_more_readers(

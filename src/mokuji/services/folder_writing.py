@@ -161,7 +161,7 @@ def _put_in_order(folder: Path) -> str:
     try:
         journal = _read_journal(kept.read_bytes())
         _check_places(folder, journal)
-    except (TypeError, ValueError) as fault:
+    except (TypeError, ValueError, RecursionError) as fault:
         raise Refused(
             f"A command was cut off here, but {ACT}/{JOURNAL} does not say what it was doing. Look whether the files "
             f"are as they should be, then remove {ACT}.",

@@ -34,11 +34,10 @@ def below(desk: Desk, actor: Actor, volume_key: str, under: Sequence[str], skip:
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        seen = [each.id for each in sight.volumes.values()]
-        wanted = dict.fromkeys(
-            names.key(name) if name else "" for name in under if names.is_storable(name or "x")
+        wanted = dict.fromkeys(names.key(name) for name in under if not name or names.is_storable(name))
+        found = (
+            contents.level(sight.wiki, volume.id, sight.reads, key, skip) for key in list(wanted)[:AT_ONCE]
         )
-        found = (contents.level(sight.wiki, volume.id, seen, key, skip) for key in list(wanted)[:AT_ONCE])
         return Levels(tuple(each for each in found if each is not None))
 
 
@@ -50,9 +49,8 @@ def around(desk: Desk, actor: Actor, volume_key: str, name: str) -> Levels:
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        seen = [each.id for each in sight.volumes.values()]
         loaded = contents.contents(
-            sight.wiki, volume.id, seen, path_to=names.key(name) if names.is_storable(name) else None
+            sight.wiki, volume.id, sight.reads, path_to=names.key(name) if names.is_storable(name) else None
         )
         if loaded.of(names.key(name)) is None:
             raise Missing(f"“{name}” has no place in the contents.", code="place_missing")
@@ -67,9 +65,8 @@ def named(desk: Desk, actor: Actor, volume_key: str, words: str) -> Levels:
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        seen = [each.id for each in sight.volumes.values()]
         key = names.key(words) if names.is_storable(words) else ""
         if not key:
             return Levels(())
-        found, more = contents.named_so(sight.wiki, volume.id, seen, key)
+        found, more = contents.named_so(sight.wiki, volume.id, sight.reads, key)
         return Levels(tuple(found), more)

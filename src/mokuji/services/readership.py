@@ -123,12 +123,12 @@ def sentences(found: Collection[Passing | BroughtBack], volumes: Mapping[int, Vo
             continue
         pages = "page" if each.pages == 1 else f"{each.pages:,} pages"
         if each.gained:
-            said.append(f"{_who(each.gained).capitalize()} will read the {pages} in “{each.target.title}”.")
+            said.append(f"{_begun(_who(each.gained))} will read the {pages} in “{each.target.title}”.")
             said += _older(each)
         if each.lost:
             more = " nor what was written there before" if each.older else ""
             said.append(
-                f"{_who(each.lost).capitalize()} will no longer read the {pages}{',' + more if more else ''}: "
+                f"{_begun(_who(each.lost))} will no longer read the {pages}{',' + more if more else ''}: "
                 f"“{each.target.title}” is closed to them."
             )
     return said
@@ -150,6 +150,11 @@ def _older(each: Passing) -> Iterator[str]:
 
 NAMED = 6
 """Most people that are named; of more, how many they are."""
+
+
+def _begun(words: str) -> str:
+    """Words as the beginning of a sentence; names keep their capitals."""
+    return words[:1].upper() + words[1:]
 
 
 def _who(readers: Readers) -> str:

@@ -253,10 +253,8 @@ def save(
     note = clean_note(note)
     check_page(text)
     # What may change other pages is done while nobody else writes.
-    with (
-        writing_transaction(desk.engine, alone=revision == 0 or follow is True) as connection,
-        told_to(connection, actor),
-    ):
+    alone = revision == 0 or follow is True
+    with writing_transaction(desk.engine, alone=alone) as connection, told_to(connection, actor):
         every = load_volumes(connection)
         volume = find_volume(connection, actor, volume_key, every)
         check(actor, Act.WRITE, volume)

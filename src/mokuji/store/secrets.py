@@ -22,7 +22,7 @@ _PAGES = (
 )
 _ACTS = f"""(SELECT id FROM change_set WHERE volume = :volume
     UNION SELECT change_set FROM change_set_reach WHERE volume = :volume
-    UNION SELECT r.change_set FROM revision r WHERE r.page IN {_PAGES})"""  # noqa: S608 - a query of our own
+    UNION SELECT r.change_set FROM revision r WHERE r.page IN {_PAGES} AND r.written_in = ANY(:seen))"""  # noqa: S608 - a query of our own
 
 
 @dataclass(frozen=True, slots=True)

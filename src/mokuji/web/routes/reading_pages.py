@@ -17,6 +17,7 @@ from mokuji.web.show import heading_lines, places, safe
 
 router = APIRouter()
 MOST_BEHIND = 10_000_000
+"""Maximum ordinal in a level of the contents that is looked for."""
 CONTINUED = 5
 """So many drafts are offered on the start page."""
 
