@@ -13,7 +13,7 @@ from sqlalchemy import text
 from mokuji.core.diff import changed_lines
 from mokuji.core.errors import Conflict, Forbidden, Missing
 from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, reading, wishes, writing
+from mokuji.services import acts, reading, trash, wishes, writing
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
 from mokuji.store import people
@@ -143,12 +143,12 @@ def test_the_trash_is_emptied_after_its_time_but_not_of_what_an_undo_needs(desk:
     deleted = acts.apply(desk, writer, wishes.Delete("guide", "lid"), None)
     merged = acts.apply(desk, writer, wishes.Merge("guide", "pump", "Well"), None)
     assert isinstance(deleted, acts.Applied) and isinstance(merged, acts.Applied)
-    assert acts.purge(desk) == 0
-    later = replace(desk, clock=lambda: desk.clock() + timedelta(days=acts.KEPT_DAYS, seconds=60))
-    assert acts.purge(later) == 1
+    assert trash.purge(desk) == 0
+    later = replace(desk, clock=lambda: desk.clock() + timedelta(days=trash.KEPT_DAYS, seconds=60))
+    assert trash.purge(later) == 1
     view = acts.plan(desk, writer, wishes.Undo(deleted.change_set))
     assert view.refusal is not None and view.refusal.code == "purged"
-    assert acts.trash_view(desk, writer).acts == ()
+    assert trash.trash_view(desk, writer).acts == ()
     assert isinstance(acts.apply(desk, writer, wishes.Undo(merged.change_set), None), acts.Applied)
     assert texts(desk) == {"Pump": "", "Well": "[[Pump]]"}
 

@@ -12,7 +12,7 @@ from sqlalchemy import text
 from mokuji.api import wishing
 from mokuji.core.errors import Forbidden
 from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, files, history, reading, sources, telling, thing_wishes, wishes, writing
+from mokuji.services import acts, files, history, reading, telling, thing_wishes, wishes, writing
 from mokuji.services.acts import Applied
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.wishes import Wish
@@ -50,7 +50,7 @@ def writer(desk: Desk) -> Actor:
     pages(desk, writer, "data", {"Tower": "![b](lamp.png)"})
     files.bring(desk, writer, "guide", "lamp.png", PICTURE)
     files.stage(desk, writer, "guide", "lamp.png", picture("PNG", (50, 20)))
-    sources.save(desk, writer, "gel", {"title": "Gel"}, new=True)
+    thing_wishes.save_source(desk, writer, "gel", {"title": "Gel"}, new=True)
     pages(desk, writer, "guide", THINGS)
     return writer
 
@@ -362,6 +362,6 @@ def test_a_refusal_says_nothing_of_a_closed_volume(
     volume(desk, "Vault", closed=True)
     keeper = person(desk, "mirela", vault=Role.OWNER, guide=Role.WRITER)
     pages(desk, keeper, "vault", VAULT)
-    sources.save(desk, keeper, "gelb", {"title": "Other"}, new=True)
+    thing_wishes.save_source(desk, keeper, "gelb", {"title": "Other"}, new=True)
     view = acts.plan(desk, writer, wish())
     assert SECRET not in _told(view).lower()

@@ -23,6 +23,7 @@ from mokuji.services import (
     importing,
     telling,
     thing_wishes,
+    trash,
     wishes,
     writing,
 )
@@ -291,7 +292,7 @@ def test_a_deleted_file_leaves_its_places_listed_and_comes_back(desk: Desk, writ
         desk, writer, "guide", files.bring(desk, writer, "guide", "x.png", OTHER).file.name, PNG
     )
     desk.clock.now += timedelta(days=61)  # type: ignore[attr-defined]
-    acts.purge(desk)
+    trash.purge(desk)
     refusal = acts.plan(desk, writer, wishes.Undo(number)).refusal
     assert refusal is not None and "for good" in refusal.message
     gone = acts.plan(desk, writer, thing_wishes.ReplaceFile("guide", "x.png", staged)).refusal

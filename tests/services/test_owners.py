@@ -9,7 +9,7 @@ import pytest
 
 from mokuji.core.errors import Forbidden, Missing, MokujiError, Refused
 from mokuji.core.policy import NOBODY, Act, Actor, PersonAct, Role, may, may_about
-from mokuji.services import acts, history, people, reading, telling, thing_wishes, wishes, writing
+from mokuji.services import acts, history, people, reading, telling, thing_wishes, trash, wishes, writing
 from mokuji.services.acts import Applied
 from mokuji.services.desk import Desk
 from mokuji.store import people as stored
@@ -273,7 +273,7 @@ def test_an_open_log_tells_no_closed_title(desk: Desk, volumes: None, act: str, 
     for who in (NOBODY, jonas):
         logged, _, _ = history.acts(desk, who)
         one = history.one_act(desk, who, number)
-        said = repr((logged, one.act, one.pages, acts.trash_view(desk, jonas)))
+        said = repr((logged, one.act, one.pages, trash.trash_view(desk, jonas)))
         for page in ("pump", "well", "lid"):
             try:
                 said += repr(history.revisions(desk, who, "guide", page).revisions)
@@ -350,5 +350,5 @@ def test_the_trash_is_for_who_has_signed_in(desk: Desk, volumes: None) -> None:
     mirela = _closed(desk)
     done(desk, mirela, wishes.Delete("guide", "lid"))
     with pytest.raises(Forbidden):
-        acts.trash_view(desk, NOBODY)
-    assert acts.trash_view(desk, mirela).acts
+        trash.trash_view(desk, NOBODY)
+    assert trash.trash_view(desk, mirela).acts

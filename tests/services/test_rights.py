@@ -16,9 +16,9 @@ from mokuji.services import (
     finding,
     history,
     reading,
-    sources,
     telling,
     thing_wishes,
+    trash,
     upkeep,
     wishes,
     writing,
@@ -81,7 +81,7 @@ SEEN: list[Callable[[Desk, Actor], object]] = [
     *(lambda desk, actor, name=name: upkeep.report(desk, actor, "guide", name) for name in upkeep.REPORTS),
     lambda desk, actor: upkeep.overview(desk, actor, "guide"),
     lambda desk, actor: acts.plan(desk, actor, wishes.Delete("guide", "well")),
-    acts.trash_view,
+    trash.trash_view,
 ]
 
 
@@ -263,7 +263,7 @@ def test_a_source_that_cannot_be_cited_instead_names_no_closed_page(
 ) -> None:
     keeper, other = two_volumes
     for name in ("tide2024", "tide2025"):
-        sources.save(desk, keeper, name, {"title": name}, new=True)
+        thing_wishes.save_source(desk, keeper, name, {"title": name}, new=True)
     text = "Says [^tide2024], and [^tide2025].\n\n[^tide2025]: A note of its own.\n"
     writing.save(desk, keeper, "vault", "Heron plan", text, revision=0)
     wish = thing_wishes.DeleteSource("manual", "tide2024", instead="tide2025")

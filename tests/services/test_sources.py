@@ -33,11 +33,11 @@ def _done(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
 def test_a_source_is_made_with_a_name_of_its_own_and_changed_with_a_way_back(
     desk: Desk, writer: Actor
 ) -> None:
-    assert sources.save(desk, writer, "", FIELDS, new=True) == "ferrar-2018"
+    assert thing_wishes.save_source(desk, writer, "", FIELDS, new=True) == "ferrar-2018"
     with pytest.raises(BadFields) as fault:
-        sources.save(desk, writer, "Ferrar-2018", FIELDS, new=True)
+        thing_wishes.save_source(desk, writer, "Ferrar-2018", FIELDS, new=True)
     assert set(fault.value.fields) == {"name"}
-    sources.save(desk, writer, "ferrar-2018", {**FIELDS, "title": "Gel cells"}, new=False)
+    thing_wishes.save_source(desk, writer, "ferrar-2018", {**FIELDS, "title": "Gel cells"}, new=False)
     found = sources.about(desk, writer, "ferrar-2018").source
     assert found is not None and found.fields["title"] == "Gel cells"
     _done(desk, writer, wishes.Undo(1))
@@ -46,7 +46,7 @@ def test_a_source_is_made_with_a_name_of_its_own_and_changed_with_a_way_back(
 
 
 def test_whatever_cites_a_source_follows_its_name(desk: Desk, writer: Actor) -> None:
-    sources.save(desk, writer, "gel", FIELDS, new=True)
+    thing_wishes.save_source(desk, writer, "gel", FIELDS, new=True)
     pages(desk, writer, "guide", {"A": "So[^gel] and[^GEL], not `[^gel]`.", "B": "[^own]\n\n[^own]: x"})
     pages(desk, writer, "secret", {"C": "Here[^gel]."})
     before = texts(desk)
@@ -67,7 +67,7 @@ def test_whatever_cites_a_source_follows_its_name(desk: Desk, writer: Actor) -> 
 
 def test_one_of_two_that_are_one_takes_the_place_of_the_other(desk: Desk, writer: Actor) -> None:
     for name in ("one", "two"):
-        sources.save(desk, writer, name, FIELDS, new=True)
+        thing_wishes.save_source(desk, writer, name, FIELDS, new=True)
     pages(desk, writer, "guide", {"A": "So[^two]."})
     (pair,) = sources.listing(desk, writer, which="alike").alike
     assert (pair.one, pair.other) == ("one", "two")
@@ -80,8 +80,8 @@ def test_one_of_two_that_are_one_takes_the_place_of_the_other(desk: Desk, writer
 
 
 def test_what_is_missing_and_what_is_not_cited_is_listed(desk: Desk, writer: Actor) -> None:
-    sources.save(desk, writer, "gel", FIELDS, new=True)
-    sources.save(desk, writer, "lead", {**FIELDS, "title": "Lead"}, new=True)
+    thing_wishes.save_source(desk, writer, "gel", FIELDS, new=True)
+    thing_wishes.save_source(desk, writer, "lead", {**FIELDS, "title": "Lead"}, new=True)
     pages(desk, writer, "guide", {"A": "So[^gel] and[^nowhere]."})
     assert [s.name for s in sources.listing(desk, writer, which="unused").sources] == ["lead"]
     (missing,) = sources.listing(desk, writer, which="missing").missing
@@ -89,7 +89,7 @@ def test_what_is_missing_and_what_is_not_cited_is_listed(desk: Desk, writer: Act
 
 
 def test_who_may_not_read_a_page_does_not_learn_that_it_cites(desk: Desk, writer: Actor) -> None:
-    sources.save(desk, writer, "gel", FIELDS, new=True)
+    thing_wishes.save_source(desk, writer, "gel", FIELDS, new=True)
     pages(desk, writer, "secret", {"Hidden": "So[^gel] and[^nowhere]."})
     reader = person(desk, "jonas", guide=Role.READER)
     assert sources.listing(desk, reader).cited == {}
@@ -101,11 +101,11 @@ def test_who_may_not_read_a_page_does_not_learn_that_it_cites(desk: Desk, writer
     with pytest.raises(Forbidden):
         sources.listing(desk, NOBODY)
     with pytest.raises(Forbidden):
-        sources.save(desk, reader, "x", FIELDS, new=True)
+        thing_wishes.save_source(desk, reader, "x", FIELDS, new=True)
 
 
 def test_a_file_of_sources_comes_in_and_what_is_there_stays(desk: Desk, writer: Actor) -> None:
-    sources.save(desk, writer, "gel", FIELDS, new=True)
+    thing_wishes.save_source(desk, writer, "gel", FIELDS, new=True)
     data = b"@book{gel, title={Other}}\n@book{newone, title={New}}\n@book{x, author={Nobody}}"
     done = sources.bring(desk, writer, data)
     assert (done.other, done.same) == (("gel",), ()) and len(done.problems) == 1
@@ -114,7 +114,7 @@ def test_a_file_of_sources_comes_in_and_what_is_there_stays(desk: Desk, writer: 
 
 
 def test_a_cited_source_stands_at_the_end_of_the_page(desk: Desk, writer: Actor) -> None:
-    sources.save(desk, writer, "gel", FIELDS, new=True)
+    thing_wishes.save_source(desk, writer, "gel", FIELDS, new=True)
     pages(desk, writer, "guide", {"A": "So[^gel] and[^own].\n\n[^own]: Mine.\n"})
     from mokuji.web.show import places
 
@@ -148,7 +148,7 @@ def test_the_handle_of_a_person_is_followed_where_they_are_named(desk: Desk, wri
 
 
 def test_sources_that_were_kept_before_they_were_looked_at_spoil_no_others(desk: Desk, writer: Actor) -> None:
-    sources.save(desk, writer, "gel", FIELDS, new=True)
+    thing_wishes.save_source(desk, writer, "gel", FIELDS, new=True)
     odd: list[dict[str, object]] = [
         {"title": "Odd", "URL": "http://[2001:db8::1/manual"},
         {"author": {"family": 1}, "title": ["x"]},

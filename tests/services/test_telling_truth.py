@@ -11,7 +11,7 @@ from sqlalchemy import text
 from mokuji.core.errors import Refused
 from mokuji.core.policy import Actor, Role
 from mokuji.core.wiki import PageHead
-from mokuji.services import acts, reading, telling, upkeep, wishes
+from mokuji.services import acts, reading, telling, trash, upkeep, wishes
 from mokuji.services.acts import Applied, PlanView
 from mokuji.services.desk import Desk
 from mokuji.store.database import Connection
@@ -238,11 +238,11 @@ def test_a_deleted_volume_lies_in_the_trash_of_its_owners_and_comes_back(desk: D
     pages(desk, writer, "v", {"A": "Text."})
     reader = person(desk, "piet", v=Role.READER)
     made = _done(desk, writer, wishes.DeleteVolume("v"))
-    (gone,) = acts.trash_view(desk, writer).gone
+    (gone,) = trash.trash_view(desk, writer).gone
     assert (gone.title, gone.change_set) == ("V", made)
-    assert acts.trash_view(desk, reader).gone == ()
+    assert trash.trash_view(desk, reader).gone == ()
     _done(desk, writer, wishes.Undo(gone.change_set))
-    assert acts.trash_view(desk, writer).gone == () and texts(desk)["A"] == "Text."
+    assert trash.trash_view(desk, writer).gone == () and texts(desk)["A"] == "Text."
 
 
 def test_names_that_were_said_to_differ_can_be_said_to_look_alike_again(desk: Desk, writer: Actor) -> None:

@@ -36,6 +36,7 @@ from mokuji.services import (
     upkeep,
     writing,
 )
+from mokuji.services import trash as trash_service
 from mokuji.services.history import LoggedAct, Revision
 from mokuji.services.listings import listing
 from mokuji.services.rendering import Addresses
@@ -385,7 +386,7 @@ def trash(
     desk: TheDesk, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
 ) -> schemas.Trash:
     """What lies in the trash of the volumes you may read."""
-    view = acts.trash_view(desk, actor, before)
+    view = trash_service.trash_view(desk, actor, before)
     entries = [
         schemas.Trashed(
             page=each.page,

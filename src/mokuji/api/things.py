@@ -14,7 +14,7 @@ from mokuji.core.errors import Missing
 from mokuji.core.names import address
 from mokuji.core.sources import as_text
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services import fields, files, sources, tasks
+from mokuji.services import fields, files, sources, tasks, thing_wishes
 from mokuji.services.files import StoredFile
 
 router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
@@ -174,7 +174,7 @@ def put_source(desk: TheDesk, actor: Changer, name: str, body: schemas.SourceFie
     new = sources.about(desk, actor, name).source is None
     told = {key.replace("_", "-"): value for key, value in body.model_dump().items()}
     told |= {"URL": told.pop("address")}
-    return schemas.SavedSource(name=sources.save(desk, actor, name, told, new=new), new=new)
+    return schemas.SavedSource(name=thing_wishes.save_source(desk, actor, name, told, new=new), new=new)
 
 
 # ---- tasks ----------------------------------------------------------------------

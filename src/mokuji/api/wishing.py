@@ -9,7 +9,8 @@ from mokuji.core.changes import PageChange
 from mokuji.core.diff import Piece, changed_lines
 from mokuji.core.wiki import PageHead
 from mokuji.services import telling, thing_wishes, wishes
-from mokuji.services.acts import Listed, PlanView
+from mokuji.services.acts import PlanView
+from mokuji.services.pointing import Listed
 
 
 def wish(body: schemas.Wish) -> wishes.Wish:

@@ -200,10 +200,10 @@ def worker(
 @_sentences
 def purge() -> None:
     """Remove for good what has lain in the trash for 60 days; a running server does so every day."""
-    from mokuji.services import acts
+    from mokuji.services import trash
 
     with _desk(_settings(), "mokuji") as desk:
-        typer.echo(f"{_counted(acts.purge(desk), 'page')} removed for good.")
+        typer.echo(f"{_counted(trash.purge(desk), 'page')} removed for good.")
 
 
 @app.command()

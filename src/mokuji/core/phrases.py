@@ -61,3 +61,8 @@ def from_data(data: Sequence[Any]) -> Phrase:
         part if isinstance(part, str) else Named(cast(Kind, part[0]), part[1], part[2], part[3])
         for part in data
     )
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """“1 page”, “1,204 pages”."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"

@@ -8,27 +8,26 @@ added meanwhile can be missed.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
 from typing import Any
 
 from mokuji.core import names
 from mokuji.core.changes import Fate, PageChange, Removed
-from mokuji.core.errors import Forbidden, Missing, MokujiError, Refused
+from mokuji.core.errors import Missing, MokujiError, Refused
 from mokuji.core.following import Found
 from mokuji.core.phrases import told
 from mokuji.core.plan import Plan, Row
 from mokuji.core.plans.merge import joined
 from mokuji.core.policy import Act, Actor, Role
-from mokuji.core.spans import Lines
 from mokuji.core.text.headings import words
 from mokuji.core.wiki import PageHead, Volume
 from mokuji.services import readership
 from mokuji.services.categories import categories_in
-from mokuji.services.desk import Desk, clean_note, find_head, owned, told_to, visible
-from mokuji.services.notes import Reader, kept
+from mokuji.services.desk import Desk, clean_note, find_head, told_to
+from mokuji.services.notes import kept
+from mokuji.services.pointing import Listed, listed
 from mokuji.services.readership import BroughtBack, Passing, brought_back, passing
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.seen import VisiblePlan
@@ -55,27 +54,11 @@ from mokuji.services.wishes import (
     Wish,
     root_of,
 )
-from mokuji.store import acting, files, history, kept_reports, people, things, trash
-from mokuji.store import volumes as stored_volumes
+from mokuji.store import acting, history, people, things, trash
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.store.snapshot import load_volumes
 from mokuji.store.writing import Signature
-
-TRASH_ROWS = 300
-KEPT_DAYS = 60
-"""How long deleted pages and files are kept, in days."""
-STAGED = timedelta(days=1)
-"""How long bytes are kept that were brought to take the place of a file and never did."""
-
-
-@dataclass(frozen=True, slots=True)
-class Listed:
-    """A reference that leads elsewhere afterwards, with its line and its words as typed."""
-
-    page: PageHead
-    line: int
-    words: str
 
 
 @dataclass(frozen=True)
@@ -302,16 +285,6 @@ def _shown(
     )
 
 
-def listed(wiki: StoredWiki, found: Collection[Found]) -> tuple[Listed, ...]:
-    """References with their lines and words; those on pages that are not there yet are left out."""
-    pages = wiki.pages({each.page.id for each in found})
-    return tuple(
-        Listed(each.page, Lines(text).position(each.span.start).line, each.span.of(text))
-        for each in found
-        if each.page.id in pages and (text := pages[each.page.id].text)
-    )
-
-
 def apply(
     desk: Desk,
     actor: Actor,
@@ -384,70 +357,3 @@ def _go_on_with(scene: Scene, made: Plan, done: acting.Done) -> PageHead | None:
         if id_ in found:
             return found[id_].head
     return None
-
-
-def need_act(
-    connection: Connection, change_set: int, volumes: Collection[int], person: int | None
-) -> history.LoggedAct:
-    """A change set that changed something in one of these volumes, or was done about the person; Missing otherwise."""
-    act = history.act(connection, change_set, list(volumes), person)
-    if act is None:
-        raise Missing(
-            "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
-        )
-    return act
-
-
-# ---- the trash -------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class TrashView:
-    """What lies in the trash of the volumes one may read, by act."""
-
-    volumes: Mapping[int, Volume]
-    acts: tuple[tuple[trash.InTrash, ...], ...]
-    more_before: int | None
-    kept_days: int
-    now: datetime
-    gone: tuple[stored_volumes.Deleted, ...] = ()
-    """Volumes of the actor's own that were deleted."""
-
-    def days_left(self, row: trash.InTrash) -> int:
-        """How many days a page still lies there."""
-        left = row.at + timedelta(days=self.kept_days) - self.now
-        return max(0, -(-left // timedelta(days=1)))
-
-
-def purge(desk: Desk) -> int:
-    """Removes for good what has lain in the trash for ``KEPT_DAYS``, and bytes of files that nothing names; how many
-    pages that were."""
-    before = desk.clock() - timedelta(days=KEPT_DAYS)
-    with writing_transaction(desk.engine, alone=True) as connection:
-        pages = trash.purge(connection, before)
-        files.forget(connection, before, desk.clock() - STAGED)
-        kept_reports.forget(connection, before)
-        return pages
-
-
-def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:
-    """The trash, newest act first; for who has signed in, as what was thrown away was meant for nobody any more."""
-    if not actor.signed_in:
-        raise Forbidden("Sign in to see what lies in the trash.", code="sign_in")
-    with reading(desk.engine) as connection:
-        by_id = {volume.id: volume for volume in visible(connection, actor).values()}
-        reader = Reader(by_id.keys(), actor.owns_wiki)
-        rows = [
-            replace(row, note=reader.told(row.note, row.act, row.home, row.proposed), proposed=None)
-            for row in trash.listed(connection, list(by_id), before=before or 2**62, most=TRASH_ROWS + 1)
-        ]
-        groups: dict[int, list[trash.InTrash]] = {}
-        for row in rows:
-            groups.setdefault(row.change_set, []).append(row)
-        more = None
-        if len(rows) > TRASH_ROWS and len(groups) > 1:
-            del groups[rows[-1].change_set]
-            more = min(groups)
-        listed = tuple(tuple(group) for group in groups.values())
-        gone = () if before is not None else tuple(stored_volumes.thrown_away(connection, owned(actor)))
-        return TrashView(by_id, listed, more, KEPT_DAYS, desk.clock(), gone)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
 from mokuji.core.diff import Passage, compare
 from mokuji.core.errors import Missing
 from mokuji.core.policy import Actor, may, needed_for
 from mokuji.core.wiki import PageHead, Volume
-from mokuji.services.acts import need_act
 from mokuji.services.desk import Desk, Sight, find_volume, need_head, owned, visible
 from mokuji.services.notes import Reader
 from mokuji.services.reading import VolumeView, volume_view
@@ -64,7 +63,7 @@ class ActView:
     """A change set, with the pages it wrote that the actor may read; ``volume`` is the one in whose log it stands, None
     if that is closed to them."""
 
-    act: history.LoggedAct
+    act: LoggedAct
     volume: Volume | None
     volumes: Mapping[int, Volume]
     pages: tuple[Touched, ...]
@@ -118,7 +117,7 @@ def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:
     return known | {volume.id: volume for volume in visible(connection, actor).values()}
 
 
-def as_known(act: history.LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> history.LoggedAct:
+def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> LoggedAct:
     """An act as it may be known in these volumes. Of one that stands in the log of another volume only what it did to
     these: not its page, its note or its facts, which are about what is closed."""
     note = Reader(volumes.keys(), actor.owns_wiki).told(act.note, act.act, act.volume, act.proposed)
@@ -134,7 +133,7 @@ def as_known(act: history.LoggedAct, volumes: Mapping[int, Volume], actor: Actor
 
 def acts(
     desk: Desk, actor: Actor, before: int | None = None, *, volume_key: str = ""
-) -> tuple[list[history.LoggedAct], dict[int, Volume], int | None]:
+) -> tuple[list[LoggedAct], dict[int, Volume], int | None]:
     """The newest acts that changed something in the volumes that the actor may read, or that were done about them; with
     ``volume_key`` those in one volume. Missing if that may not be read or is not there."""
     with reading(desk.engine) as connection:
@@ -162,3 +161,15 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
             may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
         known = as_known(act, by_id, actor)
         return ActView(known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)
+
+
+def need_act(
+    connection: Connection, change_set: int, volumes: Collection[int], person: int | None
+) -> LoggedAct:
+    """A change set that changed something in one of these volumes, or was done about the person; Missing otherwise."""
+    act = history.act(connection, change_set, list(volumes), person)
+    if act is None:
+        raise Missing(
+            "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
+        )
+    return act

@@ -13,7 +13,7 @@ import procrastinate
 import structlog
 
 from mokuji.core.errors import MokujiError
-from mokuji.services import acts, upkeep
+from mokuji.services import trash, upkeep
 from mokuji.services.desk import Desk, catch_up
 from mokuji.store import jobs
 
@@ -44,7 +44,7 @@ def application(desk: Desk) -> procrastinate.App:
     @app.periodic(cron="17 3 * * *")
     @app.task(name="clear_away", queue=jobs.QUEUE, queueing_lock="clear_away")
     def clear_away(timestamp: int) -> None:
-        acts.purge(desk)
+        trash.purge(desk)
 
     return app
 
@@ -75,7 +75,7 @@ async def _chores(desk: Desk) -> None:
     while True:
         try:
             if not purged:
-                await asyncio.to_thread(acts.purge, desk)
+                await asyncio.to_thread(trash.purge, desk)
                 purged = True
             while await asyncio.to_thread(catch_up, desk):
                 pass

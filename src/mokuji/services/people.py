@@ -24,8 +24,7 @@ from mokuji.core.policy import Actor, PersonAct, Role, may_about
 from mokuji.core.text.scan import check as check_text
 from mokuji.core.wiki import Volume
 from mokuji.services.desk import Desk, visible
-from mokuji.services.thing_wishes import check_never_theirs
-from mokuji.store import people
+from mokuji.store import people, things
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.people import Account
 from mokuji.store.snapshot import load_volumes
@@ -277,3 +276,16 @@ def names_by_handle(desk: Desk) -> dict[str, str]:
     """What people are called, by their handles."""
     with reading(desk.engine) as connection:
         return people.names_by_handle(connection)
+
+
+def check_never_theirs(connection: Connection, handle: str, person: int) -> None:
+    """Refused if somebody else had this handle and pages still name it: they would name another person."""
+    if people.had_by_others(connection, handle, person) and things.names_person(connection, handle):
+        raise Refused(
+            f"“{handle}” was the handle of somebody else, and pages still name it. Choose another handle, or change "
+            "these pages first.",
+            code="handle_named",
+        )
+
+
+NOT_THEIRS = "Only they themselves, or an owner of the wiki, can change the handle of a person."

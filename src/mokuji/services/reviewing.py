@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from mokuji.core.diff import Passage, compare
 from mokuji.core.html_diff import rendered_diff
+from mokuji.core.phrases import counted
 from mokuji.core.policy import Actor
 from mokuji.core.proposal import proposed_note
 from mokuji.core.text.reference import Kind
@@ -17,7 +18,6 @@ from mokuji.services.desk import Desk, Sight
 from mokuji.services.linking import Link
 from mokuji.services.reading import VolumeView
 from mokuji.services.rendering import Addresses
-from mokuji.services.telling import counted
 from mokuji.services.writing import Moves
 from mokuji.store.database import reading
 

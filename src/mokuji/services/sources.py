@@ -30,7 +30,6 @@ from mokuji.core.text.pointers import source_key
 from mokuji.core.things import check_name
 from mokuji.core.wiki import Page, PageHead, Volume
 from mokuji.formats import bibliography
-from mokuji.services import acts, thing_wishes
 from mokuji.services.desk import Desk, Sight
 from mokuji.store import sources as stored
 from mokuji.store.database import Connection, reading, writing
@@ -192,9 +191,17 @@ def _places(page: Page, key: str) -> Iterator[Citing]:
             yield Citing(page.head, lines.position(each.span.start).line, sentence)
 
 
-def save(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> str:
-    """Makes a source of what a form says, or changes one; the name that it has. BadName and BadFields say what is wrong
-    with it."""
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """A source as a form says it, without fault: ``known`` is the one that it changes, None for a new one."""
+
+    home: Volume
+    known: StoredSource | None
+    fields: Mapping[str, Any]
+
+
+def check(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> Checked:
+    """Reads the form of a source; BadName and BadFields say what is wrong with it."""
     with reading(desk.engine) as connection:
         sight = _sight(connection, actor)
         home = _need_home(sight)
@@ -211,15 +218,16 @@ def save(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new:
         wrong["title"] = f"The source cannot be kept: {fault}"
     if wrong:
         raise BadFields(wrong)
-    if known is not None:
-        wish = thing_wishes.EditSource(home.key, known.name, as_json(told))
-        if as_json(told) != as_json(known.fields):
-            acts.apply(desk, actor, wish, None)
-        return known.name
+    return Checked(home, known, told)
+
+
+def add(desk: Desk, actor: Actor, name: str, fields: Mapping[str, Any]) -> str:
+    """Puts a source into the list, under a free name if none is typed; the name that it has."""
+    typed = name.strip()
     with writing(desk.engine) as connection:
         taken = stored.keys(connection) if not typed else ()
-        wanted = check_name("source", typed) if typed else free_name(told, taken)
-        return stored.add(connection, source_key(wanted), wanted, told, actor.person, desk.clock()).name
+        wanted = check_name("source", typed) if typed else free_name(fields, taken)
+        return stored.add(connection, source_key(wanted), wanted, fields, actor.person, desk.clock()).name
 
 
 def _need_home(sight: Sight) -> Volume:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 
 from mokuji.core import names
 from mokuji.core.contents import Put, Rekey, Take
+from mokuji.core.phrases import counted
 from mokuji.services.acts import PlanView
 from mokuji.services.seen import VisiblePlan
 from mokuji.services.wishes import Delete, LeadToSection, Libraries, LinkAddresses, LinkFrom, Rename, Split
@@ -51,11 +52,6 @@ DONE = {
     "secret": "Secret taken out",
 }
 """What the log calls an act."""
-
-
-def counted(number: int, one: str, many: str = "") -> str:
-    """“1 page”, “1,204 pages”."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
 def sentence(view: PlanView) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
@@ -11,16 +12,18 @@ from mokuji.core.errors import BadFields, Forbidden, Missing, Refused
 from mokuji.core.phrases import Phrase
 from mokuji.core.plan import Plan
 from mokuji.core.plans.things import change_thing, remove_thing
-from mokuji.core.policy import Act, PersonAct, may_about
+from mokuji.core.policy import Act, Actor, PersonAct, may_about
 from mokuji.core.sources import as_json, fault_of
 from mokuji.core.text.pointers import source_key
 from mokuji.core.things import Thing, defines_note
 from mokuji.core.wiki import Volume
 from mokuji.formats.media import Media, recognise
-from mokuji.services.wishes import NOT_THEIRS, Scene
+from mokuji.services import acts, sources
+from mokuji.services.desk import Desk
+from mokuji.services.people import NOT_THEIRS, check_never_theirs
+from mokuji.services.wishes import Scene
 from mokuji.store import files as stored
-from mokuji.store import filings, people, things
-from mokuji.store.database import Connection
+from mokuji.store import filings, things
 
 
 def _naming(scene: Scene, thing: Thing) -> list[int]:
@@ -198,6 +201,17 @@ class EditSource:
         return f"Source “{plan.facts['to']}” edited"
 
 
+def save_source(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> str:
+    """Makes a source of what a form says, or changes one; the name that it has. BadName and BadFields say what is wrong
+    with it."""
+    told = sources.check(desk, actor, name, fields, new=new)
+    if told.known is None:
+        return sources.add(desk, actor, name, told.fields)
+    if as_json(told.fields) != as_json(told.known.fields):
+        acts.apply(desk, actor, EditSource(told.home.key, told.known.name, as_json(told.fields)), None)
+    return told.known.name
+
+
 @dataclass(frozen=True, slots=True)
 class DeleteSource:
     """A source taken off the list; ``instead`` is another one that is cited in its place."""
@@ -248,13 +262,3 @@ class RenamePerson:
 
     def note(self, plan: Plan) -> Phrase:
         return f"@{plan.facts['from']} is now @{plan.facts['to']}"
-
-
-def check_never_theirs(connection: Connection, handle: str, person: int) -> None:
-    """Refused if somebody else had this handle and pages still name it: they would name another person."""
-    if people.had_by_others(connection, handle, person) and things.names_person(connection, handle):
-        raise Refused(
-            f"“{handle}” was the handle of somebody else, and pages still name it. Choose another handle, or change "
-            "these pages first.",
-            code="handle_named",
-        )

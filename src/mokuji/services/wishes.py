@@ -50,6 +50,7 @@ from mokuji.formats.contents import read_contents, read_outline
 from mokuji.services.carrying import copies
 from mokuji.services.categories import CategoryScene, categories_in
 from mokuji.services.desk import Sight, check, need_head, owned
+from mokuji.services.people import NOT_THEIRS
 from mokuji.services.readership import beyond
 from mokuji.store import acting, filings, history, pages, placing, search, trash, unwritten, upkeep
 from mokuji.store import volumes as stored_volumes
@@ -1154,9 +1155,6 @@ def _check_thing(scene: Scene, thing: Thing, needed: set[tuple[int, Act]]) -> No
             raise Forbidden("Who may write in a volume may change the list of sources.")
     elif not may_about(scene.actor, PersonAct.RENAME, thing.id):
         raise Forbidden(NOT_THEIRS)
-
-
-NOT_THEIRS = "Only they themselves, or an owner of the wiki, can change the handle of a person."
 
 
 def _check_not_hidden(scene: Scene, title: str) -> None:

@@ -12,6 +12,7 @@ from mokuji.core.errors import Conflict
 from mokuji.core.line_ends import restore
 from mokuji.core.merge import Part, merge3, merged
 from mokuji.core.names import Name
+from mokuji.core.phrases import counted
 from mokuji.core.plan import Plan
 from mokuji.core.plans.create import create
 from mokuji.core.plans.save import OWN
@@ -24,7 +25,6 @@ from mokuji.core.text.reference import Reference, read
 from mokuji.core.text.scan import check_page
 from mokuji.core.text.slots import declared
 from mokuji.core.wiki import Page, PageHead, Volume
-from mokuji.services.acts import Listed, listed
 from mokuji.services.desk import (
     Desk,
     Ready,
@@ -41,9 +41,9 @@ from mokuji.services.house_styles import style_of
 from mokuji.services.inserting import Inserted, inserted
 from mokuji.services.linking import Link, resolve_names
 from mokuji.services.patterns import Pattern, patterns_of
+from mokuji.services.pointing import Listed, listed
 from mokuji.services.reading import VolumeView, volume_view
 from mokuji.services.rendering import Addresses, Rendered, render_ready
-from mokuji.services.telling import counted
 from mokuji.services.templates import Faulty, newly_faulty
 from mokuji.store import acting, drafts, history, unwritten, writing
 from mokuji.store.database import Connection, reading

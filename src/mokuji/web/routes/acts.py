@@ -16,6 +16,7 @@ from mokuji.core import names
 from mokuji.core.diff import changed_lines
 from mokuji.core.errors import Missing, MokujiError
 from mokuji.services import acts, history, reading, telling, thing_wishes, wishes
+from mokuji.services import trash as trash_service
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
 
@@ -372,7 +373,7 @@ def front(who: Who, form: Form, volume: str) -> Response:
 @router.get("/-/trash")
 def trash(who: Who, before: int | None = None) -> Response:
     """What lies in the trash, by act."""
-    return who.page("trash.html", view=acts.trash_view(who.desk, who.actor, before), lit="changes")
+    return who.page("trash.html", view=trash_service.trash_view(who.desk, who.actor, before), lit="changes")
 
 
 def _restore(query: Query) -> wishes.Restore:

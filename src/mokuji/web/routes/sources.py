@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, Response
 
 from mokuji.core.errors import BadFields, BadFile
 from mokuji.core.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
-from mokuji.services import sources
+from mokuji.services import sources, thing_wishes
 from mokuji.services.sources import Imported, SourceView, Which
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Upload, Visitor, Who, see
@@ -99,7 +99,7 @@ def change(who: Who, form: Form, name: str) -> Response:
 
 def _save(who: Visitor, name: str, form: Mapping[str, str], *, new: bool) -> Response:
     try:
-        saved = sources.save(who.desk, who.actor, name, form, new=new)
+        saved = thing_wishes.save_source(who.desk, who.actor, name, form, new=new)
     except BadFields as fault:
         view = sources.about(who.desk, who.actor, name)
         return _form(who, view, dict(form), fault.fields)
