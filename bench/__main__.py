@@ -11,9 +11,9 @@ from pathlib import Path
 from bench import desk as desk_measures
 from bench import holdings, inserts, rename, render, reports, views
 from bench.wiki import build
+from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.hosting import settle
-from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 
 SMALL = 1_000

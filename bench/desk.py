@@ -11,12 +11,12 @@ from playwright.sync_api import Page, sync_playwright
 from bench.clock import show
 from bench.views import owner, serve
 from bench.wiki import Built
-from mokuji.core import names
-from mokuji.core.style import Style
+from mokuji.adapters.spelling import languages
+from mokuji.core.base import names
+from mokuji.core.style.style import Style
 from mokuji.server import create_app
-from mokuji.services import house_styles
 from mokuji.services.desk import Desk
-from mokuji.services.spelling import languages
+from mokuji.services.reading import house_styles
 
 TURNS = 25
 BASE = "the browser asks a bare route"

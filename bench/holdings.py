@@ -11,14 +11,15 @@ from pygments.formatters import HtmlFormatter
 from pygments.lexers import get_lexer_by_name
 
 from bench.clock import in_turns, show
-from mokuji.core.references import Sections
-from mokuji.core.text.code import forget as forget_code
-from mokuji.core.text.formulas import formula
-from mokuji.core.text.html import compile_page
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
-from mokuji.formats import diagrams
-from mokuji.services.inserting import inserted
-from mokuji.services.rendering import render
+from mokuji.adapters import diagrams
+from mokuji.core.formulas.formulas import formula
+from mokuji.core.html.code import forget as forget_code
+from mokuji.core.html.html import compile_page
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.references import Sections
+from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.services.reading.inserting import inserted
+from mokuji.services.reading.rendering import render
 
 KEY = b"a key for measures only"
 FORMULAS = [

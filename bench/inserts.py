@@ -8,11 +8,14 @@ from starlette.testclient import TestClient
 
 from bench.clock import in_turns, once, said, show
 from bench.views import owner
-from mokuji.core import names
-from mokuji.core.wiki import Page, PageHead
+from mokuji.acts import acts, wishes
+from mokuji.core.base import names
+from mokuji.core.language.page import Page, PageHead
 from mokuji.server import create_app
-from mokuji.services import acts, categories, templates, upkeep, wishes, writing
 from mokuji.services.desk import Desk
+from mokuji.services.reading import categories, templates
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import writing
 from mokuji.store import volumes
 from mokuji.store import writing as stored
 from mokuji.store.database import writing as writing_transaction

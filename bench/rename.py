@@ -12,8 +12,8 @@ from sqlalchemy import text
 from bench.clock import once, show
 from bench.views import owner
 from bench.wiki import HUB, Built
-from mokuji.core import names
-from mokuji.services import acts, wishes
+from mokuji.acts import acts, wishes
+from mokuji.core.base import names
 from mokuji.services.desk import Desk
 from mokuji.store.writing import Signature
 

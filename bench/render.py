@@ -8,13 +8,13 @@ from collections.abc import Callable, Sequence
 import pyromark
 
 from bench.clock import in_turns, said, show
-from mokuji.core.inserts import Fault, Inserter, Token
-from mokuji.core.references import Sections
-from mokuji.core.text.html import Open
-from mokuji.core.text.scan import scan
-from mokuji.core.text.writer import Diagram, File
-from mokuji.core.weaving import weave
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.assembly.inserts import Fault, Inserter, Token
+from mokuji.core.assembly.weaving import weave
+from mokuji.core.html.html import Open
+from mokuji.core.html.writer import Diagram, File
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import scan
+from mokuji.core.model.references import Sections
 
 PARAGRAPH = (
     "The well is the lowest *dry* space in the [[hull]]. It holds two [[gel battery|12 V gel batteries]] in series, "

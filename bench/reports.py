@@ -8,11 +8,11 @@ from functools import partial
 from ahocorasick_rs import AhoCorasick
 
 from bench.clock import in_turns, once, said, show
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.reports.bare_mentions import Finder
-from mokuji.core.wiki import Page, PageHead
 from mokuji.services.desk import Desk
-from mokuji.store import upkeep
 from mokuji.store.database import writing
+from mokuji.store.index import upkeep
 
 NAMES, PAGES = 10_000, 10_000
 SYLLABLES = "bar ten kel mol sur vin dor lam pis gor tal wen rik sol hem nar".split()

@@ -17,16 +17,18 @@ from sqlalchemy import text
 
 from bench.clock import in_turns, show
 from bench.wiki import Built
-from mokuji.core import names
-from mokuji.core.policy import Actor, Role
-from mokuji.core.text.scan import scan
+from mokuji.acts import acts, wishes
+from mokuji.core.base import names
+from mokuji.core.language.scan import scan
+from mokuji.core.model.policy import Actor, Role
 from mokuji.server import create_app
-from mokuji.services import acts, people, wishes, writing
+from mokuji.services import people
 from mokuji.services.desk import Desk, refresh
+from mokuji.services.writing import writing
 from mokuji.store import people as stored_people
-from mokuji.store import upkeep
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.index import upkeep
 
 ROW = text(
     """SELECT r.text FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision

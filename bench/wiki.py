@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from mokuji.core import names
-from mokuji.core.text.scan import scan
+from mokuji.core.base import names
+from mokuji.core.language.scan import scan
 from mokuji.store import volumes
 from mokuji.store.database import Connection, Engine, writing
 

@@ -14,9 +14,10 @@ from argon2 import PasswordHasher
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
-from mokuji.services import demo, people
+from mokuji.adapters.cluster import Cluster, database_url
+from mokuji.demo import making as demo
+from mokuji.services import people
 from mokuji.services.desk import Desk, catch_up, refresh
-from mokuji.store.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 from tests.memory_disk import new_folder
 

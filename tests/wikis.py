@@ -8,8 +8,9 @@ from typing import TypeVar
 
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
+from mokuji.core.base import names
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.wiki import MemoryWiki, Volume
 
 
 def wiki_of(

@@ -19,8 +19,8 @@ from mokuji.api import faults as api_faults
 from mokuji.api import routes as api
 from mokuji.api import things as api_things
 from mokuji.connections import IDLE, MOST, TimedProtocol
-from mokuji.core.errors import MokujiError, TooMany
-from mokuji.core.text.code import colour_by
+from mokuji.core.base.errors import MokujiError, TooMany
+from mokuji.core.html.code import colour_by
 from mokuji.formats import apart
 from mokuji.guard import Guard
 from mokuji.services.desk import Desk

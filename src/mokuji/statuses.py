@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from http import HTTPStatus
 
-from mokuji.core.errors import Forbidden, Missing, MokujiError
+from mokuji.core.base.errors import Forbidden, Missing, MokujiError
 
 _STATUS = {
     "missing": 404,

@@ -16,7 +16,7 @@ import httpx2
 import pytest
 from sqlalchemy import text
 
-from mokuji.store.cluster import Cluster, database_url
+from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database
 from tests.memory_disk import new_folder
 

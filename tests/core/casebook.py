@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from mokuji.core.changes import Fate
-from mokuji.core.plan import Plan
-from mokuji.core.wiki import MemoryWiki, PageHead
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.changes import Fate
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plan import Plan
 from tests.wikis import wiki_of
 
 CASES = Path(__file__).parent.parent / "cases"

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from mokuji.core.inserts import Fault, Inserter, Token
-from mokuji.core.references import Resolver, Sections, volumes_by_id
-from mokuji.core.text.html import Open
-from mokuji.core.text.notices import grade
-from mokuji.core.text.reference import Kind
-from mokuji.core.text.writer import Diagram, File
-from mokuji.core.weaving import Woven, weave
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
+from mokuji.core.assembly.inserts import Fault, Inserter, Token
+from mokuji.core.assembly.weaving import Woven, weave
+from mokuji.core.html.html import Open
+from mokuji.core.html.notices import grade
+from mokuji.core.html.writer import Diagram, File
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.reference import Kind
+from mokuji.core.model.references import Resolver, Sections, volumes_by_id
+from mokuji.core.model.wiki import MemoryWiki, Volume
 
 
 class Marks:

@@ -7,27 +7,27 @@ from collections.abc import Callable
 
 import pytest
 
-from mokuji.core.edits import apply
-from mokuji.core.errors import MokujiError
-from mokuji.core.plan import Plan
-from mokuji.core.plans.aliases import set_aliases
-from mokuji.core.plans.category import rename_category
-from mokuji.core.plans.create import create
-from mokuji.core.plans.delete import delete
-from mokuji.core.plans.extract import Wanted, extract
-from mokuji.core.plans.inline import inline, inline_everywhere
-from mokuji.core.plans.join import join
-from mokuji.core.plans.link import link_from
-from mokuji.core.plans.merge import merge
-from mokuji.core.plans.move import move_to_volume
-from mokuji.core.plans.retarget import retarget
-from mokuji.core.plans.save import save
-from mokuji.core.plans.section import rename_section
-from mokuji.core.plans.slot import give_value, rename_slot
-from mokuji.core.plans.split import split
-from mokuji.core.plans.volumes import create_volume, rename_volume, set_libraries
-from mokuji.core.spans import Span
-from mokuji.core.wiki import MemoryWiki
+from mokuji.core.base.edits import apply
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.base.spans import Span
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.aliases import set_aliases
+from mokuji.core.refactor.plans.category import rename_category
+from mokuji.core.refactor.plans.create import create
+from mokuji.core.refactor.plans.delete import delete
+from mokuji.core.refactor.plans.extract import Wanted, extract
+from mokuji.core.refactor.plans.inline import inline, inline_everywhere
+from mokuji.core.refactor.plans.join import join
+from mokuji.core.refactor.plans.link import link_from
+from mokuji.core.refactor.plans.merge import merge
+from mokuji.core.refactor.plans.move import move_to_volume
+from mokuji.core.refactor.plans.retarget import retarget
+from mokuji.core.refactor.plans.save import save
+from mokuji.core.refactor.plans.section import rename_section
+from mokuji.core.refactor.plans.slot import give_value, rename_slot
+from mokuji.core.refactor.plans.split import split
+from mokuji.core.refactor.plans.volumes import create_volume, rename_volume, set_libraries
 from tests.core.casebook import cases, outcome, parted
 
 

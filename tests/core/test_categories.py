@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.categories import Filing, filed, tree
-from mokuji.core.text.scan import scan
+from mokuji.core.language.scan import scan
+from mokuji.core.model.categories import Filing, filed, tree
 
 
 def test_a_page_is_filed_by_its_front_matter_and_by_its_marks_and_case_never_makes_two() -> None:

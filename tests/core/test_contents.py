@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.contents import LAST, Placing, Put, Rekey, Row, Take, place, rearrange
+from mokuji.core.model.contents import LAST, Placing, Put, Rekey, Row, Take, place, rearrange
 
 VOLUME = 7
 

@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.diff import Piece, changed_lines, compare, near
-from mokuji.core.edits import Edit
-from mokuji.core.line_ends import restore
-from mokuji.core.spans import Span
-from mokuji.core.text.excerpt import excerpt, fragment
+from mokuji.core.base.edits import Edit
+from mokuji.core.base.spans import Span
+from mokuji.core.diff.diff import Piece, changed_lines, compare, near
+from mokuji.core.diff.line_ends import restore
+from mokuji.core.language.excerpt import excerpt, fragment
 
 
 def _side(lines: tuple[tuple[Piece, ...], ...]) -> list[str]:

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.edits import Edit, Shift, apply, arrange
-from mokuji.core.errors import Overlap
-from mokuji.core.spans import Lines, Position, Span, code_points
+from mokuji.core.base.edits import Edit, Shift, apply, arrange
+from mokuji.core.base.errors import Overlap
+from mokuji.core.base.spans import Lines, Position, Span, code_points
 
 
 @st.composite

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.edits import apply
-from mokuji.core.errors import BadName, Refused
-from mokuji.core.text import front_matter
-from mokuji.core.text.field_edit import set_field
+from mokuji.core.base.edits import apply
+from mokuji.core.base.errors import BadName, Refused
+from mokuji.core.edit.field_edit import set_field
+from mokuji.core.language import front_matter
 
 HEAD = """---
 # who keeps it

@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core import files
-from mokuji.core.errors import BadName
-from mokuji.core.text.html import compile_page
-from mokuji.core.text.writer import File
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.errors import BadName
+from mokuji.core.html.html import compile_page
+from mokuji.core.html.writer import File
+from mokuji.core.language import files
+from mokuji.core.language.page import Page, PageHead
 
 
 @pytest.mark.parametrize(

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.edits import apply
-from mokuji.core.flaws import Flaw, flaws
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.edits import apply
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.style.flaws import Flaw, flaws
 
 
 def _found(text: str) -> list[Flaw]:

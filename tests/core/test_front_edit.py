@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.edits import apply
-from mokuji.core.errors import Refused
-from mokuji.core.text.front_edit import add_lists, line_end, names_of, set_names
+from mokuji.core.base.edits import apply
+from mokuji.core.base.errors import Refused
+from mokuji.core.edit.front_edit import add_lists, line_end, names_of, set_names
 
 CASES = [
     # no front matter, one that has other lists, lists in brackets, in lines, a single name

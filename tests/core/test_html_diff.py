@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.html_diff import DEEPEST, MOST_TOKENS, rendered_diff
+from mokuji.core.html.html_diff import DEEPEST, MOST_TOKENS, rendered_diff
 
 CASES = [
     (

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mokuji.core.inserts import MOST, Inserter, Token
-from mokuji.core.text.calls import call
-from mokuji.core.text.scan import scan
+from mokuji.core.assembly.inserts import MOST, Inserter, Token
+from mokuji.core.language.calls import call
+from mokuji.core.language.scan import scan
 from tests.core.casebook import cases, pages_of
 from tests.core.showing import shown
 from tests.wikis import wiki_of

@@ -26,16 +26,18 @@ import pytest
 
 import mokuji.core
 import mokuji.formats
-from mokuji.core import diff, merge, proposal
-from mokuji.core.errors import MokujiError
-from mokuji.core.flaws import flaws
-from mokuji.core.references import Sections
-from mokuji.core.text.filling import form
-from mokuji.core.text.html import compile_page
-from mokuji.core.text.slots import Slot
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
-from mokuji.services import rendering
-from mokuji.services.inserting import inserted
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.diff import diff, merge
+from mokuji.core.html.filling import form
+from mokuji.core.html.html import compile_page
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.slots import Slot
+from mokuji.core.model.references import Sections
+from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.refactor import proposal
+from mokuji.core.style.flaws import flaws
+from mokuji.services.reading import rendering
+from mokuji.services.reading.inserting import inserted
 
 SMALL, LARGE = 2_500, 10_000
 """Code points of the two texts for an expression."""
@@ -239,7 +241,7 @@ TEXT_NAMES = {
     "old",
 }
 NOT_TEXTS = {
-    "mokuji.core.text.front_edit.scalar",  # one value, bounded by who calls it
+    "mokuji.core.edit.front_edit.scalar",  # one value, bounded by who calls it
 }
 
 

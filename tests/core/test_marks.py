@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.text.marks import spelt
-from mokuji.core.text.scan import scan
+from mokuji.core.base import names
+from mokuji.core.language.marks import spelt
+from mokuji.core.language.scan import scan
 
 CASES = [
     ("Tried at sea #sea-trial in May.", [("sea-trial", "Tried at sea #sea-trial in May.")]),

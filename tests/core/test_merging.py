@@ -8,7 +8,7 @@ from pathlib import Path
 from hypothesis import HealthCheck, event, given, settings
 from hypothesis import strategies as st
 
-from mokuji.core.merge import Conflict, merge3, merged
+from mokuji.core.diff.merge import Conflict, merge3, merged
 
 lines = st.lists(st.sampled_from(["Set the valve.", "Wait.", "Note the value.", "", "End."]), max_size=7)
 

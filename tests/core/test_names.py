@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.errors import BadName
-from mokuji.core.names import Name
-from mokuji.core.text.reference import Reference, read
+from mokuji.core.base import names
+from mokuji.core.base.errors import BadName
+from mokuji.core.base.names import Name
+from mokuji.core.language.reference import Reference, read
 
 
 @pytest.mark.parametrize(

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import BadName
-from mokuji.core.names import check_language
-from mokuji.core.text.notices import GRADES, SIGNALS, grade
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
+from mokuji.core.base.errors import BadName
+from mokuji.core.base.names import check_language
+from mokuji.core.html.notices import GRADES, SIGNALS, grade
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.wiki import MemoryWiki, Volume
 from tests.core.showing import shown
 
 

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.proposal import LONGEST, proposed_note
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.refactor.proposal import LONGEST, proposed_note
 
 TEXT = """---
 summary: Cells

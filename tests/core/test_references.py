@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.spans import Lines
-from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.text.scan import scan
+from mokuji.core.base import names
+from mokuji.core.base.spans import Lines
+from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.language.scan import scan
 from tests.wikis import VOLUMES, Outline, texts
 
 CASES = Path(__file__).parent.parent / "cases" / "references.txt"

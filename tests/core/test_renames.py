@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.changes import Fate
-from mokuji.core.errors import BadName, Missing, Refused
-from mokuji.core.plans.create import create
-from mokuji.core.plans.rename import rename
+from mokuji.core.base.errors import BadName, Missing, Refused
+from mokuji.core.model.changes import Fate
+from mokuji.core.refactor.plans.create import create
+from mokuji.core.refactor.plans.rename import rename
 from tests.core.casebook import cases, outcome, parted
 from tests.properties.promises import applied, check
 from tests.wikis import page_called, wiki_of

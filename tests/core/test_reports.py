@@ -9,7 +9,8 @@ import pytest
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
-from mokuji.core import names
+from mokuji.core.base import names
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.reports.bare_mentions import (
     Finder,
     _plain_at_a_glance,
@@ -19,7 +20,6 @@ from mokuji.core.reports.bare_mentions import (
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
 from mokuji.core.reports.repeats import Repeat, repeats
 from mokuji.core.reports.sections import broken_sections
-from mokuji.core.wiki import Page, PageHead
 from tests.wikis import wiki_of
 
 

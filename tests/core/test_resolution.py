@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.references import By, Resolution, Resolver, Sections, volumes_by_id
-from mokuji.core.text.reference import Kind, Reference, read
-from mokuji.core.wiki import MemoryWiki, Page, PageHead
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.reference import Kind, Reference, read
+from mokuji.core.model.references import By, Resolution, Resolver, Sections, volumes_by_id
+from mokuji.core.model.wiki import MemoryWiki
 from tests.wikis import wiki_of
 
 

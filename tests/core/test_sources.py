@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core import sources
-from mokuji.core.edits import apply
-from mokuji.core.sources import as_text, formatted, free_name, near, with_words, words_of
-from mokuji.core.text.scan import scan
-from mokuji.core.things import Thing, renaming
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.edits import apply
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import scan
+from mokuji.core.model import sources
+from mokuji.core.model.sources import as_text, formatted, free_name, near, with_words, words_of
+from mokuji.core.model.things import Thing, renaming
 from tests.core.showing import shown_text
 
 ITEM = {

@@ -8,14 +8,15 @@ import re
 
 import pytest
 
-from mokuji.core.errors import BadText
-from mokuji.core.references import Sections
-from mokuji.core.text import steps
-from mokuji.core.text.html import NOT_LAID_OUT, Compiled, Open, bare, compile_page
-from mokuji.core.text.scan import check_page
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
-from mokuji.services import rendering
-from mokuji.services.inserting import inserted
+from mokuji.core.base.errors import BadText
+from mokuji.core.html.html import NOT_LAID_OUT, Compiled, Open, bare, compile_page
+from mokuji.core.language import steps
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import check_page
+from mokuji.core.model.references import Sections
+from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.services.reading import rendering
+from mokuji.services.reading.inserting import inserted
 
 BLOCK = "## Head {n}\n\nSee [[Page {n}]], [[P#S|words {n}]], #mark{n}, [^src{n}] and @who{n}.\n\n- [ ] task {n}\n\n"
 

@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.edits import apply
-from mokuji.core.flaws import Flaw
-from mokuji.core.prose import HELD, passages
-from mokuji.core.sentences import count_words, sentences
-from mokuji.core.style import AVOID, Preferred, Style, as_fields, read_style
-from mokuji.core.style_rules import breaches, nearest
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.edits import apply
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.style.flaws import Flaw
+from mokuji.core.style.prose import HELD, passages
+from mokuji.core.style.sentences import count_words, sentences
+from mokuji.core.style.style import AVOID, Preferred, Style, as_fields, read_style
+from mokuji.core.style.style_rules import breaches, nearest
 
 
 class Few:

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.text.scan import scan
-from mokuji.core.text.tasks import said, ticked
+from mokuji.core.language.scan import scan
+from mokuji.core.language.tasks import said, ticked
 from tests.core.showing import shown_text
 from tests.wikis import VOLUMES, Outline, texts
 

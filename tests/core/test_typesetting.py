@@ -9,14 +9,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.edits import apply
-from mokuji.core.flaws import flaws
-from mokuji.core.text.code import coloured
-from mokuji.core.text.fences import Info, diagrams, info
-from mokuji.core.text.formulas import formula
-from mokuji.core.text.html import words_of
-from mokuji.core.text.scan import scan
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.edits import apply
+from mokuji.core.formulas.formulas import formula
+from mokuji.core.html.code import coloured
+from mokuji.core.html.html import words_of
+from mokuji.core.language.fences import Info, diagrams, info
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import scan
+from mokuji.core.style.flaws import flaws
 from tests.core.showing import shown_text
 
 TABLE = "| Lamp | Means | Do |\n|---|---|---|\n"

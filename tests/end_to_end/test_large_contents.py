@@ -6,9 +6,9 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 from sqlalchemy import text
 
-from mokuji.core.policy import Role
-from mokuji.store.contents import write_contents
+from mokuji.core.model.policy import Role
 from mokuji.store.database import writing
+from mokuji.store.places.contents import write_contents
 from tests.end_to_end.conftest import Open, Site
 
 NAMES = 2000

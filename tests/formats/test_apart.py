@@ -15,9 +15,9 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.core.errors import BadFile, BadText, MokujiError, TooMany
-from mokuji.core.sources import fault_of, formatted, is_web_address
-from mokuji.core.text import code
+from mokuji.core.base.errors import BadFile, BadText, MokujiError, TooMany
+from mokuji.core.html import code
+from mokuji.core.model.sources import fault_of, formatted, is_web_address
 from mokuji.formats import apart, bibliography, media, skos
 from tests.outside.test_media import picture
 

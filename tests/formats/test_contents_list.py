@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.contents import Row
+from mokuji.core.base import names
+from mokuji.core.model.contents import Row
 from mokuji.formats.contents import keep_in_step, read_contents, write_contents
 
 TITLES = ["Pump", "Depth sensor", "A | B", "Lid #2", "Guide/Rope", "[x] y", "3.7 V", "Ärger", "back\\slash"]

@@ -7,8 +7,8 @@ from xml.etree import ElementTree
 
 import pytest
 
-from mokuji.formats import diagrams
-from mokuji.formats.diagrams import draw, figure
+from mokuji.adapters import diagrams
+from mokuji.adapters.diagrams import draw, figure
 
 ENDLESS = "digraph {" + " ".join(f"n{n * 7 % 150} -> n{n * 31 % 149};" for n in range(1500)) + "}"
 

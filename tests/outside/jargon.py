@@ -13,9 +13,9 @@ import re
 from functools import cache
 from pathlib import Path
 
-from mokuji.core import names
-from mokuji.core.errors import BadName
-from mokuji.core.wiki import MemoryWiki
+from mokuji.core.base import names
+from mokuji.core.base.errors import BadName
+from mokuji.core.model.wiki import MemoryWiki
 from tests.wikis import wiki_of
 
 FOLDER = Path("/usr/share/dictd")

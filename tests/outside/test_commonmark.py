@@ -12,10 +12,10 @@ import re
 
 import pytest
 
-from mokuji.core.text.definitions import read
-from mokuji.core.text.parser import events
-from mokuji.core.text.scan import scan
-from mokuji.core.text.writer import Rules, Writer
+from mokuji.core.html.writer import Rules, Writer
+from mokuji.core.language.definitions import read
+from mokuji.core.language.parser import events
+from mokuji.core.language.scan import scan
 from tests.outside.packages import npm_file
 
 BARE = Rules(

@@ -10,8 +10,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.text.parser import events
-from mokuji.core.text.writer import Writer
+from mokuji.core.html.writer import Writer
+from mokuji.core.language.parser import events
 from tests.outside.test_commonmark import BARE
 
 EXAMPLES = {

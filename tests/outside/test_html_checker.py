@@ -6,7 +6,7 @@ import json
 import subprocess
 from pathlib import Path
 
-from mokuji.services import folders
+from mokuji.services.folders import folders
 from tests.outside.packages import npm_file
 
 CASES = Path(__file__).parents[1] / "cases" / "pages.txt"

@@ -13,7 +13,7 @@ from xml.etree import ElementTree
 import pytest
 from PIL import Image
 
-from mokuji.core.errors import BadFile
+from mokuji.core.base.errors import BadFile
 from mokuji.formats.media import DEEPEST, MOST_BYTES, recognise
 
 

@@ -7,15 +7,15 @@ import re
 
 import pytest
 
-from mokuji.core import names
-from mokuji.core.errors import Missing, Refused
-from mokuji.core.plans.extract import Wanted, extract
-from mokuji.core.plans.inline import inline_everywhere
-from mokuji.core.plans.rename import rename
-from mokuji.core.readings import Reader
+from mokuji.core.assembly.readings import Reader
+from mokuji.core.base import names
+from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.base.spans import Span
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plans.extract import Wanted, extract
+from mokuji.core.refactor.plans.inline import inline_everywhere
+from mokuji.core.refactor.plans.rename import rename
 from mokuji.core.reports.repeats import repeats
-from mokuji.core.spans import Span
-from mokuji.core.wiki import MemoryWiki
 from tests.outside.jargon import jargon_wiki
 from tests.properties.promises import applied, check, leads
 

@@ -8,8 +8,8 @@ import warnings
 import pytest
 from bibtexparser.entrypoint import parse_string
 
-from mokuji.core.errors import BadFile
-from mokuji.core.sources import as_text
+from mokuji.core.base.errors import BadFile
+from mokuji.core.model.sources import as_text
 from mokuji.formats.bibliography import read, write_bibtex, write_json
 
 with warnings.catch_warnings():

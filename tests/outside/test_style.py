@@ -9,12 +9,12 @@ import codespell_lib
 import pytest
 from uniseg.sentencebreak import sentences as reference_sentences  # type: ignore[import-untyped]
 
-from mokuji.core.prose import passages
-from mokuji.core.sentences import sentences
-from mokuji.core.style import Style
-from mokuji.core.style_rules import breaches
-from mokuji.core.wiki import Page, PageHead
-from mokuji.services.spelling import Dictionary, dictionary, languages
+from mokuji.adapters.spelling import Dictionary, dictionary, languages
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.style.prose import passages
+from mokuji.core.style.sentences import sentences
+from mokuji.core.style.style import Style
+from mokuji.core.style.style_rules import breaches
 from tests.outside.jargon import jargon_wiki
 
 SAMPLE = 400

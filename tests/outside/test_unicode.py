@@ -12,7 +12,7 @@ import unicodedata
 from collections.abc import Iterator
 from pathlib import Path
 
-from mokuji.core import names
+from mokuji.core.base import names
 
 DATA = Path("/usr/share/unicode")
 KNOWN = float(".".join(unicodedata.unidata_version.split(".")[:2]))

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
-from mokuji.core import names
-from mokuji.core.changes import Fate, VolumeChange
-from mokuji.core.edits import apply
-from mokuji.core.plan import Plan
-from mokuji.core.plans.undo import Before, Past, Returning, free
-from mokuji.core.references import Resolver, Sections, volumes_by_id
-from mokuji.core.text.headings import shown
-from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
+from mokuji.core.base import names
+from mokuji.core.base.edits import apply
+from mokuji.core.language.headings import shown
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.model.changes import Fate, VolumeChange
+from mokuji.core.model.references import Resolver, Sections, volumes_by_id
+from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.undo import Before, Past, Returning, free
 
 Spot = tuple[int, int]
 """A reference or a heading: the id of its page, and its index there."""

@@ -8,12 +8,12 @@ from typing import Any
 from hypothesis import assume, event, given
 from hypothesis import strategies as st
 
-from mokuji.core.errors import MokujiError
-from mokuji.core.plans.join import join
-from mokuji.core.plans.merge import joined, merge
-from mokuji.core.plans.split import split
-from mokuji.core.text import front_matter
-from mokuji.core.text.parser import events, tag_name
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.language import front_matter
+from mokuji.core.language.parser import events, tag_name
+from mokuji.core.refactor.plans.join import join
+from mokuji.core.refactor.plans.merge import joined, merge
+from mokuji.core.refactor.plans.split import split
 from tests.properties.promises import applied, new_ids
 from tests.wikis import wiki_of
 

@@ -7,12 +7,12 @@ import re
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from mokuji.core.errors import MokujiError
-from mokuji.core.plans.extract import Wanted, extract
-from mokuji.core.plans.inline import inline
-from mokuji.core.spans import Span
-from mokuji.core.text.reference import Kind
-from mokuji.core.wiki import MemoryWiki
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.base.spans import Span
+from mokuji.core.language.reference import Kind
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plans.extract import Wanted, extract
+from mokuji.core.refactor.plans.inline import inline
 from tests.core.showing import shown
 from tests.wikis import wiki_of
 

@@ -7,9 +7,9 @@ from collections import Counter
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from mokuji.core.diff import ChangedLine, changed_lines
-from mokuji.core.edits import Edit, apply, arrange
-from mokuji.core.spans import Span
+from mokuji.core.base.edits import Edit, apply, arrange
+from mokuji.core.base.spans import Span
+from mokuji.core.diff.diff import ChangedLine, changed_lines
 
 _WORDS = st.lists(
     st.sampled_from(

@@ -13,9 +13,9 @@ import pytest
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
-from mokuji.core.errors import MokujiError
-from mokuji.core.plan import Plan
-from mokuji.core.wiki import MemoryWiki
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plan import Plan
 from tests.properties.second_reader import Lead, Reading, Text, headings, pictures, references, slots
 from tests.properties.traps import Act, Chain, Traps
 

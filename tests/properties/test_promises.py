@@ -7,32 +7,33 @@ from collections.abc import Callable
 from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.definitions import part
-from mokuji.core.errors import MokujiError
-from mokuji.core.following import At
-from mokuji.core.plan import Plan
-from mokuji.core.plans.aliases import set_aliases
-from mokuji.core.plans.create import create
-from mokuji.core.plans.delete import delete
-from mokuji.core.plans.extract import Wanted, extract
-from mokuji.core.plans.inline import inline
-from mokuji.core.plans.join import join
-from mokuji.core.plans.merge import merge
-from mokuji.core.plans.move import move_to_volume
-from mokuji.core.plans.rename import rename
-from mokuji.core.plans.restore import Trashed, restore
-from mokuji.core.plans.retarget import retarget
-from mokuji.core.plans.save import save
-from mokuji.core.plans.section import rename_section
-from mokuji.core.plans.split import split
-from mokuji.core.plans.undo import undo
-from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
-from mokuji.core.readings import Reader
-from mokuji.core.references import uses_of
-from mokuji.core.spans import Span
-from mokuji.core.text.headings import section_end
-from mokuji.core.wiki import MemoryWiki, Page, PageHead
+from mokuji.core.assembly.readings import Reader
+from mokuji.core.base import names
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.base.spans import Span
+from mokuji.core.language.headings import section_end
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.references import uses_of
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.engine.definitions import part
+from mokuji.core.refactor.engine.following import At
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.aliases import set_aliases
+from mokuji.core.refactor.plans.create import create
+from mokuji.core.refactor.plans.delete import delete
+from mokuji.core.refactor.plans.extract import Wanted, extract
+from mokuji.core.refactor.plans.inline import inline
+from mokuji.core.refactor.plans.join import join
+from mokuji.core.refactor.plans.merge import merge
+from mokuji.core.refactor.plans.move import move_to_volume
+from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.refactor.plans.restore import Trashed, restore
+from mokuji.core.refactor.plans.retarget import retarget
+from mokuji.core.refactor.plans.save import save
+from mokuji.core.refactor.plans.section import rename_section
+from mokuji.core.refactor.plans.split import split
+from mokuji.core.refactor.plans.undo import undo
+from mokuji.core.refactor.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
 from tests.properties.promises import (
     Spot,
     Went,

@@ -6,28 +6,29 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from random import Random
 
-from mokuji.core.plan import Plan
-from mokuji.core.plans.aliases import set_aliases
-from mokuji.core.plans.create import create
-from mokuji.core.plans.delete import delete
-from mokuji.core.plans.extract import Wanted, extract
-from mokuji.core.plans.inline import inline, inline_everywhere
-from mokuji.core.plans.join import join
-from mokuji.core.plans.merge import Texts, merge
-from mokuji.core.plans.move import move_to_volume
-from mokuji.core.plans.rename import rename
-from mokuji.core.plans.restore import Trashed, restore
-from mokuji.core.plans.retarget import retarget
-from mokuji.core.plans.save import save
-from mokuji.core.plans.section import rename_section
-from mokuji.core.plans.slot import give_value, rename_slot
-from mokuji.core.plans.split import split
-from mokuji.core.plans.things import change_thing, remove_thing
-from mokuji.core.plans.undo import Past, undo
-from mokuji.core.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
-from mokuji.core.spans import Span
-from mokuji.core.things import Thing
-from mokuji.core.wiki import MemoryWiki, Page
+from mokuji.core.base.spans import Span
+from mokuji.core.language.page import Page
+from mokuji.core.model.things import Thing
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.aliases import set_aliases
+from mokuji.core.refactor.plans.create import create
+from mokuji.core.refactor.plans.delete import delete
+from mokuji.core.refactor.plans.extract import Wanted, extract
+from mokuji.core.refactor.plans.inline import inline, inline_everywhere
+from mokuji.core.refactor.plans.join import join
+from mokuji.core.refactor.plans.merge import Texts, merge
+from mokuji.core.refactor.plans.move import move_to_volume
+from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.refactor.plans.restore import Trashed, restore
+from mokuji.core.refactor.plans.retarget import retarget
+from mokuji.core.refactor.plans.save import save
+from mokuji.core.refactor.plans.section import rename_section
+from mokuji.core.refactor.plans.slot import give_value, rename_slot
+from mokuji.core.refactor.plans.split import split
+from mokuji.core.refactor.plans.things import change_thing, remove_thing
+from mokuji.core.refactor.plans.undo import Past, undo
+from mokuji.core.refactor.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
 from tests.properties.promises import applied, past_of
 from tests.wikis import wiki_of
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from mokuji.core import names
-from mokuji.core.policy import Actor, Role
-from mokuji.services import writing
+from mokuji.core.base import names
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.writing import writing
 from mokuji.store import people, volumes
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction

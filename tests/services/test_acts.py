@@ -10,12 +10,14 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import text
 
-from mokuji.core.diff import changed_lines
-from mokuji.core.errors import Conflict, Forbidden, Missing
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, reading, trash, wishes, writing
-from mokuji.services.acts import Applied, PlanView
+from mokuji.acts import acts, wishes
+from mokuji.acts.acts import Applied, PlanView
+from mokuji.core.base.errors import Conflict, Forbidden, Missing
+from mokuji.core.diff.diff import changed_lines
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import reading, trash
+from mokuji.services.writing import writing
 from mokuji.store import people
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.writing import Signature

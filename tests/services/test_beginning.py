@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Missing, Refused
-from mokuji.core.patterns import BUILT_IN, begun_from, plain
-from mokuji.core.policy import Actor, Role
-from mokuji.core.wiki import Page, PageHead
+from mokuji.acts import acts, wishes
+from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.patterns import BUILT_IN, begun_from, plain
+from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.contents import read_outline
-from mokuji.services import acts, patterns, reading, wishes, writing
 from mokuji.services.desk import Desk
+from mokuji.services.reading import reading
+from mokuji.services.writing import patterns, writing
 from tests.services.making import pages, person, volume
 
 OUTLINES = [

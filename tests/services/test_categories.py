@@ -8,15 +8,17 @@ import pytest
 from rdflib import Graph, URIRef
 from rdflib.namespace import RDF, SKOS
 
-from mokuji.core.errors import BadText, Missing
-from mokuji.core.listing import read
-from mokuji.core.policy import Actor, Role
-from mokuji.core.text.front_edit import names_of
+from mokuji.acts import acts, wishes
+from mokuji.core.assembly.listing import read
+from mokuji.core.base.errors import BadText, Missing
+from mokuji.core.edit.front_edit import names_of
+from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.skos import Form
-from mokuji.services import acts, categories, concepts, reading, wishes, writing
 from mokuji.services.desk import Desk
-from mokuji.services.listings import listing
-from mokuji.services.rendering import Addresses
+from mokuji.services.reading import categories, reading
+from mokuji.services.reading.listings import listing
+from mokuji.services.reading.rendering import Addresses
+from mokuji.services.writing import concepts, writing
 from tests.services.making import pages, person, texts, volume
 
 PAGES = {

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import completing, finding
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import completing, finding
 from tests.services.making import pages, person, volume
 
 SITE = ("https://docs.example",)

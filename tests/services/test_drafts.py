@@ -6,10 +6,11 @@ from datetime import timedelta
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, drafts, wishes, writing
+from mokuji.acts import acts, wishes
+from mokuji.core.base.errors import Forbidden, Missing
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.writing import drafts, writing
 from tests.services.making import pages, person, volume
 
 

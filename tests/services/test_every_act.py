@@ -9,13 +9,15 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
+from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.acts.acts import Applied
+from mokuji.acts.wishes import Wish
 from mokuji.api import wishing
-from mokuji.core.errors import Forbidden
-from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, files, history, reading, telling, thing_wishes, wishes, writing
-from mokuji.services.acts import Applied
+from mokuji.core.base.errors import Forbidden
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk, refresh
-from mokuji.services.wishes import Wish
+from mokuji.services.reading import history, reading
+from mokuji.services.writing import files, writing
 from mokuji.store import writing as stored
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes

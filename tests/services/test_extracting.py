@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Forbidden
-from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, upkeep, wishes, writing
-from mokuji.services.acts import Applied
+from mokuji.acts import acts, wishes
+from mokuji.acts.acts import Applied
+from mokuji.core.base.errors import Forbidden
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk, refresh
-from mokuji.services.insert_forms import insert_at
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import writing
+from mokuji.services.writing.insert_forms import insert_at
 from tests.services.making import pages, person, texts, volume
 
 SAY = "Vent the well for ten minutes before the second bolt is loosened."

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing, Refused
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.core.wiki import Page, PageHead
-from mokuji.services import fields, history
+from mokuji.core.base.errors import Forbidden, Missing, Refused
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import history
+from mokuji.services.writing import fields
 from tests.services.making import pages, person, texts, volume
 
 PUMP = "---\n# keep this\nstatus: draft   # for now\nowners: [Wenna, Jonas]\n---\nText."

@@ -11,23 +11,15 @@ import pytest
 from PIL import Image
 from sqlalchemy import text
 
-from mokuji.core.edits import apply
-from mokuji.core.errors import BadFile, Collision, Forbidden, Missing, Refused
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.core.text.excerpt import Excerpt
-from mokuji.services import (
-    acts,
-    files,
-    findings,
-    folders,
-    importing,
-    telling,
-    thing_wishes,
-    trash,
-    wishes,
-    writing,
-)
+from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.core.base.edits import apply
+from mokuji.core.base.errors import BadFile, Collision, Forbidden, Missing, Refused
+from mokuji.core.language.excerpt import Excerpt
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.folders import folders, importing
+from mokuji.services.reading import trash
+from mokuji.services.writing import files, findings, writing
 from mokuji.store.database import writing as store_writing
 from mokuji.store.writing import catch_up
 from tests.outside.test_media import picture

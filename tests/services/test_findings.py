@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.edits import apply
-from mokuji.core.policy import Actor, Role
-from mokuji.services import writing
+from mokuji.core.base.edits import apply
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
-from mokuji.services.findings import Finding, findings
+from mokuji.services.writing import writing
+from mokuji.services.writing.findings import Finding, findings
 from tests.services.making import pages, person, volume
 
 SITE = ("https://docs.example",)

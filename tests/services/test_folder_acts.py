@@ -8,12 +8,12 @@ from pathlib import Path
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from mokuji.core import names
-from mokuji.core.errors import MokujiError
-from mokuji.core.wiki import MemoryWiki
+from mokuji.core.base import names
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.model.wiki import MemoryWiki
 from mokuji.formats.check import Checked
 from mokuji.formats.folder_wiki import titled
-from mokuji.services import folders
+from mokuji.services.folders import folders
 from tests.wikis import TITLES, wikis
 
 

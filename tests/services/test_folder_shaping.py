@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from typer.testing import CliRunner
 
 from mokuji.cli.main import app
-from mokuji.core.changes import Fate
-from mokuji.core.errors import Missing, MokujiError, Refused
-from mokuji.core.wiki import MemoryWiki
-from mokuji.services import folder_shaping as shaping
-from mokuji.services import folders
-from mokuji.services.folders import FolderPlan
+from mokuji.core.base.errors import Missing, MokujiError, Refused
+from mokuji.core.model.changes import Fate
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.services.folders import folder_shaping as shaping
+from mokuji.services.folders import folders
+from mokuji.services.folders.folders import FolderPlan
 from tests.services.test_folder_acts import _write
 from tests.wikis import TITLES, wikis
 

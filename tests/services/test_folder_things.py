@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.core.errors import Collision, Missing, Refused
-from mokuji.services import folder_things, folders
+from mokuji.core.base.errors import Collision, Missing, Refused
+from mokuji.services.folders import folder_things, folders
 from tests.outside.test_media import picture
 
 

@@ -14,9 +14,9 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.core.errors import MokujiError, Refused
-from mokuji.services import folder_writing, folders
-from mokuji.services.folder_writing import ACT, JOURNAL
+from mokuji.core.base.errors import MokujiError, Refused
+from mokuji.services.folders import folder_writing, folders
+from mokuji.services.folders.folder_writing import ACT, JOURNAL
 
 TEXTS = {
     "guide/Pump.md": "The [[Well]].\n",
@@ -252,7 +252,7 @@ def test_a_signal_ends_a_command_in_order(folder: Path, number: signal.Signals) 
     """While files are laid down nothing is changed; once steps are being done they are done to the end."""
     before = _state(folder)
     script = (
-        "import sys, os, signal; from pathlib import Path; from mokuji.services import folder_writing as w\n"
+        "import sys, os, signal; from pathlib import Path; from mokuji.services.folders import folder_writing as w\n"
         "where, number = sys.argv[2], int(sys.argv[3])\n"
         "real = getattr(w, where)\n"
         "def cut(*given):\n"

@@ -9,11 +9,13 @@ from typing import Any
 
 import pytest
 
-from mokuji.core.errors import BadName, Conflict, Missing
-from mokuji.core.policy import Role
+from mokuji.core.base.errors import BadName, Conflict, Missing
+from mokuji.core.model.policy import Role
 from mokuji.formats.folder import read
-from mokuji.services import folders, importing, people, reading
+from mokuji.services import people
 from mokuji.services.desk import Desk
+from mokuji.services.folders import folders, importing
+from mokuji.services.reading import reading
 from tests.services.making import texts
 
 
@@ -162,7 +164,7 @@ def test_an_import_that_is_cut_off_keeps_no_part_of_it(
         raise KeyboardInterrupt
 
     with monkeypatch.context() as patch:
-        patch.setattr("mokuji.services.sources.put_all", cut_off)
+        patch.setattr("mokuji.services.writing.sources.put_all", cut_off)
         with pytest.raises(KeyboardInterrupt):
             importing.import_now(desk, tmp_path, wiki, "note")
     assert texts(desk) == {}

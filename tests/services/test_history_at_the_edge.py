@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import MokujiError
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.core.wiki import Volume
-from mokuji.services import acts, drafts, history, reading, revisions, secrets, tasks, wishes, writing
-from mokuji.services.acts import Applied, PlanView
+from mokuji.acts import acts, secrets, wishes
+from mokuji.acts.acts import Applied, PlanView
+from mokuji.acts.readership import Passing, Readers, sentences
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.model.policy import NOBODY, Actor, Role
+from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk
-from mokuji.services.readership import Passing, Readers, sentences
+from mokuji.services.reading import history, reading, revisions
+from mokuji.services.writing import drafts, tasks, writing
 from tests.services.making import give, pages, person, volume
 
 WORDS = "chlorine"

@@ -7,11 +7,14 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.core.errors import Conflict, Forbidden, Missing, Refused
-from mokuji.core.policy import Actor, Role
-from mokuji.core.style import Preferred, Style
-from mokuji.services import findings, folders, house_styles, importing, upkeep, writing
+from mokuji.core.base.errors import Conflict, Forbidden, Missing, Refused
+from mokuji.core.model.policy import Actor, Role
+from mokuji.core.style.style import Preferred, Style
 from mokuji.services.desk import Desk
+from mokuji.services.folders import folders, importing
+from mokuji.services.reading import house_styles
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import findings, writing
 from tests.services import making
 
 STYLE = Style("sentence", "sentence", ("Tern",), 3, 4, (Preferred("turn off", ("power down",)),), "en-GB")

@@ -13,9 +13,10 @@ from pathlib import Path
 import pytest
 from sqlalchemy import text
 
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import jobs, upkeep, writing
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.upkeep import jobs, upkeep
+from mokuji.services.writing import writing
 from mokuji.store import jobs as stored
 from mokuji.store import kept_reports
 from mokuji.store.database import reading
@@ -175,7 +176,7 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(desk: De
 
 WORKER = """
 import asyncio, sys
-from mokuji.services import jobs, upkeep
+from mokuji.services.upkeep import jobs, upkeep
 from mokuji.services.desk import Desk
 from mokuji.store.database import connect
 import time

@@ -7,11 +7,11 @@ from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
-from mokuji.core.errors import TooMany
-from mokuji.core.policy import NOBODY, Role
+from mokuji.core.base.errors import TooMany
+from mokuji.core.model.policy import NOBODY, Role
 from mokuji.services import desk as desks
-from mokuji.services import reading
 from mokuji.services.desk import Desk
+from mokuji.services.reading import reading
 from tests.services.making import pages, person, volume
 
 

@@ -7,13 +7,14 @@ from collections.abc import Callable
 import pytest
 from sqlalchemy import text
 
-from mokuji.core.errors import Missing
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, levels, reading, wishes
-from mokuji.services.acts import Applied
+from mokuji.acts import acts, wishes
+from mokuji.acts.acts import Applied
+from mokuji.core.base.errors import Missing
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
-from mokuji.store import contents
-from mokuji.store.contents import Gap, Level
+from mokuji.services.reading import levels, reading
+from mokuji.store.places import contents
+from mokuji.store.places.contents import Gap, Level
 from tests.services.making import pages, person, volume
 
 PARTS = 450

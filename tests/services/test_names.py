@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, finding, reading, wishes
-from mokuji.services.acts import Applied
+from mokuji.acts import acts, wishes
+from mokuji.acts.acts import Applied
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import finding, reading
 from tests.services.making import pages, person, volume
 
 

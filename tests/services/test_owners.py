@@ -7,11 +7,14 @@ from functools import partial
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing, MokujiError, Refused
-from mokuji.core.policy import NOBODY, Act, Actor, PersonAct, Role, may, may_about
-from mokuji.services import acts, history, people, reading, telling, thing_wishes, trash, wishes, writing
-from mokuji.services.acts import Applied
+from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.acts.acts import Applied
+from mokuji.core.base.errors import Forbidden, Missing, MokujiError, Refused
+from mokuji.core.model.policy import NOBODY, Act, Actor, PersonAct, Role, may, may_about
+from mokuji.services import people
 from mokuji.services.desk import Desk
+from mokuji.services.reading import history, reading, trash
+from mokuji.services.writing import writing
 from mokuji.store import people as stored
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.database import writing as writing_transaction
@@ -318,7 +321,7 @@ def test_a_note_from_before_phrases_were_kept_is_told_to_an_owner_of_the_wiki_on
 def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_there(
     desk: Desk, volumes: None
 ) -> None:
-    from mokuji.services import drafts
+    from mokuji.services.writing import drafts
 
     _closed(desk)
     jonas = person(desk, "jonas", notes=Role.WRITER)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Missing
-from mokuji.core.policy import Actor, Role
-from mokuji.core.spans import Span
-from mokuji.services import acts, passages, wishes
+from mokuji.acts import acts, wishes
+from mokuji.core.base.errors import Missing
+from mokuji.core.base.spans import Span
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.upkeep import passages
 from tests.services.making import pages, person, volume
 
 TEXT = "---\nsummary: x\n---\nBefore.\n\n## The [[lid]]\n\nOne line.\r\nThe *lid gasket* of\nthe lid.\n\nLast.\n\n\n"

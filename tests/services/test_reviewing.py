@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Forbidden
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import reviewing
+from mokuji.core.base.errors import Forbidden
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
-from mokuji.services.rendering import Addresses
+from mokuji.services.reading.rendering import Addresses
+from mokuji.services.writing import reviewing
 from tests.services.making import pages, person, texts, volume
 
 TEXT = "See [[Lamp]] and [[Lamp]].\r\n\r\n## Limits\r\n\r\nx\r\n"

@@ -8,12 +8,12 @@ from functools import partial
 
 import pytest
 
-from mokuji.core.errors import Missing
-from mokuji.core.policy import NOBODY, Role
-from mokuji.services import revisions
+from mokuji.core.base.errors import Missing
+from mokuji.core.model.policy import NOBODY, Role
 from mokuji.services.desk import Desk
-from mokuji.services.revisions import RevisionsView
-from mokuji.services.writing import save
+from mokuji.services.reading import revisions
+from mokuji.services.reading.revisions import RevisionsView
+from mokuji.services.writing.writing import save
 from tests.services.making import person, volume
 
 TEXTS = ["One.", "One [[Pump]].", "One [[Pump]] and [[Well|w]].", "x" * 5_000, "x" * 4_000 + " [[Well]]"]

@@ -8,22 +8,14 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.core import errors
-from mokuji.core.errors import Forbidden, Missing, Refused
-from mokuji.core.policy import NOBODY, Act, Actor, Role, may
-from mokuji.services import (
-    acts,
-    finding,
-    history,
-    reading,
-    telling,
-    thing_wishes,
-    trash,
-    upkeep,
-    wishes,
-    writing,
-)
+from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.core.base import errors
+from mokuji.core.base.errors import Forbidden, Missing, Refused
+from mokuji.core.model.policy import NOBODY, Act, Actor, Role, may
 from mokuji.services.desk import Desk, refresh
+from mokuji.services.reading import finding, history, reading, trash
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import writing
 from mokuji.store.database import reading as database_reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from tests.services.making import pages, person, texts, volume

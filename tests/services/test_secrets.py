@@ -8,11 +8,14 @@ import re
 import pytest
 from sqlalchemy import text
 
-from mokuji.core.errors import BadName, Forbidden, Refused
-from mokuji.core.names import key
-from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, drafts, files, finding, history, reading, secrets, upkeep, wishes, writing
+from mokuji.acts import acts, secrets, wishes
+from mokuji.core.base.errors import BadName, Forbidden, Refused
+from mokuji.core.base.names import key
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import finding, history, reading
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import drafts, files, writing
 from mokuji.store import writing as stored_writing
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.tables import metadata

@@ -6,10 +6,13 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.core.errors import BadFields, Forbidden
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, folders, reading, sources, telling, thing_wishes, wishes
+from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.core.base.errors import BadFields, Forbidden
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.folders import folders
+from mokuji.services.reading import reading
+from mokuji.services.writing import sources
 from mokuji.store import sources as stored
 from mokuji.store.database import writing as writing_transaction
 from tests.services.making import pages, person, texts, volume

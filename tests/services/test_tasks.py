@@ -6,10 +6,12 @@ from datetime import date, timedelta
 
 import pytest
 
-from mokuji.core.errors import Conflict, Forbidden, Missing
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, history, tasks, wishes, writing
+from mokuji.acts import acts, wishes
+from mokuji.core.base.errors import Conflict, Forbidden, Missing
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import history
+from mokuji.services.writing import tasks, writing
 from tests.services.making import pages, person, texts, volume
 
 

@@ -8,12 +8,14 @@ from random import Random
 import pytest
 from sqlalchemy import text
 
-from mokuji.core.errors import Refused
-from mokuji.core.policy import Actor, Role
-from mokuji.core.wiki import PageHead
-from mokuji.services import acts, reading, telling, trash, upkeep, wishes
-from mokuji.services.acts import Applied, PlanView
+from mokuji.acts import acts, telling, wishes
+from mokuji.acts.acts import Applied, PlanView
+from mokuji.core.base.errors import Refused
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import reading, trash
+from mokuji.services.upkeep import upkeep
 from mokuji.store.database import Connection
 from mokuji.store.database import reading as reading_transaction
 from tests.services.making import pages, person, texts, volume

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, reading, templates, upkeep, wishes, writing
+from mokuji.acts import acts, wishes
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import reading, templates
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import writing
 from tests.services.making import pages, person, texts, volume
 
 SUPPLY = """---

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing, Refused
-from mokuji.core.policy import NOBODY, Actor, Role
-from mokuji.services import acts, upkeep, wishes, writing
+from mokuji.acts import acts, wishes
+from mokuji.core.base.errors import Forbidden, Missing, Refused
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import writing
 from tests.services.making import pages, person, texts, volume
 
 

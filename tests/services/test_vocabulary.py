@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import Forbidden, Missing
-from mokuji.core.policy import NOBODY, Role
-from mokuji.services import vocabulary
+from mokuji.core.base.errors import Forbidden, Missing
+from mokuji.core.model.policy import NOBODY, Role
 from mokuji.services.desk import Desk, catch_up
+from mokuji.services.writing import vocabulary
 from tests.services.making import pages, person, volume
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.errors import BadName, BadText, Conflict
-from mokuji.core.merge import Conflict as MergeConflict
-from mokuji.core.policy import Actor, Role
-from mokuji.services import finding, history, reading, writing
+from mokuji.core.base.errors import BadName, BadText, Conflict
+from mokuji.core.diff.merge import Conflict as MergeConflict
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
+from mokuji.services.reading import finding, history, reading
+from mokuji.services.writing import writing
 from tests.services.making import pages, person, texts, volume
 
 

@@ -6,7 +6,8 @@ from datetime import UTC, datetime
 
 from sqlalchemy import Connection, text
 
-from mokuji.core.wiki import MemoryWiki, Page, PageHead, Volume
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.store import volumes, writing
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.store.writing import Signature

@@ -12,8 +12,8 @@ from pathlib import Path
 import pytest
 from sqlalchemy import text
 
+from mokuji.adapters.cluster import Cluster
 from mokuji.services import hosting
-from mokuji.store.cluster import Cluster
 from mokuji.store.database import DatabaseDown, connect, reading
 from tests.memory_disk import new_folder
 

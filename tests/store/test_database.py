@@ -13,29 +13,13 @@ from alembic.migration import MigrationContext
 from sqlalchemy import Engine, TextClause, text
 from sqlalchemy.exc import IntegrityError
 
-from mokuji.core.errors import Conflict
-from mokuji.store import (
-    backlinks,
-    contents,
-    files,
-    filings,
-    history,
-    kept_reports,
-    leading,
-    pages,
-    people,
-    search,
-    snapshot,
-    sources,
-    tasks,
-    things,
-    trash,
-    upkeep,
-    uses,
-    volumes,
-)
-from mokuji.store.cluster import database_url
+from mokuji.adapters.cluster import database_url
+from mokuji.core.base.errors import Conflict
+from mokuji.store import files, history, kept_reports, pages, people, snapshot, sources, volumes
+from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
+from mokuji.store.index import backlinks, filings, leading, search, tasks, things, upkeep, uses
+from mokuji.store.places import contents
 from mokuji.store.tables import metadata
 
 

@@ -17,14 +17,16 @@ from hypothesis.stateful import (
 )
 from sqlalchemy import Connection, Engine, text
 
-from mokuji.core.errors import MokujiError
-from mokuji.core.policy import Actor
-from mokuji.services import acts, reading, wishes, writing
+from mokuji.acts import acts, wishes
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.model.policy import Actor
 from mokuji.services.desk import Desk, refresh
+from mokuji.services.reading import reading
+from mokuji.services.writing import writing
 from mokuji.store import people
-from mokuji.store import upkeep as stored_upkeep
 from mokuji.store import writing as stored_writing
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.index import upkeep as stored_upkeep
 from mokuji.store.snapshot import load_volumes
 from tests.conftest import Clock
 from tests.store.filling import empty, index_anew, indexes

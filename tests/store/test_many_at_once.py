@@ -17,13 +17,14 @@ from pathlib import Path
 import pytest
 from sqlalchemy import Engine, text
 
-from mokuji.core.errors import Conflict, MokujiError
-from mokuji.core.policy import Actor, Role
-from mokuji.services import acts, wishes, writing
+from mokuji.acts import acts, wishes
+from mokuji.adapters.cluster import Cluster, database_url
+from mokuji.core.base.errors import Conflict, MokujiError
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk, catch_up, refresh
-from mokuji.store import upkeep as stored_upkeep
-from mokuji.store.cluster import Cluster, database_url
+from mokuji.services.writing import writing
 from mokuji.store.database import connect
+from mokuji.store.index import upkeep as stored_upkeep
 from tests.memory_disk import new_folder
 from tests.properties.promises import leads
 from tests.services.making import pages, person, volume
@@ -162,10 +163,10 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
 WORK = """
 import sys
 from pathlib import Path
-from mokuji.core.policy import Role
+from mokuji.core.model.policy import Role
 from mokuji.services import acts, wishes
 from mokuji.services.desk import Desk
-from mokuji.store.cluster import Cluster, database_url
+from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 from tests.services.making import pages, person, volume
 

@@ -8,8 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Connection, Engine, text
 
-from mokuji.core.contents import LAST, Placing, Put, Rekey, Row, Take, place, rearrange
-from mokuji.store import placing, volumes
+from mokuji.core.model.contents import LAST, Placing, Put, Rekey, Row, Take, place, rearrange
+from mokuji.store import volumes
+from mokuji.store.places import placing
 from tests.store.filling import empty
 
 KEYS = list("abcdefgh")

@@ -8,11 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Engine
 
-from mokuji.core.errors import MokujiError
-from mokuji.core.plans.create import create
-from mokuji.core.plans.rename import rename
-from mokuji.core.wiki import MemoryWiki, Page, Use
-from mokuji.store import backlinks, leading, unwritten, upkeep, writing
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.language.page import Page, Use
+from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plans.create import create
+from mokuji.core.refactor.plans.rename import rename
+from mokuji.store import writing
+from mokuji.store.index import backlinks, leading, unwritten, upkeep
 from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch

@@ -15,12 +15,12 @@ import uvicorn
 from starlette.testclient import TestClient
 
 from mokuji import connections, guard
-from mokuji.core.errors import TooMany
+from mokuji.core.base.errors import TooMany
 from mokuji.server import configured, create_app
 from mokuji.services import people
 from mokuji.services.desk import Desk
-from mokuji.store import upkeep
 from mokuji.store.database import DatabaseDown
+from mokuji.store.index import upkeep
 from tests.application import application
 from tests.web.conftest import Browser, token
 

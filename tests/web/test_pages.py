@@ -296,7 +296,7 @@ def test_a_text_too_large_for_a_page_is_refused_and_kept_on_the_desk(browser: Br
 def test_a_server_fault_is_a_plain_page_and_shows_nothing_of_the_inside(
     browser: Browser, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from mokuji.services import finding
+    from mokuji.services.reading import finding
 
     def broken(*_: object, **__: object) -> None:
         raise RuntimeError("secret inside")

@@ -10,8 +10,8 @@ from typing import Annotated, Any
 from fastapi import Depends, Request
 
 from mokuji.api import schemas
-from mokuji.core.errors import BadRequest, Conflict, Forbidden
-from mokuji.core.policy import Actor
+from mokuji.core.base.errors import BadRequest, Conflict, Forbidden
+from mokuji.core.model.policy import Actor
 from mokuji.services import people
 from mokuji.services.desk import Desk
 

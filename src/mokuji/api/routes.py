@@ -14,32 +14,35 @@ from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 from starlette.routing import Match
 
+from mokuji.acts import acts, secrets
 from mokuji.api import plan_schemas, schemas, things, wishing
 from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, bearer, behind, cursor, etag, revision_of
-from mokuji.core.errors import BadRequest, Forbidden, Missing, Refused
-from mokuji.core.names import check_title
-from mokuji.core.names import key as name_key
-from mokuji.core.style import AVOID, HEADINGS, NAMES, SENTENCE, SPELLING, STEP, TITLES, USE, WORDS, read_style
-from mokuji.core.text.headings import words
-from mokuji.core.wiki import PageHead, Volume
-from mokuji.services import (
-    acts,
-    categories,
-    concepts,
-    finding,
-    history,
-    house_styles,
-    people,
-    reading,
-    secrets,
-    templates,
-    upkeep,
-    writing,
+from mokuji.core.base.errors import BadRequest, Forbidden, Missing, Refused
+from mokuji.core.base.names import check_title
+from mokuji.core.base.names import key as name_key
+from mokuji.core.language.headings import words
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.wiki import Volume
+from mokuji.core.style.style import (
+    AVOID,
+    HEADINGS,
+    NAMES,
+    SENTENCE,
+    SPELLING,
+    STEP,
+    TITLES,
+    USE,
+    WORDS,
+    read_style,
 )
-from mokuji.services import trash as trash_service
-from mokuji.services.history import LoggedAct, Revision
-from mokuji.services.listings import listing
-from mokuji.services.rendering import Addresses
+from mokuji.services import people
+from mokuji.services.reading import categories, finding, history, house_styles, reading, templates
+from mokuji.services.reading import trash as trash_service
+from mokuji.services.reading.history import LoggedAct, Revision
+from mokuji.services.reading.listings import listing
+from mokuji.services.reading.rendering import Addresses
+from mokuji.services.upkeep import upkeep
+from mokuji.services.writing import concepts, writing
 
 router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 

@@ -8,14 +8,15 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Request, Response, UploadFile
 from pydantic import BeforeValidator
 
+from mokuji.acts import thing_wishes
 from mokuji.api import thing_schemas as schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, behind, cursor
-from mokuji.core.errors import Missing
-from mokuji.core.names import address
-from mokuji.core.sources import as_text
+from mokuji.core.base.errors import Missing
+from mokuji.core.base.names import address
+from mokuji.core.model.sources import as_text
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services import fields, files, sources, tasks, thing_wishes
-from mokuji.services.files import StoredFile
+from mokuji.services.writing import fields, files, sources, tasks
+from mokuji.services.writing.files import StoredFile
 
 router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from mokuji.acts import telling, thing_wishes, wishes
+from mokuji.acts.acts import PlanView
 from mokuji.api import plan_schemas as schemas
-from mokuji.core.changes import PageChange
-from mokuji.core.diff import Piece, changed_lines
-from mokuji.core.wiki import PageHead
-from mokuji.services import telling, thing_wishes, wishes
-from mokuji.services.acts import PlanView
-from mokuji.services.pointing import Listed
+from mokuji.core.diff.diff import Piece, changed_lines
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.changes import PageChange
+from mokuji.services.reading.pointing import Listed
 
 
 def wish(body: schemas.Wish) -> wishes.Wish:

@@ -17,10 +17,10 @@ from typing import Annotated, ParamSpec, TypeVar
 
 import typer
 
-from mokuji.core.errors import BadName, BadText, MokujiError, Refused
+from mokuji.core.base.errors import BadName, BadText, MokujiError, Refused
 from mokuji.formats.check import as_json, as_lines
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services import folder_reuse, folder_shaping, folder_things, folder_writing, folders
+from mokuji.services.folders import folder_reuse, folder_shaping, folder_things, folder_writing, folders
 
 P = ParamSpec("P")
 R = TypeVar("R")

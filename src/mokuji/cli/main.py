@@ -23,7 +23,7 @@ from pydantic import ValidationError
 from mokuji import __version__
 from mokuji.cli import folder_commands
 from mokuji.cli.folder_commands import put_in_order
-from mokuji.core.errors import MokujiError, Refused
+from mokuji.core.base.errors import MokujiError, Refused
 
 if TYPE_CHECKING:
     from mokuji.services.desk import Desk
@@ -178,7 +178,7 @@ def worker(
     """Do what takes long, such as large reports; a running server has a worker already, and more make it quicker."""
     import asyncio
 
-    from mokuji.services import jobs
+    from mokuji.services.upkeep import jobs
 
     async def until_told() -> None:
         stop = asyncio.Event()
@@ -200,7 +200,7 @@ def worker(
 @_sentences
 def purge() -> None:
     """Remove for good what has lain in the trash for 60 days; a running server does so every day."""
-    from mokuji.services import trash
+    from mokuji.services.reading import trash
 
     with _desk(_settings(), "mokuji") as desk:
         typer.echo(f"{_counted(trash.purge(desk), 'page')} removed for good.")
@@ -232,7 +232,7 @@ def demo(
     load_only: Annotated[bool, typer.Option("--load-only", help="Load the data, do not serve.")] = False,
 ) -> None:
     """Serve the demo wiki, with data and people of its own."""
-    from mokuji.services import demo as demo_service
+    from mokuji.demo import making as demo_service
 
     settings = _settings()
     if not load_only:
@@ -249,7 +249,7 @@ def demo(
 
 
 def _load_and_serve(desk: Desk, settings: Settings, *, load_only: bool) -> None:
-    from mokuji.services import demo as demo_service
+    from mokuji.demo import making as demo_service
 
     if not demo_service.is_loaded(desk):
         typer.echo("Loading the demo …")
@@ -275,7 +275,8 @@ def import_folder(
     ] = False,
 ) -> None:
     """Bring a folder of page files into the wiki as new volumes: all of it, or nothing."""
-    from mokuji.services import importing, people
+    from mokuji.services import people
+    from mokuji.services.folders import importing
 
     put_in_order(folder)
     with _desk(_settings(), "mokuji") as desk:

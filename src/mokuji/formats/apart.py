@@ -23,8 +23,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import IO, Any, Literal
 
-from mokuji.core import errors
-from mokuji.core.errors import BadFile, BadText, MokujiError, TooMany
+from mokuji.core.base import errors
+from mokuji.core.base.errors import BadFile, BadText, MokujiError, TooMany
 
 Sort = Literal["imports", "pictures", "code"]
 SORTS: Mapping[str, Sort] = {
@@ -218,7 +218,7 @@ _killed: list[float] = []
 
 
 def colour(code: str, language: str) -> str | None:
-    """Code in colours as ``core.text.code`` makes them; None where it stays plain."""
+    """Code in colours as ``core.html.code`` makes them; None where it stays plain."""
     now = time.monotonic()
     _killed[:] = [at for at in _killed if now - at < WITHIN][-FEW_KILLED:]
     if len(_killed) >= FEW_KILLED:

@@ -16,7 +16,7 @@ import sys
 from collections.abc import Callable
 from typing import IO, Any
 
-from mokuji.core.errors import MokujiError
+from mokuji.core.base.errors import MokujiError
 from mokuji.formats.apart import receive, send
 
 Task = Callable[[dict[str, Any], bytes], tuple[dict[str, Any], bytes]]
@@ -73,7 +73,7 @@ def _pictures() -> dict[str, Task]:
 
 
 def _code() -> dict[str, Task]:
-    from mokuji.core.text import code
+    from mokuji.core.html import code
 
     def colour(told: dict[str, Any], data: bytes) -> tuple[dict[str, Any], bytes]:
         made = code.colour_here(data.decode("utf-8", "surrogatepass"), told["language"])

@@ -20,8 +20,8 @@ from pybtex.database.output.bibtex import Writer
 from pybtex.exceptions import PybtexError
 from pybtex.richtext import Text
 
-from mokuji.core.errors import BadFile
-from mokuji.core.sources import LONGEST, Item, fault_of, is_web_address, presentable
+from mokuji.core.base.errors import BadFile
+from mokuji.core.model.sources import LONGEST, Item, fault_of, is_web_address, presentable
 from mokuji.formats import apart
 
 MOST_BYTES = 5_000_000

@@ -6,14 +6,14 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from mokuji.core import names
-from mokuji.core.contents import Row, parents_of
-from mokuji.core.edits import Edit, apply
-from mokuji.core.errors import BadName
-from mokuji.core.spans import Lines, Span
-from mokuji.core.text.front_edit import line_end
-from mokuji.core.text.reference import Kind
-from mokuji.core.text.scan import scan
+from mokuji.core.base import names
+from mokuji.core.base.edits import Edit, apply
+from mokuji.core.base.errors import BadName
+from mokuji.core.base.spans import Lines, Span
+from mokuji.core.edit.front_edit import line_end
+from mokuji.core.language.reference import Kind
+from mokuji.core.language.scan import scan
+from mokuji.core.model.contents import Row, parents_of
 
 _ITEM = re.compile(r"([ \t]*)(?:[-*+]|\d{1,9}[.)])[ \t]+")
 

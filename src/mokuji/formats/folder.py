@@ -15,11 +15,11 @@ from typing import Any
 
 import yaml
 
-from mokuji.core import names
-from mokuji.core.errors import BadName, BadText
-from mokuji.core.style import Style, read_style
-from mokuji.core.text import front_matter
-from mokuji.core.text.scan import check_page
+from mokuji.core.base import names
+from mokuji.core.base.errors import BadName, BadText
+from mokuji.core.language import front_matter
+from mokuji.core.language.scan import check_page
+from mokuji.core.style.style import Style, read_style
 from mokuji.formats.contents import read_contents
 
 NO_STYLE = Style()

@@ -18,7 +18,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from mokuji.core.errors import BadFile
+from mokuji.core.base.errors import BadFile
 from mokuji.formats import apart
 
 MOST_BYTES = 15_000_000

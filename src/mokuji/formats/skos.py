@@ -12,8 +12,8 @@ from rdflib import Literal as Words
 from rdflib.namespace import RDF, SKOS
 from rdflib.plugins.shared.jsonld import context as context_module
 
-from mokuji.core.errors import BadText
-from mokuji.core.text.scan import check as check_text
+from mokuji.core.base.errors import BadText
+from mokuji.core.language.scan import check as check_text
 from mokuji.formats import apart
 
 Form = Literal["turtle", "json-ld"]

@@ -10,19 +10,22 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 
-from mokuji.core import names, policy
-from mokuji.core.errors import Forbidden, Missing, MokujiError, TooMany
-from mokuji.core.inserts import Kept
-from mokuji.core.policy import Act, Actor, Role
-from mokuji.core.references import Sections
-from mokuji.core.text.html import Compiled, compile_page
-from mokuji.core.text.scan import check as check_text
-from mokuji.core.wiki import Page, PageHead, Volume
+from mokuji.core.assembly.inserts import Kept
+from mokuji.core.base import names
+from mokuji.core.base.errors import Forbidden, Missing, MokujiError, TooMany
+from mokuji.core.html.html import Compiled, compile_page
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import check as check_text
+from mokuji.core.model import policy
+from mokuji.core.model.policy import Act, Actor, Role
+from mokuji.core.model.references import Sections
+from mokuji.core.model.wiki import Volume
 from mokuji.services.notes import Reader
-from mokuji.store import pages, upkeep
+from mokuji.store import pages
 from mokuji.store import volumes as stored_volumes
 from mokuji.store import writing as store_writing
 from mokuji.store.database import Connection, DatabaseDown, Engine, address_of, reading, writing
+from mokuji.store.index import upkeep
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 LONGEST_NOTE = 500

@@ -12,9 +12,9 @@ from pathlib import Path
 
 import structlog
 
-from mokuji.core.errors import MokujiError, Refused
+from mokuji.adapters.cluster import Cluster, database_url, is_reachable
+from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.services.desk import Desk
-from mokuji.store.cluster import Cluster, database_url, is_reachable
 from mokuji.store.database import Engine, answers, connect, create_database, migrate
 
 log = structlog.get_logger("mokuji")

@@ -11,7 +11,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from mokuji.core.phrases import Phrase, as_data, from_data, told
+from mokuji.core.base.phrases import Phrase, as_data, from_data, told
 
 CROSSING = frozenset({"move", "merge", "join", "retarget", "link", "inline", "aliases"})
 """Acts that can name what stands in another volume. Those logged before phrases were kept do not say which: their notes

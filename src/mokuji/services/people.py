@@ -18,14 +18,16 @@ from datetime import timedelta
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from mokuji.core import names, policy
-from mokuji.core.errors import BadName, Collision, Forbidden, Missing, Refused, TooMany
-from mokuji.core.policy import Actor, PersonAct, Role, may_about
-from mokuji.core.text.scan import check as check_text
-from mokuji.core.wiki import Volume
+from mokuji.core.base import names
+from mokuji.core.base.errors import BadName, Collision, Forbidden, Missing, Refused, TooMany
+from mokuji.core.language.scan import check as check_text
+from mokuji.core.model import policy
+from mokuji.core.model.policy import Actor, PersonAct, Role, may_about
+from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, visible
-from mokuji.store import people, things
+from mokuji.store import people
 from mokuji.store.database import Connection, reading, writing
+from mokuji.store.index import things
 from mokuji.store.people import Account
 from mokuji.store.snapshot import load_volumes
 

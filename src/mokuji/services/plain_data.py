@@ -6,7 +6,7 @@ from typing import Any, TypeVar
 
 from cattrs.preconf.json import make_converter
 
-from mokuji.core.spans import Span
+from mokuji.core.base.spans import Span
 
 T = TypeVar("T")
 _converter = make_converter()

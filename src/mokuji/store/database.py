@@ -19,7 +19,7 @@ from sqlalchemy import Engine as Engine
 from sqlalchemy import create_engine, event, make_url, text
 from sqlalchemy.exc import ArgumentError, DataError, DBAPIError, IntegrityError, OperationalError
 
-from mokuji.core.errors import BadText, Conflict, MokujiError, Refused
+from mokuji.core.base.errors import BadText, Conflict, MokujiError, Refused
 
 WRITE_LOCK = 0x6D6F6B
 """The advisory lock of all writing: saves share it, acts on many pages hold it alone."""

@@ -13,7 +13,7 @@ from sqlalchemy import Connection, text
 
 @dataclass(frozen=True, slots=True)
 class StoredStyle:
-    """The rules of a volume as plain data (``core.style.read_style`` reads it), who changed them last, and when.
+    """The rules of a volume as plain data (``core.style.style.read_style`` reads it), who changed them last, and when.
     ``revision`` counts from 1; 0 says that there never were any."""
 
     rules: Mapping[str, Any] = field(default_factory=dict)

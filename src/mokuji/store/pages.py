@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, text
 
-from mokuji.core.wiki import PageHead
+from mokuji.core.language.page import PageHead
 
 HEAD = text(
     """SELECT id, volume, key, title, revision FROM page WHERE volume = :volume AND key = :key COLLATE "C" """

@@ -9,7 +9,7 @@ from types import MappingProxyType
 
 from sqlalchemy import Connection, text
 
-from mokuji.core.policy import Actor, Role
+from mokuji.core.model.policy import Actor, Role
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,4 +1,4 @@
-"""A wiki as the core asks for it (``core.wiki.Wiki``), answered by queries of one transaction.
+"""A wiki as the core asks for it (``core.model.wiki.Wiki``), answered by queries of one transaction.
 
 Pages come with the ranges of their references, so that a plan reads only the
 few that matter instead of scanning whole texts.
@@ -13,9 +13,10 @@ from functools import cached_property
 
 from sqlalchemy import Connection, text
 
-from mokuji.core.names import Name
-from mokuji.core.text.reference import Reference, read
-from mokuji.core.wiki import Page, PageHead, Place, Use, Volume
+from mokuji.core.base.names import Name
+from mokuji.core.language.page import Page, PageHead, Use
+from mokuji.core.language.reference import Reference, read
+from mokuji.core.model.wiki import Place, Volume
 
 
 def array(numbers: Iterable[int]) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, text
 
-from mokuji.core.held import Held
+from mokuji.core.language.held import Held
 
 
 @dataclass(frozen=True, slots=True)

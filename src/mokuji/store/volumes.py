@@ -8,8 +8,9 @@ from datetime import datetime
 
 from sqlalchemy import Connection, text
 
-from mokuji.core import names
-from mokuji.core.wiki import PageHead, Volume
+from mokuji.core.base import names
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.wiki import Volume
 
 
 def rename_front(connection: Connection, volume: int, old: str, key: str) -> None:

@@ -16,17 +16,17 @@ from typing import Any
 
 from sqlalchemy import Connection, TextClause, text
 
-from mokuji.core import names
-from mokuji.core.categories import filed
-from mokuji.core.changes import PageChange
-from mokuji.core.edits import Shift
-from mokuji.core.errors import Conflict
-from mokuji.core.held import held
-from mokuji.core.listing import fields
-from mokuji.core.names import Name
-from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.text.scan import PageText, scan
-from mokuji.core.wiki import PageHead
+from mokuji.core.assembly.listing import fields
+from mokuji.core.base import names
+from mokuji.core.base.edits import Shift
+from mokuji.core.base.errors import Conflict
+from mokuji.core.base.names import Name
+from mokuji.core.language.held import held
+from mokuji.core.language.page import PageHead
+from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.language.scan import PageText, scan
+from mokuji.core.model.categories import filed
+from mokuji.core.model.changes import PageChange
 from mokuji.store.snapshot import Flag, array, stored_key
 
 WORDS_AT_ONCE = 50

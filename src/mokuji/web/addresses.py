@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from urllib.parse import quote, urlencode
 
-from mokuji.core.names import address
+from mokuji.core.base.names import address
 
 
 def page(volume_key: str, page_key: str | None = None, anchor: str = "") -> str:

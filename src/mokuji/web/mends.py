@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
-from mokuji.core.wiki import PageHead
-from mokuji.services import upkeep
-from mokuji.services.upkeep import Finding
+from mokuji.core.language.page import PageHead
+from mokuji.services.upkeep import upkeep
+from mokuji.services.upkeep.upkeep import Finding
 from mokuji.web import addresses
 
 Mend = tuple[str, str]

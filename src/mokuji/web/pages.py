@@ -13,12 +13,12 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
-from mokuji.core.diff import near
-from mokuji.core.errors import BadText, Forbidden, MokujiError
-from mokuji.core.policy import Actor
+from mokuji.core.base.errors import BadText, Forbidden, MokujiError
+from mokuji.core.diff.diff import near
+from mokuji.core.model.policy import Actor
 from mokuji.services import people
 from mokuji.services.desk import Desk, refresh
-from mokuji.services.reading import VolumeView, volume_in_hand
+from mokuji.services.reading.reading import VolumeView, volume_in_hand
 from mokuji.statuses import status_of
 from mokuji.web import addresses, show
 

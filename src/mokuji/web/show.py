@@ -7,12 +7,15 @@ from functools import partial
 
 from markupsafe import Markup
 
-from mokuji.core.policy import Actor
-from mokuji.core.spans import Lines
-from mokuji.core.wiki import Page, Volume
-from mokuji.services import files, listings, people, rendering, sources
+from mokuji.core.base.spans import Lines
+from mokuji.core.language.page import Page
+from mokuji.core.model.policy import Actor
+from mokuji.core.model.wiki import Volume
+from mokuji.services import people
 from mokuji.services.desk import Desk
-from mokuji.services.linking import Link
+from mokuji.services.reading import listings, rendering
+from mokuji.services.reading.linking import Link
+from mokuji.services.writing import files, sources
 from mokuji.web import addresses
 
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]

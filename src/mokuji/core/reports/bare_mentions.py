@@ -19,11 +19,11 @@ from typing import NamedTuple
 
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
 
-from mokuji.core import mentions
-from mokuji.core.names import key as key_of
-from mokuji.core.names import unescape
-from mokuji.core.spans import Span
-from mokuji.core.wiki import Page
+from mokuji.core.base.names import key as key_of
+from mokuji.core.base.names import unescape
+from mokuji.core.base.spans import Span
+from mokuji.core.language.page import Page
+from mokuji.core.style import mentions
 
 SHORTEST = 3
 """Least code points of a name that is looked for."""

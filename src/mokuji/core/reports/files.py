@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from mokuji.core.spans import Span
-from mokuji.core.text.destinations import destinations
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.spans import Span
+from mokuji.core.language.destinations import destinations
+from mokuji.core.language.page import Page, PageHead
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from mokuji.core.inserts import Fault
-from mokuji.core.references import Resolver, volumes_by_id
+from mokuji.core.assembly.inserts import Fault
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.model.references import Resolver, volumes_by_id
+from mokuji.core.model.wiki import Wiki
 from mokuji.core.reports.uses import use
-from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import Page, PageHead, Wiki
 
 
 @dataclass(frozen=True, slots=True)

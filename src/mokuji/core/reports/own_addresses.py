@@ -7,10 +7,11 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
-from mokuji.core import names
-from mokuji.core.spans import Span, code_points
-from mokuji.core.text.parser import events_with_ranges, tag_name
-from mokuji.core.wiki import Page, Place, Volume
+from mokuji.core.base import names
+from mokuji.core.base.spans import Span, code_points
+from mokuji.core.language.page import Page
+from mokuji.core.language.parser import events_with_ranges, tag_name
+from mokuji.core.model.wiki import Place, Volume
 
 SCREENS = frozenset({"edit", "revisions", "compare", "backlinks", "card"})
 """Screens about one page, whose addresses are copied as if they were those of the page."""

@@ -6,8 +6,9 @@ from collections.abc import Collection, Mapping
 
 import numpy as np
 
-from mokuji.core.graph import Graph
-from mokuji.core.wiki import PageHead, Place
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.graph import Graph
+from mokuji.core.model.wiki import Place
 
 
 def orphans(graph: Graph, volume: int | None = None) -> list[PageHead]:

@@ -12,8 +12,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
-from mokuji.core.spans import Span
-from mokuji.core.wiki import Page, PageHead
+from mokuji.core.base.spans import Span
+from mokuji.core.language.page import Page, PageHead
 
 SHORTEST = 60
 """Fewer letters and digits than that are no passage worth a page of its own."""

@@ -6,11 +6,12 @@ import difflib
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from mokuji.core import names
-from mokuji.core.references import Resolver, Sections, volumes_by_id
-from mokuji.core.text.headings import words
-from mokuji.core.text.reference import Kind, Reference
-from mokuji.core.wiki import Page, PageHead, Wiki
+from mokuji.core.base import names
+from mokuji.core.language.headings import words
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.model.references import Resolver, Sections, volumes_by_id
+from mokuji.core.model.wiki import Wiki
 
 
 @dataclass(frozen=True, slots=True)

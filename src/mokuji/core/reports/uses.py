@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
-from mokuji.core.inserts import Fault, assign, select
-from mokuji.core.text.calls import call, dedented
-from mokuji.core.text.scan import scan
-from mokuji.core.text.slots import Slot
-from mokuji.core.wiki import Page
+from mokuji.core.assembly.inserts import Fault, assign, select
+from mokuji.core.language.calls import call, dedented
+from mokuji.core.language.page import Page
+from mokuji.core.language.scan import scan
+from mokuji.core.language.slots import Slot
 
 
 @dataclass(frozen=True, slots=True)

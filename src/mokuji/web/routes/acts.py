@@ -12,11 +12,12 @@ from urllib.parse import parse_qsl, urlencode
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from mokuji.core import names
-from mokuji.core.diff import changed_lines
-from mokuji.core.errors import Missing, MokujiError
-from mokuji.services import acts, history, reading, telling, thing_wishes, wishes
-from mokuji.services import trash as trash_service
+from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.core.base import names
+from mokuji.core.base.errors import Missing, MokujiError
+from mokuji.core.diff.diff import changed_lines
+from mokuji.services.reading import history, reading
+from mokuji.services.reading import trash as trash_service
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
 

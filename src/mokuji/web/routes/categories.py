@@ -7,8 +7,10 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import Response
 
+from mokuji.acts import acts, wishes
 from mokuji.formats import skos
-from mokuji.services import acts, categories, concepts, materials, wishes
+from mokuji.services.reading import categories, materials
+from mokuji.services.writing import concepts
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 from mokuji.web.tables import as_json

@@ -8,25 +8,14 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 from markupsafe import Markup
 
-from mokuji.core import names
-from mokuji.core.diff import changed_lines, near
-from mokuji.core.errors import MokujiError
-from mokuji.core.merge import Conflict as MergeConflict
-from mokuji.core.merge import Mine
-from mokuji.core.patterns import plain
-from mokuji.services import (
-    completing,
-    drafts,
-    finding,
-    findings,
-    insert_forms,
-    patterns,
-    reading,
-    reviewing,
-    templates,
-    vocabulary,
-    writing,
-)
+from mokuji.core.base import names
+from mokuji.core.base.errors import MokujiError
+from mokuji.core.diff.diff import changed_lines, near
+from mokuji.core.diff.merge import Conflict as MergeConflict
+from mokuji.core.diff.merge import Mine
+from mokuji.core.model.patterns import plain
+from mokuji.services.reading import completing, finding, reading, templates
+from mokuji.services.writing import drafts, findings, insert_forms, patterns, reviewing, vocabulary, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see

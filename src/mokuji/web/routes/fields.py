@@ -7,8 +7,8 @@ from typing import Literal
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mokuji.services import fields
-from mokuji.services.fields import Table
+from mokuji.services.writing import fields
+from mokuji.services.writing.fields import Table
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 from mokuji.web.tables import as_csv, as_json

@@ -7,11 +7,11 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.core import files as naming
-from mokuji.core.errors import BadFile, MokujiError
-from mokuji.core.names import key
-from mokuji.services import files
-from mokuji.services.files import Brought, Which
+from mokuji.core.base.errors import BadFile, MokujiError
+from mokuji.core.base.names import key
+from mokuji.core.language import files as naming
+from mokuji.services.writing import files
+from mokuji.services.writing.files import Brought, Which
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Upload, Who, refusal, see
 

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.core import names
-from mokuji.core.wiki import Volume
-from mokuji.services import finding
+from mokuji.core.base import names
+from mokuji.core.model.wiki import Volume
+from mokuji.services.reading import finding
 from mokuji.web import addresses
 from mokuji.web.pages import Who
 from mokuji.web.report_words import WORDS

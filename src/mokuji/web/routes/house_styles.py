@@ -7,8 +7,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.core.errors import MokujiError, Refused
-from mokuji.core.style import (
+from mokuji.core.base.errors import MokujiError, Refused
+from mokuji.core.style.style import (
     AVOID,
     HEADINGS,
     LONGEST_SENTENCE,
@@ -23,8 +23,8 @@ from mokuji.core.style import (
     Style,
     read_style,
 )
-from mokuji.services import house_styles
-from mokuji.services.house_styles import StyleView
+from mokuji.services.reading import house_styles
+from mokuji.services.reading.house_styles import StyleView
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see

@@ -5,7 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.services import people, reading
+from mokuji.services import people
+from mokuji.services.reading import reading
 from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, drop_cookie, see, set_cookie
 

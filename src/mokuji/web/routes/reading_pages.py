@@ -7,10 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from mokuji.core.errors import Missing
-from mokuji.core.names import address, key
-from mokuji.services import drafts, levels, reading, templates
-from mokuji.services.fields import of_page
+from mokuji.core.base.errors import Missing
+from mokuji.core.base.names import address, key
+from mokuji.services.reading import levels, reading, templates
+from mokuji.services.writing import drafts
+from mokuji.services.writing.fields import of_page
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
 from mokuji.web.show import heading_lines, places, safe

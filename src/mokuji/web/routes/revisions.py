@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
 
-from mokuji.services import revisions as rules
+from mokuji.services.reading import revisions as rules
 from mokuji.web import addresses
 from mokuji.web.pages import Who
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mokuji.core.errors import BadName, BadText, Refused
-from mokuji.services import secrets
+from mokuji.acts import secrets
+from mokuji.core.base.errors import BadName, BadText, Refused
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 

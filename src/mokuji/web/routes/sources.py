@@ -8,10 +8,11 @@ from typing import Literal
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.core.errors import BadFields, BadFile
-from mokuji.core.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
-from mokuji.services import sources, thing_wishes
-from mokuji.services.sources import Imported, SourceView, Which
+from mokuji.acts import thing_wishes
+from mokuji.core.base.errors import BadFields, BadFile
+from mokuji.core.model.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
+from mokuji.services.writing import sources
+from mokuji.services.writing.sources import Imported, SourceView, Which
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Upload, Visitor, Who, see
 

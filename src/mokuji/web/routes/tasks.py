@@ -8,10 +8,10 @@ from typing import Literal
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.core.errors import MokujiError
+from mokuji.core.base.errors import MokujiError
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services import tasks
-from mokuji.services.tasks import By
+from mokuji.services.writing import tasks
+from mokuji.services.writing.tasks import By
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, get_desk, refusal, see
 

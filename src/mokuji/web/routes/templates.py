@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mokuji.services import templates
+from mokuji.services.reading import templates
 from mokuji.web.pages import Form, Who
 from mokuji.web.show import places
 from mokuji.web.tables import as_csv, as_json

@@ -8,9 +8,9 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mokuji.core.spans import Span
-from mokuji.services import passages, upkeep
-from mokuji.services.upkeep import Finding
+from mokuji.core.base.spans import Span
+from mokuji.services.upkeep import passages, upkeep
+from mokuji.services.upkeep.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.mends import mends
 from mokuji.web.pages import Form, Visitor, Who, see

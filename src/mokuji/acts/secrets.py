@@ -1,0 +1,128 @@
+"""A secret that got into a page is taken out of all that a volume keeps: planned, then done for good.
+
+No other act takes anything out of history, and this one cannot be undone: that is
+what it is for. A mask of the same length stands in the place of the words, so that
+whatever counts places goes on fitting. The log tells that it was done, and not what.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+
+from mokuji.core.base.errors import BadName, Refused
+from mokuji.core.language.page import Page
+from mokuji.core.language.scan import check as check_text
+from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.wiki import Volume
+from mokuji.services.desk import Desk, Sight
+from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.store import writing
+from mokuji.store.acts import secrets as stored
+from mokuji.store.acts.secrets import Found
+from mokuji.store.database import Connection, reading
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.writing import Signature
+
+SHORTEST, LONGEST = 4, 500
+"""Code points of what can be taken out: shorter words stand in too much that is no secret."""
+MASK = "█"
+ACT = "secret"
+
+
+@dataclass(frozen=True)
+class SecretPlan:
+    """Where the words stand; ``digest`` is what doing it must be given."""
+
+    place: VolumeView
+    found: Found
+    digest: str
+
+    @property
+    def revisions(self) -> int:
+        """How many revisions hold them."""
+        return sum(len(numbers) for *_, numbers in self.found.pages)
+
+    @property
+    def anything(self) -> bool:
+        """Whether there is something to take out."""
+        found = self.found
+        return bool(found.pages or found.drafts or found.acts or found.names or found.style)
+
+
+def plan(desk: Desk, actor: Actor, volume_key: str, words: str) -> SecretPlan:
+    """Where words stand in a volume of one's own; Forbidden for who does not own it."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key, Act.MANAGE)
+        _check(words)
+        found = stored.find(connection, volume.id, words, sight.reads)
+        return SecretPlan(volume_view(sight, volume), found, _digest(desk, volume, words, found))
+
+
+def may_ask(desk: Desk, actor: Actor, volume_key: str) -> VolumeView:
+    """The volume, for who may take something out of it."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        return volume_view(sight, sight.volume(volume_key, Act.MANAGE))
+
+
+def take_out(desk: Desk, actor: Actor, volume_key: str, words: str, seen: str) -> int | SecretPlan:
+    """Takes words out for good; the number of the change set. The fresh plan, if it is another one than was seen."""
+    with writing_transaction(desk.engine, alone=True) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key, Act.MANAGE)
+        _check(words)
+        found = stored.find(connection, volume.id, words, sight.reads)
+        digest = _digest(desk, volume, words, found)
+        if digest != seen:
+            return SecretPlan(volume_view(sight, volume), found, digest)
+        if found.titles:
+            raise Refused(
+                "A title holds these words. Rename what is called so first, so that its references follow; what it was "
+                "called is taken out of history then.",
+                code="secret_in_title",
+            )
+        number = _do(connection, desk, actor, volume, words, found)
+    # Nothing that was made of the texts is kept in this process either.
+    desk.cache.clear()
+    desk.inserts.clear()
+    return number
+
+
+def _do(connection: Connection, desk: Desk, actor: Actor, volume: Volume, words: str, found: Found) -> int:
+    mask = MASK * len(words)
+    by = Signature(actor.person, desk.clock(), "")
+    facts = {"pages": len(found.pages), "revisions": sum(len(each[3]) for each in found.pages)}
+    number = writing.open_change_set(connection, ACT, volume.id, None, by, facts, proposed=[_said(facts)])
+    wiki = Sight(connection, actor).wiki
+    for id_ in found.current:
+        page = wiki.pages([id_])[id_]
+        body = page.text.replace(words, mask)
+        writing.save_page(connection, page.head, Page(page.head, body).content, body, number, by)
+    stored.take_out(connection, volume.id, words, mask, found)
+    return number
+
+
+def _said(facts: dict[str, int]) -> str:
+    pages, revisions = facts["pages"], facts["revisions"]
+    return (
+        f"Something that should not be read was taken out of {pages} page{'' if pages == 1 else 's'} "
+        f"({revisions} revision{'' if revisions == 1 else 's'}), for good"
+    )
+
+
+def _check(words: str) -> None:
+    check_text(words)
+    if not SHORTEST <= len(words) <= LONGEST or not words.strip():
+        raise BadName(
+            f"Give the words as they were typed, {SHORTEST} to {LONGEST} characters: shorter ones stand in too much "
+            "that is no secret.",
+            code="bad_secret",
+        )
+
+
+def _digest(desk: Desk, volume: Volume, words: str, found: Found) -> str:
+    """Keyed, so that it tells nobody what was looked for."""
+    said = repr((volume.id, words, found)).encode()
+    return hashlib.blake2b(said, key=desk.secret[:64], digest_size=16).hexdigest()

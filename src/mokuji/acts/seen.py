@@ -1,0 +1,62 @@
+"""What of a plan may be seen: the only form of one that leaves the services.
+
+It is built of what may be shown, never of a plan from which something was hidden:
+a part of a plan that is not named here cannot come into words, pages or JSON.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.contents import Placing
+from mokuji.core.refactor.plan import Plan, Row
+
+INTERNAL = frozenset({"written_in", "along"})
+"""Facts that only undoing needs."""
+
+
+@dataclass(frozen=True, slots=True)
+class VisiblePlan:
+    """A plan for who reads some volumes.
+
+    ``facts`` tell of what was asked for, ``contents`` and ``rows`` of volumes that may be read. ``conflicts`` are pages
+    whose text could not be brought together; ``hidden_conflicts`` says how many more there are.
+    """
+
+    act: str
+    digest: str
+    facts: Mapping[str, Any]
+    contents: tuple[Placing, ...]
+    rows: tuple[Row, ...]
+    sections: int
+    conflicts: tuple[PageHead, ...]
+    hidden_conflicts: int
+    nothing_to_do: bool
+    only_places: bool
+    """Whether nothing but places in the contents changes."""
+
+    @property
+    def in_the_way(self) -> int:
+        """How many pages keep it from being done."""
+        return len(self.conflicts) + self.hidden_conflicts
+
+
+def visible(plan: Plan, readable: Collection[int], *, without: Collection[int] = ()) -> VisiblePlan:
+    """A plan for who may read these volumes, but not the pages ``without`` whose texts of before are closed to them."""
+    changes = plan.change_set
+    conflicts = tuple(page for page in plan.conflicts if page.volume in readable and page.id not in without)
+    return VisiblePlan(
+        act=plan.act,
+        digest=plan.digest,
+        facts={name: fact for name, fact in plan.facts.items() if name not in INTERNAL},
+        contents=tuple(each for each in changes.contents if each.volume in readable),
+        rows=tuple(row for row in plan.rows if row.page.volume in readable),
+        sections=plan.followed.sections,
+        conflicts=conflicts,
+        hidden_conflicts=len(plan.conflicts) - len(conflicts),
+        nothing_to_do=plan.nothing_to_do,
+        only_places=not (changes.changes or changes.removed or changes.volumes or changes.things),
+    )

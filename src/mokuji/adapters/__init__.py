@@ -1,0 +1,1 @@
+"""What starts a process or asks the machine: the private database, Graphviz, dictionaries."""

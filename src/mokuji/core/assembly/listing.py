@@ -1,0 +1,142 @@
+"""Lists of pages that a page shows: ``[[=* | category: Sensors | status: draft | show: owner | sort: title]]``.
+
+``category`` and any field of the front matter choose pages, ``show`` names
+the columns of a table, ``sort`` a field or ``title``, ``changed`` or ``number``,
+``limit`` how many, ``as`` table or list, ``volume`` another volume.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from mokuji.core.assembly.inserts import Fault
+from mokuji.core.base import names
+from mokuji.core.language.front_matter import FrontMatter
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.wiki import Volume
+
+MOST = 500
+"""Most pages of a list."""
+USUAL = 100
+"""How many are shown if nothing is said."""
+KNOWN = ("category", "show", "sort", "limit", "as", "volume")
+NOT_FIELDS = {"aliases", "categories", "slots", "template", "gives", "broader", "contents", "terms"}
+"""Front matter that says what a page is, rather than a field of it."""
+LONGEST = 300
+"""Most code points of a field's value that are kept for lists."""
+
+
+@dataclass(frozen=True, slots=True)
+class Query:
+    """What a list is of. ``filters`` are keys of values by field; ``sort`` begins with “-” for the other way round."""
+
+    categories: tuple[str, ...] = ()
+    filters: Mapping[str, str] = field(default_factory=dict)
+    show: tuple[str, ...] = ()
+    sort: str = "title"
+    limit: int = USUAL
+    table: bool = False
+    volume: str = ""
+
+
+def read(values: Iterable[tuple[str | None, str]]) -> tuple[Query, list[Fault]]:
+    """The query that a listing's values make, and what of it is not understood."""
+    faults: list[Fault] = []
+    categories: list[str] = []
+    filters: dict[str, str] = {}
+    told: dict[str, str] = {}
+
+    def say(message: str) -> None:
+        faults.append(Fault("listing", message))
+
+    for name, value in values:
+        words = " ".join(value.split())
+        if name is None:
+            if words:
+                say(f"A list does not know what “{words}” is: write “category: {words}”.")
+        elif name == "category":
+            categories += [key for each in words.split(",") if (key := names.key(each))]
+        elif name in KNOWN:
+            told[name] = words
+        else:
+            filters[name] = names.key(words)
+    limit = told.get("limit", str(USUAL))
+    if not limit.isdecimal() or not 0 < int(limit[:6]) <= MOST:
+        say(f"“limit” is a number from 1 to {MOST}, not “{limit}”.")
+        limit = str(USUAL)
+    shape = told.get("as", "table" if told.get("show") else "list")
+    if shape not in {"table", "list"}:
+        say(f"A list is shown as “table” or as “list”, not as “{shape}”.")
+    if not categories and not filters:
+        say("A list needs a category or a field to choose pages by.")
+    show = tuple(each.strip() for each in told.get("show", "").split(",") if each.strip())
+    query = Query(
+        tuple(categories),
+        filters,
+        show,
+        told.get("sort", "title"),
+        int(limit),
+        shape == "table",
+        told.get("volume", ""),
+    )
+    return query, faults
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A page that is listed: where its volume is, its summary and fields, its number in the contents if it has one."""
+
+    head: PageHead
+    summary: str
+    fields: Mapping[str, str]
+    changed: str = ""
+
+
+@dataclass(frozen=True)
+class Listing:
+    """A list as it is shown: what it is of, its rows, the volume that they stand in, and what is wrong about it."""
+
+    query: Query
+    volume: Volume
+    rows: tuple[Row, ...]
+    faults: tuple[Fault, ...]
+
+
+def arrange(rows: Sequence[Row], query: Query) -> tuple[list[Row], list[Fault]]:
+    """The rows in the order that is asked for, no more than the limit, and what of the query none of them has."""
+    faults: list[Fault] = []
+    known = {name for row in rows for name in row.fields}
+    for name in query.show:
+        if rows and name not in known and name not in {"title", "summary", "changed"}:
+            faults.append(Fault("listing", f"None of these pages has a field “{name}”."))
+    sort = query.sort.removeprefix("-").strip()
+    if rows and sort not in {"title", "changed"} and sort not in known:
+        faults.append(Fault("listing", f"None of these pages has a field “{sort}” to be sorted by."))
+
+    def of(row: Row) -> tuple[bool, str, str]:
+        value = {"title": row.head.title, "changed": row.changed}.get(sort, row.fields.get(sort, ""))
+        return (not value, names.key(value), row.head.key)
+
+    listed = sorted(rows, key=of)
+    if query.sort.startswith("-"):
+        listed = [r for r in reversed(listed) if not of(r)[0]] + [r for r in listed if of(r)[0]]
+    return listed[: query.limit], faults
+
+
+def fields(front: FrontMatter) -> dict[str, list[str]]:
+    """The fields of a page: every value of each, as typed; what only says how a page is made is left out."""
+    found: dict[str, list[str]] = {}
+    for name, value in front.fields.items():
+        if name in NOT_FIELDS or not names.is_storable(name) or len(name) > 100:
+            continue
+        values: list[Any] = value if isinstance(value, list) else [value]
+        said = [
+            each.strip()
+            for each in values
+            if isinstance(each, str) and each.strip() and names.is_storable(each)
+        ]
+        if said:
+            found[name] = [each[:LONGEST] for each in said[:50]]
+    return found

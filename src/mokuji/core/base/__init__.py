@@ -1,0 +1,1 @@
+"""The ground that every room of the core stands on: faults, ranges, edits, names, findings.  Names no other room."""

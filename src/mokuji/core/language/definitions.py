@@ -1,0 +1,183 @@
+"""Link definitions and footnotes of a text: where they stand, and where they are used.
+
+CommonMark 0.31.2, sections 4.7 and 6.3; footnotes as pulldown-cmark reads
+them. The parser keeps link definitions to itself: what begins a line like one,
+and is not reported as text, is one.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from mokuji.core.base.spans import Span, code_points
+from mokuji.core.language.lift import lift, outermost
+from mokuji.core.language.literal import Range, Ranges
+from mokuji.core.language.parser import Event, events_with_ranges, tag_name
+from mokuji.core.language.scan import PageText
+from mokuji.core.language.slots import masked
+
+_DEFINITION = re.compile(rb"^([ \t>*+\-\d.)]*)\[((?:[^\[\]\\]|\\.)+)\]:", re.MULTILINE)
+_LEAVES = {"Text", "Code", "InlineMath", "DisplayMath", "InlineHtml", "Html", "FootnoteReference"}
+_BLOCKS = {"Paragraph", "Heading", "CodeBlock", "HtmlBlock", "Table", "MetadataBlock"}
+_BY_LABEL = {"Reference", "Collapsed", "Shortcut"}
+
+
+@dataclass(frozen=True, slots=True)
+class Key:
+    """What a label means: labels that differ in case or white space only are one. Notes have keys of their own."""
+
+    label: str
+    note: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Definition:
+    """A definition of a key: from its bracket on, without the last line end; and its label.
+
+    ``nested`` ones stand inside a list or quotation, so their lines are not theirs alone.
+    """
+
+    key: Key
+    span: Span
+    label: Span
+    nested: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Usage:
+    """A place that uses a key. ``label`` is where another label would go, with ``before`` and ``behind`` around
+    it if there is none yet."""
+
+    key: Key
+    span: Span
+    label: Span
+    before: str = ""
+    behind: str = ""
+
+
+@dataclass(frozen=True)
+class Definitions:
+    """What a text defines and uses, in the order of the text. Of several definitions of a key the first counts;
+    the others are ``again``. ``says`` are the address and title of each link's key that is used."""
+
+    defined: tuple[Definition, ...]
+    again: tuple[Definition, ...]
+    used: tuple[Usage, ...]
+    says: dict[Key, tuple[str, str]]
+
+
+def key_of(label: str, *, note: bool) -> Key:
+    """What a label means (CommonMark 0.31.2, section 6.3, “matches”)."""
+    return Key(" ".join(label.split()).casefold(), note)
+
+
+def read(text: str, content: PageText) -> Definitions:
+    """All link definitions, footnotes and their uses of a page's text. Linear."""
+    if "]" not in text:
+        return Definitions((), (), (), {})
+    offset = content.front_matter.span.end
+    body = masked(text[offset:], content.declared.slots)
+    _, places = outermost(text, offset, content.references)
+    lifted = lift(body, body.encode(), places)
+    events = events_with_ranges(lifted.text)
+    says: dict[Key, tuple[str, str]] = {}
+    usages = list(_usages(events, lifted.data, says))
+    found = sorted((*_notes(events, lifted.data), *_links(events, lifted.data)), key=lambda each: each[1])
+    edges = [edge for _, whole, label, *_ in (*usages, *found) for edge in (*whole, *label)]
+    origins = {edge: lifted.origin(edge) for edge in edges}
+    back = code_points(body.encode(), origins.values())
+
+    def span(there: Range) -> Span:
+        return Span(offset + back[origins[there[0]]], offset + back[origins[there[1]]])
+
+    first: dict[Key, Definition] = {}
+    again: list[Definition] = []
+    for key, whole, label, nested in found:
+        definition = Definition(key, span(whole), span(label), nested)
+        if first.setdefault(key, definition) is not definition:
+            again.append(definition)
+    used = tuple(Usage(key, span(whole), span(label), *around) for key, whole, label, around in usages)
+    return Definitions(tuple(first.values()), tuple(again), used, says)
+
+
+def _usages(
+    events: Iterable[Event], data: bytes, says: dict[Key, tuple[str, str]]
+) -> Iterator[tuple[Key, Range, Range, tuple[str, str]]]:
+    for kind, value, start, end in events:
+        if kind == "FootnoteReference":
+            yield key_of(value, note=True), (start, end), (start + 2, end - 1), ("", "")
+        elif kind == "Start" and tag_name(value) in {"Link", "Image"}:
+            link = value[tag_name(value)]
+            if link["link_type"] not in _BY_LABEL:
+                continue
+            key = key_of(link["id"], note=False)
+            says[key] = (link["dest_url"], link["title"])
+            if link["link_type"] == "Reference":
+                yield key, (start, end), (_opening(data, start, end) + 1, end - 1), ("", "")
+            elif link["link_type"] == "Collapsed":
+                # The parser's range may or may not hold the empty brackets.
+                label = end + 1 if data[end : end + 2] == b"[]" else end - 1
+                yield key, (start, label + 1), (label, label), ("", "")
+            else:
+                yield key, (start, end), (end, end), ("[", "]")
+
+
+def _opening(data: bytes, start: int, end: int) -> int:
+    """The bracket that opens the label at the end of a link; labels hold no others unless escaped."""
+    at = data.rfind(b"[", start, end)
+    while at > start and (at - len(data[start:at].rstrip(b"\\")) - start) % 2:
+        at = data.rfind(b"[", start, at)
+    return at
+
+
+def _notes(events: Iterable[Event], data: bytes) -> Iterator[tuple[Key, Range, Range, bool]]:
+    depth = 0
+    for kind, value, start, end in events:
+        if kind not in {"Start", "End"}:
+            continue
+        if kind == "Start" and tag_name(value) == "FootnoteDefinition":
+            label = start + 2, data.index(b"]:", start)
+            key = key_of(value["FootnoteDefinition"], note=True)
+            yield key, (start, _without_end(data, start, end)), label, depth > 0
+        if tag_name(value) in {"BlockQuote", "Item", "DefinitionListDefinition", "FootnoteDefinition"}:
+            depth += 1 if kind == "Start" else -1
+
+
+def _links(events: list[Event], data: bytes) -> Iterator[tuple[Key, Range, Range, bool]]:
+    taken = Ranges(
+        (start, end)
+        for kind, value, start, end in events
+        if kind in _LEAVES
+        or (kind == "Start" and tag_name(value) in {"Link", "Image", "CodeBlock", "HtmlBlock"})
+    )
+    blocks = {start for kind, value, start, _ in events if kind == "Rule" or kind == "Start"}
+    for found in _DEFINITION.finditer(data):
+        start = found.end(1)
+        if found[2].startswith(b"^") or taken.holds(start, start + 1):
+            continue
+        end = _line_end(data, found.end())
+        while (stop := _line_end(data, end + 1)) > end and _goes_on(data, end + 1, stop, taken, blocks):
+            end = stop
+        label = found.span(2)
+        key = key_of(found[2].decode(), note=False)
+        yield key, (start, _without_end(data, start, end)), label, bool(found[1].strip())
+
+
+def _goes_on(data: bytes, start: int, end: int, taken: Ranges, blocks: set[int]) -> bool:
+    """Whether a line belongs to the definition begun above it: its address or its title."""
+    line = data[start:end]
+    if not line.strip() or _DEFINITION.match(line) is not None or taken.starts_between(start, end):
+        return False
+    return not any(at in blocks for at in range(start, end))
+
+
+def _line_end(data: bytes, at: int) -> int:
+    """Where the line that holds this byte ends, before its line end."""
+    found = data.find(b"\n", at)
+    return len(data) if found < 0 else found
+
+
+def _without_end(data: bytes, start: int, end: int) -> int:
+    return start + len(data[start:end].rstrip())

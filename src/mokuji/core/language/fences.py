@@ -1,0 +1,105 @@
+"""What stands behind the marks of a fence: language, caption, and words that say what is shown.
+
+    ```dot Power paths | The collar feeds the regulator, the regulator the cells.
+
+CommonMark 0.31.2 (section 4.5) leaves the info string open but for its first
+word, the language. The rest is the caption here, and behind a bar the words.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from mokuji.core.base.spans import Span, code_points
+from mokuji.core.language.lift import Lifted, lift, outermost
+from mokuji.core.language.page import Page
+from mokuji.core.language.parser import events_with_ranges, tag_name
+from mokuji.core.language.slots import masked
+
+_OPENS = re.compile(r"^[ \t>*+\-\d.)]*(?:`{3,}|~{3,})[ \t]*dot\b", re.MULTILINE)
+DIAGRAM = "dot"
+"""The language of fences that are drawn."""
+
+
+@dataclass(frozen=True, slots=True)
+class Info:
+    """The language of a fence, its caption, and words that say what it shows; empty where there are none."""
+
+    language: str
+    caption: str = ""
+    description: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Fence:
+    """A fence of a page: what it is, the place of its opening line, what is in it, and the place of each line of
+    that."""
+
+    info: Info
+    opening: Span
+    source: str
+    lines: tuple[Span, ...]
+
+
+def info(text: str) -> Info:
+    """An info string. Words in braces are other programs' and are left out."""
+    language, _, rest = text.strip().partition(" ")
+    rest = rest.strip()
+    if rest.startswith("{"):
+        rest = ""
+    caption, bar, description = rest.partition("|")
+    return Info(language, caption.strip(), description.strip() if bar else "")
+
+
+def diagrams(page: Page) -> Iterator[Fence]:
+    """The fences of a page that are drawn. Those that hold a slot are left out: what they show is not known yet."""
+    if not _OPENS.search(page.text):
+        return
+    offset = page.content.front_matter.span.end
+    body = masked(page.text[offset:], page.content.declared.slots)
+    data = body.encode()
+    _, places = outermost(page.text, offset, page.content.references)
+    lifted = lift(body, data, places)
+    found: tuple[Info, int, list[str], list[tuple[int, int]]] | None = None
+    for kind, value, start, end in events_with_ranges(lifted.text):
+        if kind == "Start" and tag_name(value) == "CodeBlock" and isinstance(value["CodeBlock"], dict):
+            told = info(value["CodeBlock"]["Fenced"])
+            found = (told, start, [], []) if told.language == DIAGRAM else None
+        elif found is not None and kind == "Text":
+            found[2].append(value)
+            found[3].append((start, end))
+        elif found is not None and kind == "End" and tag_name(value) == "CodeBlock":
+            yield _fence(
+                page,
+                offset,
+                data,
+                found[0],
+                "".join(found[2]),
+                lifted.origin(found[1]),
+                _rows(lifted, found[3]),
+            )
+            found = None
+
+
+def _rows(lifted: Lifted, ranges: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """The lines of what is in a fence, as bytes of the body; in a list or quotation each begins behind its margin."""
+    rows: list[tuple[int, int]] = []
+    for start, end in ranges:
+        at = start
+        for line in lifted.data[start:end].split(b"\n"):
+            if at < end:
+                rows.append((lifted.origin(at), lifted.origin(at + len(line))))
+            at += len(line) + 1
+    return rows
+
+
+def _fence(
+    page: Page, offset: int, data: bytes, told: Info, source: str, start: int, rows: list[tuple[int, int]]
+) -> Fence:
+    stop = data.find(b"\n", start)
+    stop = len(data) if stop < 0 else stop
+    places = code_points(data, {start, stop, *(edge for row in rows for edge in row)})
+    lines = tuple(Span(offset + places[a], offset + places[b]) for a, b in rows)
+    return Fence(told, Span(offset + places[start], offset + places[stop]), source, lines)

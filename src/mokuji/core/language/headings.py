@@ -1,0 +1,164 @@
+"""The headings typed on a page, from the events of its lifted text."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+
+from mokuji.core.base import names
+from mokuji.core.base.spans import Span, code_points
+from mokuji.core.language.lift import Lifted
+from mokuji.core.language.parser import Event
+from mokuji.core.language.reference import Kind, Reference, plain
+from mokuji.core.language.slots import unmasked
+
+_MARKS = re.compile(r"#{1,6}[ \t]+")
+_LINE_END = re.compile(r"\r\n|\n|\r")
+
+
+@dataclass(frozen=True, slots=True)
+class Heading:
+    """A heading typed on the page.
+
+    ``parts`` are its words as shown, with the index of a reference where one
+    stands. ``end`` is where an ``{#id}`` can be added. Offsets in code points.
+    """
+
+    level: int
+    id: str | None
+    parts: tuple[str | int, ...]
+    span: Span
+    end: int
+
+
+@dataclass(slots=True)
+class _Raw:
+    """A heading in the byte offsets of the lifted text."""
+
+    level: int
+    id: str | None
+    start: int
+    end: int
+    words: list[str]
+    words_end: int
+
+
+def headings(
+    text: str, offset: int, lifted: Lifted, events: Iterable[Event], outermost: Sequence[int]
+) -> tuple[Heading, ...]:
+    """The headings of a page whose body starts at ``offset``.
+
+    ``outermost[n]`` is the index of the reference that stand-in *n* stands for.
+    """
+    raw = _collect(events)
+    if not raw:
+        return ()
+    back = [(lifted.origin(h.start), lifted.origin(h.end), lifted.origin(h.words_end)) for h in raw]
+    places = code_points(text[offset:].encode(), (edge for edges in back for edge in edges))
+    splitter = re.compile(re.escape(lifted.prefix) + r"(\d+)q") if lifted.places else None
+    found: list[Heading] = []
+    for heading, edges in zip(raw, back, strict=True):
+        start, end, words_end = (offset + places[edge] for edge in edges)
+        parts = _parts("".join(heading.words), splitter, outermost)
+        line_end = _LINE_END.search(text, words_end)
+        stop = min(line_end.start() if line_end else end, end)
+        while stop > words_end and text[stop - 1] in " \t\r\n":
+            stop -= 1
+        found.append(Heading(heading.level, heading.id, parts, Span(start, end), stop))
+    return tuple(found)
+
+
+def _collect(events: Iterable[Event]) -> list[_Raw]:
+    found: list[_Raw] = []
+    inside: _Raw | None = None
+    for event in events:
+        if inside is not None:
+            inside = _inside(event, inside)
+        elif event[0] == "Start" and event[1].__class__ is dict and "Heading" in event[1]:
+            data = event[1]["Heading"]
+            inside = _Raw(int(data["level"][1]), data["id"], event[2], event[3], [], event[2])
+            found.append(inside)
+    return found
+
+
+def _inside(event: Event, heading: _Raw) -> _Raw | None:
+    kind, value, _, end = event
+    if kind == "End" and value.__class__ is dict and "Heading" in value:
+        return None
+    if kind in {"Text", "Code", "InlineMath"}:
+        heading.words.append(unmasked(value))
+    elif kind in {"SoftBreak", "HardBreak"}:
+        heading.words.append(" ")
+    if kind != "Start":
+        heading.words_end = max(heading.words_end, end)
+    return heading
+
+
+def _parts(words: str, splitter: re.Pattern[str] | None, outermost: Sequence[int]) -> tuple[str | int, ...]:
+    pieces = splitter.split(words) if splitter is not None else [words]
+    parts: list[str | int] = []
+    for at, piece in enumerate(pieces):
+        if at % 2:
+            parts.append(outermost[int(piece)])
+        elif piece:
+            parts.append(piece)
+    return tuple(parts)
+
+
+def shown(reference: Reference, text: str, volumes: Collection[str], *, whole: bool = False) -> str:
+    """The words a reader sees for a reference, as plain text; ``volumes`` are the keys of all volumes. ``whole`` says
+    that a name with “/” is the title of a page, not one of a page in a volume.
+
+    An insert shows no words of its own and counts as its title.
+    """
+    label = reference.label(text)
+    if label and reference.kind is Kind.LINK:
+        return plain(label)
+    if reference.name is None:
+        return reference.section or ""
+    in_volume = reference.name.absolute or (reference.name.volume in volumes and not whole)
+    span = reference.title_span if in_volume else reference.name_span
+    title = names.unescape(span.of(text))
+    return f"{title} § {reference.section}" if reference.section else title
+
+
+def typed_span(text: str, heading: Heading) -> Span:
+    """The range of a heading's words as typed: without its marks, its underline and its ``{#id}``."""
+    start, end = heading.span.start, heading.end
+    line = text[start:end]
+    lead = _MARKS.match(line)
+    if lead is not None:
+        start += lead.end()
+    return Span(start, start + _without_tail(text[start:end]))
+
+
+def _without_tail(line: str) -> int:
+    """How far a heading goes without its attributes, and the closing marks that may stand before them."""
+    rest = line.rstrip(" \t")
+    if rest.endswith("}"):
+        at = rest.rfind("{")
+        if at >= 0 and not {"}", "\n", "\r"} & set(rest[at + 1 : -1]):
+            rest = rest[:at].rstrip(" \t")
+    bare = rest.rstrip("#")
+    if bare != rest and bare.endswith((" ", "\t")):
+        rest = bare.rstrip(" \t")
+    return len(rest)
+
+
+def section_end(text: str, all_headings: Sequence[Heading], index: int) -> int:
+    """Where the section under a heading ends: at the next heading that is no lower, or at the end."""
+    level = all_headings[index].level
+    for heading in all_headings[index + 1 :]:
+        if heading.level <= level:
+            start = heading.span.start
+            return max(text.rfind("\n", 0, start), text.rfind("\r", 0, start)) + 1
+    return len(text)
+
+
+def words(heading: Heading, text: str, references: Sequence[Reference], volumes: Collection[str]) -> str:
+    """The words of a heading as a reader sees them."""
+    pieces = [
+        part if isinstance(part, str) else shown(references[part], text, volumes) for part in heading.parts
+    ]
+    return " ".join("".join(pieces).split())

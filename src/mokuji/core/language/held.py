@@ -1,0 +1,26 @@
+"""What a page holds that is kept apart from it: files that it names, sources that it cites, people whom it names."""
+
+from __future__ import annotations
+
+from collections import Counter
+from enum import IntEnum
+
+from mokuji.core.base import names
+from mokuji.core.language.destinations import destinations
+from mokuji.core.language.scan import PageText
+
+
+class Held(IntEnum):
+    """The sorts, as they are stored."""
+
+    FILE = 0
+    SOURCE = 1
+    PERSON = 2
+
+
+def held(text: str, content: PageText) -> Counter[tuple[Held, str]]:
+    """How often a page names each, by sort and key."""
+    found = Counter((Held.FILE, each.key) for each in destinations(text, content))
+    found.update((Held.SOURCE, each.key) for each in content.cites)
+    found.update((Held.PERSON, each.key) for each in content.handles)
+    return Counter({(kind, key): number for (kind, key), number in found.items() if names.is_storable(key)})

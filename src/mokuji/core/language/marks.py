@@ -1,0 +1,135 @@
+"""Marks: ``#sea-trial`` in a text files the passage that it stands in under the category “sea trial”.
+
+A mark begins after white space, opening punctuation or the edge of a cell,
+with a letter, and goes on with letters, digits, ``-`` and ``_``. It is not
+looked for in literal text, in headings, links and pictures, nor after ``{``.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from mokuji.core.base import names
+from mokuji.core.base.spans import Span, code_points
+from mokuji.core.language.lift import Lifted
+from mokuji.core.language.parser import Event, tag_name
+
+MOST = 5_000
+"""Most marks of a page."""
+LONGEST = names.LONGEST
+"""Most code points of a mark."""
+_MARK = re.compile(r"#([^\W\d_][\w-]*)")
+_OPENS = frozenset("|*_~\"'")
+_HOLDS = {"Item", "TableRow", "TableHead", "DefinitionListDefinition", "FootnoteDefinition"}
+CLOSED = {"Heading", "CodeBlock", "HtmlBlock", "Link", "Image"}
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A mark: its word without the ``#``, where it stands with it, and the passage that it files."""
+
+    word: str
+    span: Span
+    passage: Span
+
+    @property
+    def key(self) -> str:
+        """The key of its category."""
+        return names.key(self.word)
+
+
+def spelt(name: str) -> str | None:
+    """A category's name as a mark spells it; None if no mark can."""
+    word = "-".join(name.split())
+    found = _MARK.fullmatch(f"#{word}")
+    return word if found is not None and names.key(word) == names.key(name) and len(word) <= LONGEST else None
+
+
+@dataclass(slots=True)
+class _Found:
+    start: int
+    end: int
+    low: int
+    high: int
+
+
+def marks(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> tuple[Mark, ...]:
+    """The marks of a page whose body starts at ``offset``, from the events of its lifted text. Linear."""
+    if "#" not in text:
+        return ()
+    found = _collect(lifted.data, events, lifted.prefix)
+    if not found:
+        return ()
+    edges = {edge for each in found for edge in (each.start, each.end, each.low, each.high)}
+    back = {edge: lifted.origin(edge) for edge in edges}
+    places = code_points(text[offset:].encode(), back.values())
+
+    def at(edge: int) -> int:
+        return offset + places[back[edge]]
+
+    made: list[Mark] = []
+    for each in found:
+        span = Span(at(each.start), at(each.end))
+        passage = Span(at(each.low), at(each.high))
+        made.append(Mark(span.of(text)[1:], span, Span(passage.start, _trimmed(text, passage))))
+    return tuple(made)
+
+
+def _trimmed(text: str, span: Span) -> int:
+    return span.start + len(span.of(text).rstrip())
+
+
+def _collect(data: bytes, events: Sequence[Event], prefix: str) -> list[_Found]:
+    found: list[_Found] = []
+    holders: list[tuple[int, int]] = []
+    paragraph = (0, 0)
+    stack: list[str] = []
+    closed = 0
+    for kind, value, start, end in events:
+        if kind == "Start":
+            name = tag_name(value)
+            stack.append(name)
+            closed += name in CLOSED
+            if name in _HOLDS:
+                holders.append((start, end))
+            elif name == "Paragraph":
+                paragraph = (start, end)
+        elif kind == "End":
+            name = stack.pop()
+            closed -= name in CLOSED
+            if name in _HOLDS:
+                holders.pop()
+        elif kind == "Text" and not closed and b"#" in data[start:end]:
+            low, high = holders[-1] if holders else paragraph
+            for mark in _in_text(data, start, end, prefix):
+                found.append(_Found(*mark, low, high))
+                if len(found) >= MOST:
+                    return found
+    return found
+
+
+def _in_text(data: bytes, start: int, end: int, prefix: str) -> list[tuple[int, int]]:
+    words = data[start:end].decode()
+    # What stands before decides; it may be the mark of emphasis, or an escape.
+    before = data[:start][-4:].decode(errors="ignore")[-1:]
+    places: list[tuple[int, int]] = []
+    at = size = 0
+    for mark in _MARK.finditer(words):
+        lead = words[mark.start() - 1] if mark.start() else before
+        # A reference right behind a mark ends it.
+        word = mark[1].partition(prefix)[0] if prefix else mark[1]
+        if not word or len(word) > LONGEST or not opens(lead):
+            continue
+        size += len(words[at : mark.start()].encode())
+        at = mark.start()
+        places.append((start + size, start + size + 1 + len(word.encode())))
+    return places
+
+
+def opens(character: str) -> bool:
+    if not character or character.isspace() or character in _OPENS:
+        return True
+    return character != "{" and unicodedata.category(character) in {"Ps", "Pi"}

@@ -1,0 +1,312 @@
+"""Reads a page's text: its front matter, references, headings and problems.
+
+The way it is done: find bracket pairs where the parser reports text
+(``literal``, ``brackets``), put an ASCII stand-in in the place of each, parse
+again, and keep those whose stand-in arrives as text. A pair whose removal
+would change what is literal is no reference but text, and a problem. So
+references are atomic: no ``|`` or ``*`` inside one divides a table cell or
+starts emphasis.
+
+What holds: the ranges are exact, ``text[span]`` is what was typed; nothing is
+recognised inside literal text; the work is linear in the text.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from mokuji.core.base.errors import BadText
+from mokuji.core.base.findings import Problem
+from mokuji.core.base.spans import Lines, Span, code_points
+from mokuji.core.formulas.formulas import formula
+from mokuji.core.language import front_matter, literal
+from mokuji.core.language.brackets import Candidate, every, find
+from mokuji.core.language.front_matter import FrontMatter
+from mokuji.core.language.headings import Heading, headings
+from mokuji.core.language.lift import Lifted, lift
+from mokuji.core.language.marks import Mark, marks
+from mokuji.core.language.parser import Event, events_with_ranges
+from mokuji.core.language.parts import Part, parts
+from mokuji.core.language.pointers import Cite, Handle, pointers
+from mokuji.core.language.raw_html import comments
+from mokuji.core.language.reference import Reference, read
+from mokuji.core.language.slots import NO_SLOTS, Declared, declared, masked, parse, unmasked
+from mokuji.core.language.steps import MOST_READ, too_many
+from mokuji.core.language.tasks import Task, tasks
+
+ROUNDS = 8
+"""How often the text is parsed again before what is left is taken as text."""
+LARGEST = 2_000_000
+"""Most code points of a page."""
+
+
+_IN_HTML = re.compile(rb"\[\[[^\[\]\r\n]+\]\]")
+
+
+def _seen(raw: bytes) -> bytes:
+    """Some HTML with its comments blank: brackets in them are meant to be out of sight."""
+    seen = bytearray(raw)
+    for start, end in comments(raw):
+        seen[start:end] = b" " * (end - start)
+    return bytes(seen)
+
+
+@dataclass(frozen=True, slots=True)
+class PageText:
+    """What stands in a page's text. ``references`` are in the order of their start;
+    those inside an insert's values follow it. ``in_heading`` holds their indexes."""
+
+    front_matter: FrontMatter
+    references: tuple[Reference, ...]
+    headings: tuple[Heading, ...]
+    problems: tuple[Problem, ...]
+    in_heading: frozenset[int]
+    parts: tuple[Part, ...] = ()
+    marks: tuple[Mark, ...] = ()
+    declared: Declared = NO_SLOTS
+    cites: tuple[Cite, ...] = ()
+    handles: tuple[Handle, ...] = ()
+    tasks: tuple[Task, ...] = ()
+
+
+def check(text: str) -> None:
+    """BadText, with the place, if the text cannot be stored at all."""
+    if len(text) > LARGEST:
+        raise BadText(
+            f"The page has {len(text):,} characters; {LARGEST:,} is the most. Divide it into several pages.",
+            code="text_large",
+        )
+    for found in re.finditer("[\x00\ud800-\udfff]", text):
+        place = Lines(text).position(found.start())
+        what = "a NUL character" if found[0] == "\x00" else f"half of a character (U+{ord(found[0]):04X})"
+        raise BadText(
+            f"Line {place.line}, column {place.column} holds {what}, which no text can keep. Remove it."
+        )
+
+
+def check_page(text: str) -> None:
+    """BadText, with the reason, if the text cannot be that of a page: it cannot be stored, or has more parts than can
+    be read at once."""
+    check(text)
+    if too_many(text):
+        raise BadText(
+            f"The page has more than {MOST_READ:,} parts, each reference and heading counted several times: so many "
+            "cannot be read at once. Divide it into several pages.",
+            code="text_large",
+        )
+
+
+def scan(text: str) -> PageText:
+    """Everything that the text of one page says of itself. The text must have passed ``check``."""
+    front = front_matter.read(text)
+    offset = front.span.end
+    slots = declared(front)
+    body = masked(text[offset:], slots.slots)
+    data = body.encode()
+    events = events_with_ranges(body)
+    problems = list(front.problems)
+    if "[[" not in body:
+        return _finish(text, front, slots, Lifted(body, data, (), ()), events, [], problems)
+    cover = literal.coverage(events, data)
+    found = find(data, cover)
+    candidates, references = _read_all(text, offset, data, found.candidates, problems)
+    kept, lifted, events = _settle(body, data, candidates, events)
+    _explain(offset, data, candidates, kept, found.unclosed, cover, problems)
+    ordered = sorted((references[c.start, c.end] for c in every(kept)), key=lambda r: r.span)
+    return _finish(text, front, slots, lifted, events, ordered, problems)
+
+
+def _read_all(
+    text: str, offset: int, data: bytes, found: Sequence[Candidate], problems: list[Problem]
+) -> tuple[list[Candidate], dict[tuple[int, int], Reference]]:
+    """Reads each candidate; one that names nothing gives way to those inside it."""
+    places = code_points(data, (edge for c in every(list(found)) for edge in (c.start, c.end)))
+    references: dict[tuple[int, int], Reference] = {}
+
+    def readable(candidates: Sequence[Candidate]) -> list[Candidate]:
+        kept: list[Candidate] = []
+        for candidate in candidates:
+            inner = readable(candidate.inner)
+            start, end = offset + places[candidate.start], offset + places[candidate.end]
+            got = read(text[start:end], start)
+            if isinstance(got, Problem):
+                problems.append(got)
+                kept.extend(inner)
+            else:
+                references[candidate.start, candidate.end] = got
+                kept.append(Candidate(candidate.start, candidate.end, inner))
+        return kept
+
+    return readable(found), references
+
+
+def _settle(
+    body: str, data: bytes, candidates: list[Candidate], events: list[Event]
+) -> tuple[list[Candidate], Lifted, list[Event]]:
+    """Those candidates whose stand-ins all arrive as text; the others go back, until nothing changes."""
+    for _ in range(ROUNDS):
+        if not candidates:
+            break
+        lifted = lift(body, data, candidates)
+        lifted_events = events_with_ranges(lifted.text)
+        arrived = literal.coverage(lifted_events, lifted.data)
+        kept: list[Candidate] = []
+        for candidate, place in zip(candidates, lifted.places, strict=True):
+            if arrived.text.holds(*place) and not arrived.dropped.holds(*place):
+                kept.append(candidate)
+            else:
+                kept.extend(candidate.inner)
+        if kept == candidates:
+            return kept, lifted, lifted_events
+        candidates = kept
+    return [], Lifted(body, data, (), ()), events
+
+
+def _explain(
+    offset: int,
+    data: bytes,
+    candidates: Sequence[Candidate],
+    kept: Sequence[Candidate],
+    unclosed: Sequence[int],
+    cover: literal.Coverage,
+    problems: list[Problem],
+) -> None:
+    """Says of brackets that stay text why they do."""
+    lost = {(c.start, c.end) for c in every(list(candidates))} - {(c.start, c.end) for c in every(list(kept))}
+    in_html = [
+        (low + found.start(), low + found.end())
+        for low, high in cover.html
+        for found in _IN_HTML.finditer(_seen(data[low:high]))
+    ]
+    edges = {edge for pair in (*lost, *in_html) for edge in pair} | set(unclosed)
+    places = code_points(data, edges)
+    for start, end in lost:
+        problems.append(
+            Problem(
+                "reference_literal",
+                "These brackets stay text: taken as a reference they would change what stands around them. "
+                "Escape them, or move them out of the code, HTML or definition that they touch.",
+                Span(offset + places[start], offset + places[end]),
+            )
+        )
+    for start, end in in_html:
+        problems.append(
+            Problem(
+                "reference_in_html",
+                "References are not read inside a block of HTML. Put empty lines around the text.",
+                Span(offset + places[start], offset + places[end]),
+            )
+        )
+    for start in unclosed:
+        begin = offset + places[start]
+        problems.append(
+            Problem("reference_unclosed", "“[[” is not closed by “]]” on its line.", Span(begin, begin + 2))
+        )
+
+
+def _finish(
+    text: str,
+    front: FrontMatter,
+    slots: Declared,
+    lifted: Lifted,
+    events: list[Event],
+    references: list[Reference],
+    problems: list[Problem],
+) -> PageText:
+    outermost = [index for index, _ in _outermost(references)]
+    found = headings(text, front.span.end, lifted, events, outermost)
+    problems += [_section_empty(reference) for reference in references if reference.section == ""]
+    problems += [_first_level(heading) for heading in found if heading.level == 1]
+    marked = parts(text, front.span.end, lifted, events)
+    problems += [*marked.problems, *slots.problems, *_slot_problems(text, front.span.end, slots, references)]
+    problems += _formulas(text, front.span.end, lifted, events)
+    in_heading = frozenset(part for heading in found for part in heading.parts if isinstance(part, int))
+    filed = marks(text, front.span.end, lifted, events)
+    cites, handles = pointers(text, front.span.end, lifted, events)
+    listed = tasks(text, front.span.end, lifted, events, handles)
+    problems += [_no_day(text, each.due_typed) for each in listed if each.due is None and each.due_typed]
+    problems.sort(key=lambda problem: problem.span)
+    return PageText(
+        front,
+        tuple(references),
+        found,
+        tuple(problems),
+        in_heading,
+        marked.parts,
+        filed,
+        slots,
+        cites,
+        handles,
+        listed,
+    )
+
+
+def _no_day(text: str, typed: Span) -> Problem:
+    said = f"“{typed.of(text)}” is no day of the calendar. Write it as year, month and day: due:2027-03-01."
+    return Problem("task_due", said, typed)
+
+
+def _formulas(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> Iterator[Problem]:
+    """Formulas whose LaTeX is not understood; those that hold a slot are not known yet."""
+    faulty: list[tuple[int, int, str]] = []
+    for kind, latex, start, end in events:
+        if kind not in {"InlineMath", "DisplayMath"} or unmasked(latex) != latex:
+            continue
+        if not lifted.prefix or lifted.prefix not in latex:
+            fault = formula(latex, display=kind == "DisplayMath").fault
+            if fault:
+                faulty.append((lifted.origin(start), lifted.origin(end), fault))
+    if not faulty:
+        return
+    places = code_points(text[offset:].encode(), {edge for start, end, _ in faulty for edge in (start, end)})
+    for start, end, fault in faulty:
+        span = Span(offset + places[start], offset + places[end])
+        yield Problem("formula", f"This formula is not understood. {fault}", span)
+
+
+def _slot_problems(
+    text: str, offset: int, slots: Declared, references: Sequence[Reference]
+) -> Iterator[Problem]:
+    """What is wrong with the slots that a text uses, and targets that hold one: a reference is read before any slot
+    is filled."""
+    if not slots.slots or "${" not in text:
+        return
+    for problem in parse(text[offset:], slots.slots.keys()).problems:
+        yield Problem(problem.code, problem.message, problem.span.moved(offset))
+    for reference in references:
+        end = reference.label_span.start if reference.label_span is not None else reference.span.end
+        if (
+            "${" in text[reference.span.start : end]
+            and parse(text[reference.span.start : end], slots.slots).uses()
+        ):
+            yield Problem(
+                "slot_in_target",
+                "A slot cannot name the page that a reference leads to. Let the whole reference be the value.",
+                reference.span,
+            )
+
+
+def _outermost(references: Sequence[Reference]) -> Iterator[tuple[int, Reference]]:
+    end = -1
+    for index, reference in enumerate(references):
+        if reference.span.start >= end:
+            end = reference.span.end
+            yield index, reference
+
+
+def _section_empty(reference: Reference) -> Problem:
+    return Problem(
+        "section_empty",
+        "Nothing stands after “#”. If “#” belongs to the name, write “\\#”.",
+        reference.span,
+    )
+
+
+def _first_level(heading: Heading) -> Problem:
+    return Problem(
+        "heading_first_level",
+        "A first-level heading: the title is the only one. Start headings with “##”.",
+        Span(heading.span.start, heading.end),
+    )

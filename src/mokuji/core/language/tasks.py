@@ -1,0 +1,123 @@
+"""Tasks: ``- [ ] (A) Replace the anode due:2027-03-01 @wenna``, items of lists with a box.
+
+Priority and date are those of todo.txt (its published rules): ``(A)`` to ``(Z)``
+first of all, ``due:`` before a day of the calendar. ``@`` names a person here.
+"""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from mokuji.core.base.spans import Span, code_points
+from mokuji.core.language.lift import Lifted
+from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.language.pointers import Handle
+
+MOST = 5_000
+"""Most tasks of one page."""
+_PRIORITY = re.compile(r"\s*\(([A-Z])\)(?=\s)")
+_DUE = re.compile(r"(?<!\S)due:(\S+)")
+_DAY = re.compile(r"(\d{4})-(\d{2})-(\d{2})[.,;]?\Z")
+_NESTED = {"List", "Item", "BlockQuote", "CodeBlock", "Table"}
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A task: whether it is done, its box with the brackets, its words as typed (those of its own lines, without items
+    below it), priority (empty: none), day, and where that is typed; ``due_typed`` without ``due`` is no day."""
+
+    done: bool
+    box: Span
+    words: Span
+    priority: str = ""
+    due: date | None = None
+    due_typed: Span | None = None
+    people: tuple[str, ...] = ()
+
+
+def tasks(
+    text: str, offset: int, lifted: Lifted, events: Sequence[Event], handles: Sequence[Handle]
+) -> tuple[Task, ...]:
+    """The tasks of a page whose body starts at ``offset``, in order."""
+    if "[" not in text:
+        return ()
+    found = list(_collect(events))[:MOST]
+    if not found:
+        return ()
+    back = {edge: lifted.origin(edge) for each in found for edge in each[1:]}
+    places = code_points(text[offset:].encode(), back.values())
+    spans = [[offset + places[back[edge]] for edge in each[1:]] for each in found]
+    starts = [each.span.start for each in handles]
+    return tuple(
+        _task(
+            text,
+            done,
+            Span(at, box),
+            Span(box, end),
+            handles[bisect_left(starts, box) : bisect_left(starts, end)],
+        )
+        for (done, *_), (at, box, end) in zip(found, spans, strict=True)
+    )
+
+
+def _collect(events: Sequence[Event]) -> Iterator[tuple[bool, int, int, int]]:
+    """Each task: done, and the bytes where its box begins and ends and its own words end."""
+    waiting: tuple[bool, int, int, int] | None = None
+    for kind, value, start, end in events:
+        if kind == "TaskListMarker":
+            if waiting is not None:
+                yield waiting
+            waiting = (value, start, end, end)
+        elif waiting is not None and kind in {"Start", "End"} and tag_name(value) in _NESTED:
+            yield waiting
+            waiting = None
+        elif waiting is not None and kind != "Start":
+            waiting = (*waiting[:3], max(waiting[3], end))
+    if waiting is not None:
+        yield waiting
+
+
+def _task(text: str, done: bool, box: Span, words: Span, handles: Sequence[Handle]) -> Task:
+    """A task of which ``handles`` are those that stand in its words."""
+    said = words.of(text).rstrip()
+    words = Span(words.start, words.start + len(said))
+    priority = _PRIORITY.match(said)
+    due = _DUE.search(said)
+    typed = Span(words.start + due.start(1), words.start + due.end(1)) if due is not None else None
+    people = [each.key for each in handles if each.span.start < words.end]
+    return Task(
+        done,
+        box,
+        words,
+        priority[1] if priority is not None else "",
+        _day(due[1]) if due is not None else None,
+        typed,
+        tuple(dict.fromkeys(people)),
+    )
+
+
+def _day(typed: str) -> date | None:
+    found = _DAY.match(typed)
+    if found is None:
+        return None
+    try:
+        return date(int(found[1]), int(found[2]), int(found[3]))
+    except ValueError:
+        return None
+
+
+def said(text: str, task: Task) -> str:
+    """What a task says, in one line as typed, without priority, day and people."""
+    words = task.words.of(text)
+    priority = _PRIORITY.match(words)
+    words = _DUE.sub("", words[priority.end() :] if priority is not None else words)
+    return " ".join(words.split())
+
+
+def ticked(task: Task, *, done: bool) -> tuple[Span, str]:
+    """The box as it is once a task is done, or open again."""
+    return Span(task.box.start + 1, task.box.end - 1), "x" if done else " "

@@ -1,0 +1,139 @@
+"""A change set: all that one act changes, shown before it is done, done as one, undone as one.
+
+``PageChange`` says of one page which revision it expects and what its text,
+title and volume will be. ``digest`` covers everything that a person was shown,
+so that what is done is what was seen.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import Enum
+
+from mokuji.core.base import names
+from mokuji.core.base.edits import Edit
+from mokuji.core.base.names import Name
+from mokuji.core.language.page import PageHead
+from mokuji.core.language.scan import PageText
+from mokuji.core.model.contents import Placing
+from mokuji.core.model.things import ThingChange
+from mokuji.core.model.wiki import Volume
+
+
+class Fate(Enum):
+    """What becomes of a page: it is there before and after, is written anew, or comes back from the trash."""
+
+    KEPT = "kept"
+    MADE = "made"
+    RESTORED = "restored"
+
+
+@dataclass(frozen=True, slots=True)
+class PageChange:
+    """One page before and after.
+
+    ``edits`` are what makes ``after`` of ``before``, each at its range in the
+    text before. ``content`` is what stands in the text after. It is None when
+    only plain names were exchanged: then all that was read from the text
+    before still stands, shifted, but for the names in ``renamed`` (by the
+    index of their reference). ``labelled`` are the indexes of those that keep
+    words of their own. ``own`` says that the act changes more of this page
+    than the references on it.
+    """
+
+    head: PageHead
+    title: str
+    before: str
+    after: str
+    edits: tuple[Edit, ...]
+    content: PageText | None
+    renamed: Mapping[int, Name]
+    labelled: frozenset[int] = frozenset()
+    volume: int = 0
+    fate: Fate = Fate.KEPT
+    own: bool = False
+
+    @property
+    def text_changed(self) -> bool:
+        """Whether a new text is to be stored."""
+        return self.before != self.after or self.fate is Fate.MADE
+
+    @property
+    def head_after(self) -> PageHead:
+        """The head once this is done."""
+        volume = self.volume or self.head.volume
+        return PageHead(self.head.id, volume, names.key(self.title), self.title, self.head.revision + 1)
+
+    @property
+    def moved(self) -> bool:
+        """Whether the page's name or volume is another one."""
+        after = self.head_after
+        return (after.volume, after.key, after.title) != (self.head.volume, self.head.key, self.head.title)
+
+
+@dataclass(frozen=True, slots=True)
+class Removed:
+    """A page that goes to the trash. ``successor`` is the page that its references now lead to.
+
+    ``leads`` says which page each reference of its text leads to (by index), so that they can be
+    mended when it comes back.
+    """
+
+    head: PageHead
+    successor: int | None = None
+    leads: tuple[tuple[int, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeChange:
+    """A volume before and after: ``before`` is None for a new one, ``after`` for one that goes."""
+
+    before: Volume | None
+    after: Volume | None
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class ChangeSet:
+    """What an act will change; pages in the order of volume and page key."""
+
+    act: str
+    changes: tuple[PageChange, ...] = ()
+    removed: tuple[Removed, ...] = ()
+    contents: tuple[Placing, ...] = ()
+    volumes: tuple[VolumeChange, ...] = ()
+    things: tuple[ThingChange, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<ChangeSet {self.act}: {len(self.changes)} pages>"
+
+    def head_after(self, page: int) -> PageHead:
+        """The head of a changed page once this is done."""
+        return next(change.head_after for change in self.changes if change.head.id == page)
+
+    @property
+    def rewritten(self) -> tuple[PageChange, ...]:
+        """The pages that get another text."""
+        return tuple(change for change in self.changes if change.text_changed)
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing would change."""
+        changed = any(change.text_changed or change.moved for change in self.changes)
+        back = any(change.fate is not Fate.KEPT for change in self.changes)
+        return not (changed or back or self.removed or self.contents or self.volumes or self.things)
+
+    def digest(self, *more: str) -> str:
+        """A short name for exactly these changes (and ``more``, such as what the act was asked to do)."""
+        hasher = hashlib.blake2b(digest_size=16)
+        for word in (self.act, *more):
+            hasher.update(word.encode() + b"\0")
+        for change in self.changes:
+            head = change.head
+            hasher.update(f"{head.id} {head.revision} {change.title} {change.volume}\0".encode())
+            for edit in change.edits:
+                hasher.update(f"{edit.span.start} {edit.span.end} {edit.words}\0".encode())
+        for each in (*self.removed, *self.contents, *self.volumes, *self.things):
+            hasher.update(repr(each).encode() + b"\0")
+        return hasher.hexdigest()

@@ -1,0 +1,1 @@
+"""References follow: the machine that all acts share."""

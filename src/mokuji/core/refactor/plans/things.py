@@ -1,0 +1,94 @@
+"""Things that pages name: a file, a source or a person gets another name, a file other bytes, or one goes.
+
+Whatever names it follows. One that goes leaves what named it behind, listed as
+missing, unless another takes its place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import replace
+from typing import Any
+
+from mokuji.core.base.edits import Edit
+from mokuji.core.base.errors import Collision, Refused
+from mokuji.core.model.things import Thing, ThingChange, check_name, defines_note, renaming
+from mokuji.core.model.wiki import Wiki
+from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.plan import Plan, make
+
+
+def change_thing(
+    wiki: Wiki,
+    act: str,
+    thing: Thing,
+    pages: Collection[int],
+    *,
+    name: str | None = None,
+    content: str | None = None,
+    taken: Thing | None = None,
+) -> Plan:
+    """The plan to give a thing another name, other content, or both; ``pages`` are those that name it, ``taken`` is
+    what has the new name already. BadName, Collision and Refused say why it cannot be."""
+    wanted = check_name(thing.sort, thing.name if name is None else name)
+    after = replace(thing, name=wanted, content=thing.content if content is None else content)
+    if taken is not None and taken.id != thing.id:
+        raise Collision(
+            f"“{taken.name}” is there already. Choose another name.",
+            code=f"{thing.sort}_name",
+            named=[taken.volume] if taken.volume else [],
+        )
+    edits, number = _edits(wiki, thing, wanted, pages) if wanted != thing.name else ({}, 0)
+    facts = {"from": thing.name, "to": wanted, "places": number, "pages": len(edits)}
+    changes = [ThingChange(thing, after)] if after != thing else []
+    return make(wiki, act, None, Outcome(edits=edits), asked=(after,), things=changes, facts=facts)
+
+
+def remove_thing(
+    wiki: Wiki, act: str, thing: Thing, pages: Collection[int], *, instead: Thing | None = None
+) -> Plan:
+    """The plan to take a thing away. What names it names ``instead`` from now on; without one it is left, and listed
+    as missing."""
+    if instead is not None and instead.id == thing.id:
+        raise Refused(
+            f"“{thing.name}” cannot take its own place.",
+            code="nothing_to_do",
+            named=[thing.volume] if thing.volume else [],
+        )
+    edits, number = _edits(wiki, thing, instead.name, pages) if instead is not None else ({}, 0)
+    left = 0 if instead is not None else sum(_named(wiki, thing, pages).values())
+    facts: dict[str, Any] = {
+        "from": thing.name,
+        "to": instead.name if instead is not None else "",
+        "places": number,
+        "pages": len(edits),
+        "left": left,
+    }
+    asked = (thing, instead)
+    return make(
+        wiki, act, None, Outcome(edits=edits), asked=asked, things=[ThingChange(thing, None)], facts=facts
+    )
+
+
+def _edits(
+    wiki: Wiki, thing: Thing, name: str, pages: Collection[int]
+) -> tuple[dict[int, tuple[Edit, ...]], int]:
+    found: dict[int, tuple[Edit, ...]] = {}
+    for id_, page in sorted(wiki.pages(pages).items()):
+        edits = renaming(page, thing, name)
+        if edits and thing.sort == "source" and defines_note(page, name):
+            raise Refused(
+                f"“{page.head.title}” has a footnote “{name}” of its own, which would stand in the place of the "
+                "source. Choose another name.",
+                code="source_hidden",
+                named=[page.head.volume],
+            )
+        if edits:
+            found[id_] = edits
+    return found, sum(map(len, found.values()))
+
+
+def _named(wiki: Wiki, thing: Thing, pages: Collection[int]) -> Mapping[int, int]:
+    """How often each page names a thing."""
+    # No other name is the same as one that no thing can have.
+    return {id_: len(renaming(page, thing, "\0")) for id_, page in wiki.pages(pages).items()}

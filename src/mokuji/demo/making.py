@@ -1,0 +1,127 @@
+"""The demo: a small invented maker of moored buoys, its four volumes, people and months of history.
+
+The pages come from the package's own folder through the same import as any
+folder; the history is acted out through the same services as in the browser.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, datetime, timedelta
+from importlib.resources import as_file, files
+from typing import Any
+
+from mokuji.acts import acts, wishes
+from mokuji.core.base import names
+from mokuji.core.base.errors import MokujiError, Refused
+from mokuji.core.language.page import Page
+from mokuji.core.model.policy import Actor, Role
+from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
+from mokuji.services.desk import Desk, find_volume, need_head
+from mokuji.services.folders.importing import import_folder, read_folder
+from mokuji.services.people import hash_password
+from mokuji.store import people, writing
+from mokuji.store.database import label_of, reading, set_label
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.store.writing import Signature
+
+PASSWORD = "buoy"  # noqa: S105 - shown on the sign-in page of the demo, by design
+_ROLES = {"reader": Role.READER, "writer": Role.WRITER, "owner": Role.OWNER}
+
+
+class DemoFault(MokujiError):
+    """The demo's own files do not fit together."""
+
+    code = "demo"
+
+
+def is_loaded(desk: Desk) -> bool | None:
+    """True if the demo is there whole, None if the database is empty, False if it holds something else."""
+    with reading(desk.engine) as connection:
+        if label_of(connection) == "demo":
+            return True
+        return False if load_volumes(connection) else None
+
+
+def load(desk: Desk) -> None:
+    """Loads the demo into an empty database."""
+    if is_loaded(desk) is not None:
+        raise Refused("The database is not empty, so the demo was not loaded. Give it one of its own.")
+    with as_file(files("mokuji") / "demo") as folder:
+        story = load_yaml((folder / "story.yaml").read_text(encoding="utf-8"))
+        wiki = read_folder(folder / "wiki")
+    if wiki.problems:
+        raise DemoFault("The demo's pages have problems: " + " ".join(map(str, wiki.problems)))
+    ids = _people(desk, story["people"])
+    starts = {names.key(title): each for title, each in story["volumes"].items()}
+
+    def sign(volume: FolderVolume, page: FolderPage, nth: int) -> Signature:
+        told = starts[names.key(volume.title)]
+        return Signature(
+            ids[told["by"]], _time(told["from"]) + nth * timedelta(hours=31, minutes=17), "First text"
+        )
+
+    def brought(volume: FolderVolume) -> tuple[int, datetime]:
+        told = starts[names.key(volume.title)]
+        return ids[told["by"]], _time(told["from"])
+
+    order = list(starts)
+    told = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
+    shown = FolderWiki(tuple(told), ())
+    with as_file(files("mokuji") / "demo") as folder:
+        unkept = import_folder(desk, folder / "wiki", shown, sign, brought, lister=ids["wenna"])
+    if unkept:
+        raise DemoFault("The demo's files have problems: " + " ".join(map(str, unkept)))
+    _roles(desk, story["people"], ids)
+    actors = _actors(desk, ids)
+    for act in story["acts"]:
+        _act(desk, actors[act["by"]], act)
+    with writing_transaction(desk.engine) as connection:
+        set_label(connection, "demo")
+
+
+def _time(value: Any) -> datetime:
+    return datetime.fromisoformat(str(value)).replace(tzinfo=UTC)
+
+
+def _people(desk: Desk, told: Mapping[str, Mapping[str, Any]]) -> dict[str, int]:
+    password = hash_password(PASSWORD)
+    with writing_transaction(desk.engine) as connection:
+        return {
+            handle: people.add_person(connection, handle, each["name"], each["work"], password)
+            for handle, each in told.items()
+        }
+
+
+def _roles(desk: Desk, told: Mapping[str, Mapping[str, Any]], ids: Mapping[str, int]) -> None:
+    with writing_transaction(desk.engine) as connection:
+        volumes = load_volumes(connection)
+        for handle, each in told.items():
+            for title, role in each["roles"].items():
+                people.set_role(connection, ids[handle], volumes[names.key(title)].id, _ROLES[role])
+
+
+def _actors(desk: Desk, ids: Mapping[str, int]) -> dict[str, Actor]:
+    with reading(desk.engine) as connection:
+        return {handle: people.actor_by_id(connection, id_) for handle, id_ in ids.items()}
+
+
+def _act(desk: Desk, actor: Actor, told: Mapping[str, Any]) -> None:
+    by = Signature(actor.person, _time(told["at"]), told.get("note", ""))
+    if "rename" in told:
+        volume_key, page_key = names.key(told["volume"]), names.key(told["page"])
+        acts.apply(desk, actor, wishes.Rename(volume_key, page_key, told["rename"]), None, signature=by)
+        return
+    with writing_transaction(desk.engine) as connection:
+        volume = find_volume(connection, actor, told["volume"])
+        head = need_head(connection, volume, told["page"])
+        body = StoredWiki(connection).pages([head.id])[head.id].text
+        for old, new in told["replace"]:
+            if body.count(old) != 1:
+                raise DemoFault(
+                    f"“{old}” stands {body.count(old)} times on the demo's page “{told['page']}”."
+                )
+            body = body.replace(old, new)
+        change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
+        writing.save_page(connection, head, Page(head, body).content, body, change_set, by)

@@ -1,0 +1,682 @@
+"""Work on a plain folder of pages, without a database: check it, and do acts on it with the same plans."""
+
+from __future__ import annotations
+
+import difflib
+import mimetypes
+import os
+import secrets
+import stat
+from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field, replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
+from mokuji.adapters.diagrams import draw
+from mokuji.adapters.spelling import dictionary
+from mokuji.core.assembly.inserts import Fault
+from mokuji.core.assembly.listing import Listing, Row, arrange, fields
+from mokuji.core.assembly.listing import read as read_listing
+from mokuji.core.base import names
+from mokuji.core.base.edits import Edit
+from mokuji.core.base.edits import arrange as arrange_edits
+from mokuji.core.base.errors import Missing, MokujiError, Refused
+from mokuji.core.base.names import Name
+from mokuji.core.base.spans import Lines
+from mokuji.core.html.html import compile_page
+from mokuji.core.language import files as file_names
+from mokuji.core.language.destinations import destinations
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.pointers import source_key
+from mokuji.core.language.reference import Kind
+from mokuji.core.model import graph
+from mokuji.core.model.categories import Filing, filed
+from mokuji.core.model.contents import LAST, Put
+from mokuji.core.model.references import Resolution, Resolver, Sections, inserts_of, volumes_by_id
+from mokuji.core.model.sources import formatted
+from mokuji.core.model.things import Copies, Thing, ThingChange, renaming
+from mokuji.core.model.wiki import MemoryWiki, Place
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.merge import Texts, merge
+from mokuji.core.refactor.plans.move import move_to_volume, put
+from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.reports import reach
+from mokuji.core.reports.uses import use
+from mokuji.core.style.style import Style
+from mokuji.formats import bibliography
+from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
+from mokuji.formats.folder import FolderProblem
+from mokuji.formats.folder import read as read_files
+from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
+from mokuji.services.folders import folder_writing
+from mokuji.services.reading import rendering
+from mokuji.services.reading.house_styles import found_in
+from mokuji.services.reading.inserting import inserted
+from mokuji.services.reading.linking import Link
+
+SOURCE_FILES = ("sources.json", "sources.bib")
+"""The list of sources lies at the top of a folder, in CSL-JSON or BibTeX."""
+MOST_BYTES = 8_000_000
+"""A larger file is not opened: no page can be that long."""
+POOL_FROM = 2_000_000
+"""From so many code points on texts are read by several processes."""
+
+
+def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Iterator[tuple[str, bytes]]:
+    """The files of a folder that are pages or about them, with their paths in it; links out are not followed.
+
+    Such as cannot be opened are left out, and said in ``problems``.
+    """
+    root = folder.resolve()
+    for path in _walk(folder):
+        inside = path.relative_to(folder).as_posix()
+        if not names.is_storable(inside):
+            shown = inside.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+            said = "The name of the file is no UTF-8, so no page can have it. Rename it."
+            _say(problems, shown, "file_name", said)
+            continue
+        if not path.resolve().is_relative_to(root):
+            continue
+        try:
+            state = path.stat()
+            if not stat.S_ISREG(state.st_mode):
+                # To open a pipe would wait for somebody to write into it.
+                _say(
+                    problems,
+                    inside,
+                    "not_readable",
+                    "This is no file, but a pipe, device or the like. Take it away.",
+                )
+            elif state.st_size > MOST_BYTES:
+                _say(problems, inside, "text_large", "The file is larger than any page can be. Divide it.")
+            else:
+                yield inside, path.read_bytes()
+        except OSError as fault:
+            _say(problems, inside, "not_readable", f"The file cannot be read: {fault.strerror}.")
+
+
+def _walk(folder: Path) -> Iterator[Path]:
+    for at, folders, files in os.walk(folder):
+        folders[:] = sorted(each for each in folders if not each.startswith("."))
+        for name in sorted(files):
+            if name.endswith((".md", ".yaml")):
+                yield Path(at, name)
+
+
+def _say(problems: list[FolderProblem] | None, path: str, code: str, message: str) -> None:
+    if problems is not None:
+        problems.append(FolderProblem(path, code, message))
+
+
+# ---- what stands on the pages ------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """What a check needs of one page, small enough to travel between processes.
+
+    ``references`` are kind, name, section, line, column and the name as typed; ``problems`` code, message,
+    line and column; ``ids`` and ``words`` those of its headings, ``parts`` the keys of its named parts; ``inserts``
+    the place among the references and the characters of each insert.
+    """
+
+    references: tuple[tuple[Kind, Name | None, str | None, int, int, str, str], ...]
+    ids: tuple[str | None, ...]
+    words: tuple[str, ...]
+    parts: frozenset[str]
+    problems: tuple[tuple[str, str, int, int], ...]
+    inserts: tuple[tuple[int, str], ...] = ()
+
+
+def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -> Summary:
+    content, lines = page.content, Lines(page.text)
+    sections = Sections.of(page, volumes)
+    references = []
+    for each in content.references:
+        at = lines.position(each.span.start)
+        whole = title = ""
+        if each.name is not None:
+            whole = names.unescape(each.name_span.of(page.text)).strip()
+            title = names.unescape(each.title_span.of(page.text)).strip() if each.name.volume else whole
+        references.append((each.kind, each.name, each.section, at.line, at.column, whole, title))
+    problems = []
+    for problem in content.problems:
+        at = lines.position(problem.span.start)
+        problems.append((problem.code, problem.message, at.line, at.column))
+    for flaw in found_in(page, styles[page.head.volume]):
+        at = lines.position(flaw.span.start)
+        problems.append((flaw.code, flaw.message, at.line, at.column))
+    inserts = [
+        (n, each.span.of(page.text)) for n, each in enumerate(content.references) if each.kind is Kind.INSERT
+    ]
+    return Summary(
+        tuple(references), sections.ids, sections.keys, sections.parts, tuple(problems), tuple(inserts)
+    )
+
+
+def _summaries(pages: list[Page], volumes: frozenset[str], styles: Mapping[int, Style]) -> dict[int, Summary]:
+    """What stands on all pages, read in as many processes as the machine has, if that is worth it."""
+    read = partial(_summary, volumes=volumes, styles=styles)
+    if sum(len(page.text) for page in pages) < POOL_FROM or (os.cpu_count() or 1) < 2:
+        return {page.head.id: read(page) for page in pages}
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        found = pool.map(read, pages, chunksize=32)
+        return {page.head.id: each for page, each in zip(pages, found, strict=True)}
+
+
+@dataclass
+class ReadWiki(MemoryWiki):
+    """A wiki whose pages were summed up: which page names what is known without reading it again."""
+
+    summaries: Mapping[int, Summary] = field(default_factory=dict)
+
+    def names_on(self, page: Page) -> Iterator[tuple[Kind, Name, str | None]]:
+        for kind, name, section, *_ in self.summaries[page.head.id].references:
+            if name is not None:
+                yield kind, name, section
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A folder as it was read: its wiki with what stands on the pages, and its files."""
+
+    index: FolderIndex
+    wiki: ReadWiki
+
+    @property
+    def paths(self) -> Mapping[int, str]:
+        """The path of each page."""
+        return self.index.paths
+
+
+def load(folder: Path, *, style: bool = False) -> Loaded:
+    """The wiki in a folder, with ``style`` held to the house style of its volumes; Missing if it is none."""
+    if not folder.is_dir():
+        raise Missing(
+            f"{folder} is no folder. Give a folder of .md files, or of such folders.", code="no_folder"
+        )
+    unread: list[FolderProblem] = []
+    source = read_files(page_files(folder, unread), name=folder.resolve().name)
+    if not source.volumes:
+        raise Missing(f"{folder} holds no page files (.md).", code="no_pages")
+    found = index(replace(source, problems=(*source.problems, *unread)))
+    pages = list(found.wiki.pages_by_id.values())
+    styles = {id_: volume.style if style else Style() for id_, volume in found.volumes.items()}
+    summaries = _summaries(pages, frozenset(found.wiki.volumes), styles)
+    return Loaded(found, ReadWiki(found.wiki.volumes.values(), pages, summaries))
+
+
+# ---- check ----------------------------------------------------------------------
+
+
+def check(folder: Path) -> Checked:
+    """What a folder holds and what is wrong with it, in a stable order."""
+    found = load(folder, style=True)
+    paths, volumes = found.paths, found.index.volumes
+    pages = sorted(found.wiki.pages_by_id.values(), key=lambda page: paths[page.head.id])
+    linked = graph.build(
+        found.wiki.volumes,
+        (page.head for page in pages),
+        ((page.head.id, key) for page in pages for key in page.alias_keys),
+        graph.uses_in(
+            (page.head, ((kind, name) for kind, name, _ in found.wiki.names_on(page))) for page in pages
+        ),
+    )
+    named = {id_: path for id_, path in paths.items() if id_ not in found.index.spare}
+    placed = {(volume, row.key) for volume in volumes for row in found.index.rows(volume)}
+    fronts = {id_: names.key(volume.front) for id_, volume in volumes.items() if volume.front}
+    # A volume with neither contents nor a front page opens on the list of all its pages.
+    for id_, volume in volumes.items():
+        if volume.contents_text is None and id_ not in fronts:
+            placed |= {(id_, row.key) for row in found.index.rows(id_, listed=False)}
+    references, unwritten = _references(found, pages)
+    problems = list(found.index.problems)
+    problems += [
+        FolderProblem(paths[id_], *each)
+        for id_, summary in found.wiki.summaries.items()
+        for each in summary.problems
+    ]
+    problems += _insert_problems(found, pages)
+    problems += _no_dictionary(found)
+    problems += _missing_files(found, folder, pages)
+    problems += _undrawn(found, pages)
+    problems += _uncited(found, pages, sources_of(folder, problems))
+    return Checked(
+        tuple(
+            CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
+            for page in pages
+        ),
+        references,
+        tuple(sorted(named[h.id] for h in reach.orphans(linked) if h.id in named)),
+        tuple(sorted(named[h.id] for h in reach.out_of_reach(linked, placed, fronts) if h.id in named)),
+        unwritten,
+        tuple(
+            sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
+        ),
+    )
+
+
+def sources_of(
+    folder: Path, problems: list[FolderProblem] | None = None
+) -> dict[str, tuple[str, dict[str, Any]]]:
+    """The list of sources of a folder, ``sources.json`` or ``sources.bib`` at its top, by key: name and fields. What
+    cannot be read is added to ``problems``."""
+    told: dict[str, tuple[str, dict[str, Any]]] = {}
+    for name in SOURCE_FILES:
+        path = folder / name
+        if not path.is_file() or not path.resolve().is_relative_to(folder.resolve()):
+            continue
+        try:
+            read = bibliography.read(path.read_bytes())
+        except MokujiError as fault:
+            if problems is not None:
+                problems.append(FolderProblem(name, fault.code, fault.message))
+            continue
+        if problems is not None:
+            problems += (FolderProblem(name, "bad_source", said) for said in read.problems)
+        for typed, item in read.items:
+            label = "-".join(typed.split())
+            if label:
+                told.setdefault(source_key(label), (label, item))
+    return told
+
+
+def _uncited(found: Loaded, pages: list[Page], sources: Mapping[str, object]) -> Iterator[FolderProblem]:
+    """Footnotes that are neither defined on their page nor in the list of sources."""
+    for page in pages:
+        if "[^" not in page.text:
+            continue
+        lines = Lines(page.text)
+        for each in page.content.cites:
+            if each.key not in sources:
+                at = lines.position(each.span.start)
+                said = f"“{each.name}” is neither a footnote of this page nor in the list of sources."
+                yield FolderProblem(found.paths[page.head.id], "source_missing", said, at.line, at.column)
+
+
+def _undrawn(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
+    """Diagrams that cannot be drawn."""
+    for page in pages:
+        for problem in rendering.diagram_problems(page, draw):
+            at = Lines(page.text).position(problem.span.start)
+            yield FolderProblem(found.paths[page.head.id], problem.code, problem.message, at.line, at.column)
+
+
+def _missing_files(found: Loaded, folder: Path, pages: list[Page]) -> Iterator[FolderProblem]:
+    """Files that pages name and that do not lie in ``files/`` of their volume."""
+    there = {
+        id_: {file_names.key(path.name) for path in (folder / volume.at("files")).glob("*") if path.is_file()}
+        for id_, volume in found.index.volumes.items()
+    }
+    for page in pages:
+        known = there[page.head.volume]
+        # Most pages name none that is missing: only the others are read closely.
+        if "]: " not in page.text and file_names.names_in(page.text) <= known:
+            continue
+        lines = Lines(page.text)
+        for each in destinations(page.text, page.content):
+            if each.key not in known:
+                at = lines.position(each.span.start)
+                said = f"There is no file “{each.name}” in the files/ of this volume."
+                yield FolderProblem(found.paths[page.head.id], "file_missing", said, at.line, at.column)
+
+
+def _no_dictionary(found: Loaded) -> Iterator[FolderProblem]:
+    for volume in found.index.volumes.values():
+        language = volume.style.spelling
+        if language and dictionary(language) is None:
+            said = f"There is no dictionary for “{language}” here, so spelling was not looked at."
+            yield FolderProblem(volume.at("volume.yaml"), "no_dictionary", said)
+
+
+def _references(
+    found: Loaded, pages: list[Page]
+) -> tuple[tuple[CheckedReference, ...], tuple[UnwrittenName, ...]]:
+    wiki, volumes = found.wiki, found.index.volumes
+    homes = volumes_by_id(wiki)
+    resolver = Resolver(wiki.volumes, wiki.all_titles, wiki.all_aliases)
+    known: dict[tuple[int, Name, bool], Resolution] = {}
+    sections: dict[int, Sections] = {}
+    asked: dict[Place, UnwrittenName] = {}
+    listed = []
+    for page in pages:
+        path, home = found.paths[page.head.id], homes[page.head.volume]
+        for kind, name, section, line, column, typed, title in wiki.summaries[page.head.id].references:
+            if kind is Kind.LISTING:
+                continue
+            head: PageHead | None = page.head
+            insert = kind is Kind.INSERT
+            if name is not None:
+                asking = (home.id, name, insert)
+                if asking not in known:
+                    known[asking] = resolver.resolve(name, home, insert=insert)
+                head = known[asking].page
+                if head is None:
+                    at = known[asking].place
+                    volume = volumes[at[0]].title if at[0] in volumes else None
+                    shown = title if at[1] == name.title else typed.lstrip("/")
+                    first = asked.get(at, UnwrittenName(volume, shown, 0))
+                    asked[at] = UnwrittenName(first.volume, first.name, first.references + 1)
+            state = "unwritten" if head is None else "page"
+            if head is not None and section:
+                if head.id not in sections:
+                    summary = wiki.summaries[head.id]
+                    sections[head.id] = Sections(summary.ids, summary.words, summary.parts)
+                there = sections[head.id].holds(section, insert=insert)
+                state = "page" if there else "section_missing"
+            to = found.paths[head.id] if head is not None else None
+            listed.append(
+                CheckedReference(
+                    path, line, column, "insert" if insert else "link", typed, section or None, state, to
+                )
+            )
+    unwritten = sorted(asked.values(), key=lambda each: (each.volume or "", names.key(each.name), each.name))
+    return tuple(listed), tuple(unwritten)
+
+
+def _insert_problems(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
+    """Values that do not fit the template that they are given to; a section that is gone is listed as such."""
+    wiki, homes = found.wiki, volumes_by_id(found.wiki)
+    resolver = Resolver(wiki.volumes, wiki.all_titles, wiki.all_aliases)
+    for page in pages:
+        summary = wiki.summaries[page.head.id]
+        for nth, typed in summary.inserts:
+            _, name, _, line, column, _, _ = summary.references[nth]
+            if name is None:
+                continue
+            head = resolver.resolve(name, homes[page.head.volume], insert=True).page
+            # Only templates and values need a look into the texts.
+            if head is None or ("|" not in typed and "slots" not in wiki.pages_by_id[head.id].text):
+                continue
+            for fault in use(typed, wiki.pages_by_id[head.id], wiki.volumes).faults:
+                if fault.code != "section_missing":
+                    yield FolderProblem(found.paths[page.head.id], fault.code, fault.message, line, column)
+
+
+# ---- acts -----------------------------------------------------------------------
+
+
+def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
+    """A page of a folder as HTML, with everything put in that it inserts, and its problems. References lead to the
+    files of their pages. Missing if there is no such page."""
+    found = load(folder)
+    head = page_called(found, page)
+    here, wiki = found.wiki.pages_by_id[head.id], found.wiki
+    volumes = volumes_by_id(wiki)
+    key = secrets.token_bytes(16)
+    needs = inserted(wiki, volumes[head.volume], here)
+    anchors = Sections.of(here, wiki.volumes).anchors()
+    paths = {wiki.pages_by_id[id_].head: path for id_, path in found.paths.items()}
+    places = {(volumes[each.volume].key, each.key): path for each, path in paths.items()}
+
+    def address(link: Link) -> str:
+        path = places.get((link.volume, link.key))
+        return quote(os.path.relpath(path, Path(found.paths[head.id]).parent)) if path else ""
+
+    def file(home: int, name: str) -> rendering.FileShown | None:
+        where = found.index.volumes[home].at(f"files/{name}")
+        if not (folder / where).is_file():
+            return None
+        relative = quote(os.path.relpath(where, Path(found.paths[head.id]).parent))
+        return rendering.FileShown(relative, mimetypes.guess_type(name)[0] or "application/octet-stream")
+
+    told = sources_of(folder)
+
+    def source(name: str) -> str | None:
+        found_ = told.get(source_key(name))
+        return formatted(found_[1]) if found_ is not None else None
+
+    to = rendering.Addresses(page=address, lists=partial(_listed, wiki), file=file, source=source)
+    shown = rendering.render(key, here, compile_page(here, key), anchors, needs, to)
+    path, lines = found.paths[head.id], Lines(here.text)
+    problems = []
+    for each in shown.problems:
+        at = lines.position(each.problem.span.start)
+        problems.append(FolderProblem(path, each.problem.code, each.problem.message, at.line, at.column))
+    return shown.html, tuple(problems)
+
+
+def _listed(wiki: MemoryWiki, home: int, values: Sequence[tuple[str | None, str]]) -> Listing:
+    """A list of pages of a folder: filed by their front matter and their marks."""
+    query, faults = read_listing(values)
+    volume = volumes_by_id(wiki)[home]
+    if query.volume:
+        found = wiki.volumes.get(names.key(query.volume))
+        if found is None:
+            faults.append(Fault("listing", f"There is no volume “{query.volume}”."))
+        volume = found or volume
+    rows: list[Row] = []
+    given = _given(wiki) if query.categories and not faults else {}
+    for page in wiki.pages_by_id.values() if not faults else ():
+        told = fields(page.content.front_matter)
+        under = {each.key for each in filed(page.content) if each.how in {Filing.PAGE, Filing.MARK}}
+        under |= given.get(page.head.id, set())
+        fits = all(value in map(names.key, told.get(name, ())) for name, value in query.filters.items())
+        if page.head.volume == volume.id and fits and under.issuperset(query.categories):
+            shown = {name: ", ".join(said) for name, said in told.items()}
+            rows.append(Row(page.head, page.content.front_matter.words("summary"), shown))
+    listed, more = arrange(rows, query)
+    return Listing(query, volume, tuple(listed), (*faults, *more))
+
+
+def _given(wiki: MemoryWiki) -> dict[int, set[str]]:
+    """The categories under which templates file the pages that insert them."""
+    found: dict[int, set[str]] = {}
+    for template in wiki.pages_by_id.values():
+        if "gives" not in template.text:
+            continue
+        keys = {each.key for each in filed(template.content) if each.how is Filing.GIVES}
+        for user, _ in inserts_of(wiki, template) if keys else ():
+            found.setdefault(user.head.id, set()).update(keys)
+    return found
+
+
+@dataclass(frozen=True)
+class FolderPlan:
+    """A plan on a folder, and the files that it changes: their new text, or None for such as go. ``moved`` and
+    ``copied`` are files that are no texts, by the path that they will have; ``others`` texts that are neither pages
+    nor about volumes, as they are."""
+
+    folder: Path
+    loaded: Loaded
+    plan: Plan
+    files: Mapping[str, str | None]
+    moved: Mapping[str, str] = field(default_factory=dict)
+    copied: Mapping[str, str] = field(default_factory=dict)
+    others: Mapping[str, str] = field(default_factory=dict)
+
+    def before(self, path: str) -> str:
+        """The text of a file as it is; empty for one that is not there."""
+        if path in self.others:
+            return self.others[path]
+        by_path = {each: id_ for id_, each in self.loaded.paths.items()}
+        if path in by_path:
+            return self.loaded.wiki.pages_by_id[by_path[path]].text
+        for volume in self.loaded.index.volumes.values():
+            if path == volume.at("contents.md"):
+                return volume.contents_text or ""
+            if path == volume.at("volume.yaml"):
+                return volume.settings_text or ""
+        return ""
+
+
+def plan_rename(
+    folder: Path, old: str, new: str, *, present_words: bool = False, keep_alias: bool = False
+) -> FolderPlan:
+    """The plan to give a page another title."""
+    found = load(folder)
+    page = page_called(found, old)
+    return made(
+        folder, found, rename(found.wiki, page.id, new, present_words=present_words, keep_alias=keep_alias)
+    )
+
+
+def plan_merge(
+    folder: Path, page: str, into: str, *, texts: Texts = "after", present_words: bool = False
+) -> FolderPlan:
+    """The plan to merge a page into another."""
+    found = load(folder)
+    one, other = page_called(found, page), page_called(found, into)
+    rows = tuple(found.index.rows(one.volume))
+    copies, copied = None, dict[str, str]()
+    if texts != "keep":
+        copies, copied = files_along(folder, found, found.wiki.pages_by_id[one.id], other.volume)
+    plan = merge(
+        found.wiki, one.id, other.id, texts=texts, present_words=present_words, rows=rows, copies=copies
+    )
+    return replace(made(folder, found, plan), copied=copied)
+
+
+def plan_move(
+    folder: Path, page: str, *, to: str = "", under: str | None = None, after: str | None = None
+) -> FolderPlan:
+    """The plan to move a page to another volume, or to another place in the contents of its own."""
+    found = load(folder)
+    head = page_called(found, page)
+    if to:
+        volume = found.wiki.volumes.get(names.key(to))
+        if volume is None:
+            raise Missing(f"There is no volume “{to}” in the folder.", code="volume_missing")
+        along, copied = files_along(folder, found, found.wiki.pages_by_id[head.id], volume.id)
+        moved = move_to_volume(
+            found.wiki, [head.id], volume.id, under=names.key(under or "") or None, copies=along
+        )
+        return replace(made(folder, found, moved), copied=copied)
+    rows = {row.key for row in found.index.rows(head.volume, listed=False)}
+    for each in (under, after):
+        if each and names.key(each) not in rows:
+            raise Missing(f"“{each}” has no place in the contents.", code="place_missing")
+    placing = Put(
+        head.volume,
+        head.key,
+        head.title,
+        names.key(under or "") or None,
+        names.key(after) if after else LAST,
+    )
+    return made(folder, found, put(found.wiki, [placing], head), place_all=True)
+
+
+def files_along(folder: Path, found: Loaded, page: Page, target: int) -> tuple[Copies, dict[str, str]]:
+    """The files that a page takes along to another volume: under names that are free there if another file has
+    theirs. The paths that they will have, and have."""
+    if target == page.head.volume:
+        return Copies({}, ()), {}
+    here = folder / found.index.volumes[page.head.volume].at("files")
+    top = found.index.volumes[target].at("files")
+    mine = {file_names.key(path.name): path for path in here.glob("*") if path.is_file()}
+    theirs = {file_names.key(path.name): path for path in (folder / top).glob("*") if path.is_file()}
+    edits: list[Edit] = []
+    changes: list[ThingChange] = []
+    copied: dict[str, str] = {}
+    for key in sorted({each.key for each in destinations(page.text, page.content)} & mine.keys()):
+        path, name = mine[key], mine[key].name
+        other = theirs.get(key)
+        if other is not None and other.read_bytes() == path.read_bytes():
+            continue
+        if other is not None:
+            number = 2
+            while file_names.key(file_names.numbered(name, number)) in {*mine, *theirs}:
+                number += 1
+            wanted = file_names.numbered(name, number)
+            edits += renaming(page, Thing("file", 1, page.head.volume, name), wanted)
+            changes.append(ThingChange(None, Thing("file", 0, target, wanted)))
+            name = wanted
+        copied[f"{top}/{name}"] = path.relative_to(folder).as_posix()
+    return Copies({page.head.id: arrange_edits(edits)} if edits else {}, tuple(changes)), copied
+
+
+def page_called(found: Loaded, typed: str) -> PageHead:
+    """The page that is called so: a title (if it is one in the whole folder), “Volume/Title”, or a file."""
+    by_path = {path: id_ for id_, path in found.paths.items()}
+    if typed in by_path:
+        return found.wiki.pages_by_id[by_path[typed]].head
+    first, slash, rest = typed.partition("/")
+    volume = found.wiki.volumes.get(names.key(first)) if slash else None
+    key = names.key(rest if volume else typed)
+    matching = [
+        page.head
+        for page in found.wiki.pages_by_id.values()
+        if page.head.key == key and (volume is None or page.head.volume == volume.id)
+    ]
+    if not matching and volume is not None:
+        key = names.key(typed)
+        matching = [page.head for page in found.wiki.pages_by_id.values() if page.head.key == key]
+    if not matching:
+        raise Missing(f"There is no page “{typed}” in the folder.", code="page_missing")
+    if len(matching) > 1:
+        titles = ", ".join(f"“{found.index.volumes[head.volume].title}/{head.title}”" for head in matching)
+        raise Refused(f"Several pages are called so: {titles}. Name one of them.", code="ambiguous")
+    head = matching[0]
+    twins = [
+        found.paths[id_]
+        for id_ in found.index.spare
+        if found.wiki.pages_by_id[id_].head.key.startswith(f"{key}\0")
+    ]
+    if twins:
+        raise Refused(
+            f"{found.paths[head.id]} and {', '.join(sorted(twins))} have one name. Give one of them another title "
+            "first: which of them is meant cannot be known.",
+            code="name_taken",
+        )
+    return head
+
+
+def made(folder: Path, found: Loaded, plan: Plan, *, place_all: bool = False) -> FolderPlan:
+    """A plan with the files that it changes."""
+    return FolderPlan(folder, found, plan, changed_files(found.index, plan.change_set, place_all=place_all))
+
+
+def as_diff(plan: FolderPlan) -> Iterator[str]:
+    """The changed files as a unified diff."""
+    for path in sorted(plan.files):
+        text = plan.files[path]
+        before, after = plan.before(path), text or ""
+        yield from difflib.unified_diff(
+            before.splitlines(),
+            after.splitlines(),
+            path if before or (plan.folder / path).exists() else "/dev/null",
+            path if text is not None else "/dev/null",
+            lineterm="",
+        )
+
+
+def told(plan: FolderPlan) -> Iterator[str]:
+    """What a plan does to references, in sentences."""
+    changes = plan.plan.change_set.changes
+    number = sum(len(change.renamed) for change in changes)
+    pages = sum(bool(change.renamed) for change in changes)
+    if number or plan.plan.act in {"rename", "merge", "move"}:
+        yield f"{number:,} references in {pages:,} pages follow."
+    elif plan.plan.act == "extract" and len(plan.plan.rows) >= plan.plan.facts["places"]:
+        yield f"{len(plan.plan.rows):,} more places say the same and stay; --everywhere replaces them too."
+    elif plan.plan.facts.get("left"):
+        yield f"{plan.plan.facts['left']:,} inserts stay: {'; '.join(plan.plan.facts['why'])}."
+    for found, words in (
+        (plan.plan.captured, "led nowhere and leads to a page now"),
+        (plan.plan.lost, "leads nowhere now"),
+        (plan.plan.followed.lost_sections, "leads to a section that is gone"),
+        (plan.plan.followed.resettled, "is unwritten, and would be written in another volume now"),
+        (plan.plan.followed.released, "leads nowhere again"),
+        (plan.plan.followed.returned, "leads again where it led before"),
+        (plan.plan.followed.other_texts, "put in a text that its readers do not see there any more"),
+    ):
+        for each in found:
+            page = plan.loaded.wiki.pages_by_id[each.page.id]
+            at = Lines(page.text).position(each.span.start)
+            yield (
+                f"{plan.loaded.paths[each.page.id]}:{at.line}:{at.column}: {each.span.of(page.text)} {words}."
+            )
+
+
+def apply(plan: FolderPlan) -> None:
+    """Writes the files of a plan, all or none.
+
+    Refused, with nothing changed, if a file is no longer as it was read.
+    """
+    before = {path: plan.before(path) for path in plan.files}
+    folder_writing.write(
+        plan.folder, plan.plan.act, plan.files, before=before, copied=plan.copied, moved=plan.moved
+    )

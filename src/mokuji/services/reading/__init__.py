@@ -1,0 +1,1 @@
+"""What readers are shown: volumes, pages, their history, lists, searches, the trash."""

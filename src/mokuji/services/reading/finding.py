@@ -1,0 +1,214 @@
+"""Finding: pages by words, by part of a name, by a near spelling."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from mokuji.core.base import names
+from mokuji.core.model import policy
+from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.wiki import Volume
+from mokuji.services.desk import Desk, Sight, catch_up, refresh, visible
+from mokuji.store.database import reading
+from mokuji.store.index import search
+from mokuji.store.index.search import Hit, Named
+from mokuji.store.index.unwritten import Wanted, wanted_like
+from mokuji.store.snapshot import StoredWiki
+
+PAGE = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What was found: by name first, then by words; counts by volume; ``writable`` is where a
+    page of the words as name could be written (None if nowhere, or if it is there)."""
+
+    words: str
+    named: tuple[Named, ...]
+    hits: tuple[Hit, ...]
+    counts: dict[int, int]
+    volumes: dict[int, Volume]
+    scope: Volume | None
+    writable: Volume | None
+    more: bool
+
+
+def find(desk: Desk, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> Found:
+    """Pages by their words, in one volume or in all that the actor may read."""
+    words = " ".join(words.replace("\x00", "").split())[:300]
+    _know_the_newest(desk)
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        by_id = {volume.id: volume for volume in volumes.values()}
+        scope = volumes.get(names.key(volume_key)) if volume_key else None
+        seen = [scope.id] if scope else list(by_id)
+        if not words:
+            return Found("", (), (), {}, by_id, scope, None, False)
+        hits = search.find(connection, words, seen, most=PAGE + 1, skip=page * PAGE)
+        counts = search.count(connection, words, list(by_id))
+        key = names.key(words)
+        named = search.by_name(connection, key, seen, most=5) if page == 0 and key else []
+        writable = _writable(actor, scope, volumes, named, key)
+        return Found(
+            words, tuple(named), tuple(hits[:PAGE]), counts, by_id, scope, writable, len(hits) > PAGE
+        )
+
+
+AT_ONCE = 20
+"""How many pages saved just now are read before a search: more come from an act on many pages, which is not
+waited for."""
+
+
+def _know_the_newest(desk: Desk) -> None:
+    """What was saved is found at once."""
+    with reading(desk.engine) as connection:
+        waiting = search.waiting(connection)
+    if waiting:
+        catch_up(desk, AT_ONCE)
+
+
+def _writable(
+    actor: Actor, scope: Volume | None, volumes: dict[str, Volume], named: list[Named], key: str
+) -> Volume | None:
+    if not names.is_key(key):
+        return None
+    for volume in [scope] if scope else list(volumes.values()):
+        there = any(each.key == key and each.volume == volume.id for each in named)
+        if policy.may(actor, Act.WRITE, volume.id, closed=volume.closed) and not there:
+            return volume
+    return None
+
+
+def go_box(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
+    """What the go box shows: names first, then pages that hold the words."""
+    typed = " ".join(typed.replace("\x00", "").split())[:200]
+    _know_the_newest(desk)
+    with reading(desk.engine) as connection:
+        volumes = visible(connection, actor)
+        by_id = {volume.id: volume for volume in volumes.values()}
+        scope = volumes.get(names.key(volume_key)) if volume_key else None
+        seen = [scope.id] if scope else list(by_id)
+        key = names.key(typed)
+        if not key:
+            return Found("", (), (), {}, by_id, scope, None, False)
+        named = search.by_name(connection, key, seen, most=most)
+        if scope is not None and all(each.near for each in named):
+            # What this volume has not another may have: one need not say so first.
+            everywhere = search.by_name(connection, key, list(by_id), most=most)
+            named = [*(each for each in everywhere if not each.near), *named][:most]
+        known = {each.page for each in named}
+        hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
+        return Found(
+            typed,
+            tuple(named),
+            tuple(hits),
+            {},
+            by_id,
+            scope,
+            _writable(actor, scope, volumes, named, key),
+            False,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class NameFor:
+    """A name to refer to; ``insert`` is its target as it is typed in the volume in hand, ``place`` says where it is,
+    ``about`` what; one that is not ``written`` has no page yet, of one that is ``near`` only the spelling is."""
+
+    title: str
+    place: str
+    insert: str
+    volume: str = ""
+    key: str = ""
+    about: str = ""
+    written: bool = True
+    near: bool = False
+
+
+HERE = 6
+"""Of the volume in hand at most so many rows stand before those of others, if there are any."""
+_SLASH = re.compile(r"((?:\\.|[^\\/])+)/(.*)", re.DOTALL)
+
+
+def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
+    """Names to refer to that match what is typed in a volume: its own first, also those that are not written but asked
+    for, or planned in the contents; then those of others. Behind the name of a volume and “/” those of that one."""
+    typed = " ".join(typed.replace("\x00", "").split())[:200]
+    _know_the_newest(desk)
+    refresh(desk)
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        home = sight.volumes.get(names.key(volume_key))
+        if home is None:
+            return []
+        absolute = typed.startswith("/")
+        inside = _SLASH.fullmatch(typed.removeprefix("/"))
+        other = sight.volumes.get(names.key(names.unescape(inside[1]))) if inside is not None else None
+        rows = [] if absolute else _names(sight, home, home, names.unescape(typed), most)
+        if inside is not None and other is not None:
+            rows += _names(sight, home, other, names.unescape(inside[2]), most, absolute=absolute)
+        elif not absolute:
+            others = _elsewhere(sight, home, names.unescape(typed), most)
+            near = [row for _, is_near, row in others if is_near]
+            sure = [(exact, False, row) for exact, is_near, row in others if not is_near]
+            rows = [*rows[: HERE if sure else most], *sure, *rows[HERE if sure else most :]]
+            rows += [(False, True, row) for row in near]
+    rows.sort(key=lambda each: (not each[0], each[1]))
+    return [row for _, _, row in rows[:most]]
+
+
+_Row = tuple[bool, bool, NameFor]
+"""Whether it is just what is typed, whether only the spelling is near, and the name."""
+
+
+def _names(
+    sight: Sight, home: Volume, volume: Volume, typed: str, most: int, *, absolute: bool = False
+) -> list[_Row]:
+    """The names of one volume, written and unwritten, to be typed in another or the same."""
+    key = names.key(typed)
+    if not key and volume.id == home.id:
+        return []
+    found = search.by_name(sight.connection, key, [volume.id], most=most)
+    rows = [_row(home, volume, each, key, absolute=absolute) for each in found]
+    wiki = StoredWiki(sight.connection, sight.volumes)
+    readable = [each.id for each in sight.volumes.values()]
+    wanted = wanted_like(wiki, volume.id, key, readable, max(2, most // 2)) if key else []
+    sure = [row for row in rows if not row[1]]
+    planned = [_wanted(home, volume, each, key, absolute=absolute) for each in wanted]
+    # Neither takes all the room.
+    return [*sure[: most - len(planned)], *planned, *(row for row in rows if row[1])]
+
+
+def _row(home: Volume, volume: Volume, each: Named, key: str, *, absolute: bool = False) -> _Row:
+    called = f"also “{each.alias}”" if each.alias else ("near spelling" if each.near else "")
+    place = called if volume.id == home.id else " · ".join(filter(None, (volume.title, called)))
+    insert = _target(home, volume, each.title, absolute=absolute)
+    exact = key in {each.key, names.key(each.alias)}
+    return (
+        exact,
+        each.near,
+        NameFor(each.title, place, insert, volume.key, each.key, each.summary, near=each.near),
+    )
+
+
+def _wanted(home: Volume, volume: Volume, each: Wanted, key: str, *, absolute: bool = False) -> _Row:
+    asked = f"{each.pages} page{'s' if each.pages != 1 else ''} ask{'s' if each.pages == 1 else ''} for it"
+    why = "planned in the contents" if each.placed else asked
+    place = " · ".join([*([volume.title] if volume.id != home.id else []), "not written", why])
+    insert = _target(home, volume, each.title, absolute=absolute)
+    return each.key == key, False, NameFor(each.title, place, insert, volume.key, each.key, written=False)
+
+
+def _target(home: Volume, volume: Volume, title: str, *, absolute: bool) -> str:
+    lead = "" if volume.id == home.id and not absolute else f"{names.escape(volume.title)}/"
+    return f"{'/' if absolute else ''}{lead}{names.escape(title)}"
+
+
+def _elsewhere(sight: Sight, home: Volume, typed: str, most: int) -> list[_Row]:
+    key = names.key(typed)
+    by_id = {each.id: each for each in sight.volumes.values() if each.id != home.id}
+    if not key or not by_id:
+        return []
+    found = search.by_name(sight.connection, key, list(by_id), most=most)
+    return [_row(home, by_id[each.volume], each, key) for each in found]

@@ -1,0 +1,177 @@
+"""History: the revisions of a page, one by one or two compared, and the acts on a wiki."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+
+from mokuji.core.base.errors import Missing
+from mokuji.core.diff.diff import Passage, compare
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.policy import Actor, may, needed_for
+from mokuji.core.model.wiki import Volume
+from mokuji.services.desk import Desk, Sight, find_volume, need_head, owned, visible
+from mokuji.services.notes import Reader
+from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.services.reading.revisions import told
+from mokuji.store import history
+from mokuji.store import volumes as stored_volumes
+from mokuji.store.acts import trash
+from mokuji.store.database import Connection, reading
+from mokuji.store.history import LoggedAct as LoggedAct
+from mokuji.store.history import Revision as Revision
+from mokuji.store.history import Touched
+
+PAGE = 40
+FOR_GOOD = frozenset({"secret"})
+"""Acts that nothing takes back."""
+LISTED = 500
+"""Most pages of one act that are listed."""
+
+
+@dataclass(frozen=True, slots=True)
+class HistoryView:
+    """The revisions of a page, newest first."""
+
+    place: VolumeView
+    head: PageHead
+    revisions: tuple[Revision, ...]
+    more_before: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class CompareView:
+    """Two revisions of a page, and what differs."""
+
+    place: VolumeView
+    head: PageHead
+    older: Revision
+    newer: Revision
+    passages: tuple[Passage, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class RevisionView:
+    """One revision with its text as typed."""
+
+    place: VolumeView
+    head: PageHead
+    revision: Revision
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class ActView:
+    """A change set, with the pages it wrote that the actor may read; ``volume`` is the one in whose log it stands, None
+    if that is closed to them."""
+
+    act: LoggedAct
+    volume: Volume | None
+    volumes: Mapping[int, Volume]
+    pages: tuple[Touched, ...]
+    more: bool
+    may_undo: bool
+    in_trash: tuple[str, ...]
+
+
+def revisions(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, before: int | None = None
+) -> HistoryView:
+    """The revisions of a page."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        head = need_head(connection, volume, page_key)
+        found = history.revisions(connection, head.id, sight.reads, before=before or 2**31 - 1, most=PAGE + 1)
+        more = found[PAGE - 1].number if len(found) > PAGE else None
+        view = volume_view(sight, volume, path_to=head.key)
+        return HistoryView(view, head, tuple(told(sight.reader, each) for each in found[:PAGE]), more)
+
+
+def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
+    """One revision; Missing if the page has none of that number."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        head = need_head(connection, volume, page_key)
+        revision = history.revision(connection, head.id, number, sight.reads)
+        text = history.text_of(connection, head.id, number, sight.reads)
+        if revision is None or text is None:
+            raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
+        view = volume_view(sight, volume, path_to=head.key)
+        return RevisionView(view, head, told(sight.reader, revision), text)
+
+
+def compare_revisions(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, older: int, newer: int
+) -> CompareView:
+    """Two revisions; given in any order."""
+    older, newer = min(older, newer), max(older, newer)
+    one = one_revision(desk, actor, volume_key, page_key, older)
+    other = one_revision(desk, actor, volume_key, page_key, newer)
+    passages = tuple(compare(one.text, other.text))
+    return CompareView(other.place, other.head, one.revision, other.revision, passages)
+
+
+def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:
+    """The volumes whose acts an actor may know of: those open to them, and deleted ones that they owned."""
+    known = stored_volumes.deleted_volumes(connection, owned(actor))
+    return known | {volume.id: volume for volume in visible(connection, actor).values()}
+
+
+def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> LoggedAct:
+    """An act as it may be known in these volumes. Of one that stands in the log of another volume only what it did to
+    these: not its page, its note or its facts, which are about what is closed."""
+    note = Reader(volumes.keys(), actor.owns_wiki).told(act.note, act.act, act.volume, act.proposed)
+    if act.page_volume not in volumes:
+        act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
+    # What undoing needs is nobody's to read; a rename within its volume is told by its names.
+    detail = {name: act.detail[name] for name in ("from", "to") if act.act == "rename" and name in act.detail}
+    if act.volume not in volumes:
+        act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
+        detail = {}
+    return replace(act, note=note, proposed=None, detail=detail)
+
+
+def acts(
+    desk: Desk, actor: Actor, before: int | None = None, *, volume_key: str = ""
+) -> tuple[list[LoggedAct], dict[int, Volume], int | None]:
+    """The newest acts that changed something in the volumes that the actor may read, or that were done about them; with
+    ``volume_key`` those in one volume. Missing if that may not be read or is not there."""
+    with reading(desk.engine) as connection:
+        by_id = _known(connection, actor)
+        seen, person = list(by_id), actor.person
+        if volume_key:
+            seen, person = [find_volume(connection, actor, volume_key).id], None
+        found = history.acts(connection, seen, person, before=before or 2**62, most=PAGE + 1)
+        listed = [as_known(each, by_id, actor) for each in found[:PAGE]]
+        return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
+
+
+def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
+    """One act with the pages it wrote."""
+    with reading(desk.engine) as connection:
+        by_id = _known(connection, actor)
+        act = need_act(connection, change_set, by_id, actor.person)
+        pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
+        thrown = tuple(trash.titles_of(connection, act.id, list(by_id)))
+        volume = by_id.get(act.volume)
+        undoable = not act.is_import and act.undone_by is None and not act.detail.get("purged")
+        undoable = undoable and act.act not in FOR_GOOD
+        may_undo = undoable and volume is not None
+        if volume is not None:
+            may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
+        known = as_known(act, by_id, actor)
+        return ActView(known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)
+
+
+def need_act(
+    connection: Connection, change_set: int, volumes: Collection[int], person: int | None
+) -> LoggedAct:
+    """A change set that changed something in one of these volumes, or was done about the person; Missing otherwise."""
+    act = history.act(connection, change_set, list(volumes), person)
+    if act is None:
+        raise Missing(
+            "There is no such change, or it is in a volume that is closed to you.", code="act_missing"
+        )
+    return act

@@ -1,0 +1,73 @@
+"""What the inserts of a page need: the pages that they lead to, and these again, with all their references.
+
+One round of questions for each depth of inserts. Everything is asked of the
+volumes that the reader may see: a closed page and one that is not written look
+the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from mokuji.core.assembly.inserts import DEEPEST
+from mokuji.core.language.page import Page
+from mokuji.core.language.reference import Kind
+from mokuji.core.model.wiki import Volume, Wiki
+from mokuji.services.desk import Desk
+from mokuji.services.reading.linking import Link, links_of
+from mokuji.store.snapshot import StoredWiki
+
+MOST_PAGES = 500
+"""Most different pages that the inserts of one page take in."""
+
+
+@dataclass(frozen=True)
+class Inserted:
+    """The pages that are needed to show one, by id, and the links of each, in the order of its references."""
+
+    pages: Mapping[int, Page]
+    links: Mapping[int, list[Link]]
+    volumes: Mapping[int, Volume]
+
+
+def inserted(wiki: Wiki, home: Volume, page: Page, desk: Desk | None = None) -> Inserted:
+    """Everything that the inserts of a page lead to. ``wiki`` is what the reader may see; the page may be one that is
+    not saved yet. ``desk`` keeps what is read from a database."""
+    by_id = {volume.id: volume for volume in wiki.volumes.values()}
+    pages: dict[int, Page] = {page.head.id: page}
+    links: dict[int, list[Link]] = {}
+    homes = {page.head.id: home}
+    frontier = [page]
+    for _ in range(DEEPEST + 1):
+        found = links_of(wiki, frontier, homes, None if desk is None else desk.cache)
+        links |= found
+        wanted = sorted(
+            {
+                link.page
+                for each in frontier
+                for link in found[each.head.id]
+                if link.kind is Kind.INSERT and link.page and link.page not in pages
+            }
+        )[: MOST_PAGES - len(pages)]
+        if not wanted:
+            break
+        stored = desk is not None and isinstance(wiki, StoredWiki)
+        loaded = _load(desk, wiki, wanted) if stored else wiki.pages(wanted)  # type: ignore[arg-type]
+        frontier = [loaded[id_] for id_ in wanted if id_ in loaded]
+        for each in frontier:
+            pages[each.head.id] = each
+            homes[each.head.id] = by_id[each.head.volume]
+    return Inserted(pages, links, by_id)
+
+
+def _load(desk: Desk, wiki: StoredWiki, ids: list[int]) -> dict[int, Page]:
+    """Pages by id, those that were read lately not read again."""
+    heads = wiki.heads(ids)
+    ready = {head.id: found.page for head in heads if (found := desk.cache.get(head)) is not None}
+    missing = [head.id for head in heads if head.id not in ready]
+    if missing:
+        keys = frozenset(wiki.volumes)
+        for id_, page in wiki.pages(missing).items():
+            ready[id_] = desk.ready(page, keys).page
+    return ready

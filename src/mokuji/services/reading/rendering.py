@@ -1,0 +1,350 @@
+"""A page as HTML for its readers: its text, what it inserts, its references with their states.
+
+The state of a reference is told by shape and by words, never by colour alone.
+Where to go for writing an unwritten page, and for the card of a reference,
+is for the caller to say.
+"""
+
+from __future__ import annotations
+
+import html
+import time
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from urllib.parse import quote
+
+from mokuji.adapters.diagrams import MISSING, Drawn, draw, figure, known
+from mokuji.core.assembly.inserts import Fault, Inserter, Instance, Kept, Token
+from mokuji.core.assembly.listing import Listing, Row
+from mokuji.core.assembly.weaving import Entry, weave
+from mokuji.core.base.findings import Problem
+from mokuji.core.base.names import address
+from mokuji.core.base.names import key as key_of
+from mokuji.core.base.spans import Lines
+from mokuji.core.html.html import Compiled, Open, inline
+from mokuji.core.html.notices import grade
+from mokuji.core.html.writer import Diagram, File
+from mokuji.core.language.fences import DIAGRAM, diagrams
+from mokuji.core.language.page import Page
+from mokuji.core.language.reference import Kind
+from mokuji.services.desk import Desk, Ready
+from mokuji.services.reading.inserting import Inserted
+from mokuji.services.reading.linking import Link
+
+LONGEST_DRAWING = 5.0
+"""Seconds after which no more diagrams of a page are drawn."""
+
+
+@dataclass(frozen=True, slots=True)
+class FileShown:
+    """A file as it is shown: its address, media type, the width and height of a picture (else 0), and the smaller
+    widths at which it can be had (``w`` in its address)."""
+
+    href: str
+    type: str
+    width: int = 0
+    height: int = 0
+    widths: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Addresses:
+    """Where references lead: ``write`` for an unwritten name, ``card`` for the first words of a page (None: there is
+    no such place), ``page`` for a page itself."""
+
+    write: Callable[[Link], str] | None = None
+    card: Callable[[Link], str] | None = None
+    page: Callable[[Link], str] = lambda link: address(link.volume, link.key)
+    category: Callable[[str, str], str] | None = None
+    """The address of a category, by the keys of volume and name."""
+    lists: Callable[[int, Sequence[tuple[str | None, str]]], Listing | None] | None = None
+    """Makes the lists of pages, from the volume where one is typed and its values."""
+    file: Callable[[int, str], FileShown | None] | None = None
+    """What a file is, by the volume where it is named and its name; without it files show as their words."""
+    person: Callable[[str], tuple[str, str] | None] | None = None
+    """Who somebody is, by the handle: name and address."""
+    source: Callable[[str], str | None] | None = None
+    """A source as it reads in a list, as HTML, by its name."""
+    inline: Callable[[int], str] | None = None
+    """Where an insert of the page itself is replaced by its text, by its index among the references."""
+
+
+@dataclass(frozen=True, slots=True)
+class Outlined:
+    """A heading in the list of a page's headings; ``depth`` from 0. ``own`` ones are typed on the page itself."""
+
+    number: str
+    words: str
+    anchor: str
+    depth: int
+    own: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedProblem:
+    """A problem with its line in the text."""
+
+    problem: Problem
+    line: int
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """A page as it is shown: its HTML, the list of its headings, and all its problems in the order of the text."""
+
+    html: str
+    outline: tuple[Outlined, ...]
+    problems: tuple[PlacedProblem, ...]
+
+
+def render(
+    key: bytes,
+    page: Page,
+    compiled: Compiled,
+    anchors: Sequence[str],
+    inserted: Inserted,
+    to: Addresses | None = None,
+    kept: Kept | None = None,
+) -> Rendered:
+    """A page with everything put in that it inserts: what was compiled is clean, what is filled in is escaped here.
+
+    ``key`` is that with which the page was compiled; ``kept`` keeps what is compiled now.
+    """
+    inserter = Inserter(key, (volume.key for volume in inserted.volumes.values()), kept)
+    root = inserter.whole(page, compiled)
+    woven = weave(inserter, root, anchors, _Show(inserted, to or Addresses(), root))
+    return Rendered(woven.html, _numbered(woven.headings), _problems(page, woven.faults.items(), known))
+
+
+def render_ready(desk: Desk, ready: Ready, inserted: Inserted, to: Addresses | None = None) -> Rendered:
+    """A page that was compiled for the desk, as it is shown."""
+    return render(desk.secret, ready.page, ready.compiled, ready.anchors, inserted, to, desk.inserts)
+
+
+def diagram_problems(page: Page, drawn: Callable[[str], Drawn | None]) -> Iterator[Problem]:
+    """What is wrong with the diagrams of a page, at the line of each that is told."""
+    for fence in diagrams(page):
+        found = drawn(fence.source)
+        if found is not None and found.fault and found is not MISSING:
+            at = fence.lines[found.line - 1] if 0 < found.line <= len(fence.lines) else fence.opening
+            yield Problem("diagram", f"This diagram cannot be drawn. {found.fault}", at)
+
+
+def _problems(page: Page, faults: object, drawn: Callable[[str], Drawn | None]) -> tuple[PlacedProblem, ...]:
+    problems = [*page.content.problems, *diagram_problems(page, drawn)]
+    for index, found in faults:  # type: ignore[attr-defined]
+        span = page.content.references[index].span
+        problems += [Problem(fault.code, fault.message, span) for fault in found]
+    if not problems:
+        return ()
+    lines = Lines(page.text)
+    problems.sort(key=lambda problem: problem.span)
+    return tuple(PlacedProblem(each, lines.position(each.span.start).line) for each in problems)
+
+
+def _numbered(headings: Sequence[Entry]) -> tuple[Outlined, ...]:
+    """The headings, numbered 1, 1.1 … by their levels; a level that is skipped counts as one step."""
+    found: list[Outlined] = []
+    levels: list[int] = []
+    counts: list[int] = []
+    for heading in headings:
+        while levels and levels[-1] > heading.level:
+            levels.pop()
+            counts.pop()
+        if not levels or levels[-1] < heading.level:
+            levels.append(heading.level)
+            counts.append(0)
+        counts[-1] += 1
+        number = ".".join(map(str, counts))
+        found.append(Outlined(number, heading.words, heading.anchor, len(levels) - 1, heading.own))
+    return tuple(found)
+
+
+def _size(wanted: str, width: int | None, height: int | None) -> str:
+    """The size of a picture as attributes: part of the line (in steps of 5 %), or in pixels, or its own."""
+    if wanted.endswith("%"):
+        return f' class="w{max(5, min(100, 5 * round(int(wanted[:-1]) / 5)))}"'
+    if wanted:
+        pixels = int(wanted[:-2])
+        high = f' height="{max(1, round(height * pixels / width))}"' if width and height else ""
+        return f' width="{pixels}"{high}'
+    return f' width="{width}" height="{height}"' if width and height else ""
+
+
+class _Show:
+    """How references of the pages that are needed look (``core.assembly.weaving.Show``)."""
+
+    def __init__(self, inserted: Inserted, to: Addresses, root: Instance) -> None:
+        self._inserted = inserted
+        self._to = to
+        self._root = root
+        self._drawing = 0.0
+
+    def _link(self, token: Token) -> Link:
+        return self._inserted.links[token.page.head.id][token.index]
+
+    def page(self, token: Token) -> Page | None:
+        link = self._link(token)
+        # A page that is not saved yet has no id either.
+        return self._inserted.pages.get(link.page) if link.state != "unwritten" else None
+
+    def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
+        link = self._link(token)
+        words = inline(label) if label else html.escape(link.words)
+        id_ = f' id="ref-{token.index}"' if own else ""
+        if place.linked:
+            return f"<span{id_}>{words}</span>"
+        href, css, said = (
+            _target(link, self._to) if anchor is None else (f"#{quote(anchor, safe='')}", "ref", "")
+        )
+        title = f' title="{html.escape(said)}"' if said else ""
+        card = f' data-card="{html.escape(self._to.card(link))}"' if self._to.card is not None else ""
+        lead = "Text of " if link.kind is Kind.INSERT else ""
+        shown = f'<a class="{css}"{id_} href="{html.escape(href)}"{title}{card}>{lead}{words}</a>'
+        return f"<p>{shown}</p>\n" if place.block else shown
+
+    def listing(
+        self, token: Token, values: Sequence[tuple[str | None, str]], place: Open
+    ) -> tuple[str, list[Fault]]:
+        made = self._to.lists(token.page.head.volume, values) if self._to.lists is not None else None
+        if made is None:
+            shown = '<span class="listing">A list of pages stands here.</span>'
+            return (f"<p>{shown}</p>\n" if place.block else shown), []
+        links = [self._row(made, row) for row in made.rows]
+        if not place.block:
+            none = "" if links or made.faults else '<span class="listing">no page yet</span>'
+            return ", ".join(links) or none, list(made.faults)
+        if not made.rows and not made.faults:
+            return '<p class="listing">No page is listed yet.</p>\n', []
+        if made.query.table and made.rows:
+            return _table(made, links), list(made.faults)
+        items = "".join(
+            f"<li>{link}{f': {html.escape(row.summary)}' if row.summary else ''}</li>\n"
+            for link, row in zip(links, made.rows, strict=True)
+        )
+        return (f'<ul class="listing">\n{items}</ul>\n' if items else ""), list(made.faults)
+
+    def _row(self, made: Listing, row: Row) -> str:
+        link = Link("page", Kind.LINK, "", "", made.volume.key, row.head.key, row.head.title)
+        href, css, _ = _target(link, self._to)
+        card = f' data-card="{html.escape(self._to.card(link))}"' if self._to.card is not None else ""
+        return f'<a class="{css}" href="{html.escape(href)}"{card}>{html.escape(row.head.title)}</a>'
+
+    def inserted(self, html_: str, token: Token, page: Page, place: Open) -> str:
+        volume = self._inserted.volumes[page.head.volume]
+        title = (
+            page.head.title
+            if volume.id == self._root.page.head.volume
+            else f"{volume.title} / {page.head.title}"
+        )
+        section = token.reference.section
+        named = html.escape(f"{title} § {section}" if section else title)
+        id_ = f' id="ref-{token.index}"' if token.page is self._root.page else ""
+        href = html.escape(self._to.page(self._link(token)))
+        if place.block:
+            source = f'<a href="{href}">{named}</a>'
+            if self._to.inline is not None and id_:
+                source += f' · <a href="{html.escape(self._to.inline(token.index))}">put its text here</a>'
+            return f'<div class="insert"{id_}><div class="source">{source}</div>\n{html_}</div>\n'
+        return f'<span class="insert" title="from “{named}”"{id_}>{html_}</span>'
+
+    def signal(self, tag: str, word: str, page: Page) -> str:
+        volume = self._inserted.volumes.get(page.head.volume)
+        found = grade(word, volume.language if volume is not None else "")
+        return f"<{tag}>" if found is None else f'<{tag} class="notice-in-text {found}" role="note">'
+
+    def mark(self, word: str, page: Page) -> str:
+        shown = f"#{html.escape(word)}"
+        volume = self._inserted.volumes.get(page.head.volume)
+        if self._to.category is None or volume is None:
+            return f'<span class="mark">{shown}</span>'
+        href = html.escape(self._to.category(volume.key, key_of(word)))
+        return f'<a class="mark" href="{href}">{shown}</a>'
+
+    def person(self, handle: str) -> str:
+        shown = f"@{html.escape(handle)}"
+        known = self._to.person(handle) if self._to.person is not None else None
+        if known is None:
+            missing = ' class="nobody" title="Nobody has this handle"' if self._to.person is not None else ""
+            return f"<span{missing}>{shown}</span>" if missing else shown
+        return f'<a class="person" href="{html.escape(known[1])}" title="{html.escape(known[0])}">{shown}</a>'
+
+    def source(self, name: str) -> str | None:
+        return self._to.source(name) if self._to.source is not None else None
+
+    def file(self, file: File, page: Page) -> str:
+        found = self._to.file(page.head.volume, file.name) if self._to.file is not None else None
+        home = self._root.page.head.volume
+        if found is None and self._to.file is not None and home != page.head.volume:
+            # A value of an insert names files of the volume where it is typed.
+            found = self._to.file(home, file.name)
+        title = f' title="{html.escape(file.title)}"' if file.title else ""
+        name = html.escape(file.name)
+        if found is None:
+            said = html.escape(f"There is no file “{file.name}”" if self._to.file is not None else file.name)
+            if not file.picture:
+                return f'<a class="no-file" title="{said}">'
+            lost = " no-file" if self._to.file is not None else ""
+            return f'<span class="picture{lost}" title="{said}">Picture: {html.escape(file.words) or name}</span>'
+        href = html.escape(found.href + file.fragment)
+        if not file.picture:
+            return f'<a class="file" href="{href}"{title}>'
+        words = html.escape(file.words)
+        sort = found.type.partition("/")[0]
+        if sort == "image":
+            size = _size(file.width, found.width, found.height)
+            several = "".join(f"{html.escape(f'{found.href}&w={w}')} {w}w, " for w in found.widths)
+            if several:
+                size += f' srcset="{several}{href} {found.width}w" sizes="(max-width: 600px) 100vw, 560px"'
+            return f'<img src="{href}" alt="{words}"{title}{size} loading="lazy">'
+        if sort in {"video", "audio"}:
+            return f'<{sort} controls preload="metadata" src="{href}" aria-label="{words or name}"{title}></{sort}>'
+        return f'<a class="file" href="{href}"{title}>{words or name}</a>'
+
+    def diagram(self, diagram: Diagram) -> str:
+        begun = time.monotonic()
+        if self._drawing < LONGEST_DRAWING:
+            drawn = draw(diagram.source)
+            fault = drawn.fault
+            if drawn.line:
+                fault = f"Line {drawn.line} of this diagram: {fault}"
+        else:
+            drawn = None
+            fault = "The diagrams of this page take too long to draw together. Move some to another page."
+        self._drawing += time.monotonic() - begun
+        if drawn is not None and drawn.svg:
+            return figure(drawn.svg, diagram.caption, drawn.words, diagram.description)
+        source = f'<pre><code data-language="{DIAGRAM}">{html.escape(diagram.source)}</code></pre>'
+        caption = f"<figcaption>{html.escape(diagram.caption)}</figcaption>" if diagram.caption else ""
+        return f'<figure class="code"><p class="problem">{html.escape(fault)}</p>{caption}{source}</figure>\n'
+
+    def fault(self, faults: Sequence[Fault], place: Open) -> str:
+        said = " ".join(html.escape(fault.message) for fault in dict.fromkeys(faults))
+        if place.block:
+            return f'<p class="problem">{said}</p>\n'
+        return f' <span class="problem">{said}</span>'
+
+
+def _table(made: Listing, links: Sequence[str]) -> str:
+    columns = [each for each in made.query.show if each != "title"]
+    head = "".join(f"<th>{html.escape(each[:1].upper() + each[1:])}</th>" for each in ("page", *columns))
+    rows = []
+    for link, row in zip(links, made.rows, strict=True):
+        known = {**row.fields, "summary": row.summary, "changed": row.changed}
+        cells = "".join(f"<td>{html.escape(known.get(each, ''))}</td>" for each in columns)
+        rows.append(f"<tr><td>{link}</td>{cells}</tr>\n")
+    return (
+        f'<div class="table listing"><table><thead><tr>{head}</tr></thead>\n'
+        f"<tbody>{''.join(rows)}</tbody></table></div>\n"
+    )
+
+
+def _target(link: Link, to: Addresses) -> tuple[str, str, str]:
+    """Address, class, and what is said of it."""
+    here = to.page(link)
+    if link.state == "unwritten":
+        href = here if to.write is None else to.write(link)
+        return href, "unwritten", f"“{link.title}” is not written yet"
+    if link.state == "broken":
+        return here, "ref broken", f"“{link.title}” has no such section"
+    return here + (f"#{quote(link.anchor, safe='')}" if link.anchor else ""), "ref", ""

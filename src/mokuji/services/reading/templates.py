@@ -1,0 +1,376 @@
+"""Templates as their writers see them: slots, a sample with the examples, and every place of use."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from mokuji.core.assembly.inserts import Fault, Inserter, Token
+from mokuji.core.base import names
+from mokuji.core.language.front_matter import read as read_front
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import check_page
+from mokuji.core.language.slots import NO_SLOTS, Slot, declared
+from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.references import Sections
+from mokuji.core.model.wiki import Volume
+from mokuji.core.reports.uses import use
+from mokuji.services.desk import Desk, Sight, make_ready, need_head
+from mokuji.services.reading import finding
+from mokuji.services.reading.inserting import inserted
+from mokuji.services.reading.reading import VolumeView, load_ready, volume_view
+from mokuji.services.reading.rendering import Addresses, Rendered, render
+from mokuji.store.database import Connection, reading
+from mokuji.store.index import filings
+from mokuji.store.index import uses as stored
+from mokuji.store.snapshot import StoredWiki
+
+SHOWN = 100
+"""How many uses one screen shows."""
+LOOKED_AT = 500
+"""How many uses are looked at where there is no time for all of them."""
+ASKED_OF = 2_000
+"""Of how many uses a save asks whether they become faulty."""
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceOfUse:
+    """A place that uses a template: where it is typed, the values given there by slot, what is wrong about them."""
+
+    page: PageHead
+    volume: Volume
+    index: int
+    section: str | None
+    values: tuple[str | None, ...]
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class UsesView:
+    """The uses of a page: its slots, the places (those of this screen), how many there are, on how many pages, and how
+    many have faults. ``sort`` is “faults”, “page” or the name of a slot."""
+
+    place: VolumeView
+    head: PageHead
+    slots: tuple[Slot, ...]
+    uses: tuple[PlaceOfUse, ...]
+    number: int
+    pages: int
+    faulty: int
+    sort: str
+    skipped: int
+
+    @property
+    def more(self) -> bool:
+        """Whether there are further ones."""
+        return self.skipped + len(self.uses) < self.number
+
+
+def places_of_use(sight: Sight, page: Page, most: int = stored.MOST) -> list[PlaceOfUse]:
+    """The inserts that lead to a page, on pages that the actor may read, in the order of volume and name."""
+    by_id = {volume.id: volume for volume in sight.volumes.values()}
+    slots = page.content.declared.slots
+    found: list[PlaceOfUse] = []
+    for each in stored.uses(sight.wiki, page.head, list(by_id), most):
+        told = use(each.typed, page, sight.volumes.keys())
+        values = tuple(told.values.get(name) for name in slots)
+        volume = by_id[each.page.volume]
+        found.append(PlaceOfUse(each.page, volume, each.index, told.section, values, told.faults))
+    return found
+
+
+def sorted_uses(uses: Sequence[PlaceOfUse], slots: Sequence[Slot], sort: str) -> list[PlaceOfUse]:
+    """The uses by what is asked for: a slot's values (without one last), the page, or faults first."""
+    listed = list(uses)
+    at = next((n for n, slot in enumerate(slots) if slot.name == sort), None)
+    if at is not None:
+        listed.sort(key=lambda each: (each.values[at] is None, names.key(each.values[at] or "")))
+    elif sort != "page":
+        listed.sort(key=lambda each: not each.faults)
+    return listed
+
+
+def all_uses(
+    desk: Desk, actor: Actor, volume_key: str, page_key: str, sort: str = "", skip: int = 0, most: int = SHOWN
+) -> UsesView:
+    """The places that use a page; Missing if the actor may not read it."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        head = need_head(connection, volume, page_key)
+        page = StoredWiki(connection).pages([head.id])[head.id]
+        found = places_of_use(sight, page)
+        slots = tuple(page.content.declared.slots.values())
+        listed = sorted_uses(found, slots, sort)[skip : skip + most]
+        return UsesView(
+            volume_view(sight, volume, path_to=head.key),
+            head,
+            slots,
+            tuple(listed),
+            len(found),
+            len({each.page.id for each in found}),
+            sum(bool(each.faults) for each in found),
+            sort or "faults",
+            skip,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A template in the list of a volume's: its summary, how many slots it has, on how many pages it is put in."""
+
+    head: PageHead
+    summary: str
+    slots: int
+    pages: int
+
+
+def templates_of(sight: Sight, volume: Volume) -> list[Listed]:
+    """The templates of a volume, by name."""
+    found = filings.templates(sight.connection, volume.id)
+    visible = {each.id for each in sight.volumes.values()}
+    used = filings.used(sight.wiki, [head for head, _, _ in found], visible)
+    return [Listed(head, summary, slots, used.get(head.id, 0)) for head, summary, slots in found]
+
+
+@dataclass(frozen=True)
+class About:
+    """What a template's own page says of it: its slots, a sample filled with their examples, the places that use it
+    (the first of them, faults first), how many there are, on how many pages, and how many have faults of the first
+    ``looked`` ones."""
+
+    slots: tuple[Slot, ...]
+    sample: Rendered
+    uses: tuple[PlaceOfUse, ...]
+    number: int
+    pages: int
+    faulty: int
+    looked: int
+
+
+def about(desk: Desk, actor: Actor, head: PageHead, to: Addresses | None = None, most: int = 12) -> About:
+    """What is to be said of a template that the actor may read."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        page = load_ready(desk, connection, head, sight.volumes).page
+        volume = next(each for each in sight.volumes.values() if each.id == head.volume)
+        slots = tuple(page.content.declared.slots.values())
+        found = places_of_use(sight, page, LOOKED_AT)
+        number, on = stored.count(sight.wiki, head, [each.id for each in sight.volumes.values()])
+        return About(
+            slots,
+            _sample(desk, StoredWiki(connection, sight.volumes), volume, head, slots, to),
+            tuple(sorted_uses(found, slots, "faults")[:most]),
+            number,
+            on,
+            sum(bool(each.faults) for each in found),
+            len(found),
+        )
+
+
+def _sample(
+    desk: Desk,
+    wiki: StoredWiki,
+    volume: Volume,
+    head: PageHead,
+    slots: Sequence[Slot],
+    to: Addresses | None,
+) -> Rendered:
+    """What stands in the place of a template, with the example of each slot, else its default, as value."""
+    named = f"/{names.escape(volume.title)}/{names.escape(head.title)}"
+    values = "".join(f"\n| {slot.name}: {slot.example}" for slot in slots if slot.example)
+    text = f"[[={named}{values}{chr(10) if values else ''}]]"
+    page = Page(PageHead(0, volume.id, "", ""), text)
+    ready = make_ready(page, frozenset(wiki.volumes), desk.secret)
+    return render(desk.secret, page, ready.compiled, ready.anchors, inserted(wiki, volume, page, desk), to)
+
+
+# ---- before a template is saved -----------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Faulty:
+    """A place of use that is faulty once a template is saved, and was not before."""
+
+    page: PageHead
+    volume: Volume
+    message: str
+
+
+def newly_faulty(sight: Sight, page: Page, new: Page) -> list[Faulty]:
+    """The places of use (on pages that the actor may read) that a new text of a template would make faulty. Those of
+    headings are left out: references to these follow, or are told as lost."""
+    parts = Sections.of(page, sight.volumes)
+    by_id = {volume.id: volume for volume in sight.volumes.values()}
+    found: list[Faulty] = []
+    for each in stored.uses(sight.wiki, page.head, list(by_id), ASKED_OF):
+        before = {fault.message for fault in use(each.typed, page, sight.volumes.keys()).faults}
+        after = use(each.typed, new, sight.volumes.keys())
+        for fault in after.faults:
+            of_heading = fault.code == "section_missing" and not parts.is_part(after.section or "")
+            if fault.message not in before and not of_heading:
+                found.append(Faulty(each.page, by_id[each.page.volume], fault.message))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A place of use before and after, as HTML."""
+
+    page: PageHead
+    volume: Volume
+    index: int
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What a new text of a template does: how many places on how many pages use it, how many of the first ``looked``
+    look different afterwards, which would be faulty, and some of them before and after."""
+
+    place: VolumeView
+    head: PageHead
+    number: int
+    pages: int
+    changed: int
+    faulty: tuple[Faulty, ...]
+    shown: tuple[Shown, ...]
+    looked: int
+    skipped: int = 0
+
+
+def effect(
+    desk: Desk,
+    actor: Actor,
+    volume_key: str,
+    page_key: str,
+    text: str,
+    to: Addresses | None = None,
+    skip: int = 0,
+    most: int = 12,
+) -> Effect:
+    """What saving a text would do to the places that insert the page; nothing is saved."""
+    check_page(text)
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key, Act.WRITE)
+        head = need_head(connection, volume, page_key)
+        page = StoredWiki(connection).pages([head.id])[head.id]
+        new = Page(head, text)
+        by_id = {each.id: each for each in sight.volumes.values()}
+        found = stored.uses(sight.wiki, head, list(by_id))
+        differing = [each for each in found[:LOOKED_AT] if _differs(desk, each, page, new, sight.volumes)]
+        shown = []
+        for each in differing[skip : skip + most]:
+            before, after = (
+                _alone(
+                    desk, _Edited(connection, sight.volumes, text_), by_id[each.page.volume], each.typed, to
+                )
+                for text_ in (page, new)
+            )
+            shown.append(Shown(each.page, by_id[each.page.volume], each.index, before, after))
+        return Effect(
+            volume_view(sight, volume, path_to=head.key),
+            head,
+            len(found),
+            len({each.page.id for each in found}),
+            len(differing),
+            tuple(newly_faulty(sight, page, new)),
+            tuple(shown),
+            min(len(found), LOOKED_AT),
+            skip,
+        )
+
+
+def _differs(
+    desk: Desk, use_: stored.StoredUse, page: Page, new: Page, volumes: Mapping[str, Volume]
+) -> bool:
+    """Whether a place of use looks different with another text of its template: what that inserts again is the same."""
+    typed = Page(PageHead(0, use_.page.volume, "", ""), use_.typed)
+    if not typed.content.references:
+        return False
+    made = []
+    for each in (page, new):
+        instance, faults = Inserter(desk.secret, volumes).insert(Token(typed, 0), each)
+        made.append((instance.compiled if instance is not None else None, faults))
+    # A stand-in begins otherwise in another text, and none is left in what is compiled.
+    return made[0] != made[1]
+
+
+class _Edited(StoredWiki):
+    """What a reader may see, with one page as it would be."""
+
+    def __init__(self, connection: Connection, volumes: Mapping[str, Volume], page: Page) -> None:
+        super().__init__(connection, volumes)
+        self._edited = page
+
+    def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
+        found = dict(super().pages(ids))
+        if self._edited.head.id in found:
+            found[self._edited.head.id] = self._edited
+        return found
+
+
+def _alone(desk: Desk, wiki: _Edited, home: Volume, typed: str, to: Addresses | None) -> str:
+    page = Page(PageHead(0, home.id, "", ""), typed)
+    ready = make_ready(page, frozenset(wiki.volumes), desk.secret)
+    return render(desk.secret, page, ready.compiled, ready.anchors, inserted(wiki, home, page), to).html
+
+
+# ---- while writing ------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class ForInsert:
+    """A page to put in: ``insert`` is its target as it is typed in the volume in hand, ``slots`` are those that it
+    takes if it is a template."""
+
+    title: str
+    place: str
+    insert: str
+    slots: tuple[Slot, ...]
+
+
+def for_insert(desk: Desk, actor: Actor, typed: str, volume_key: str, most: int = 12) -> list[ForInsert]:
+    """What can be put in: with nothing typed the templates of the volume and its libraries, else pages by name,
+    templates first."""
+    named = finding.names_for(desk, actor, typed, volume_key, most=most) if typed.strip() else []
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volumes.get(names.key(volume_key))
+        if volume is None:
+            return []
+        by_id = {each.id: each for each in sight.volumes.values()}
+        if not typed.strip():
+            areas = [volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)]
+            heads = [
+                (head, area) for area in areas for head, _, _ in filings.templates(connection, area.id, most)
+            ]
+            rows = [
+                (
+                    head,
+                    ForInsert(
+                        head.title, "" if area.id == volume.id else area.title, names.escape(head.title), ()
+                    ),
+                )
+                for head, area in heads[:most]
+            ]
+        else:
+            places = {(each.volume, each.key): each for each in named}
+            found = sight.wiki.titles(
+                [(by_key.id, key) for (v, key) in places if (by_key := sight.volumes.get(v))]
+            )
+            rows = [
+                (head, ForInsert(each.title, each.place, each.insert, ()))
+                for (volume_id, key), head in found.items()
+                if (each := places.get((by_id[volume_id].key, key))) is not None
+            ]
+        texts = StoredWiki(connection).pages([head.id for head, _ in rows])
+        made = []
+        for head, row in rows:
+            told = declared(read_front(texts[head.id].text)) if head.id in texts else NO_SLOTS
+            made.append((not told.template, replace(row, slots=tuple(told.slots.values()))))
+    order = {each.title: n for n, each in enumerate(named)}
+    made.sort(key=lambda pair: (pair[0], order.get(pair[1].title, 0)))
+    return [row for _, row in made]

@@ -1,0 +1,85 @@
+"""What workers do: reports that take long, and what need not be waited for.
+
+A worker is a process of its own, so that it takes nothing from those who answer
+people, and several may run. Each job can be done again: one whose worker was
+killed is taken up by another.
+"""
+
+from __future__ import annotations
+
+import asyncio
+
+import procrastinate
+import structlog
+
+from mokuji.core.base.errors import MokujiError
+from mokuji.services.desk import Desk, catch_up
+from mokuji.services.reading import trash
+from mokuji.services.upkeep import upkeep
+from mokuji.store import jobs
+
+log = structlog.get_logger("mokuji.worker")
+ATTEMPTS = 3
+"""So often a job is tried."""
+CHORES = 2.0
+"""Seconds between two looks for what is to be done beside jobs."""
+
+
+def application(desk: Desk) -> procrastinate.App:
+    """The tasks of a worker at this desk."""
+    app = jobs.application(desk.engine)
+
+    @app.task(name="make_report", queue=jobs.QUEUE, retry=ATTEMPTS)
+    def make_report(volume: int, name: str, closed: list[int], origins: list[str]) -> None:
+        if name in upkeep.REPORTS:
+            upkeep.make(desk, volume, name, closed, tuple(origins))
+
+    @app.periodic(cron="* * * * *")
+    @app.task(name="take_up_stalled", queue=jobs.QUEUE, queueing_lock="take_up_stalled", pass_context=True)
+    async def take_up_stalled(context: procrastinate.JobContext, timestamp: int) -> None:
+        for job in await app.job_manager.get_stalled_jobs(
+            seconds_since_heartbeat=jobs.STALLED.total_seconds()
+        ):
+            await app.job_manager.retry_job(job)
+
+    @app.periodic(cron="17 3 * * *")
+    @app.task(name="clear_away", queue=jobs.QUEUE, queueing_lock="clear_away")
+    def clear_away(timestamp: int) -> None:
+        trash.purge(desk)
+
+    return app
+
+
+async def work(desk: Desk, stop: asyncio.Event) -> None:
+    """Does jobs, and search words that were left for later, until it is told to stop."""
+    app = application(desk)
+    async with app.open_async():
+        worker = asyncio.create_task(
+            app.run_worker_async(
+                concurrency=1,
+                install_signal_handlers=False,
+                wait=True,
+                delete_jobs="successful",
+                listen_notify=True,
+            )
+        )
+        chores = asyncio.create_task(_chores(desk))
+        waiting = asyncio.create_task(stop.wait())
+        await asyncio.wait({worker, waiting}, return_when=asyncio.FIRST_COMPLETED)
+        for task in (worker, chores, waiting):
+            task.cancel()
+        await asyncio.gather(worker, chores, waiting, return_exceptions=True)
+
+
+async def _chores(desk: Desk) -> None:
+    purged = False
+    while True:
+        try:
+            if not purged:
+                await asyncio.to_thread(trash.purge, desk)
+                purged = True
+            while await asyncio.to_thread(catch_up, desk):
+                pass
+        except MokujiError as fault:
+            log.warning("left_for_later", reason=fault.message)
+        await asyncio.sleep(CHORES)

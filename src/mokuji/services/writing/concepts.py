@@ -1,0 +1,89 @@
+"""Categories taken away and brought in as SKOS concepts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from mokuji.core.base import names
+from mokuji.core.base.edits import apply
+from mokuji.core.edit import front_edit
+from mokuji.core.language.front_matter import read as read_front
+from mokuji.core.model.policy import Act, Actor
+from mokuji.formats import skos
+from mokuji.formats.skos import Concept, Form
+from mokuji.services.desk import Desk, Sight, find_head
+from mokuji.services.reading.categories import categories_in
+from mokuji.services.writing import writing
+from mokuji.store import pages
+from mokuji.store.database import reading
+from mokuji.store.index import filings
+from mokuji.store.snapshot import StoredWiki
+
+
+def export(
+    desk: Desk, actor: Actor, volume_key: str, form: Form, address: Callable[[str, str], str], scheme: str
+) -> str:
+    """The categories of a volume; ``address`` gives that of each, by the keys of volume and category."""
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        volume = sight.volume(volume_key)
+        known = categories_in(sight, volume)
+        broader = filings.broader(connection, volume.id)
+        heads = [each.page.id for each in known if each.page is not None]
+        summaries = pages.summaries(connection, heads)
+        texts = StoredWiki(connection).pages(heads)
+        concepts = []
+        for each in known:
+            page = texts.get(each.page.id) if each.page is not None else None
+            others = read_front(page.text).names("aliases") if page is not None else ()
+            told = summaries.get(each.page.id, "") if each.page is not None else ""
+            wider = tuple(address(volume.key, key) for key in broader.get(each.key, ()))
+            concepts.append(Concept(address(volume.key, each.key), each.name, others, told, wider))
+        return skos.write(concepts, scheme, volume.title, form)
+
+
+@dataclass(frozen=True, slots=True)
+class BroughtIn:
+    """What came of concepts: the titles of pages that were written, of pages that were changed, and of those that say
+    all of it already."""
+
+    written: tuple[str, ...]
+    changed: tuple[str, ...]
+    same: tuple[str, ...]
+
+
+def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -> BroughtIn:
+    """A page for each concept, with broader ones and other names in its front matter. A page that is there keeps its
+    text and summary; what it lacks is added. Each page is a change of its own, to be undone by itself."""
+    concepts = skos.read(data, form)
+    for each in concepts:  # before the first is written
+        names.check_title(each.name, what="name of a category")
+    by_address = {each.address: each.name for each in concepts}
+    written: list[str] = []
+    changed: list[str] = []
+    same: list[str] = []
+    with reading(desk.engine) as connection:
+        volume = Sight(connection, actor).volume(volume_key, Act.WRITE)
+    for each in concepts:
+        name = names.check_title(each.name, what="name of a category")
+        wider = [by_address[one] for one in each.broader if one in by_address]
+        lists = {
+            "broader": wider,
+            "aliases": [one for one in each.other_names if names.is_key(names.key(one))],
+        }
+        with reading(desk.engine) as connection:
+            head = find_head(connection, volume, name)
+            text = StoredWiki(connection).pages([head.id])[head.id].text if head is not None else ""
+        new = text
+        if head is None and each.definition:
+            new = f"---\nsummary: {front_edit.scalar(each.definition)}\n---\n"
+        new = apply(new, front_edit.add_lists(new, lists, name))
+        if head is not None and new == text:
+            same.append(head.title)
+            continue
+        revision = head.revision if head is not None else 0
+        title = head.title if head is not None else name
+        writing.save(desk, actor, volume_key, title, new, revision=revision, note="Category brought in")
+        (changed if head is not None else written).append(title)
+    return BroughtIn(tuple(written), tuple(changed), tuple(same))

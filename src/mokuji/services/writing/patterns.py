@@ -1,0 +1,54 @@
+"""Patterns that new pages of a volume can begin with: ours, those of the volume, and those of its libraries."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from mokuji.core.base import names
+from mokuji.core.base.errors import Missing
+from mokuji.core.model.patterns import BUILT_IN, FIELD, begun_from
+from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.wiki import Volume
+from mokuji.services.desk import Desk, Sight, check
+from mokuji.store.database import reading
+from mokuji.store.index import filings
+
+MOST = 20
+"""Most patterns of one volume that are offered."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """A pattern: the name by which it is asked for, its words, and what it is for."""
+
+    name: str
+    words: str
+    about: str
+
+
+def patterns_of(sight: Sight, volume: Volume) -> list[Pattern]:
+    """What can be chosen from: the volume's own first, then those of its libraries, then ours."""
+    by_id = {each.id: each for each in sight.volumes.values()}
+    found: list[Pattern] = []
+    for area in (volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)):
+        ids = filings.with_field(sight.connection, area.id, FIELD, MOST)
+        for head, summary, _ in sorted(filings.listed(sight.connection, ids), key=lambda row: row[0].key):
+            found.append(Pattern(f"{area.key}/{head.key}", head.title, summary))
+    return [*found, *(Pattern(name, names.as_title(name), "") for name in BUILT_IN)]
+
+
+def pattern_text(desk: Desk, actor: Actor, volume_key: str, name: str) -> str:
+    """The text of a pattern by its name, with ``#{…}`` where something is to be filled in (in ours only); Missing if
+    there is none, or it is closed to the actor."""
+    if name in BUILT_IN:
+        return BUILT_IN[name]
+    with reading(desk.engine) as connection:
+        sight = Sight(connection, actor)
+        check(actor, Act.WRITE, sight.volume(volume_key))
+        volume_name, _, key = name.partition("/")
+        area = sight.volumes.get(volume_name)
+        heads = sight.wiki.titles([(area.id, key)]) if area is not None else {}
+        page = next(iter(sight.wiki.pages([head.id for head in heads.values()]).values()), None)
+        if page is None or FIELD not in page.content.front_matter.fields:
+            raise Missing("There is no such pattern.", code="pattern_missing")
+        return begun_from(page)

@@ -1,0 +1,322 @@
+"""The list of sources that all volumes share: who cites them, what is missing, in and out as files.
+
+Who has a role in some volume sees the list; others see only the sources that
+are cited on the pages that they read. Changes of a source are acts, so they can
+be undone; who may write in some volume may do them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from mokuji.core.base.errors import BadFields, BadFile, BadName, Forbidden, Missing
+from mokuji.core.base.spans import Lines
+from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
+from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.pointers import source_key
+from mokuji.core.model.policy import Act, Actor, may
+from mokuji.core.model.sources import (
+    FIELDS,
+    LONGEST,
+    Near,
+    as_json,
+    fault_of,
+    formatted,
+    free_name,
+    near,
+    with_words,
+)
+from mokuji.core.model.things import check_name
+from mokuji.core.model.wiki import Volume
+from mokuji.formats import bibliography
+from mokuji.services.desk import Desk, Sight
+from mokuji.store import sources as stored
+from mokuji.store.database import Connection, reading, writing
+from mokuji.store.sources import StoredSource as StoredSource
+
+SCREEN = 60
+"""Sources on one screen of the list, and places that are told of one."""
+OFFERED = 20
+"""Sources that are offered for a name in the making."""
+MOST_MISSING = 300
+SINGLY, AT_ONCE = 3, 1_000
+"""So many sources of a page are asked for one by one; then so many of the list are read at once."""
+
+Which = Literal["all", "unused", "missing", "alike"]
+
+
+@dataclass(frozen=True, slots=True)
+class Cited:
+    """A name that is cited and is no source, with pages that do."""
+
+    name: str
+    pages: tuple[PageHead, ...]
+
+
+@dataclass(frozen=True)
+class SourcesView:
+    """Sources, a screen at a time: all, those that are not cited, names that are no source, or pairs that may be one.
+    ``cited`` says by key on how many pages one is cited, and in how many places. ``home`` is the volume in whose
+    history changes stand; None for who may not change anything."""
+
+    sources: tuple[StoredSource, ...]
+    cited: Mapping[str, tuple[int, int]]
+    volumes: Mapping[int, Volume]
+    home: Volume | None
+    which: Which = "all"
+    more_after: str | None = None
+    missing: tuple[Cited, ...] = ()
+    alike: tuple[Near, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Citing:
+    """A place that cites a source: the page, its line, and the sentence around it."""
+
+    page: PageHead
+    line: int
+    sentence: Excerpt
+
+
+@dataclass(frozen=True)
+class SourceView:
+    """A source and who cites it; None for one that is to be made."""
+
+    name: str
+    source: StoredSource | None
+    citing: tuple[Citing, ...]
+    pages: int
+    volumes: Mapping[int, Volume]
+    home: Volume | None
+
+
+@dataclass(frozen=True)
+class Imported:
+    """What became of a file of sources: names that are new, that were there with the very same fields, that were there
+    with others and stayed as they were; and what could not be read."""
+
+    new: tuple[str, ...] = ()
+    same: tuple[str, ...] = ()
+    other: tuple[str, ...] = ()
+    problems: tuple[str, ...] = field(default=())
+
+
+def _sight(connection: Connection, actor: Actor) -> Sight:
+    sight = Sight(connection, actor)
+    if not actor.belongs:
+        raise Forbidden(
+            "The list of sources is for the people of the wiki. Sign in to see it.",
+            code="sign_in" if not actor.signed_in else "forbidden",
+        )
+    return sight
+
+
+def _home(sight: Sight) -> Volume | None:
+    """The first volume in which the actor may write."""
+    volumes = sorted(sight.volumes.values(), key=lambda each: each.id)
+    return next((v for v in volumes if may(sight.actor, Act.WRITE, v.id, closed=v.closed)), None)
+
+
+def _by_id(sight: Sight) -> dict[int, Volume]:
+    return {each.id: each for each in sight.volumes.values()}
+
+
+def listing(
+    desk: Desk, actor: Actor, *, after: str = "", which: Which = "all", typed: str = ""
+) -> SourcesView:
+    """The list of sources, or what is to be mended in it."""
+    with reading(desk.engine) as connection:
+        sight = _sight(connection, actor)
+        by_id, home = _by_id(sight), _home(sight)
+        cited = stored.cited(connection, list(by_id))
+        if which == "missing":
+            return SourcesView((), cited, by_id, home, which, missing=tuple(_missing(sight)))
+        if which == "alike":
+            every = {each.key: each for each in stored.listed(connection, most=bibliography.MOST)}
+            pairs = near({key: each.fields for key, each in every.items()})[:SCREEN]
+            shown = tuple(every[key] for key in sorted({k for pair in pairs for k in (pair.one, pair.other)}))
+            return SourcesView(shown, cited, by_id, home, which, alike=tuple(pairs))
+        if which == "unused":
+            # Who cites in volumes that are closed to the actor counts, too: such a source is not unused.
+            anywhere = stored.cited_anywhere(connection)
+            every_ = stored.listed(connection, after=after, most=bibliography.MOST)
+            found = [each for each in every_ if each.key not in anywhere][: SCREEN + 1]
+        elif typed.strip():
+            found = stored.like(connection, typed.strip().lower(), SCREEN)
+        else:
+            found = stored.listed(connection, after=after, most=SCREEN + 1)
+        more = found[SCREEN - 1].key if len(found) > SCREEN else None
+        return SourcesView(tuple(found[:SCREEN]), cited, by_id, home, which, more)
+
+
+def _missing(sight: Sight) -> Iterator[Cited]:
+    rows = stored.missing(sight.connection, list(_by_id(sight)), MOST_MISSING)
+    pages = sight.wiki.pages({page for _, page in rows})
+    names: dict[str, list[PageHead]] = {}
+    for key, page in rows:
+        names.setdefault(key, []).append(pages[page].head)
+    for key, heads in names.items():
+        typed = next((c.name for c in pages[heads[0].id].content.cites if c.key == key), key)
+        yield Cited(typed, tuple(heads))
+
+
+def about(desk: Desk, actor: Actor, name: str) -> SourceView:
+    """A source with the places that cite it; of a name that is no source, the places that name it."""
+    with reading(desk.engine) as connection:
+        sight = _sight(connection, actor)
+        by_id, key = _by_id(sight), source_key(name)
+        source = stored.called(connection, [key]).get(key)
+        ids = stored.citing(connection, key, list(by_id), SCREEN)
+        pages = sight.wiki.pages(ids)
+        places = [each for id_ in ids for each in _places(pages[id_], key)]
+        number = stored.cited(connection, list(by_id)).get(key, (0, 0))[0]
+        return SourceView(
+            source.name if source else name.strip(),
+            source,
+            tuple(places[:SCREEN]),
+            number,
+            by_id,
+            _home(sight),
+        )
+
+
+def _places(page: Page, key: str) -> Iterator[Citing]:
+    lines = Lines(page.text)
+    for each in page.content.cites:
+        if each.key == key:
+            start = max(0, each.span.start - REACH)
+            window = page.text[start : each.span.end + REACH]
+            sentence = excerpt(window, each.span.moved(-start), f"[^{each.name}]")
+            yield Citing(page.head, lines.position(each.span.start).line, sentence)
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """A source as a form says it, without fault: ``known`` is the one that it changes, None for a new one."""
+
+    home: Volume
+    known: StoredSource | None
+    fields: Mapping[str, Any]
+
+
+def check(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> Checked:
+    """Reads the form of a source; BadName and BadFields say what is wrong with it."""
+    with reading(desk.engine) as connection:
+        sight = _sight(connection, actor)
+        home = _need_home(sight)
+        typed = name.strip()
+        known = stored.called(connection, [source_key(typed)]).get(source_key(typed)) if typed else None
+    if new and known is not None:
+        raise BadFields({"name": f"There is a source “{known.name}” already. Choose another name."})
+    if not new and known is None:
+        raise Missing(f"There is no source “{name}”.", code="source_missing")
+    told, wrong = with_words(known.fields if known else {}, {f: fields.get(f, "") for f in FIELDS})
+    if len(as_json(told)) > LONGEST:
+        wrong["title"] = f"A source has {LONGEST:,} characters at most."
+    if fault := fault_of(told):
+        wrong["title"] = f"The source cannot be kept: {fault}"
+    if wrong:
+        raise BadFields(wrong)
+    return Checked(home, known, told)
+
+
+def add(desk: Desk, actor: Actor, name: str, fields: Mapping[str, Any]) -> str:
+    """Puts a source into the list, under a free name if none is typed; the name that it has."""
+    typed = name.strip()
+    with writing(desk.engine) as connection:
+        taken = stored.keys(connection) if not typed else ()
+        wanted = check_name("source", typed) if typed else free_name(fields, taken)
+        return stored.add(connection, source_key(wanted), wanted, fields, actor.person, desk.clock()).name
+
+
+def _need_home(sight: Sight) -> Volume:
+    home = _home(sight)
+    if home is None:
+        raise Forbidden("Who may write in a volume may change the list of sources.")
+    return home
+
+
+def bring(desk: Desk, actor: Actor, data: bytes) -> Imported:
+    """Takes in a file of sources. Those whose name is there already stay as they are; BadFile if it cannot be read."""
+    with reading(desk.engine) as connection:
+        _need_home(_sight(connection, actor))
+    told = bibliography.read(data)
+    problems = list(told.problems)
+    with writing(desk.engine) as connection:
+        known = {each.key: each for each in stored.listed(connection, most=2 * bibliography.MOST)}
+        if len(known) + len(told.items) > bibliography.MOST:
+            raise BadFile(f"The list would have more than {bibliography.MOST:,} sources.", code="bad_sources")
+        keys = set(known)
+        new: list[str] = []
+        same: list[str] = []
+        other: list[str] = []
+        for typed, item in told.items:
+            name = "-".join(typed.split())[:200]
+            try:
+                name = check_name("source", name) if name else free_name(item, keys)
+            except BadName:
+                name = free_name(item, keys)
+            key = source_key(name)
+            if key in known:
+                (same if as_json(known[key].fields) == as_json(item) else other).append(known[key].name)
+            elif key in keys:
+                problems.append(f"“{name}” stands in the file twice; the first one was taken.")
+            else:
+                stored.add(connection, key, name, item, actor.person, desk.clock())
+                keys.add(key)
+                new.append(name)
+    return Imported(tuple(new), tuple(same), tuple(other), tuple(problems))
+
+
+def take(desk: Desk, actor: Actor, form: Literal["json", "bibtex"]) -> str:
+    """The whole list as a file."""
+    with reading(desk.engine) as connection:
+        _sight(connection, actor)
+        every = [(each.name, each.fields) for each in stored.listed(connection, most=bibliography.MOST)]
+    return bibliography.write_json(every) if form == "json" else bibliography.write_bibtex(every)
+
+
+def names_like(desk: Desk, actor: Actor, typed: str) -> list[StoredSource]:
+    """Sources to choose from while a name is typed."""
+    with reading(desk.engine) as connection:
+        _sight(connection, actor)
+        return stored.like(connection, typed.strip().lower(), OFFERED)
+
+
+def as_cited(desk: Desk) -> Callable[[str], str | None]:
+    """How sources read in the list at the end of a page, asked for one at a time and remembered: a page that cites
+    several has them all in one question, as far as the list is short."""
+    known: dict[str, str | None] = {}
+
+    def source(name: str) -> str | None:
+        key = source_key(name)
+        if key not in known:
+            with reading(desk.engine) as connection:
+                if len(known) == SINGLY:
+                    listed = stored.listed(connection, most=AT_ONCE)
+                    known.update((each.key, formatted(each.fields)) for each in listed)
+                found = stored.called(connection, [key]).get(key) if key not in known else None
+            if key not in known:
+                known[key] = None if found is None else formatted(found.fields)
+        return known[key]
+
+    return source
+
+
+def without_source(connection: Connection, page: Page) -> set[str]:
+    """Keys of the sources that a page cites and that are not in the list."""
+    keys = {each.key for each in page.content.cites}
+    return keys - stored.called(connection, keys).keys() if keys else set()
+
+
+def put_all(
+    connection: Connection, items: Iterable[tuple[str, Mapping[str, Any]]], person: int | None, at: Any
+) -> None:
+    """Puts sources into a list that has none of these names, as a folder brings them."""
+    known = set(stored.keys(connection))
+    for name, item in items:
+        if source_key(name) not in known:
+            stored.add(connection, source_key(name), name, item, person, at)
+            known.add(source_key(name))

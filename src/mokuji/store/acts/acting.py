@@ -1,0 +1,310 @@
+"""Does a plan: writes all that a change set says as one, and logs what undoing it will need.
+
+The caller holds the write lock alone, and has checked that the plan is the one
+that was seen.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from sqlalchemy import Connection
+
+from mokuji.core.base import names
+from mokuji.core.base.errors import Conflict
+from mokuji.core.base.spans import Span
+from mokuji.core.language.files import key, names_in, renamed_in
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.changes import ChangeSet, Fate, PageChange, VolumeChange
+from mokuji.core.model.contents import Placing, Put, Rekey, Take
+from mokuji.core.model.things import Thing, ThingChange
+from mokuji.core.model.wiki import Volume
+from mokuji.core.refactor.engine.following import Entry
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans import undo
+from mokuji.core.refactor.plans.undo import Before, Past, Returning
+from mokuji.store import files, history, volumes, writing
+from mokuji.store.acts import trash
+from mokuji.store.history import LoggedAct
+from mokuji.store.index import things
+from mokuji.store.places import placing
+from mokuji.store.writing import Signature
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """An act that was done: its number, and the ids that pages and volumes got that were made by it."""
+
+    change_set: int
+    pages: Mapping[int, int]
+    volumes: Mapping[int, int]
+
+
+def do(
+    connection: Connection,
+    plan: Plan,
+    volume: int,
+    by: Signature,
+    facts: Mapping[str, Any],
+    proposed: Sequence[Any] = (),
+) -> Done:
+    """Writes a plan. ``volume`` is the one in whose history it stands (0: the one that it makes); ``proposed`` is the
+    phrase of its note, where that was left as it was proposed."""
+    change_set = plan.change_set
+    given_volumes = _make_volumes(connection, change_set.volumes)
+    home = given_volumes.get(volume, volume)
+    page = plan.page.id if plan.page is not None and plan.page.id > 0 else None
+    number = writing.open_change_set(connection, change_set.act, home, page, by, proposed=proposed)
+    _change_volumes(connection, change_set.volumes, number)
+    trash.throw_away(connection, change_set.removed, number, by)
+    kept = [change for change in change_set.changes if change.fate is Fate.KEPT]
+    writing.apply_changes(connection, kept, number, by)
+    given = _bring(connection, change_set, number, by)
+    if given and page is None and plan.page is not None:
+        writing.set_page(connection, number, given.get(plan.page.id, plan.page.id))
+    back = placing.place(connection, _in_volumes(change_set.contents, given_volumes))
+    _keep_fronts(connection, kept)
+    _remember_names(connection, kept)
+    if change_set.removed:
+        successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
+        volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
+    copies = [*things.change(connection, change_set.things, by), *_carry_files(connection, change_set)]
+    detail = _detail(plan, facts, given, given_volumes, back)
+    if kept_back := _settle(connection, plan, kept):
+        detail["written_in"] = kept_back
+    writing.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
+    history.reach(connection, number, _reached(change_set) - {home, 0}, _people(change_set))
+    return Done(number, given, given_volumes)
+
+
+def _settle(connection: Connection, plan: Plan, kept: Sequence[PageChange]) -> list[list[int]]:
+    """Who reads older revisions from now on: those that go along with a page to another volume, and those that an
+    undoing gives back. As what takes it back."""
+    back = [history.Kept(*each) for each in plan.facts.get("written_in", ())]
+    found = history.settle(connection, back) if back else []
+    if plan.facts.get("along"):
+        moved = [c for c in kept if c.head_after.volume != c.head.volume]
+        for source in {change.head.volume for change in moved}:
+            wanted = [
+                history.Kept(c.head.id, c.head_after.volume, 1, c.head.revision)
+                for c in moved
+                if c.head.volume == source
+            ]
+            found += history.settle(connection, wanted, source)
+    return [[each.page, each.written_in, each.lowest, each.highest] for each in found]
+
+
+def _reached(change_set: ChangeSet) -> set[int]:
+    """The volumes in which something is another than before."""
+    return {
+        *(volume for each in change_set.changes for volume in (each.head.volume, each.head_after.volume)),
+        *(each.head.volume for each in change_set.removed),
+        *(each.volume for each in change_set.contents),
+        *(v.id for each in change_set.volumes for v in (each.before, each.after) if v is not None),
+        *(t.volume for each in change_set.things for t in (each.before, each.after) if t is not None),
+    }
+
+
+def _people(change_set: ChangeSet) -> set[int]:
+    """The people that something was done about."""
+    sides = (side for each in change_set.things for side in (each.before, each.after) if side is not None)
+    return {each.id for each in sides if each.sort == "person"}
+
+
+def _carry_files(connection: Connection, change_set: ChangeSet) -> list[int]:
+    """Pages that come to another volume, by themselves or into another page, bring the files that they name; one that
+    is called so there already stays. The ids of the copies."""
+    made: list[int] = []
+    ways = [(c.head.volume, c) for c in change_set.changes if c.fate is Fate.KEPT]
+    by_id = {change.head.id: change for change in change_set.changes}
+    ways += [(e.head.volume, by_id[e.successor]) for e in change_set.removed if e.successor in by_id]
+    for source, change in ways:
+        if source != change.head_after.volume and "](" in change.after:
+            made += files.carry(connection, source, change.head_after.volume, names_in(change.after))
+    for _, change in ways if change_set.act == "rename" else ():
+        # Names of files that say the old title were let follow: what they name is called so, too.
+        for old, new in renamed_in(change.before, change.after):
+            made += files.copy_as(connection, change.head_after.volume, key(old), key(new), new)
+    return made
+
+
+def _make_volumes(connection: Connection, changes: tuple[VolumeChange, ...]) -> dict[int, int]:
+    """Writes volumes that are new; those that come back keep their id."""
+    given: dict[int, int] = {}
+    for change in changes:
+        if change.before is None and change.after is not None and change.after.id == 0:
+            given[0] = volumes.add_volume(connection, change.after.title, closed=change.after.closed)
+    return given
+
+
+def _change_volumes(connection: Connection, changes: tuple[VolumeChange, ...], number: int) -> None:
+    # Those that go first: another may take their name.
+    for change in changes:
+        if change.after is None and change.before is not None:
+            volumes.delete_volume(connection, change.before.id, number)
+    for change in changes:
+        if change.after is None or change.after.id == 0:
+            continue
+        if change.before is not None and change.before.key != change.after.key:
+            volumes.remember_volume(connection, change.before.key, change.after.id)
+        volumes.change_volume(connection, change.after)
+
+
+def _bring(connection: Connection, change_set: ChangeSet, number: int, by: Signature) -> dict[int, int]:
+    """Writes pages that were not there: new ones get ids, restored ones have theirs back."""
+    given: dict[int, int] = {}
+    for change in change_set.changes:
+        if change.fate is Fate.KEPT:
+            continue
+        assert change.content is not None
+        after = change.head_after
+        if change.fate is Fate.MADE:
+            given[change.head.id] = writing.create_page(
+                connection, after.volume, after.title, change.content, change.after, number, by
+            )
+        else:
+            if not trash.take_out(connection, change.head.id, change.head.revision):
+                raise Conflict("A page of this plan left the trash meanwhile. Look at the new plan.")
+            writing.restore_page(connection, after, change.content, change.after, number, by)
+    return given
+
+
+def _in_volumes(placings: tuple[Placing, ...], given: Mapping[int, int]) -> list[Placing]:
+    """Placings of a volume that was just made carry its id now."""
+    if not given:
+        return list(placings)
+    found: list[Placing] = []
+    for each in placings:
+        fields = {name: getattr(each, name) for name in each.__slots__}
+        kind: type[Put] | type[Take] | type[Rekey] = type(each)
+        found.append(kind(**{**fields, "volume": given.get(each.volume, each.volume)}))
+    return found
+
+
+def _keep_fronts(connection: Connection, changes: list[PageChange]) -> None:
+    for change in changes:
+        after = change.head_after
+        if after.key != change.head.key and after.volume == change.head.volume:
+            volumes.rename_front(connection, after.volume, change.head.key, after.key)
+
+
+def _remember_names(connection: Connection, changes: list[PageChange]) -> None:
+    """The address that a page had leads to it until the name is used again."""
+    moved = [
+        c.head for c in changes if (c.head_after.volume, c.head_after.key) != (c.head.volume, c.head.key)
+    ]
+    volumes.remember_addresses(connection, moved)
+
+
+# ---- the log --------------------------------------------------------------------
+
+
+def _detail(
+    plan: Plan,
+    facts: Mapping[str, Any],
+    given: Mapping[int, int],
+    given_volumes: Mapping[int, int],
+    back: tuple[Placing, ...],
+) -> dict[str, Any]:
+    changes = plan.change_set.changes
+    return {
+        **facts,
+        "heads": [
+            [c.head.id, c.head.volume, c.head.title, c.head_after.volume]
+            for c in changes
+            if c.fate is Fate.KEPT and c.moved
+        ],
+        "made": [given.get(c.head.id, c.head.id) for c in changes if c.fate is not Fate.KEPT],
+        "entries": [[given.get(id_, id_), entry.page, entry.section] for id_, entry in plan.entries.items()],
+        "captured": [
+            [given.get(page, page), revision, span.start, span.end]
+            for page, (revision, spans) in plan.followed.landed.items()
+            for span in sorted(spans)
+        ],
+        "contents": placing.as_data(back),
+        "things": [
+            [asdict(each) if each is not None else None for each in (change.before, change.after)]
+            for change in plan.change_set.things
+            # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
+            if change.before is not None or (change.after is not None and change.after.id)
+        ],
+        "volumes": [
+            [_volume(each.before, given_volumes), _volume(each.after, given_volumes)]
+            for each in plan.change_set.volumes
+        ],
+    }
+
+
+def _volume(volume: Volume | None, given: Mapping[int, int]) -> list[Any] | None:
+    if volume is None:
+        return None
+    return [
+        given.get(volume.id, volume.id),
+        volume.title,
+        volume.closed,
+        list(volume.libraries),
+        volume.language,
+    ]
+
+
+def _as_volume(data: list[Any] | None) -> Volume | None:
+    if data is None:
+        return None
+    language = data[4] if len(data) > 4 else ""  # acts from before volumes had one
+    return Volume(data[0], names.key(data[1]), data[1], data[2], tuple(data[3]), language)
+
+
+def captured(act: LoggedAct) -> dict[int, tuple[int, frozenset[Span]]]:
+    """References that began to lead somewhere by an act, by page: the revision that was made, and their spans."""
+    found: dict[int, tuple[int, frozenset[Span]]] = {}
+    for page, revision, start, end in act.detail.get("captured", ()):
+        spans = found.get(page, (revision, frozenset[Span]()))[1]
+        found[page] = (revision, spans | {Span(start, end)})
+    return found
+
+
+def past(connection: Connection, act: LoggedAct) -> Past:
+    """What an act did, from its log, its revisions and the trash."""
+    detail = act.detail
+    rows = history.before(connection, act.id)
+    made = frozenset(detail.get("made", [act.page] if act.act == "create" and act.page else ()))
+    heads = {
+        id_: PageHead(id_, volume, names.key(title), title)
+        for id_, volume, title, *_ in detail.get("heads", ())
+    }
+    texts = {row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made}
+    changed = tuple(
+        ThingChange(*(Thing(**each) if each is not None else None for each in pair))
+        for pair in detail.get("things", ())
+    )
+    return Past(
+        things=changed,
+        naming=frozenset(
+            page
+            for each in changed
+            if each.after is not None
+            for page in things.naming(connection, each.after)
+        ),
+        in_the_way=next(filter(None, (things.in_the_way(connection, each) for each in changed)), ""),
+        texts=texts,
+        heads=heads,
+        stood={
+            id_: after[0] if after else volume
+            for id_, volume, _, *after in detail.get("heads", ())
+            # Of acts from before this was kept, only a rename is known to have left the volume alone.
+            if after or act.act == "rename"
+        },
+        called={row.page: row.title for row in rows if row.page in heads},
+        made=made,
+        entries={page: Entry(into, section) for page, into, section in detail.get("entries", ())},
+        removed=tuple(
+            Returning(each.head, each.text, each.leads, each.successor)
+            for each in trash.thrown_by(connection, act.id)
+        ),
+        captured=captured(act),
+        contents=placing.from_data(detail.get("contents", ())),
+        volumes=tuple(VolumeChange(_as_volume(a), _as_volume(b)) for a, b in detail.get("volumes", ())),
+        free=undo.free(act.act, act.page, texts, detail),
+    )

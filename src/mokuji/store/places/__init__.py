@@ -1,0 +1,1 @@
+"""Places of pages in the contents of their volumes: read, numbered, changed."""

@@ -1,0 +1,346 @@
+"""The contents of a volume: the ordered tree of its pages, numbered, with how many pages lead to each.
+
+A name may have a place before there is a page of it. Positions are
+fractional, so that moving a branch writes one row.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import Connection, TextClause, text
+
+from mokuji.core.language.page import PageHead
+from mokuji.store.index.leading import NameUse, leading_to, led_to_by
+from mokuji.store.snapshot import StoredWiki
+
+WHOLE_CONTENTS = 400
+"""Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
+LEVEL = 200
+"""Most entries of one level that are loaded at once."""
+NAMED = 100
+"""So many names of a large volume are found by a part of them at once."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A row of the contents. ``page`` is None for a name that is placed but unwritten; ``led_to_by`` is how
+    many other pages lead to it; ``branch`` says that entries stand below it, loaded or not."""
+
+    id: int
+    parent: int | None
+    key: str
+    title: str
+    number: str
+    depth: int
+    page: int | None
+    led_to_by: int
+    branch: bool
+
+    @property
+    def nth(self) -> int:
+        """Its ordinal on its level, from 1."""
+        return int(self.number.rpartition(".")[2])
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Entries of a level that were not loaded: how many stand ``before`` those that were, or behind them. ``at`` is
+    the key of the loaded entry next to them."""
+
+    count: int
+    before: bool
+    depth: int
+    at: str
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    """Entries of one level of the contents, and how many it has in all. ``under`` is the key of the name it stands
+    below, empty for the topmost level. The entries' numbers are those on the level alone."""
+
+    under: str
+    total: int
+    entries: tuple[Entry, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Contents:
+    """The contents of a volume, in order. ``whole`` is False when only the levels that lead to a page were
+    loaded, and of each at most ``LEVEL`` entries around it."""
+
+    entries: tuple[Entry, ...]
+    whole: bool
+    leading: Mapping[int, Sequence[NameUse]] = field(default_factory=dict)
+    """The names in use that lead to each of the pages."""
+    totals: Mapping[int | None, int] = field(default_factory=dict)
+    """How many entries each level has that was loaded in part, by the entry it stands below."""
+
+    @property
+    def rows(self) -> list[Entry | Gap]:
+        """The entries, with the gaps between them."""
+        by_id = {entry.id: entry for entry in self.entries}
+        last: dict[int | None, Entry] = {entry.parent: entry for entry in self.entries}
+        found: list[Entry | Gap] = []
+        open_: list[Entry] = []
+
+        def close(depth: int) -> None:
+            while open_ and open_[-1].depth >= depth:
+                done = open_.pop()
+                behind = self.totals.get(done.parent, 0) - done.nth
+                if behind > 0 and last[done.parent] is done:
+                    found.append(Gap(behind, before=False, depth=done.depth, at=done.key))
+
+        begun: set[int | None] = set()
+        for entry in self.entries:
+            close(entry.depth)
+            if entry.parent not in begun:
+                begun.add(entry.parent)
+                if entry.nth > 1 and (entry.parent is None or entry.parent in by_id):
+                    found.append(Gap(entry.nth - 1, before=True, depth=entry.depth, at=entry.key))
+            found.append(entry)
+            open_.append(entry)
+        close(0)
+        return found
+
+    def of(self, key: str) -> Entry | None:
+        """The entry with a key."""
+        return next((entry for entry in self.entries if entry.key == key), None)
+
+    def above(self, entry: Entry) -> Entry | None:
+        """The entry below which another stands."""
+        return next((each for each in self.entries if each.id == entry.parent), None)
+
+    def ahead(self, entry: Entry) -> Entry | None:
+        """The entry before another on its level."""
+        level = [each for each in self.entries if each.parent == entry.parent]
+        at = next(n for n, each in enumerate(level) if each.id == entry.id)
+        return level[at - 1] if at else None
+
+
+# OFFSET 0 keeps the question for a branch a look-up for each row: joined, it would read all contents.
+_COLUMNS = """SELECT c.id, c.parent, c.key, c.title, c.position,
+    p.id AS page, p.key AS page_key, p.title AS page_title,
+    EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id OFFSET 0) AS branch"""
+_WITH_PAGES = "LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key"
+_CONTENTS = f"{_COLUMNS} FROM contents c {_WITH_PAGES} WHERE c.volume = :volume"
+CONTENTS_SIZE = text("SELECT count(*) FROM (SELECT 1 FROM contents WHERE volume = :volume LIMIT :most) c")
+CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
+
+
+@dataclass(frozen=True, slots=True)
+class _OfLevel:
+    """The statements for one level, which is the topmost one or stands below ``:parent``."""
+
+    around: TextClause
+    """Its entries around a position."""
+    before: TextClause
+    """How many entries stand before a position."""
+    total: TextClause
+    """How many entries it has."""
+    window: TextClause
+    """Its entries behind the first ``:skip`` ones."""
+
+    @classmethod
+    def of(cls, parent: str) -> _OfLevel:
+        level = f"FROM contents c WHERE c.volume = :volume AND c.parent {parent}"
+        around = f"""(SELECT * FROM ({_CONTENTS} AND c.parent {parent} AND c.position < :at
+                ORDER BY c.position DESC LIMIT :half) b ORDER BY position)
+            UNION ALL ({_CONTENTS} AND c.parent {parent} AND c.position >= :at ORDER BY c.position LIMIT :half)"""  # noqa: S608
+        # Rows are passed over in the index alone, before anything is looked up for them.
+        window = f"""{_COLUMNS} FROM (SELECT c.* {level} ORDER BY c.position OFFSET :skip LIMIT :most) c
+            {_WITH_PAGES} ORDER BY c.position"""
+        return cls(
+            text(around),
+            text(f"SELECT count(*) {level} AND c.position < :at"),
+            text(f"SELECT count(*) {level}"),
+            text(window),
+        )
+
+
+TOP_LEVEL = _OfLevel.of("IS NULL")
+BELOW = _OfLevel.of("= :parent")
+
+
+def _of_level(parent: int | None) -> _OfLevel:
+    return TOP_LEVEL if parent is None else BELOW
+
+
+def contents(
+    wiki: StoredWiki,
+    volume: int,
+    visible: Collection[int],
+    *,
+    path_to: str | None = None,
+) -> Contents:
+    """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``. ``wiki`` is the
+    whole one; pages of the ``visible`` volumes are counted."""
+    connection = wiki.connection
+    values = {"volume": volume, "most": WHOLE_CONTENTS + 1}
+    whole = connection.execute(CONTENTS_SIZE, values).scalar_one() <= WHOLE_CONTENTS
+    first: dict[int | None, int] = {}
+    totals: dict[int | None, int] = {}
+    if whole:
+        rows: Sequence[Any] = connection.execute(CONTENTS_WHOLE, values).all()
+    else:
+        rows, first, totals = _levels(connection, volume, path_to)
+    leading, counts = _counted(wiki, volume, visible, rows)
+    return Contents(tuple(_numbered(rows, counts, first)), whole, leading, totals)
+
+
+def _counted(
+    wiki: StoredWiki, volume: int, visible: Collection[int], rows: Sequence[Any]
+) -> tuple[Mapping[int, Sequence[NameUse]], Mapping[int, int]]:
+    """The names in use that lead to the pages of these rows, and how many pages that makes."""
+    pages = [PageHead(row.page, volume, row.page_key, row.page_title) for row in rows if row.page is not None]
+    leading = leading_to(wiki, pages)
+    return leading, led_to_by(wiki.connection, leading, visible)
+
+
+PATH = text(
+    """WITH RECURSIVE up AS (
+        SELECT id, parent, position, title, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
+        UNION ALL SELECT c.id, c.parent, c.position, c.title, up.step + 1 FROM contents c JOIN up ON c.id = up.parent
+        WHERE up.step < 100)
+    SELECT id, parent, position, title FROM up ORDER BY step DESC"""
+)
+
+
+def above(connection: Connection, volume: int, key: str) -> tuple[str, ...]:
+    """The names that stand above one in the contents, the top first."""
+    return tuple(row.title for row in connection.execute(PATH, {"volume": volume, "key": key}).all())[:-1]
+
+
+def _levels(
+    connection: Connection, volume: int, path_to: str | None
+) -> tuple[list[Any], dict[int | None, int], dict[int | None, int]]:
+    """The levels down to an entry and the one below it; of each the ordinal of the first loaded entry and how many it
+    has."""
+    path = connection.execute(PATH, {"volume": volume, "key": path_to or ""}).all()
+    wanted: list[tuple[int | None, float]] = [(step.parent, step.position) for step in path]
+    wanted.append((path[-1].id if path else None, float("-inf")))
+    rows: list[Any] = []
+    first: dict[int | None, int] = {}
+    totals: dict[int | None, int] = {}
+    for parent, at in wanted:
+        level = _of_level(parent)
+        values = {"volume": volume, "parent": parent, "at": at, "half": LEVEL // 2}
+        found = connection.execute(level.around, values).all()
+        if found:
+            rows += found
+            values["at"] = found[0].position
+            first[parent] = connection.execute(level.before, values).scalar_one() + 1
+            totals[parent] = connection.execute(level.total, values).scalar_one()
+    return rows, first, totals
+
+
+ID_OF = text("""SELECT id FROM contents WHERE volume = :volume AND key = :key COLLATE "C" """)
+
+
+def level(wiki: StoredWiki, volume: int, visible: Collection[int], under: str, skip: int = 0) -> Level | None:
+    """At most ``LEVEL`` entries of the level below a name (topmost: an empty key), behind the first ``skip`` ones;
+    None if the name has no place."""
+    connection = wiki.connection
+    parent: int | None = None
+    if under:
+        parent = connection.execute(ID_OF, {"volume": volume, "key": under}).scalar()
+        if parent is None:
+            return None
+    values = {"volume": volume, "parent": parent, "skip": skip, "most": LEVEL}
+    total = connection.execute(_of_level(parent).total, values).scalar_one()
+    rows = connection.execute(_of_level(parent).window, values).all()
+    _, counts = _counted(wiki, volume, visible, rows)
+    return Level(under, total, tuple(_entry(row, str(n), 0, counts) for n, row in enumerate(rows, skip + 1)))
+
+
+NAMED_SO = text(
+    f"""WITH RECURSIVE named AS (
+        SELECT id, parent FROM contents WHERE volume = :volume AND strpos(key, :words) > 0
+        ORDER BY strpos(key, :words), key LIMIT :most),
+    up AS (SELECT id, parent FROM named UNION SELECT c.id, c.parent FROM contents c JOIN up ON c.id = up.parent),
+    numbered AS (SELECT id, row_number() OVER (PARTITION BY parent ORDER BY position) AS nth
+        FROM contents WHERE volume = :volume)
+    {_COLUMNS}, n.nth FROM up JOIN numbered n USING (id) JOIN contents c USING (id) {_WITH_PAGES}
+    ORDER BY c.parent NULLS FIRST, c.position"""  # noqa: S608
+)
+
+
+def named_so(wiki: StoredWiki, volume: int, visible: Collection[int], words: str) -> tuple[list[Level], bool]:
+    """The entries whose keys contain these words, with all that they stand below, level by level; and whether there
+    are more than ``NAMED``, of which those are given in which the words come first."""
+    values = {"volume": volume, "words": words, "most": NAMED + 1}
+    rows = wiki.connection.execute(NAMED_SO, values).all()
+    _, counts = _counted(wiki, volume, visible, rows)
+    keys = {row.id: row.key for row in rows}
+    found: dict[int | None, list[Entry]] = {}
+    for row in rows:
+        found.setdefault(row.parent, []).append(_entry(row, str(row.nth), 0, counts))
+    levels = [
+        Level(keys[parent] if parent is not None else "", len(entries), tuple(entries))
+        for parent, entries in found.items()
+    ]
+    return levels, sum(words in row.key for row in rows) > NAMED
+
+
+def levels_of(loaded: Contents) -> list[Level]:
+    """The levels of loaded contents, the topmost first."""
+    keys = {entry.id: entry.key for entry in loaded.entries}
+    found: dict[int | None, list[Entry]] = {}
+    for entry in loaded.entries:
+        found.setdefault(entry.parent, []).append(entry)
+    return [
+        Level(
+            keys[parent] if parent is not None else "",
+            loaded.totals.get(parent, len(entries)),
+            tuple(entries),
+        )
+        for parent, entries in found.items()
+    ]
+
+
+def _entry(row: Any, number: str, depth: int, counts: Mapping[int, int]) -> Entry:
+    led = counts.get(row.page, 0) if row.page is not None else 0
+    return Entry(row.id, row.parent, row.key, row.title, number, depth, row.page, led, row.branch)
+
+
+def _numbered(rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int | None, int]) -> list[Entry]:
+    below: dict[int | None, list[Any]] = {}
+    for row in rows:
+        below.setdefault(row.parent, []).append(row)
+
+    def level(parent: int | None, lead: str, depth: int) -> list[tuple[Any, str, int]]:
+        start = first.get(parent, 1)
+        numbered = [(row, f"{lead}{n}", depth) for n, row in enumerate(below.get(parent, ()), start)]
+        return numbered[::-1]
+
+    found: list[Entry] = []
+    pending = level(None, "", 0)
+    while pending:
+        row, number, depth = pending.pop()
+        found.append(_entry(row, number, depth, counts))
+        pending += level(row.id, f"{number}.", depth + 1)
+    return found
+
+
+def write_contents(connection: Connection, volume: int, entries: Sequence[tuple[int, str, str]]) -> None:
+    """Puts down the contents of a new volume: depth (from 0), title and key, in order."""
+    parents: list[int] = []
+    for nth, (depth, title, key) in enumerate(entries, 1):
+        del parents[depth:]
+        id_ = connection.execute(
+            text(
+                """INSERT INTO contents (volume, parent, key, title, position)
+                VALUES (:volume, :parent, :key, :title, :position)
+                ON CONFLICT (volume, key) DO UPDATE SET title = contents.title RETURNING id"""
+            ),
+            {
+                "volume": volume,
+                "parent": parents[-1] if parents else None,
+                "key": key,
+                "title": title,
+                "position": float(nth),
+            },
+        ).scalar_one()
+        parents.append(id_)
