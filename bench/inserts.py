@@ -8,7 +8,7 @@ from starlette.testclient import TestClient
 
 from bench.clock import in_turns, once, said, show
 from bench.views import owner
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base import names
 from mokuji.core.language.page import Page, PageHead
 from mokuji.server import create_app
@@ -112,14 +112,14 @@ def run(desk: Desk) -> None:
         text = f"Before.\n\n{said_again.format(n)}\n\n{long} {n}\n"
         writing.save(desk, actor, "inserts", f"Says it {n}", text, revision=0)
     passage = (start, start + len(said_again.format(0)))
-    taken = wishes.Extract("inserts", "says it 0", *passage, "Vent", slots=(("minutes", "0"),))
+    taken = requests.Extract("inserts", "says it 0", *passage, "Vent", slots=(requests.Slot("minutes", "0"),))
     times = {
-        "plan of an extract, 99 pages of 8 KB say the same": lambda: acts.plan(desk, actor, taken),
+        "plan of an extract, 99 pages of 8 KB say the same": lambda: doing.plan(desk, actor, taken),
         f"text that is repeated on the {USES + 105:,} pages of the volume": lambda: upkeep.report(
             desk, actor, "inserts", "repeats"
         ),
-        "plan to put its text in the place of 200 inserts of a page": lambda: acts.plan(
-            desk, actor, wishes.InlineEverywhere("inserts", "other")
+        "plan to put its text in the place of 200 inserts of a page": lambda: doing.plan(
+            desk, actor, requests.InlineEverywhere("inserts", "other")
         ),
     }
     writing.save(desk, actor, "inserts", "Inliner", "\n\n".join(calls).replace("Notice", "Other"), revision=0)

@@ -12,7 +12,7 @@ from sqlalchemy import text
 from bench.clock import once, show
 from bench.views import owner
 from bench.wiki import HUB, Built
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base import names
 from mokuji.services.desk import Desk
 from mokuji.store.writing import Signature
@@ -58,7 +58,7 @@ def run(desk: Desk, wiki: Built, folder: Path) -> None:
         by_mokuji.append(
             once(
                 partial(
-                    acts.apply, desk, actor, wishes.Rename(volume, names.key(old), new), None, signature=by
+                    doing.apply, desk, actor, requests.Rename(volume, names.key(old), new), None, signature=by
                 )
             )
         )

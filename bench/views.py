@@ -17,7 +17,7 @@ from sqlalchemy import text
 
 from bench.clock import in_turns, show
 from bench.wiki import Built
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base import names
 from mokuji.core.language.scan import scan
 from mokuji.core.model.policy import Actor, Role
@@ -120,7 +120,7 @@ def _served(desk: Desk, wiki: Built) -> Iterator[dict[str, Callable[[], object]]
 def _planned(desk: Desk, wiki: Built) -> Callable[[], object]:
     actor = owner(desk)
     volume, page = wiki.hub
-    return lambda: acts.plan(desk, actor, wishes.Rename(volume, page, "Battery compartment"))
+    return lambda: doing.plan(desk, actor, requests.Rename(volume, page, "Battery compartment"))
 
 
 def owner(desk: Desk) -> Actor:

@@ -19,7 +19,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from mokuji.services.desk import Desk
-from mokuji.web.routes.acts import _VOLUME_WISHES, _WISHES
+from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
 from tests.application import application
 from tests.web.conftest import token
 
@@ -333,8 +333,8 @@ def test_every_act_on_a_page_that_is_not_there_or_without_its_answer_is_answered
         },
     ]
     for method in ("get", "post"):
-        places = [f"/-/plan/{act}/tern-4-service-manual/{page}" for act in _WISHES]
-        places += [f"/-/volume/{act}/tern-4-service-manual" for act in _VOLUME_WISHES if act != "delete"]
+        places = [f"/-/plan/{act}/tern-4-service-manual/{page}" for act in ON_PAGES]
+        places += [f"/-/volume/{act}/tern-4-service-manual" for act in ON_VOLUMES if act != "delete"]
         for address in places:
             for fields in answers:
                 if method == "get":

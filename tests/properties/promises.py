@@ -114,7 +114,7 @@ def past_of(wiki: MemoryWiki, plan: Plan) -> Past:
         volumes=tuple(
             VolumeChange(each.before, _given(wiki, each.after)) for each in plan.change_set.volumes
         ),
-        free=free(plan.change_set.act, plan.page.id if plan.page else None, before, plan.facts),
+        free=free(plan.change_set.act, plan.page.id if plan.page else None, before, plan.free),
     )
 
 

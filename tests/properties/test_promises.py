@@ -26,7 +26,7 @@ from mokuji.core.refactor.plans.inline import inline
 from mokuji.core.refactor.plans.join import join
 from mokuji.core.refactor.plans.merge import merge
 from mokuji.core.refactor.plans.move import move_to_volume
-from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.refactor.plans.rename import Renamed, rename
 from mokuji.core.refactor.plans.restore import Trashed, restore
 from mokuji.core.refactor.plans.retarget import retarget
 from mokuji.core.refactor.plans.save import save
@@ -84,7 +84,8 @@ def test_a_rename_keeps_what_every_reference_leads_to(
     check(wiki, applied(wiki, plan), plan)
     assert plan.page is not None
     # The aliases of the page itself: its old title is one more, and one that is its title now goes.
-    own = names.key(plan.facts["to"]) in wiki.pages_by_id[plan.page.id].alias_keys
+    assert isinstance(plan.facts, Renamed)
+    own = names.key(plan.facts.after) in wiki.pages_by_id[plan.page.id].alias_keys
     check_spans(plan, {plan.page.id} if alias or own else ())
 
 
@@ -448,8 +449,8 @@ def test_a_plan_of_the_same_wiki_has_the_same_digest(
     wiki: MemoryWiki, present: bool, data: st.DataObject
 ) -> None:
     plan = some_rename(data, wiki, present)
-    assert plan.page is not None
-    again = rename(wiki, plan.page.id, str(plan.facts["to"]), present_words=present)
+    assert plan.page is not None and isinstance(plan.facts, Renamed)
+    again = rename(wiki, plan.page.id, plan.facts.after, present_words=present)
     assert plan.digest == again.digest
 
 

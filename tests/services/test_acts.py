@@ -10,8 +10,8 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import acts, wishes
-from mokuji.acts.acts import Applied, PlanView
+from mokuji.acts import doing, requests
+from mokuji.acts.view import Applied, PlanView
 from mokuji.core.base.errors import Conflict, Forbidden, Missing
 from mokuji.core.diff.diff import changed_lines
 from mokuji.core.model.policy import NOBODY, Actor, Role
@@ -35,25 +35,25 @@ def writer(desk: Desk) -> Actor:
 def plan_rename(
     desk: Desk, actor: Actor, volume_key: str, page: str, title: str, *, present_words: bool = False
 ) -> PlanView:
-    return acts.plan(desk, actor, wishes.Rename(volume_key, page, title, present_words))
+    return doing.plan(desk, actor, requests.Rename(volume_key, page, title, present_words))
 
 
 def apply_rename(
     desk: Desk, actor: Actor, volume_key: str, page: str, title: str, seen: str, *, note: str = ""
 ) -> Applied | PlanView:
-    return acts.apply(desk, actor, wishes.Rename(volume_key, page, title), seen, note=note)
+    return doing.apply(desk, actor, requests.Rename(volume_key, page, title), seen, note=note)
 
 
 def plan_undo(desk: Desk, actor: Actor, change_set: int) -> PlanView:
-    return acts.plan(desk, actor, wishes.Undo(change_set))
+    return doing.plan(desk, actor, requests.Undo(change_set))
 
 
 def apply_undo(desk: Desk, actor: Actor, change_set: int, seen: str) -> Applied | PlanView:
-    return acts.apply(desk, actor, wishes.Undo(change_set), seen)
+    return doing.apply(desk, actor, requests.Undo(change_set), seen)
 
 
 def rename_now(desk: Desk, actor: Actor, volume_key: str, page: str, title: str, by: Signature) -> Applied:
-    done = acts.apply(desk, actor, wishes.Rename(volume_key, page, title), None, signature=by)
+    done = doing.apply(desk, actor, requests.Rename(volume_key, page, title), None, signature=by)
     assert isinstance(done, Applied)
     return done
 
@@ -142,30 +142,30 @@ def test_an_undo_is_refused_when_the_old_name_is_taken(desk: Desk, writer: Actor
 
 def test_the_trash_is_emptied_after_its_time_but_not_of_what_an_undo_needs(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]", "Lid": "x"})
-    deleted = acts.apply(desk, writer, wishes.Delete("guide", "lid"), None)
-    merged = acts.apply(desk, writer, wishes.Merge("guide", "pump", "Well"), None)
-    assert isinstance(deleted, acts.Applied) and isinstance(merged, acts.Applied)
+    deleted = doing.apply(desk, writer, requests.Delete("guide", "lid"), None)
+    merged = doing.apply(desk, writer, requests.Merge("guide", "pump", "Well"), None)
+    assert isinstance(deleted, doing.Applied) and isinstance(merged, doing.Applied)
     assert trash.purge(desk) == 0
     later = replace(desk, clock=lambda: desk.clock() + timedelta(days=trash.KEPT_DAYS, seconds=60))
     assert trash.purge(later) == 1
-    view = acts.plan(desk, writer, wishes.Undo(deleted.change_set))
+    view = doing.plan(desk, writer, requests.Undo(deleted.change_set))
     assert view.refusal is not None and view.refusal.code == "purged"
     assert trash.trash_view(desk, writer).acts == ()
-    assert isinstance(acts.apply(desk, writer, wishes.Undo(merged.change_set), None), acts.Applied)
+    assert isinstance(doing.apply(desk, writer, requests.Undo(merged.change_set), None), doing.Applied)
     assert texts(desk) == {"Pump": "", "Well": "[[Pump]]"}
 
 
 def test_the_making_of_a_volume_is_not_undone_once_pages_stand_in_it(desk: Desk, writer: Actor) -> None:
-    made = acts.apply(desk, writer, wishes.CreateVolume("Notes"), None)
-    assert isinstance(made, acts.Applied)
+    made = doing.apply(desk, writer, requests.CreateVolume("Notes"), None)
+    assert isinstance(made, doing.Applied)
     with reading_transaction(desk.engine) as connection:
         writer = people.actor_by_id(connection, writer.person or 0)
     pages(desk, writer, "notes", {"Log": ""})
     pages(desk, writer, "guide", {"Index": "[[Notes/Log]]"})
-    refusal = acts.plan(desk, writer, wishes.Undo(made.change_set)).refusal
+    refusal = doing.plan(desk, writer, requests.Undo(made.change_set)).refusal
     assert refusal is not None and refusal.code == "volume_in_use"
-    acts.apply(desk, writer, wishes.Delete("notes", "log"), None)
-    assert isinstance(acts.apply(desk, writer, wishes.Undo(made.change_set), None), acts.Applied)
+    doing.apply(desk, writer, requests.Delete("notes", "log"), None)
+    assert isinstance(doing.apply(desk, writer, requests.Undo(made.change_set), None), doing.Applied)
 
 
 def test_nothing_is_undone_twice(desk: Desk, writer: Actor) -> None:

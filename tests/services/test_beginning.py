@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.patterns import BUILT_IN, begun_from, plain
@@ -55,7 +55,7 @@ def writer(desk: Desk) -> Actor:
 
 
 def _outlined(desk: Desk, actor: Actor, text: str, under: str = "") -> str:
-    acts.apply(desk, actor, wishes.Outline("guide", text, under), None)
+    doing.apply(desk, actor, requests.Outline("guide", text, under), None)
     return reading.contents_text(desk, actor, "guide")
 
 
@@ -107,7 +107,7 @@ def test_patterns_of_a_volume_and_its_libraries_are_offered_to_who_may_read_them
     pages(desk, writer, "guide", {"Fault form": "---\npattern: yes\nsummary: One fault\n---\n## Seen\n"})
     pages(desk, writer, "data", {"Table form": "---\npattern: for values\n---\n| a |\n|---|\n"})
     pages(desk, writer, "secret", {"Plan form": "---\npattern: yes\n---\nhidden\n"})
-    acts.apply(desk, writer, wishes.Libraries("guide", ("data", "secret")), None)
+    doing.apply(desk, writer, requests.Libraries("guide", ("data", "secret")), None)
     view = writing.open_for_edit(desk, writer, "guide", "new")
     own = [("guide/fault form", "Fault form", "One fault"), ("data/table form", "Table form", "")]
     assert [(p.name, p.words, p.about) for p in view.patterns[:2]] == own

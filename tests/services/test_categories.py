@@ -8,7 +8,7 @@ import pytest
 from rdflib import Graph, URIRef
 from rdflib.namespace import RDF, SKOS
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.assembly.listing import read
 from mokuji.core.base.errors import BadText, Missing
 from mokuji.core.edit.front_edit import names_of
@@ -77,7 +77,7 @@ def test_a_category_is_gone_when_nothing_is_filed_and_follows_saves_at_once(
     writing.save(desk, writer, "guide", "Vane", "no mark", revision=1)
     with pytest.raises(Missing, match="Nothing in “Guide” is filed under “at sea”"):
         categories.category(desk, writer, "guide", "at sea")
-    acts.apply(desk, writer, wishes.Delete("guide", "pump"), None)
+    doing.apply(desk, writer, requests.Delete("guide", "pump"), None)
     assert "power" not in categories.index(desk, writer, "guide").categories
 
 
@@ -219,11 +219,11 @@ def test_what_is_no_skos_is_said_and_nothing_is_fetched(
         concepts.bring_in(desk, writer, "guide", data, form)
 
 
-def _move(desk: Desk, writer: Actor, name: str, *under: str) -> acts.PlanView:
-    wish = wishes.MoveCategory("guide", name, under)
-    view = acts.plan(desk, writer, wish)
+def _move(desk: Desk, writer: Actor, name: str, *under: str) -> doing.PlanView:
+    wish = requests.MoveCategory("guide", name, under)
+    view = doing.plan(desk, writer, wish)
     if view.can_be_done:
-        assert isinstance(acts.apply(desk, writer, wish, view.digest), acts.Applied)
+        assert isinstance(doing.apply(desk, writer, wish, view.digest), doing.Applied)
     return view
 
 
@@ -266,6 +266,6 @@ def test_a_category_is_not_moved_below_itself(desk: Desk, writer: Actor) -> None
 def test_names_parted_by_a_comma_file_a_page_under_each(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Winch": "---\ncategories: ['Oil, grease']\n---\n"})
     for name in ("Safety, Deck work", "oil, GREASE"):
-        wish = wishes.File("guide", "lid", name)
-        acts.apply(desk, writer, wish, acts.plan(desk, writer, wish).digest)
+        wish = requests.File("guide", "lid", name)
+        doing.apply(desk, writer, wish, doing.plan(desk, writer, wish).digest)
     assert names_of(texts(desk)["Lid"], "categories") == ("Safety", "Deck work", "Oil, grease")

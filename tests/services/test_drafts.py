@@ -6,7 +6,7 @@ from datetime import timedelta
 
 import pytest
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
@@ -44,7 +44,7 @@ def test_a_draft_goes_along_with_a_renamed_page_and_tells_of_a_newer_revision(
     desk: Desk, writer: Actor
 ) -> None:
     drafts.keep(desk, writer, "guide", "pump", "mine", revision=1)
-    acts.apply(desk, writer, wishes.Rename("guide", "pump", "Bilge pump"), None)
+    doing.apply(desk, writer, requests.Rename("guide", "pump", "Bilge pump"), None)
     writing.save(desk, person(desk, "jory", guide=Role.WRITER), "guide", "bilge pump", "theirs", revision=2)
     (found,) = drafts.mine(desk, writer)[0]
     assert (found.title, found.key, found.revision, found.newest) == ("Bilge pump", "bilge pump", 1, 3)

@@ -9,10 +9,11 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import acts, telling, thing_wishes, wishes
-from mokuji.acts.acts import Applied
-from mokuji.acts.wishes import Wish
-from mokuji.api import wishing
+from mokuji.acts import doing, requests, words
+from mokuji.acts.requests import Request
+from mokuji.acts.things.source_edit import save_source
+from mokuji.acts.view import Applied
+from mokuji.api import plans
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk, refresh
@@ -52,7 +53,7 @@ def writer(desk: Desk) -> Actor:
     pages(desk, writer, "data", {"Tower": "![b](lamp.png)"})
     files.bring(desk, writer, "guide", "lamp.png", PICTURE)
     files.stage(desk, writer, "guide", "lamp.png", picture("PNG", (50, 20)))
-    thing_wishes.save_source(desk, writer, "gel", {"title": "Gel"}, new=True)
+    save_source(desk, writer, "gel", {"title": "Gel"}, new=True)
     pages(desk, writer, "guide", THINGS)
     return writer
 
@@ -78,157 +79,169 @@ def _state(desk: Desk, actor: Actor) -> dict[str, Any]:
         }
 
 
-ACTS: list[tuple[str, Callable[[], Wish], str]] = [
+ACTS: list[tuple[str, Callable[[], Request], str]] = [
     (
         "rename",
-        lambda: wishes.Rename("guide", "pump", "Cell", keep_alias=True),
+        lambda: requests.Rename("guide", "pump", "Cell", keep_alias=True),
         "3 references in 2 pages of 2 volumes will say “Cell”",
     ),
     (
         "outline",
-        lambda: wishes.Outline("guide", "Storing\n  Pump\n  Winter\n", "well"),
+        lambda: requests.Outline("guide", "Storing\n  Pump\n  Winter\n", "well"),
         "2 names get a place in the contents; 1 has a place already and keeps it.",
     ),
-    ("place", lambda: wishes.Replace("guide", "pump", "well", "first"), "1 name gets another place"),
+    ("place", lambda: requests.Place("guide", "pump", "well", "first"), "1 name gets another place"),
     (
         "move",
-        lambda: wishes.Move("guide", "pump", "data"),
+        lambda: requests.Move("guide", "pump", "data"),
         "1 page will be in “Data” instead of “Guide”. 5 references in 3 pages of 2 volumes follow.",
     ),
     (
         "merge",
-        lambda: wishes.Merge("guide", "pump", "Well"),
+        lambda: requests.Merge("guide", "pump", "Well"),
         "“Pump” becomes part of “Well”: its text comes behind the other.",
     ),
     (
         "split",
-        lambda: wishes.Split("guide", "pump", 0, "Values"),
+        lambda: requests.Split("guide", "pump", 0, "Values"),
         "The section “Limits” becomes a page “Values”; a link to it stays in its place.",
     ),
-    ("join", lambda: wishes.Join("guide", "seal-ring", "Well"), "“Seal ring” becomes a section of “Well”."),
+    ("join", lambda: requests.Join("guide", "seal-ring", "Well"), "“Seal ring” becomes a section of “Well”."),
     (
         "section",
-        lambda: wishes.Section("guide", "pump", 0, "Highest values"),
+        lambda: requests.Section("guide", "pump", 0, "Highest values"),
         "The section “Limits” will be called “Highest values”. 1 section reference follows.",
     ),
     (
         "retarget",
-        lambda: wishes.Retarget("guide", "lid", "Seal ring"),
+        lambda: requests.Retarget("guide", "lid", "Seal ring"),
         "2 references in 2 pages of 2 volumes to “Lid” will lead to “Seal ring”.",
     ),
     (
         "delete",
-        lambda: wishes.Delete("guide", "pump", references="words"),
+        lambda: requests.Delete("guide", "pump", references="words"),
         "1 page goes to the trash, and can be restored for 60 days. References on 2 pages become plain words.",
     ),
-    ("delete and leave", lambda: wishes.Delete("guide", "pump"), "4 references will be left without a page"),
+    (
+        "delete and leave",
+        lambda: requests.Delete("guide", "pump"),
+        "4 references will be left without a page",
+    ),
     (
         "aliases",
-        lambda: wishes.Aliases("guide", "pump", ("sump",)),
+        lambda: requests.Aliases("guide", "pump", ("sump",)),
         "The page will also be found as “sump”. 1 reference in 1 page follows.",
     ),
     (
         "another name",
-        lambda: wishes.AddAlias("guide", "lid", "Seal ring"),
+        lambda: requests.AddAlias("guide", "lid", "Seal ring"),
         "2 references that led nowhere lead",
     ),
-    ("link", lambda: wishes.Link("guide", "seal-ring"), "1 mention will be linked."),
-    ("link from", lambda: wishes.LinkFrom("guide", "seal-ring", "Well"), "“Well” will refer to “Seal ring”"),
+    ("link", lambda: requests.Link("guide", "seal-ring"), "1 mention will be linked."),
+    (
+        "link from",
+        lambda: requests.LinkFrom("guide", "seal-ring", "Well"),
+        "“Well” will refer to “Seal ring”",
+    ),
     (
         "addresses",
-        lambda: wishes.LinkAddresses("guide", "seal-ring", ("https://docs.example",)),
+        lambda: requests.LinkAddresses("guide", "seal-ring", ("https://docs.example",)),
         "1 address on “Seal ring” will be a reference.",
     ),
     (
         "section of a reference",
-        lambda: wishes.LeadToSection("guide", "well", 1, "limits"),
-        "The reference on “Well” will lead to “Pump § limits”.",
+        lambda: requests.LeadToSection("guide", "well", 1, "limits"),
+        "The reference on “Well” will lead to “limits” of “Pump”.",
     ),
     (
         "category",
-        lambda: wishes.RenameCategory("data", "parts", "Spares"),
+        lambda: requests.RenameCategory("data", "parts", "Spares"),
         "What is filed under “Parts” will be filed under “Spares”: 2 pages, 1 mark among it.",
     ),
     (
         "category move",
-        lambda: wishes.MoveCategory("data", "parts", ("Spares",)),
+        lambda: requests.MoveCategory("data", "parts", ("Spares",)),
         "“Parts” will stand below “Spares”.",
     ),
-    ("file", lambda: wishes.File("data", "log", "trials", "parts"), "The page will be filed under “trials”."),
+    (
+        "file",
+        lambda: requests.File("data", "log", "trials", "parts"),
+        "The page will be filed under “trials”.",
+    ),
     (
         "slot",
-        lambda: wishes.RenameSlot("data", "notice", "word", "signal"),
+        lambda: requests.RenameSlot("data", "notice", "word", "signal"),
         "The slot “word” of “Notice” will be called “signal”. 1 place gives it a value, and follows.",
     ),
     (
         "slot value",
-        lambda: wishes.GiveValue("data", "notice", "who", "staff"),
+        lambda: requests.GiveValue("data", "notice", "who", "staff"),
         "2 places that give no “who” to “Notice” will give “staff”.",
     ),
     (
         "extract",
-        lambda: wishes.Extract("guide", "well", 0, 27, "It", rows=()),
+        lambda: requests.Extract("guide", "well", 0, 27, "It", rows=()),
         "The text will be the template “It”, and an insert of it will stand in its place.",
     ),
     (
         "inline",
-        lambda: wishes.Inline("data", "log", 0),
+        lambda: requests.Inline("data", "log", 0),
         "The text of “Notice” will stand in the place of the insert; readers see the same.",
     ),
     (
         "inline everywhere",
-        lambda: wishes.InlineEverywhere("data", "part", trash=True),
+        lambda: requests.InlineEverywhere("data", "part", trash=True),
         "The text of “Part” will stand in the place of 1 insert; readers see the same. Nothing inserts the page "
         "then, and it goes to the trash.",
     ),
     (
         "file rename",
-        lambda: thing_wishes.RenameFile("guide", "lamp.png", "eye"),
+        lambda: requests.RenameFile("guide", "lamp.png", "eye"),
         "The file “lamp.png” will be called “eye.png”. 1 place on 1 page follows.",
     ),
     (
         "file replace",
-        lambda: thing_wishes.ReplaceFile("guide", "lamp.png", OTHER_PICTURE),
+        lambda: requests.ReplaceFile("guide", "lamp.png", OTHER_PICTURE),
         "“lamp.png” will be the other file; what it was is kept as a former version.",
     ),
     (
         "file delete",
-        lambda: thing_wishes.DeleteFile("guide", "lamp.png"),
+        lambda: requests.DeleteFile("guide", "lamp.png"),
         "The file “lamp.png” goes. 1 place names it, and will name what is missing.",
     ),
     (
         "source rename",
-        lambda: thing_wishes.RenameSource("guide", "gel", "ferrar-2018"),
+        lambda: requests.RenameSource("guide", "gel", "ferrar-2018"),
         "The source “gel” will be called “ferrar-2018”. 1 place on 1 page follows.",
     ),
     (
         "source edit",
-        lambda: thing_wishes.EditSource("guide", "gel", '{"title": "Other"}'),
+        lambda: requests.EditSource("guide", "gel", '{"title": "Other"}'),
         "The source “gel” will read otherwise wherever it is cited.",
     ),
     (
         "source delete",
-        lambda: thing_wishes.DeleteSource("guide", "gel"),
+        lambda: requests.DeleteSource("guide", "gel"),
         "The source “gel” goes. 1 place names it",
     ),
     (
         "person rename",
-        lambda: thing_wishes.RenamePerson("guide", "wenna", "carrow"),
+        lambda: requests.RenamePerson("guide", "wenna", "carrow"),
         "The person “wenna” will be called “carrow”. 1 place on 1 page follows.",
     ),
-    ("new volume", lambda: wishes.CreateVolume("Notes"), "“Notes”"),
-    ("volume", lambda: wishes.RenameVolume("guide", "Manual"), "will be called “Manual”. 2 references"),
+    ("new volume", lambda: requests.CreateVolume("Notes"), "“Notes”"),
+    ("volume", lambda: requests.RenameVolume("guide", "Manual"), "will be called “Manual”. 2 references"),
     (
         "libraries",
-        lambda: wishes.Libraries("data", ("guide",)),
+        lambda: requests.Libraries("data", ("guide",)),
         "Inserts of “Data” will look in their own volume, then in “Guide”.",
     ),
     (
         "language",
-        lambda: wishes.Language("data", "DE-at"),
+        lambda: requests.Language("data", "DE-at"),
         "“Data” will be said to be written in “de-AT”",
     ),
-    ("delete volume", lambda: wishes.DeleteVolume("guide"), "goes to the trash with 4 pages."),
+    ("delete volume", lambda: requests.DeleteVolume("guide"), "goes to the trash with 4 pages."),
 ]
 
 
@@ -239,22 +252,22 @@ def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
     writer: Actor,
     monkeypatch: pytest.MonkeyPatch,
     name: str,
-    wish: Callable[[], Wish],
+    wish: Callable[[], Request],
     said: str,
     many: int,
 ) -> None:
     # From so many uses on a name's own row is changed, instead of those of the pages that use it.
     monkeypatch.setattr(stored, "MANY_USES", many)
     before = _state(desk, writer)
-    view = acts.plan(desk, writer, wish())
-    assert said in " ".join(telling.sentence(view).split())
-    assert telling.button(view)
-    done = acts.apply(desk, writer, wish(), view.digest)
+    view = doing.plan(desk, writer, wish())
+    assert said in " ".join(words.sentence(view).split())
+    assert words.button(view)
+    done = doing.apply(desk, writer, wish(), view.digest)
     assert isinstance(done, Applied)
     writer = _again(desk, writer)
     assert _state(desk, writer) != before, name
     _check_indexes(desk)
-    undone = acts.apply(desk, writer, wishes.Undo(done.change_set), None)
+    undone = doing.apply(desk, writer, requests.Undo(done.change_set), None)
     assert isinstance(undone, Applied)
     assert _state(desk, _again(desk, writer)) == before
     _check_indexes(desk)
@@ -308,33 +321,33 @@ VAULT = {
 }
 
 
-def _told(view: acts.PlanView) -> str:
+def _told(view: doing.PlanView) -> str:
     """All that pages, JSON and words are made of."""
     said = [repr(view), *view.readers_said]
     if view.plan is not None:
-        said += [telling.sentence(view), telling.button(view), *telling.placings(view)]
-        said.append(wishing.plan(view).model_dump_json())
+        said += [words.sentence(view), words.button(view), *words.placings(view)]
+        said.append(plans.plan(view).model_dump_json())
     return " ".join(said)
 
 
 @pytest.mark.parametrize(("name", "wish", "_"), ACTS, ids=[act[0] for act in ACTS])
 def test_the_plan_of_an_act_says_nothing_of_a_closed_volume_that_refers_to_all(
-    desk: Desk, writer: Actor, name: str, wish: Callable[[], Wish], _: str
+    desk: Desk, writer: Actor, name: str, wish: Callable[[], Request], _: str
 ) -> None:
     volume(desk, "Vault", closed=True)
     keeper = person(desk, "mirela", vault=Role.OWNER)
     pages(desk, keeper, "vault", VAULT)
     refresh(desk)
-    view = acts.plan(desk, writer, wish())
+    view = doing.plan(desk, writer, wish())
     assert view.plan is not None, view.refusal
     assert SECRET not in _told(view).lower()
-    done = acts.apply(desk, writer, wish(), view.digest)
+    done = doing.apply(desk, writer, wish(), view.digest)
     assert isinstance(done, Applied), getattr(done, "refusal", None)
     # What was done, and what undoing it would do, are told as little.
     writer = _again(desk, writer)
     told = []
     try:
-        told.append(_told(acts.plan(desk, writer, wishes.Undo(done.change_set))))
+        told.append(_told(doing.plan(desk, writer, requests.Undo(done.change_set))))
     except Forbidden as fault:
         # On closed pages it changed more than references.
         told.append(repr(vars(fault)))
@@ -343,27 +356,27 @@ def test_the_plan_of_an_act_says_nothing_of_a_closed_volume_that_refers_to_all(
     assert SECRET not in " ".join(told).lower()
 
 
-REFUSED: list[tuple[str, Callable[[], Wish]]] = [
+REFUSED: list[tuple[str, Callable[[], Request]]] = [
     (
         "a source by another that a closed page has as a note",
-        lambda: thing_wishes.DeleteSource("guide", "gel", "gelb"),
+        lambda: requests.DeleteSource("guide", "gel", "gelb"),
     ),
-    ("a source called so", lambda: thing_wishes.RenameSource("guide", "gel", "gelb")),
-    ("a name that closed references cannot say", lambda: wishes.Rename("guide", "pump", "a]]b")),
-    ("into the closed volume", lambda: wishes.Move("guide", "pump", "vault")),
-    ("into a closed page", lambda: wishes.Merge("guide", "pump", "Vault/Plan")),
-    ("the closed volume's name", lambda: wishes.CreateVolume("Vault")),
-    ("to the closed volume's name", lambda: wishes.RenameVolume("guide", "Vault")),
+    ("a source called so", lambda: requests.RenameSource("guide", "gel", "gelb")),
+    ("a name that closed references cannot say", lambda: requests.Rename("guide", "pump", "a]]b")),
+    ("into the closed volume", lambda: requests.Move("guide", "pump", "vault")),
+    ("into a closed page", lambda: requests.Merge("guide", "pump", "Vault/Plan")),
+    ("the closed volume's name", lambda: requests.CreateVolume("Vault")),
+    ("to the closed volume's name", lambda: requests.RenameVolume("guide", "Vault")),
 ]
 
 
 @pytest.mark.parametrize(("name", "wish"), REFUSED, ids=[each[0] for each in REFUSED])
 def test_a_refusal_says_nothing_of_a_closed_volume(
-    desk: Desk, writer: Actor, name: str, wish: Callable[[], Wish]
+    desk: Desk, writer: Actor, name: str, wish: Callable[[], Request]
 ) -> None:
     volume(desk, "Vault", closed=True)
     keeper = person(desk, "mirela", vault=Role.OWNER, guide=Role.WRITER)
     pages(desk, keeper, "vault", VAULT)
-    thing_wishes.save_source(desk, keeper, "gelb", {"title": "Other"}, new=True)
-    view = acts.plan(desk, writer, wish())
+    save_source(desk, keeper, "gelb", {"title": "Other"}, new=True)
+    view = doing.plan(desk, writer, wish())
     assert SECRET not in _told(view).lower()

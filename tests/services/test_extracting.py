@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, wishes
-from mokuji.acts.acts import Applied
+from mokuji.acts import doing, requests
+from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk, refresh
@@ -47,16 +47,16 @@ def writer(desk: Desk) -> Actor:
     return writer
 
 
-def _extract(rows: tuple[str, ...] = (), **more: object) -> wishes.Extract:
+def _extract(rows: tuple[str, ...] = (), **more: object) -> requests.Extract:
     start = len("First.\n\n")
     slots = (("long", "ten"),)
-    values = {"slots": slots, "from_browser": True, "rows": rows, **more}
-    return wishes.Extract("guide", "well", start, start + len(SAY), "Vent", **values)  # type: ignore[arg-type]
+    values = {"slots": tuple(requests.Slot(*each) for each in slots), "from_form": True, "rows": rows, **more}
+    return requests.Extract("guide", "well", start, start + len(SAY), "Vent", **values)  # type: ignore[arg-type]
 
 
 def test_a_selection_in_a_browser_is_found_in_a_text_of_other_line_ends(desk: Desk, writer: Actor) -> None:
-    view = acts.plan(desk, writer, _extract())
-    assert view.passage == SAY
+    view = doing.plan(desk, writer, _extract())
+    assert view.choices.passage == SAY
     offered = {row.page.title: row.after for row in view.rows}
     assert offered == {
         "Lid": "[[=Vent | long: two]]",
@@ -68,11 +68,11 @@ def test_a_selection_in_a_browser_is_found_in_a_text_of_other_line_ends(desk: De
 
 def test_the_chosen_places_are_replaced_and_the_others_stay(desk: Desk, writer: Actor) -> None:
     chosen = tuple(
-        row.id for row in acts.plan(desk, writer, _extract()).rows if row.page.title in {"Lid", "Sheet"}
+        row.id for row in doing.plan(desk, writer, _extract()).rows if row.page.title in {"Lid", "Sheet"}
     )
-    view = acts.plan(desk, writer, _extract(chosen))
+    view = doing.plan(desk, writer, _extract(chosen))
     assert view.can_be_done
-    assert isinstance(acts.apply(desk, writer, _extract(chosen), view.digest), Applied)
+    assert isinstance(doing.apply(desk, writer, _extract(chosen), view.digest), Applied)
     now = texts(desk)
     assert now["Vent"].replace("\r\n", "\n") == (
         "---\nslots:\n  long: {example: ten}\n---\n" + SAY.replace("ten", "${long}") + "\n"
@@ -85,21 +85,21 @@ def test_the_chosen_places_are_replaced_and_the_others_stay(desk: Desk, writer: 
 
 def test_places_that_one_may_not_write_are_not_offered(desk: Desk, writer: Actor) -> None:
     other = person(desk, "jory", guide=Role.WRITER, data=Role.READER)
-    assert {row.page.title for row in acts.plan(desk, other, _extract()).rows} == {"Lid"}
+    assert {row.page.title for row in doing.plan(desk, other, _extract()).rows} == {"Lid"}
     reader = person(desk, "piet", guide=Role.READER)
     with pytest.raises(Forbidden):
-        acts.plan(desk, reader, _extract())
+        doing.plan(desk, reader, _extract())
 
 
 def test_the_text_of_a_closed_volume_does_not_get_out(desk: Desk, writer: Actor) -> None:
     # What is made in a closed volume is offered to no page that others may read.
-    wish = wishes.Extract("secret", "plan", 0, len(SAY), "Vent")
-    assert {row.page.title for row in acts.plan(desk, writer, wish).rows} == {"Copy"}
+    wish = requests.Extract("secret", "plan", 0, len(SAY), "Vent")
+    assert {row.page.title for row in doing.plan(desk, writer, wish).rows} == {"Copy"}
     # An insert of a closed page shows to those who may read it only, and its text would show to all.
-    inline = acts.plan(desk, writer, wishes.Inline("guide", "host", 1))
+    inline = doing.plan(desk, writer, requests.Inline("guide", "host", 1))
     assert inline.refusal is not None and "closed volume" in inline.refusal.message
     other = person(desk, "jory", guide=Role.WRITER)
-    told = acts.plan(desk, other, wishes.Inline("guide", "host", 1)).refusal
+    told = doing.plan(desk, other, requests.Inline("guide", "host", 1)).refusal
     assert told is not None and (told.code, told.message) == (
         "insert_unwritten",
         "This insert leads to no page.",
@@ -108,8 +108,8 @@ def test_the_text_of_a_closed_volume_does_not_get_out(desk: Desk, writer: Actor)
 
 def test_what_was_selected_in_an_older_text_is_not_taken_from_the_new_one(desk: Desk, writer: Actor) -> None:
     writing.save(desk, writer, "guide", "Well", "Other words", revision=1)
-    for wish in (_extract(revision=1), wishes.Inline("guide", "well", 0, revision=1)):
-        view = acts.plan(desk, writer, wish)
+    for wish in (_extract(revision=1), requests.Inline("guide", "well", 0, revision=1)):
+        view = doing.plan(desk, writer, wish)
         assert view.refusal is not None and view.refusal.code == "page_edited"
 
 

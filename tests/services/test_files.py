@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 from sqlalchemy import text
 
-from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.acts import doing, requests, words
 from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import BadFile, Collision, Forbidden, Missing, Refused
 from mokuji.core.language.excerpt import Excerpt
@@ -151,10 +151,10 @@ def test_pages_bring_their_files_to_another_volume_and_closed_ones_do_not_get_ou
     files.bring(desk, owner, "secret", "plan.png", PNG)
     pages(desk, owner, "guide", {"Lamp": "![x](a.png) ![y](b.png)", "Bulb": "![z](c.png)"})
     pages(desk, owner, "data", {"Table": "[[Guide/Lamp]] ![p](plan.png)"})
-    acts.apply(desk, owner, wishes.Move("guide", "lamp", "data"), None)
+    doing.apply(desk, owner, requests.Move("guide", "lamp", "data"), None)
     assert files.fetch(desk, owner, "data", "a.png").hash == files.fetch(desk, owner, "guide", "a.png").hash
     assert files.fetch(desk, owner, "data", "b.png").hash == taken.hash, "what is called so there stays"
-    acts.apply(desk, owner, wishes.Merge("guide", "bulb", "Data/Table"), None)
+    doing.apply(desk, owner, requests.Merge("guide", "bulb", "Data/Table"), None)
     assert files.fetch(desk, owner, "data", "c.png").width == 3
     with pytest.raises(Missing):
         files.fetch(desk, owner, "data", "plan.png")
@@ -177,11 +177,11 @@ def test_a_folder_says_which_files_are_missing_and_shows_those_that_are_there(tm
 def test_a_file_whose_name_follows_a_rename_is_called_so_as_well(desk: Desk, writer: Actor) -> None:
     files.bring(desk, writer, "guide", "bilge pump.png", PNG)
     pages(desk, writer, "guide", {"Bilge pump": "x", "Lamp": "[[Bilge pump]] ![x](bilge-pump.png)"})
-    view = acts.plan(desk, writer, wishes.Rename("guide", "bilge pump", "Sump pump"))
+    view = doing.plan(desk, writer, requests.Rename("guide", "bilge pump", "Sump pump"))
     assert view.plan is not None
     chosen = tuple(row.id for row in view.plan.rows)
     assert chosen
-    acts.apply(desk, writer, wishes.Rename("guide", "bilge pump", "Sump pump", rows=chosen), None)
+    doing.apply(desk, writer, requests.Rename("guide", "bilge pump", "Sump pump", rows=chosen), None)
     assert "![x](sump-pump.png)" in texts(desk)["Lamp"]
     new, old = (files.fetch(desk, writer, "guide", each) for each in ("sump-pump.png", "bilge-pump.png"))
     assert new.hash == old.hash
@@ -190,11 +190,11 @@ def test_a_file_whose_name_follows_a_rename_is_called_so_as_well(desk: Desk, wri
 # ---- acts -----------------------------------------------------------------------
 
 
-def _done(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
-    seen = acts.plan(desk, actor, wish)
+def _done(desk: Desk, actor: Actor, wish: requests.Request) -> int:
+    seen = doing.plan(desk, actor, wish)
     assert seen.refusal is None, seen.refusal
-    done = acts.apply(desk, actor, wish, seen.digest)
-    assert isinstance(done, acts.Applied)
+    done = doing.apply(desk, actor, wish, seen.digest)
+    assert isinstance(done, doing.Applied)
     return done.change_set
 
 
@@ -209,9 +209,9 @@ def test_a_renamed_file_is_followed_everywhere_and_undone_to_the_byte(desk: Desk
     files.bring(desk, writer, "guide", "lamp.png", PNG)
     pages(desk, writer, "guide", NAMED)
     before = texts(desk)
-    wish = thing_wishes.RenameFile("guide", "lamp.png", "Mast head (night)")
-    plan = acts.plan(desk, writer, wish)
-    assert telling.sentence(plan) == (
+    wish = requests.RenameFile("guide", "lamp.png", "Mast head (night)")
+    plan = doing.plan(desk, writer, wish)
+    assert words.sentence(plan) == (
         "The file “lamp.png” will be called “Mast head (night).png”. 4 places on 2 pages follow."
     )
     number = _done(desk, writer, wish)
@@ -226,7 +226,7 @@ def test_a_renamed_file_is_followed_everywhere_and_undone_to_the_byte(desk: Desk
     # One page is edited, and one begins to name the file: both follow when the name comes back.
     writing.save(desk, writer, "guide", "Lamp", after["Lamp"] + "\nMore.\n", revision=2)
     pages(desk, writer, "guide", {"Late": f"![late]({new})"})
-    _done(desk, writer, wishes.Undo(number))
+    _done(desk, writer, requests.Undo(number))
     back = texts(desk)
     assert back["Card"] == before["Card"]
     assert back["Late"] == "![late](lamp.png)"
@@ -237,12 +237,12 @@ def test_a_name_that_is_taken_or_none_is_refused_with_the_reason(desk: Desk, wri
     files.bring(desk, writer, "guide", "a.png", PNG)
     files.bring(desk, writer, "guide", "b.png", OTHER)
     for to, code in (("B", "file_name"), ("a/b", "bad_file_name"), (".hidden", "bad_file_name")):
-        refusal = acts.plan(desk, writer, thing_wishes.RenameFile("guide", "a.png", to)).refusal
+        refusal = doing.plan(desk, writer, requests.RenameFile("guide", "a.png", to)).refusal
         assert refusal is not None and refusal.code == code, to
-    assert acts.plan(desk, writer, thing_wishes.RenameFile("guide", "no.png", "x")).refusal is not None
+    assert doing.plan(desk, writer, requests.RenameFile("guide", "no.png", "x")).refusal is not None
     reader = person(desk, "mirela", guide=Role.READER)
     with pytest.raises(Forbidden):
-        acts.plan(desk, reader, thing_wishes.RenameFile("guide", "a.png", "x"))
+        doing.plan(desk, reader, requests.RenameFile("guide", "a.png", "x"))
 
 
 def test_a_replaced_file_keeps_what_it_was_and_another_type_gives_another_ending(
@@ -252,7 +252,7 @@ def test_a_replaced_file_keeps_what_it_was_and_another_type_gives_another_ending
     pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
     jpeg = picture("JPEG", (80, 60))
     content = files.stage(desk, writer, "guide", "lamp.png", jpeg)
-    number = _done(desk, writer, thing_wishes.ReplaceFile("guide", "lamp.png", content))
+    number = _done(desk, writer, requests.ReplaceFile("guide", "lamp.png", content))
     assert texts(desk)["Lamp"] == "![a](lamp.jpg)"
     view = files.about(desk, writer, "guide", "lamp.jpg")
     assert (view.file.type, view.file.width, view.pages, view.places) == ("image/jpeg", 80, 1, 1)
@@ -260,22 +260,22 @@ def test_a_replaced_file_keeps_what_it_was_and_another_type_gives_another_ending
     assert (was.number, was.name, was.width) == (1, "lamp.png", 40)
     assert files.content(desk, files.version(desk, writer, "guide", "lamp.jpg", 1)) == PNG
     # A former version comes back as any other file does; what it took the place of is kept, too.
-    _done(desk, writer, thing_wishes.ReplaceFile("guide", "lamp.jpg", was.hash.hex()))
+    _done(desk, writer, requests.ReplaceFile("guide", "lamp.jpg", was.hash.hex()))
     assert [v.number for v in files.about(desk, writer, "guide", "lamp.png").versions] == [2, 1]
-    refusal = acts.plan(desk, writer, wishes.Undo(number)).refusal
+    refusal = doing.plan(desk, writer, requests.Undo(number)).refusal
     assert refusal is not None and "changed since" in refusal.message
-    gone = acts.plan(desk, writer, thing_wishes.ReplaceFile("guide", "lamp.png", "00" * 32)).refusal
+    gone = doing.plan(desk, writer, requests.ReplaceFile("guide", "lamp.png", "00" * 32)).refusal
     assert gone is not None and gone.code == "file_gone"
 
 
 def test_a_deleted_file_leaves_its_places_listed_and_comes_back(desk: Desk, writer: Actor) -> None:
     files.bring(desk, writer, "guide", "lamp.png", PNG)
     pages(desk, writer, "guide", {"Lamp": "![a](lamp.png) ![b](lamp.png)"})
-    wish = thing_wishes.DeleteFile("guide", "lamp.png")
-    assert "2 places name it" in telling.sentence(acts.plan(desk, writer, wish))
+    wish = requests.DeleteFile("guide", "lamp.png")
+    assert "2 places name it" in words.sentence(doing.plan(desk, writer, wish))
     number = _done(desk, writer, wish)
     assert files.files_of(desk, writer, "guide").missing == (("lamp.png", 1),)
-    _done(desk, writer, wishes.Undo(number))
+    _done(desk, writer, requests.Undo(number))
     assert files.content(desk, files.fetch(desk, writer, "guide", "lamp.png")) == PNG
     assert not files.files_of(desk, writer, "guide").missing
     # After its time it is gone for good, and so are bytes that were staged for nothing.
@@ -285,9 +285,9 @@ def test_a_deleted_file_leaves_its_places_listed_and_comes_back(desk: Desk, writ
     )
     desk.clock.now += timedelta(days=61)  # type: ignore[attr-defined]
     trash.purge(desk)
-    refusal = acts.plan(desk, writer, wishes.Undo(number)).refusal
+    refusal = doing.plan(desk, writer, requests.Undo(number)).refusal
     assert refusal is not None and "for good" in refusal.message
-    gone = acts.plan(desk, writer, thing_wishes.ReplaceFile("guide", "x.png", staged)).refusal
+    gone = doing.plan(desk, writer, requests.ReplaceFile("guide", "x.png", staged)).refusal
     assert gone is not None and gone.code == "file_gone"
 
 
@@ -297,7 +297,7 @@ def test_one_of_two_equal_files_takes_the_place_of_the_other(desk: Desk, writer:
             files.keep_as(connection, 1, name, PNG, (writer.person, desk.clock()))
     pages(desk, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
     assert {f.name for f in files.files_of(desk, writer, "guide", which="equal").files} == {"a.png", "b.png"}
-    _done(desk, writer, thing_wishes.DeleteFile("guide", "b.png", "a.png"))
+    _done(desk, writer, requests.DeleteFile("guide", "b.png", "a.png"))
     assert texts(desk)["Lamp"] == "![x](a.png) ![y](a.png)"
     assert not files.files_of(desk, writer, "guide", which="equal").files
     assert not files.files_of(desk, writer, "guide", which="unused").files
@@ -311,17 +311,17 @@ def test_a_page_that_goes_to_another_volume_goes_on_showing_its_own_picture(
     files.bring(desk, writer, "secret", "lamp.png", OTHER)
     pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
     pages(desk, writer, "secret", {"There": "![b](lamp.png)"})
-    ways: dict[str, wishes.Wish] = {
-        "move": wishes.Move("guide", "lamp", "secret"),
-        "merge": wishes.Merge("guide", "lamp", "Secret/There"),
-        "join": wishes.Join("guide", "lamp", "Secret/There"),
+    ways: dict[str, requests.Request] = {
+        "move": requests.Move("guide", "lamp", "secret"),
+        "merge": requests.Merge("guide", "lamp", "Secret/There"),
+        "join": requests.Join("guide", "lamp", "Secret/There"),
     }
     number = _done(desk, writer, ways[way])
     after = texts(desk)
     assert "![a](lamp-2.png)" in after["Lamp" if way == "move" else "There"]
     assert "![b](lamp.png)" in after["There"]
     assert files.content(desk, files.fetch(desk, writer, "secret", "lamp-2.png")) == PNG
-    _done(desk, writer, wishes.Undo(number))
+    _done(desk, writer, requests.Undo(number))
     assert texts(desk) == {"Lamp": "![a](lamp.png)", "There": "![b](lamp.png)"}
     with pytest.raises(Missing):
         files.fetch(desk, writer, "secret", "lamp-2.png")
@@ -333,11 +333,11 @@ def test_files_that_came_along_go_back_with_their_page_unless_another_page_names
     for name, data in (("a.png", PNG), ("b.png", OTHER)):
         files.bring(desk, writer, "guide", name, data)
     pages(desk, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
-    number = _done(desk, writer, wishes.Move("guide", "lamp", "secret"))
+    number = _done(desk, writer, requests.Move("guide", "lamp", "secret"))
     pages(desk, writer, "secret", {"Other": "![y](b.png)"})
-    view = acts.plan(desk, writer, wishes.Undo(number))
-    assert "2 files that were copied for it go, unless another page names it" in telling.sentence(view)
-    _done(desk, writer, wishes.Undo(number))
+    view = doing.plan(desk, writer, requests.Undo(number))
+    assert "2 files that were copied for it go, unless another page names it" in words.sentence(view)
+    _done(desk, writer, requests.Undo(number))
     assert files.fetch(desk, writer, "secret", "b.png").name == "b.png"
     with pytest.raises(Missing):
         files.fetch(desk, writer, "secret", "a.png")
@@ -372,11 +372,11 @@ def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(desk: Desk,
     with store_writing(desk.engine) as connection:
         connection.execute(text("DELETE FROM held"))
         connection.execute(text("INSERT INTO unfiled (page) SELECT id FROM page"))
-    refusal = acts.plan(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x")).refusal
+    refusal = doing.plan(desk, writer, requests.RenameFile("guide", "lamp.png", "x")).refusal
     assert refusal is not None and refusal.code == "reading"
     with store_writing(desk.engine) as connection:
         catch_up(connection)
-    _done(desk, writer, thing_wishes.RenameFile("guide", "lamp.png", "x"))
+    _done(desk, writer, requests.RenameFile("guide", "lamp.png", "x"))
     assert texts(desk)["Lamp"] == "![a](x.png)"
 
 
@@ -390,13 +390,13 @@ def test_who_knows_only_the_hash_of_bytes_in_a_closed_volume_gets_nothing(desk: 
     hash_ = hashlib.sha256(b"very private").hexdigest()
     unknown = hashlib.sha256(b"never there").hexdigest()
     said = [
-        acts.plan(desk, jonas, thing_wishes.ReplaceFile("open", "mine.txt", each)).refusal
+        doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", each)).refusal
         for each in (hash_, unknown)
     ]
     assert said[0] is not None and said[1] is not None
     assert (said[0].code, said[0].message) == (said[1].code, said[1].message)
     # What somebody else brought for a file of theirs is not one's own either.
     staged = files.stage(desk, keeper, "shut", "plan.txt", b"also private")
-    assert acts.plan(desk, jonas, thing_wishes.ReplaceFile("open", "mine.txt", staged)).refusal is not None
+    assert doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", staged)).refusal is not None
     own = files.stage(desk, jonas, "open", "mine.txt", b"brought")
-    assert acts.plan(desk, jonas, thing_wishes.ReplaceFile("open", "mine.txt", own)).refusal is None
+    assert doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", own)).refusal is None

@@ -15,6 +15,7 @@ from mokuji.cli.main import app
 from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.plans.split import Parted
 from mokuji.services.folders import folder_shaping as shaping
 from mokuji.services.folders import folders
 from mokuji.services.folders.folders import FolderPlan
@@ -67,7 +68,8 @@ def test_a_section_becomes_a_page_and_references_to_it_follow(folder: Path) -> N
 
 def test_a_section_is_named_by_its_words_its_identifier_or_its_number(folder: Path) -> None:
     for typed in ("Limits", "#lim", "1."):
-        assert shaping.plan_split(folder, "Pump", typed, "Bounds").plan.facts["to"] == "Bounds"
+        facts = shaping.plan_split(folder, "Pump", typed, "Bounds").plan.facts
+        assert isinstance(facts, Parted) and facts.section == "Limits" and facts.title == "Bounds"
     with pytest.raises(Missing, match=r"no section “Heat”. It has these: 1. Limits; 2. Cold; 3. Care"):
         shaping.plan_section(folder, "Pump", "Heat", "x")
     with pytest.raises(Missing, match="no heading number 9; it has 3"):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, secrets, wishes
-from mokuji.acts.acts import Applied, PlanView
+from mokuji.acts import doing, requests, secrets
 from mokuji.acts.readership import Passing, Readers, sentences
+from mokuji.acts.view import Applied, PlanView
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.core.model.wiki import Volume
@@ -37,10 +37,10 @@ def outsider(desk: Desk, keeper: Actor) -> Actor:
     return person(desk, "piet", guide=Role.WRITER)
 
 
-def _do(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
-    view = acts.plan(desk, actor, wish)
+def _do(desk: Desk, actor: Actor, wish: requests.Request) -> int:
+    view = doing.plan(desk, actor, wish)
     assert view.plan is not None, view.refusal
-    done = acts.apply(desk, actor, wish, view.digest)
+    done = doing.apply(desk, actor, wish, view.digest)
     assert isinstance(done, Applied)
     return done.change_set
 
@@ -56,11 +56,11 @@ def _readers(view: PlanView) -> str:
 def test_the_plan_says_who_will_read_what_and_leaves_older_revisions_behind(
     desk: Desk, keeper: Actor, outsider: Actor
 ) -> None:
-    wish = wishes.Move("bench", "lid", "guide")
-    view = acts.plan(desk, keeper, wish)
+    wish = requests.Move("bench", "lid", "guide")
+    view = doing.plan(desk, keeper, wish)
     assert "Everybody else will read the page in “Guide”." in _readers(view)
     assert "The 3 revisions that were written in “Bench” stay with the page" in _readers(view)
-    assert view.asks_for_revisions
+    assert view.new_readers_of_older
     _do(desk, keeper, wish)
     assert _numbers(desk, keeper) == [4, 3, 2, 1]
     assert _numbers(desk, outsider) == _numbers(desk, NOBODY) == [4]
@@ -70,7 +70,7 @@ def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
     desk: Desk, keeper: Actor, outsider: Actor
 ) -> None:
     edit = history.acts(desk, keeper)[0][0].id
-    _do(desk, keeper, wishes.Move("bench", "lid", "guide"))
+    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
     writing.save(desk, keeper, "guide", "Lid", "The seal is glued. Twice.\n", revision=4)
     said = repr(
         [
@@ -90,7 +90,7 @@ def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
     with pytest.raises(MokujiError):
         history.one_act(desk, outsider, edit)
     with pytest.raises(MokujiError):
-        acts.plan(desk, outsider, wishes.Undo(edit))
+        doing.plan(desk, outsider, requests.Undo(edit))
     # A save begun on a revision that one cannot read is told apart from none by nothing.
     for begun in (1, 2, 99):
         with pytest.raises(MokujiError) as said_so:
@@ -106,21 +106,21 @@ def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
 def test_older_revisions_go_along_if_that_is_asked_for_and_come_back_by_undoing(
     desk: Desk, keeper: Actor, outsider: Actor
 ) -> None:
-    wish = wishes.Move("bench", "lid", "guide", revisions="along")
-    assert "go along: they will read that too." in _readers(acts.plan(desk, keeper, wish))
+    wish = requests.Move("bench", "lid", "guide", revisions="along")
+    assert "go along: they will read that too." in _readers(doing.plan(desk, keeper, wish))
     assert (
-        acts.plan(desk, keeper, wish).digest
-        != acts.plan(desk, keeper, wishes.Move("bench", "lid", "guide")).digest
+        doing.plan(desk, keeper, wish).digest
+        != doing.plan(desk, keeper, requests.Move("bench", "lid", "guide")).digest
     )
     change = _do(desk, keeper, wish)
     assert _numbers(desk, outsider) == [4, 3, 2, 1]
-    back = _do(desk, keeper, wishes.Undo(change))
+    back = _do(desk, keeper, requests.Undo(change))
     with pytest.raises(MokujiError):
         _numbers(desk, outsider, "bench")
     # Once more there without them, what went along the first time is left behind.
-    _do(desk, keeper, wishes.Move("bench", "lid", "guide"))
+    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
     assert _numbers(desk, outsider) == [6, 4]
-    _do(desk, keeper, wishes.Move("guide", "lid", "bench"))
+    _do(desk, keeper, requests.Move("guide", "lid", "bench"))
     assert back
     assert _numbers(desk, keeper, "bench") == [7, 6, 5, 4, 3, 2, 1]
 
@@ -128,16 +128,16 @@ def test_older_revisions_go_along_if_that_is_asked_for_and_come_back_by_undoing(
 def test_the_other_way_round_the_plan_says_who_loses_it(desk: Desk, keeper: Actor, outsider: Actor) -> None:
     pages(desk, keeper, "guide", {"Well": "One."})
     writing.save(desk, keeper, "guide", "Well", "Two.", revision=1)
-    wish = wishes.Move("guide", "well", "bench")
-    view = acts.plan(desk, keeper, wish)
+    wish = requests.Move("guide", "well", "bench")
+    view = doing.plan(desk, keeper, wish)
     assert "Everybody else will no longer read the page, nor what was written there before" in _readers(view)
-    assert not view.asks_for_revisions
+    assert not view.new_readers_of_older
     change = _do(desk, keeper, wish)
     assert _numbers(desk, keeper, "bench", "well") == [3, 2, 1]
     writing.save(desk, keeper, "bench", "Well", "Three.", revision=3)
-    view = acts.plan(desk, keeper, wishes.Undo(change))
+    view = doing.plan(desk, keeper, requests.Undo(change))
     assert "The 2 revisions that were written in “Bench” stay with the page" in _readers(view)
-    _do(desk, keeper, wishes.Undo(change))
+    _do(desk, keeper, requests.Undo(change))
     assert _numbers(desk, keeper, "guide", "well") == [5, 4, 3, 2, 1]
     assert _numbers(desk, outsider, "guide", "well") == [5, 2, 1]
 
@@ -147,7 +147,7 @@ def test_between_closed_volumes_it_is_people_that_are_named(desk: Desk, keeper: 
     mirela = give(desk, keeper, "lab", Role.WRITER)
     person(desk, "jonas", lab=Role.READER)
     person(desk, "wenna", bench=Role.READER)
-    said = _readers(acts.plan(desk, mirela, wishes.Move("bench", "lid", "lab")))
+    said = _readers(doing.plan(desk, mirela, requests.Move("bench", "lid", "lab")))
     assert "Jonas will read the page in “Lab”." in said
     assert (
         "Wenna will no longer read the page, nor what was written there before: “Lab” is closed to them."
@@ -167,8 +167,8 @@ def test_undoing_an_edit_says_that_words_come_back_to_more_readers(
     desk: Desk, keeper: Actor, outsider: Actor
 ) -> None:
     edit = history.acts(desk, keeper)[0][0].id
-    _do(desk, keeper, wishes.Move("bench", "lid", "guide"))
-    said = _readers(acts.plan(desk, keeper, wishes.Undo(edit)))
+    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
+    said = _readers(doing.plan(desk, keeper, requests.Undo(edit)))
     assert (
         "“Lid” gets words back that were written in “Bench”. It is in “Guide” now, and everybody else" in said
     )
@@ -180,10 +180,10 @@ def test_an_act_that_touched_what_was_closed_shows_only_what_may_be_read(
     """A rename elsewhere rewrote the page while it was closed; who undoes it sees nothing of the text it had."""
     pages(desk, keeper, "guide", {"Pump": "", "Well": "[[Pump]]"})
     writing.save(desk, keeper, "bench", "Lid", f"The {WORDS} of [[Guide/Pump]].\n", revision=3)
-    rename = _do(desk, keeper, wishes.Rename("guide", "pump", "Bilge pump"))
+    rename = _do(desk, keeper, requests.Rename("guide", "pump", "Bilge pump"))
     writing.save(desk, keeper, "bench", "Lid", "Of [[Guide/Bilge pump]].\n", revision=5)
-    _do(desk, keeper, wishes.Move("bench", "lid", "guide"))
-    view = acts.plan(desk, outsider, wishes.Undo(rename))
+    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
+    view = doing.plan(desk, outsider, requests.Undo(rename))
     assert WORDS not in repr((view.changes, view.readers_said, view.conflicts, view.lost))
     assert view.hidden_pages == 1
     assert all(each.number != 5 for each in history.one_act(desk, outsider, rename).pages)
@@ -192,7 +192,7 @@ def test_an_act_that_touched_what_was_closed_shows_only_what_may_be_read(
 def test_a_secret_is_taken_out_of_revisions_that_were_left_behind(
     desk: Desk, keeper: Actor, outsider: Actor
 ) -> None:
-    _do(desk, keeper, wishes.Move("bench", "lid", "guide"))
+    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
     owner = give(desk, outsider, "guide", Role.OWNER)
     assert not secrets.plan(desk, owner, "guide", WORDS).found.pages, "its readers know nothing of it"
     planned = secrets.plan(desk, keeper, "bench", WORDS)

@@ -7,8 +7,8 @@ from collections.abc import Callable
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import acts, wishes
-from mokuji.acts.acts import Applied
+from mokuji.acts import doing, requests
+from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
@@ -28,10 +28,10 @@ def keeper(desk: Desk) -> Actor:
     outline = [
         f"- Part {n}" + ("\n  - Seal of 7\n    - Ring of 7" if n == 7 else "") for n in range(1, PARTS + 1)
     ]
-    wish = wishes.Outline("guide", "\n".join(outline))
-    view = acts.plan(desk, keeper, wish)
+    wish = requests.Outline("guide", "\n".join(outline))
+    view = doing.plan(desk, keeper, wish)
     assert view.plan is not None, view.refusal
-    assert isinstance(acts.apply(desk, keeper, wish, view.plan.digest), Applied)
+    assert isinstance(doing.apply(desk, keeper, wish, view.plan.digest), Applied)
     pages(desk, keeper, "guide", {"Part 7": "[[Part 300]]", "Part 300": ""})
     return keeper
 

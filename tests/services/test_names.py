@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, wishes
-from mokuji.acts.acts import Applied
+from mokuji.acts import doing, requests
+from mokuji.acts.view import Applied
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
 from mokuji.services.reading import finding, reading
@@ -31,10 +31,10 @@ def writer(desk: Desk) -> Actor:
 
 def _plan(desk: Desk, writer: Actor, title: str) -> None:
     """Gives a name a place in the contents."""
-    wish = wishes.Outline("guide", f"- {title}\n")
-    view = acts.plan(desk, writer, wish)
+    wish = requests.Outline("guide", f"- {title}\n")
+    view = doing.plan(desk, writer, wish)
     assert view.plan is not None, view.refusal
-    assert isinstance(acts.apply(desk, writer, wish, view.plan.digest), Applied)
+    assert isinstance(doing.apply(desk, writer, wish, view.plan.digest), Applied)
 
 
 def _rows(desk: Desk, actor: Actor, typed: str) -> list[tuple[str, str]]:

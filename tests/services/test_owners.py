@@ -7,8 +7,8 @@ from functools import partial
 
 import pytest
 
-from mokuji.acts import acts, telling, thing_wishes, wishes
-from mokuji.acts.acts import Applied
+from mokuji.acts import doing, requests
+from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden, Missing, MokujiError, Refused
 from mokuji.core.model.policy import NOBODY, Act, Actor, PersonAct, Role, may, may_about
 from mokuji.services import people
@@ -21,9 +21,9 @@ from mokuji.store.database import writing as writing_transaction
 from tests.services.making import pages, person, texts, volume
 
 
-def done(desk: Desk, actor: Actor, wish: wishes.Wish, note: str = "") -> int:
+def done(desk: Desk, actor: Actor, wish: requests.Request, note: str = "") -> int:
     """Does an act as planned; the number of its change set."""
-    applied = acts.apply(desk, actor, wish, acts.plan(desk, actor, wish).digest, note=note)
+    applied = doing.apply(desk, actor, wish, doing.plan(desk, actor, wish).digest, note=note)
     assert isinstance(applied, Applied), applied
     return applied.change_set
 
@@ -111,28 +111,28 @@ def test_an_owner_of_a_volume_changes_nobodys_handle_but_their_own(desk: Desk, v
     jonas = person(desk, "jonas", guide=Role.OWNER)
     for handle in ("wenna", "nobody"):
         with pytest.raises(Forbidden, match="they themselves"):
-            acts.plan(desk, jonas, thing_wishes.RenamePerson("guide", handle, "taken"))
+            doing.plan(desk, jonas, requests.RenamePerson("guide", handle, "taken"))
     with pytest.raises(Forbidden):
-        acts.plan(desk, NOBODY, thing_wishes.RenamePerson("guide", "wenna", "taken"))
-    done(desk, wenna, thing_wishes.RenamePerson("guide", "wenna", "carrow"))
+        doing.plan(desk, NOBODY, requests.RenamePerson("guide", "wenna", "taken"))
+    done(desk, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
     mirela = owner_of_wiki(desk, "mirela")
-    done(desk, mirela, thing_wishes.RenamePerson("guide", "carrow", "wenna"))
+    done(desk, mirela, requests.RenamePerson("guide", "carrow", "wenna"))
     assert again(desk, wenna).handle == "wenna"
 
 
 def test_a_freed_handle_is_nobody_elses_while_pages_name_it(desk: Desk, volumes: None) -> None:
     wenna = person(desk, "wenna", guide=Role.OWNER)
     pages(desk, wenna, "guide", {"A": "Ask @wenna."})
-    done(desk, wenna, thing_wishes.RenamePerson("guide", "wenna", "carrow"))
+    done(desk, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
     people.add(desk, "wenna-two", "Other", "long enough", [])
     # References followed, so nothing names it; somebody writes it again from memory.
     pages(desk, again(desk, wenna), "guide", {"B": "Ask @wenna."})
     with pytest.raises(Refused, match="somebody else"):
         people.add(desk, "wenna", "Other", "long enough", [])
     jonas = person(desk, "jonas", guide=Role.WRITER)
-    refusal = acts.plan(desk, jonas, thing_wishes.RenamePerson("guide", "jonas", "Wenna")).refusal
+    refusal = doing.plan(desk, jonas, requests.RenamePerson("guide", "jonas", "Wenna")).refusal
     assert refusal is not None and refusal.code == "handle_named"
-    back = acts.plan(desk, again(desk, wenna), thing_wishes.RenamePerson("guide", "carrow", "wenna"))
+    back = doing.plan(desk, again(desk, wenna), requests.RenamePerson("guide", "carrow", "wenna"))
     assert back.refusal is None
     writing.save(desk, again(desk, wenna), "guide", "B", "Ask somebody.", revision=1)
     people.add(desk, "wenna", "Other", "long enough", [])
@@ -151,7 +151,7 @@ def test_the_log_tells_of_a_handle_to_its_person_and_in_the_volumes_that_were_re
     volume(desk, "Secret", closed=True)
     mirela = owner_of_wiki(desk, "mirela")
     pages(desk, wenna, "guide", {"A": "Ask @wenna."})
-    number = done(desk, mirela, thing_wishes.RenamePerson("secret", "wenna", "carrow"), note="Since May")
+    number = done(desk, mirela, requests.RenamePerson("secret", "wenna", "carrow"), note="Since May")
     for who in (wenna, NOBODY):
         logged, known, _ = history.acts(desk, who)
         assert logged[0].id == number and logged[0].act == "person rename"
@@ -170,14 +170,14 @@ def test_undoing_a_move_into_a_closed_volume_needs_rights_there(desk: Desk, volu
     mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
     jonas = person(desk, "jonas", guide=Role.OWNER)
     pages(desk, mirela, "guide", {"Pump": "open"})
-    number = done(desk, mirela, wishes.Move("guide", "pump", "notes"))
+    number = done(desk, mirela, requests.Move("guide", "pump", "notes"))
     writing.save(desk, mirela, "notes", "Pump", "open\n\nclosed since", revision=2)
-    attempts: list[Callable[..., object]] = [acts.plan, partial(acts.apply, seen=None)]
+    attempts: list[Callable[..., object]] = [doing.plan, partial(doing.apply, seen=None)]
     for attempt in attempts:
         with pytest.raises(Forbidden) as refused:
-            attempt(desk, jonas, wishes.Undo(number))
+            attempt(desk, jonas, requests.Undo(number))
         assert "Pump" not in refused.value.message and "Notes" not in refused.value.message
-    done(desk, mirela, wishes.Undo(number))
+    done(desk, mirela, requests.Undo(number))
     assert "closed since" in texts(desk)["Pump"]
 
 
@@ -187,27 +187,27 @@ def test_undoing_a_merge_writes_only_where_a_direct_edit_may(desk: Desk, volumes
     jonas = person(desk, "jonas", guide=Role.OWNER, notes=role)
     pages(desk, mirela, "guide", {"Pump": "one"})
     pages(desk, mirela, "notes", {"Trial": "two"})
-    number = done(desk, mirela, wishes.Merge("guide", "pump", "Notes/Trial"))
+    number = done(desk, mirela, requests.Merge("guide", "pump", "Notes/Trial"))
     with pytest.raises(Forbidden):
-        acts.apply(desk, jonas, wishes.Undo(number), None)
+        doing.apply(desk, jonas, requests.Undo(number), None)
     assert "one" in texts(desk)["Trial"]
 
 
 def test_a_writer_takes_back_nothing_that_only_an_owner_may_do(desk: Desk, volumes: None) -> None:
     mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
     writer = person(desk, "jonas", guide=Role.WRITER)
-    renamed = done(desk, mirela, wishes.RenameVolume("guide", "Manual"))
-    libraries = done(desk, mirela, wishes.Libraries("manual", ("notes",)))
+    renamed = done(desk, mirela, requests.RenameVolume("guide", "Manual"))
+    libraries = done(desk, mirela, requests.Libraries("manual", ("notes",)))
     for number in (renamed, libraries):
         assert not history.one_act(desk, writer, number).may_undo
         with pytest.raises(Forbidden):
-            acts.plan(desk, writer, wishes.Undo(number))
+            doing.plan(desk, writer, requests.Undo(number))
         with pytest.raises(Forbidden):
-            acts.apply(desk, writer, wishes.Undo(number), None)
+            doing.apply(desk, writer, requests.Undo(number), None)
     # Nor what took it back: undoing the undoing is the act again.
-    undone = done(desk, mirela, wishes.Undo(libraries))
+    undone = done(desk, mirela, requests.Undo(libraries))
     with pytest.raises(Forbidden):
-        acts.plan(desk, writer, wishes.Undo(undone))
+        doing.plan(desk, writer, requests.Undo(undone))
 
 
 def test_an_owner_who_cannot_read_a_library_learns_nothing_of_it_by_undoing(
@@ -215,9 +215,9 @@ def test_an_owner_who_cannot_read_a_library_learns_nothing_of_it_by_undoing(
 ) -> None:
     mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
     jonas = person(desk, "jonas", guide=Role.OWNER)
-    number = done(desk, mirela, wishes.Libraries("guide", ("notes",)))
+    number = done(desk, mirela, requests.Libraries("guide", ("notes",)))
     with pytest.raises(Forbidden) as refused:
-        acts.plan(desk, jonas, wishes.Undo(number))
+        doing.plan(desk, jonas, requests.Undo(number))
     assert "Notes" not in refused.value.message
 
 
@@ -226,28 +226,28 @@ def test_references_that_followed_on_closed_pages_are_no_hindrance_to_undo(desk:
     jonas = person(desk, "jonas", guide=Role.WRITER)
     pages(desk, mirela, "guide", {"Pump": "one"})
     pages(desk, mirela, "notes", {"Trial": "See [[Guide/Pump]]."})
-    number = done(desk, jonas, wishes.Rename("guide", "pump", "Feed pump"))
+    number = done(desk, jonas, requests.Rename("guide", "pump", "Feed pump"))
     assert texts(desk)["Trial"] == "See [[Guide/Feed pump]]."
-    done(desk, jonas, wishes.Undo(number))
+    done(desk, jonas, requests.Undo(number))
     assert texts(desk)["Trial"] == "See [[Guide/Pump]]."
 
 
 def test_an_owner_of_the_wiki_undoes_what_was_done_in_any_volume(desk: Desk, volumes: None) -> None:
     jonas = person(desk, "jonas", guide=Role.OWNER)
     mirela = owner_of_wiki(desk, "mirela")
-    number = done(desk, jonas, wishes.DeleteVolume("guide"))
-    done(desk, mirela, wishes.Undo(number))
+    number = done(desk, jonas, requests.DeleteVolume("guide"))
+    done(desk, mirela, requests.Undo(number))
     assert reading.open_volume(desk, NOBODY, "guide")
 
 
 # ---- what the log tells ------------------------------------------------------------------------
 
-INTO_CLOSED: dict[str, Callable[[], wishes.Wish]] = {
-    "move": lambda: wishes.Move("guide", "pump", "notes"),
-    "merge": lambda: wishes.Merge("guide", "pump", "Notes/Chlorine trial"),
-    "join": lambda: wishes.Join("guide", "pump", "Notes/Chlorine trial"),
-    "link from": lambda: wishes.LinkFrom("guide", "well", "Notes/Chlorine trial"),
-    "retarget": lambda: wishes.Retarget("guide", "gasket", "Notes/Chlorine trial"),
+INTO_CLOSED: dict[str, Callable[[], requests.Request]] = {
+    "move": lambda: requests.Move("guide", "pump", "notes"),
+    "merge": lambda: requests.Merge("guide", "pump", "Notes/Chlorine trial"),
+    "join": lambda: requests.Join("guide", "pump", "Notes/Chlorine trial"),
+    "link from": lambda: requests.LinkFrom("guide", "well", "Notes/Chlorine trial"),
+    "retarget": lambda: requests.Retarget("guide", "gasket", "Notes/Chlorine trial"),
 }
 
 
@@ -264,14 +264,14 @@ def test_an_open_log_tells_no_closed_title(desk: Desk, volumes: None, act: str, 
     mirela = _closed(desk)
     jonas = person(desk, "jonas", guide=Role.OWNER)
     wish = INTO_CLOSED[act]()
-    view = acts.plan(desk, mirela, wish)
+    view = doing.plan(desk, mirela, wish)
     # The person sends the proposal back as it stood in the field, or writes something.
     number = done(desk, mirela, wish, note="Asked for by all" if own_words else view.note)
     if "trial" in texts(desk) or act == "move":
         done(
             desk,
             mirela,
-            wishes.Rename("notes", "pump" if act == "move" else "Chlorine trial", "Chlorine seal"),
+            requests.Rename("notes", "pump" if act == "move" else "Chlorine trial", "Chlorine seal"),
         )
     for who in (NOBODY, jonas):
         logged, _, _ = history.acts(desk, who)
@@ -295,7 +295,7 @@ def test_a_note_in_a_closed_volume_is_not_told_on_an_open_page_that_followed(
 ) -> None:
     mirela = _closed(desk)
     writing.save(desk, mirela, "guide", "Lid", "[[Notes/Chlorine trial]]", revision=1)
-    done(desk, mirela, wishes.Rename("notes", "Chlorine trial", "Seal trial"), note="For project Heron")
+    done(desk, mirela, requests.Rename("notes", "Chlorine trial", "Seal trial"), note="For project Heron")
     newest = history.revisions(desk, NOBODY, "guide", "lid").revisions[0]
     assert newest.note == "" and newest.author == "Mirela"
     assert "Heron" not in repr(reading.open_page(desk, NOBODY, "guide", "lid").change)  # type: ignore[union-attr]
@@ -308,7 +308,7 @@ def test_a_note_from_before_phrases_were_kept_is_told_to_an_owner_of_the_wiki_on
     from sqlalchemy import text
 
     mirela = _closed(desk)
-    number = done(desk, mirela, wishes.Move("guide", "pump", "notes"))
+    number = done(desk, mirela, requests.Move("guide", "pump", "notes"))
     with writing_transaction(desk.engine) as connection:
         connection.execute(
             text("UPDATE change_set SET proposed = NULL, note = 'To “Notes”' WHERE id = :id"), {"id": number}
@@ -325,7 +325,7 @@ def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_
 
     _closed(desk)
     jonas = person(desk, "jonas", notes=Role.WRITER)
-    number = done(desk, jonas, wishes.Rename("notes", "Chlorine trial", "Seal trial"))
+    number = done(desk, jonas, requests.Rename("notes", "Chlorine trial", "Seal trial"))
     drafts.keep(desk, jonas, "notes", "seal-trial", "Private, and more", title="Seal trial", revision=2)
     assert "Seal trial" in repr(drafts.mine(desk, jonas))
     with writing_transaction(desk.engine) as connection:
@@ -333,25 +333,24 @@ def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_
     jonas = again(desk, jonas)
     assert "Seal" not in repr(drafts.mine(desk, jonas)) + repr(history.acts(desk, jonas))
     with pytest.raises(Missing):
-        acts.plan(desk, jonas, wishes.Undo(number))
-    assert telling.DONE
+        doing.plan(desk, jonas, requests.Undo(number))
 
 
 def test_a_volume_cannot_be_told_to_be_there_by_trying_its_name(desk: Desk, volumes: None) -> None:
     jonas = person(desk, "jonas", guide=Role.OWNER)
-    for wish in (wishes.CreateVolume("Notes"), wishes.RenameVolume("guide", " notes ")):
-        refusal = acts.plan(desk, jonas, wish).refusal
+    for wish in (requests.CreateVolume("Notes"), requests.RenameVolume("guide", " notes ")):
+        refusal = doing.plan(desk, jonas, wish).refusal
         assert refusal is not None and refusal.code == "bad_volume_name"
         assert "already" not in refusal.message and "“Notes”" not in refusal.message.replace(
             "Notes” cannot", ""
         )
-    open_one = acts.plan(desk, jonas, wishes.CreateVolume("guide")).refusal
+    open_one = doing.plan(desk, jonas, requests.CreateVolume("guide")).refusal
     assert open_one is not None and "already" in open_one.message
 
 
 def test_the_trash_is_for_who_has_signed_in(desk: Desk, volumes: None) -> None:
     mirela = _closed(desk)
-    done(desk, mirela, wishes.Delete("guide", "lid"))
+    done(desk, mirela, requests.Delete("guide", "lid"))
     with pytest.raises(Forbidden):
         trash.trash_view(desk, NOBODY)
     assert trash.trash_view(desk, mirela).acts

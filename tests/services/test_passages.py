@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.spans import Span
 from mokuji.core.model.policy import Actor, Role
@@ -25,7 +25,7 @@ def writer(desk: Desk) -> Actor:
         "guide",
         {"Hull": "", "Pump": TEXT, "Long": "\n".join(f"Line {n}" for n in range(1, 101))},
     )
-    acts.apply(desk, writer, wishes.Replace("guide", "pump", "hull", "last"), None)
+    doing.apply(desk, writer, requests.Place("guide", "pump", "hull", "last"), None)
     return writer
 
 

@@ -8,10 +8,12 @@ from pathlib import Path
 
 import pytest
 
-from mokuji.acts import acts, telling, thing_wishes, wishes
+from mokuji.acts import doing, requests, words
+from mokuji.acts.things.source_edit import save_source
 from mokuji.core.base import errors
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Act, Actor, Role, may
+from mokuji.core.refactor.plans.inline import InlinedEverywhere
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.reading import finding, history, reading, trash
 from mokuji.services.upkeep import upkeep
@@ -72,7 +74,7 @@ SEEN: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: writing.open_for_edit(desk, actor, "guide", "gasket"),
     *(lambda desk, actor, name=name: upkeep.report(desk, actor, "guide", name) for name in upkeep.REPORTS),
     lambda desk, actor: upkeep.overview(desk, actor, "guide"),
-    lambda desk, actor: acts.plan(desk, actor, wishes.Delete("guide", "well")),
+    lambda desk, actor: doing.plan(desk, actor, requests.Delete("guide", "well")),
     trash.trash_view,
 ]
 
@@ -134,14 +136,14 @@ def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
         text = f"[[/{name}/Pump]] and [[/{name}/Rope]], then [[/{name}/Chlorine trial]]"
         writing.save(desk, keeper, "guide", "Pump", text, revision=revision)
         for typed in ("Pump", "Rope", "Chlorine trial"):
-            wish = wishes.Retarget("guide", f"{name}/{typed}", "Well", absolute=True)
-            view = acts.plan(desk, outsider, wish)
+            wish = requests.Retarget("guide", f"{name}/{typed}", "Well", absolute=True)
+            view = doing.plan(desk, outsider, wish)
             assert view.plan is not None, view.refusal
-            said = telling.sentence(view).replace(name, "Volume")
+            said = words.sentence(view).replace(name, "Volume")
             planned.append((said, [each.head.title for each in view.changes]))
     assert planned[:3] == planned[3:]
     assert planned[1] == ("1 reference in 1 page to “Volume/Rope” will lead to “Well”.", ["Pump"])
-    acts.apply(desk, outsider, wishes.Retarget("guide", "Nowhere/Rope", "Well", absolute=True), None)
+    doing.apply(desk, outsider, requests.Retarget("guide", "Nowhere/Rope", "Well", absolute=True), None)
     assert texts(desk)["Log"] == "[[/Notes/Pump]] [[Chlorine trial]]"
 
 
@@ -155,8 +157,8 @@ def test_search_finds_nothing_in_a_closed_volume(desk: Desk, keeper: Actor, outs
 
 
 def test_a_move_into_a_closed_volume_is_refused_like_one_into_none(desk: Desk, outsider: Actor) -> None:
-    closed = acts.plan(desk, outsider, wishes.Move("guide", "pump", "notes")).refusal
-    missing = acts.plan(desk, outsider, wishes.Move("guide", "pump", "nothing")).refusal
+    closed = doing.plan(desk, outsider, requests.Move("guide", "pump", "notes")).refusal
+    missing = doing.plan(desk, outsider, requests.Move("guide", "pump", "nothing")).refusal
     assert closed is not None and missing is not None
     assert (closed.code, closed.message) == (missing.code, missing.message)
 
@@ -173,8 +175,8 @@ CLOSED: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: writing.preview(desk, actor, "notes", "pump", "x"),
     lambda desk, actor: writing.save(desk, actor, "notes", "Pump", "x", revision=1),
     lambda desk, actor: writing.targets(desk, actor, "notes", ["Pump"]),
-    lambda desk, actor: acts.plan(desk, actor, wishes.Rename("notes", "pump", "Cell")),
-    lambda desk, actor: acts.plan(desk, actor, wishes.LinkFrom("notes", "pump", "seal")),
+    lambda desk, actor: doing.plan(desk, actor, requests.Rename("notes", "pump", "Cell")),
+    lambda desk, actor: doing.plan(desk, actor, requests.LinkFrom("notes", "pump", "seal")),
     lambda desk, actor: upkeep.overview(desk, actor, "notes"),
     lambda desk, actor: upkeep.report(desk, actor, "notes", "orphans"),
     lambda desk, actor: upkeep.differ(desk, actor, "notes", "a", "b"),
@@ -244,8 +246,8 @@ def two_volumes(desk: Desk) -> tuple[Actor, Actor]:
     )
 
 
-def _refusal(desk: Desk, actor: Actor, wish: wishes.Wish) -> str:
-    view = acts.plan(desk, actor, wish)
+def _refusal(desk: Desk, actor: Actor, wish: requests.Request) -> str:
+    view = doing.plan(desk, actor, wish)
     assert view.refusal is not None
     return view.refusal.message
 
@@ -255,10 +257,10 @@ def test_a_source_that_cannot_be_cited_instead_names_no_closed_page(
 ) -> None:
     keeper, other = two_volumes
     for name in ("tide2024", "tide2025"):
-        thing_wishes.save_source(desk, keeper, name, {"title": name}, new=True)
+        save_source(desk, keeper, name, {"title": name}, new=True)
     text = "Says [^tide2024], and [^tide2025].\n\n[^tide2025]: A note of its own.\n"
     writing.save(desk, keeper, "vault", "Heron plan", text, revision=0)
-    wish = thing_wishes.DeleteSource("manual", "tide2024", instead="tide2025")
+    wish = requests.DeleteSource("manual", "tide2024", instead="tide2025")
     assert "“Heron plan”" in _refusal(desk, keeper, wish)
     assert "Heron" not in _refusal(desk, other, wish) and "closed to you" in _refusal(desk, other, wish)
 
@@ -271,10 +273,12 @@ def test_inserts_that_stay_name_no_closed_page_among_the_reasons(
     writing.save(desk, keeper, "manual", "Use", "[[=Card]]\n", revision=0)
     strange = "---\ncategories: &a [One]\nx: *a\n---\n[[=/Manual/Card]]\n"
     writing.save(desk, keeper, "vault", "Heron plan", strange, revision=0)
-    view = acts.plan(desk, other, wishes.InlineEverywhere("manual", "card"))
+    view = doing.plan(desk, other, requests.InlineEverywhere("manual", "card"))
     assert view.plan is not None, view.refusal
-    assert view.plan.facts["left"] == 1, "the page in the vault keeps its insert"
-    assert "Heron" not in telling.sentence(view) and "front matter" in telling.sentence(view)
+    assert isinstance(view.plan.facts, InlinedEverywhere) and view.plan.facts.left == 1, (
+        "the page in the vault keeps its insert"
+    )
+    assert "Heron" not in words.sentence(view) and "front matter" in words.sentence(view)
 
 
 def test_a_plain_save_that_is_refused_names_no_closed_page(
@@ -302,7 +306,7 @@ def test_a_plain_save_that_is_refused_names_no_closed_page(
 
 def test_every_refusal_of_a_plan_says_whose_names_are_in_its_sentence() -> None:
     """So that it can be told to who may read them, and to nobody else."""
-    core = Path(errors.__file__).parent
+    core = Path(errors.__file__).parents[1]
     found = 0
     for path in sorted(core.rglob("*.py")):
         if path.parent.name == "text":

@@ -8,7 +8,7 @@ import re
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import acts, secrets, wishes
+from mokuji.acts import doing, requests, secrets
 from mokuji.core.base.errors import BadName, Forbidden, Refused
 from mokuji.core.base.names import key
 from mokuji.core.model.policy import Actor, Role
@@ -66,10 +66,10 @@ def _spread(desk: Desk, owner: Actor) -> None:
         },
     )
     writing.save(desk, owner, "guide", "Lid", "Clean.", revision=1, note=f"took {SECRET} away")
-    done(desk, owner, wishes.Delete("guide", "gone"), note=f"because of {SECRET}")
+    done(desk, owner, requests.Delete("guide", "gone"), note=f"because of {SECRET}")
     drafts.keep(desk, owner, "guide", "pump", f"{SECRET} in a draft", title="Pump", revision=1)
-    done(desk, owner, wishes.Rename("guide", "lid", f"Lid {FOLDED}"))
-    done(desk, owner, wishes.Rename("guide", f"Lid {FOLDED}", "Cover"))
+    done(desk, owner, requests.Rename("guide", "lid", f"Lid {FOLDED}"))
+    done(desk, owner, requests.Rename("guide", f"Lid {FOLDED}", "Cover"))
     upkeep.overview(desk, owner, "guide")
 
 
@@ -107,14 +107,14 @@ def test_it_is_told_in_the_log_without_the_words_and_cannot_be_undone(desk: Desk
     assert isinstance(number, int)
     view = history.one_act(desk, owner, number)
     assert view.act.act == "secret" and "1 page (1 revision)" in view.act.note and not view.may_undo
-    assert acts.plan(desk, owner, wishes.Undo(number)).refusal is not None
+    assert doing.plan(desk, owner, requests.Undo(number)).refusal is not None
     assert texts(desk)["Pump"] == f"Log in with {'█' * len(SECRET)}."
     assert not finding.find(desk, owner, "Heron").hits
     shown = reading.open_page(desk, owner, "guide", "pump")
     assert isinstance(shown, reading.PageView) and "Heron" not in repr(shown.ready)
     # What was done before can still be undone, and brings nothing back.
-    renamed = done(desk, owner, wishes.Rename("guide", "pump", "Feed pump"))
-    done(desk, owner, wishes.Undo(renamed))
+    renamed = done(desk, owner, requests.Rename("guide", "pump", "Feed pump"))
+    done(desk, owner, requests.Undo(renamed))
     assert "Heron" not in repr(_everything(desk))
 
 
@@ -150,7 +150,7 @@ def test_a_title_is_renamed_first(desk: Desk, owner: Actor) -> None:
     assert plan.found.titles == ("Heron key",)
     with pytest.raises(Refused, match="Rename"):
         secrets.take_out(desk, owner, "guide", "Heron key", plan.digest)
-    done(desk, owner, wishes.Rename("guide", "Heron key", "Card"))
+    done(desk, owner, requests.Rename("guide", "Heron key", "Card"))
     plan = secrets.plan(desk, owner, "guide", "Heron key")
     assert isinstance(secrets.take_out(desk, owner, "guide", "Heron key", plan.digest), int)
     assert _holding(desk, "Heron key") == set()

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Conflict, Forbidden, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
@@ -100,9 +100,9 @@ def test_the_very_line_is_ticked_though_the_page_moved_on(desk: Desk, writer: Ac
 
 def test_tasks_follow_what_acts_do_to_their_pages(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "- [ ] See [[B]]\n", "B": "- [ ] Two\n"})
-    acts.apply(desk, writer, wishes.Rename("guide", "b", "Bee"), None)
+    doing.apply(desk, writer, requests.Rename("guide", "b", "Bee"), None)
     assert _listed(tasks.listing(desk, writer)) == [("Without a day", ["See Bee", "Two"])]
-    acts.apply(desk, writer, wishes.Delete("guide", "bee"), None)
+    doing.apply(desk, writer, requests.Delete("guide", "bee"), None)
     assert _listed(tasks.listing(desk, writer)) == [("Without a day", ["See Bee"])]
 
 

@@ -8,11 +8,12 @@ from random import Random
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import acts, telling, wishes
-from mokuji.acts.acts import Applied, PlanView
+from mokuji.acts import doing, requests, words
+from mokuji.acts.view import Applied, PlanView
 from mokuji.core.base.errors import Refused
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor, Role
+from mokuji.core.refactor.plans.undo import Undone
 from mokuji.services.desk import Desk
 from mokuji.services.reading import reading, trash
 from mokuji.services.upkeep import upkeep
@@ -28,10 +29,10 @@ def writer(desk: Desk) -> Actor:
     return person(desk, "wenna", guide=Role.OWNER, v=Role.OWNER)
 
 
-def _done(desk: Desk, actor: Actor, wish: wishes.Wish) -> int:
-    view = acts.plan(desk, actor, wish)
+def _done(desk: Desk, actor: Actor, wish: requests.Request) -> int:
+    view = doing.plan(desk, actor, wish)
     assert view.plan is not None, view.refusal
-    done = acts.apply(desk, actor, wish, view.plan.digest)
+    done = doing.apply(desk, actor, wish, view.plan.digest)
     assert isinstance(done, Applied), done
     return done.change_set
 
@@ -50,55 +51,55 @@ def test_undoing_a_volume_s_rename_rewrites_no_page_that_the_rename_did_not_touc
 ) -> None:
     pages(desk, writer, "guide", {"G": "[[cfg/x]] [[V/A]]"})
     pages(desk, writer, "v", {"A": ""})
-    wish = wishes.RenameVolume("v", "cfg")
-    assert _words(acts.plan(desk, writer, wish), "resettled") == ["[[cfg/x]]"]
+    wish = requests.RenameVolume("v", "cfg")
+    assert _words(doing.plan(desk, writer, wish), "resettled") == ["[[cfg/x]]"]
     made = _done(desk, writer, wish)
     assert texts(desk)["G"] == "[[cfg/x]] [[cfg/A]]"
-    _done(desk, writer, wishes.Undo(made))
+    _done(desk, writer, requests.Undo(made))
     assert texts(desk)["G"] == "[[cfg/x]] [[V/A]]"
 
 
 def test_what_an_undoing_lets_go_is_listed(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "", "G": "[[B]] [[A]]"})
-    wish = wishes.Rename("guide", "a", "B")
-    assert _words(acts.plan(desk, writer, wish), "captured") == ["[[B]]"]
+    wish = requests.Rename("guide", "a", "B")
+    assert _words(doing.plan(desk, writer, wish), "captured") == ["[[B]]"]
     made = _done(desk, writer, wish)
-    view = acts.plan(desk, writer, wishes.Undo(made))
+    view = doing.plan(desk, writer, requests.Undo(made))
     assert _words(view, "released") == ["[[B]]"]
-    _done(desk, writer, wishes.Undo(made))
+    _done(desk, writer, requests.Undo(made))
     assert texts(desk)["G"] == "[[B]] [[A]]"
 
 
 def test_a_split_is_undone_though_the_page_it_came_from_is_in_the_trash(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "## Seat\n\ntext", "G": "[[A#Seat]]"})
-    made = _done(desk, writer, wishes.Split("guide", "a", 0, "B"))
-    _done(desk, writer, wishes.Delete("guide", "a"))
+    made = _done(desk, writer, requests.Split("guide", "a", 0, "B"))
+    _done(desk, writer, requests.Delete("guide", "a"))
     assert texts(desk)["G"] == "[[B]]"
-    view = acts.plan(desk, writer, wishes.Undo(made))
+    view = doing.plan(desk, writer, requests.Undo(made))
     assert _words(view, "lost") == ["[[B]]"]
 
 
 def test_what_fell_to_another_page_is_listed_when_it_leads_back(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "a", "Other": "---\naliases: [A]\n---\no", "G": "[[A]]"})
     gone = _ids(desk)
-    _done(desk, writer, wishes.Delete("guide", "a"))
-    view = acts.plan(desk, writer, wishes.Restore("guide", (gone["a"],)))
+    _done(desk, writer, requests.Delete("guide", "a"))
+    view = doing.plan(desk, writer, requests.Restore((gone["a"],)))
     assert _words(view, "returned") == ["[[A]]"]
 
 
 def test_a_page_that_takes_an_alias_of_its_own_as_title_has_it_no_more(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "---\naliases: [B, C]\n---\nText."})
-    made = _done(desk, writer, wishes.Rename("guide", "a", "B"))
+    made = _done(desk, writer, requests.Rename("guide", "a", "B"))
     assert texts(desk)["B"] == "---\naliases: [C]\n---\nText."
-    _done(desk, writer, wishes.Undo(made))
+    _done(desk, writer, requests.Undo(made))
     assert texts(desk)["A"] == "---\naliases: [B, C]\n---\nText."
 
 
 def test_readers_of_other_text_are_told_of(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"P": "p", "Q": "q", "R": "[[=P]] [[P]]"})
-    view = acts.plan(desk, writer, wishes.Merge("guide", "p", "q"))
+    view = doing.plan(desk, writer, requests.Merge("guide", "p", "q"))
     assert _words(view, "other_texts") == ["[[=P]]"]
-    view = acts.plan(desk, writer, wishes.Delete("guide", "p", references="words"))
+    view = doing.plan(desk, writer, requests.Delete("guide", "p", references="words"))
     assert _words(view, "other_texts") == ["[[=P]]"]
 
 
@@ -107,7 +108,7 @@ def test_a_merge_into_a_circle_is_refused_without_naming_pages_between(desk: Des
     owner = person(desk, "mirela", closed=Role.OWNER, guide=Role.OWNER)
     pages(desk, owner, "closed", {"Hidden": "[[=Guide/Q]]"})
     pages(desk, owner, "guide", {"P": "[[=Closed/Hidden]]", "Q": "q"})
-    view = acts.plan(desk, writer, wishes.Merge("guide", "p", "q"))
+    view = doing.plan(desk, writer, requests.Merge("guide", "p", "q"))
     assert isinstance(view.refusal, Refused) and view.refusal.code == "insert_loop"
     assert "Hidden" not in view.refusal.message
 
@@ -115,17 +116,17 @@ def test_a_merge_into_a_circle_is_refused_without_naming_pages_between(desk: Des
 def test_another_name_is_offered_only_where_it_is_found(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "v", {"Well": ""})
     pages(desk, writer, "guide", {"G": "[[Wel]] [[V/Wel]]"})
-    view = acts.plan(desk, writer, wishes.AddAlias("guide", "wel", "V/Well"))
+    view = doing.plan(desk, writer, requests.AddAlias("guide", "wel", "V/Well"))
     assert isinstance(view.refusal, Refused) and view.refusal.code == "alias_elsewhere"
     assert "Lead those to it instead" in view.refusal.message
-    _done(desk, writer, wishes.AddAlias("v", "wel", "Well"))
+    _done(desk, writer, requests.AddAlias("v", "wel", "Well"))
     assert texts(desk)["Well"].startswith("---\naliases: [Wel]")
 
 
 def test_an_alias_that_is_a_title_is_said_to_lead_elsewhere(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "", "B": ""})
-    view = acts.plan(desk, writer, wishes.Aliases("guide", "a", ("B", "C", "a")))
-    said = telling.sentence(view)
+    view = doing.plan(desk, writer, requests.Aliases("guide", "a", ("B", "C", "a")))
+    said = words.sentence(view)
     assert "also be found as “C”." in said and "“B”, “a” are titles of pages of this volume" in said
 
 
@@ -156,10 +157,10 @@ def test_pages_deleted_one_by_one_come_back_in_their_order(
     before = _order(desk, writer)
     ids = _ids(desk)
     for key in ("a", "b", "c"):
-        _done(desk, writer, wishes.Delete("guide", key))
+        _done(desk, writer, requests.Delete("guide", key))
     groups = [again] if together else [[key] for key in again]
     for group in groups:
-        _done(desk, writer, wishes.Restore("guide", tuple(ids[key] for key in group)))
+        _done(desk, writer, requests.Restore(tuple(ids[key] for key in group)))
     assert _order(desk, writer) == before
 
 
@@ -167,13 +168,13 @@ def test_a_branch_whose_root_has_another_name_now_comes_back_below_its_root(
     desk: Desk, writer: Actor
 ) -> None:
     _in_order(desk, writer, "Root", "One", "Two", "Other")
-    _done(desk, writer, wishes.Rearrange("guide", "- [[Root]]\n  - [[One]]\n  - [[Two]]\n- [[Other]]\n"))
+    _done(desk, writer, requests.Contents("guide", "- [[Root]]\n  - [[One]]\n  - [[Two]]\n- [[Other]]\n"))
     with reading_transaction(desk.engine) as connection:
         ids = {head.key: head.id for head in load_heads(connection, "guide")}
-    _done(desk, writer, wishes.Delete("guide", "root", branch=True))
+    _done(desk, writer, requests.Delete("guide", "root", branch=True))
     pages(desk, writer, "guide", {"Root": "A new one."})
     gone = (ids["root"], ids["one"], ids["two"])
-    wish = wishes.Restore("guide", gone, {ids["root"]: "Old root"})
+    wish = requests.Restore(gone, {ids["root"]: "Old root"})
     _done(desk, writer, wish)
     assert _order(desk, writer) == [
         "- [[Old root]]", "  - [[One]]", "  - [[Two]]", "- [[Other]]", "- [[Root]]"
@@ -184,12 +185,12 @@ def test_a_page_whose_parent_stays_away_does_not_come_back_below_a_stranger(
     desk: Desk, writer: Actor
 ) -> None:
     _in_order(desk, writer, "Root", "One", "Other")
-    _done(desk, writer, wishes.Rearrange("guide", "- [[Root]]\n  - [[One]]\n- [[Other]]\n"))
+    _done(desk, writer, requests.Contents("guide", "- [[Root]]\n  - [[One]]\n- [[Other]]\n"))
     with reading_transaction(desk.engine) as connection:
         ids = {head.key: head.id for head in load_heads(connection, "guide")}
-    _done(desk, writer, wishes.Delete("guide", "root", branch=True))
+    _done(desk, writer, requests.Delete("guide", "root", branch=True))
     pages(desk, writer, "guide", {"Root": "A new one."})
-    _done(desk, writer, wishes.Restore("guide", (ids["one"],)))
+    _done(desk, writer, requests.Restore((ids["one"],)))
     assert "  - [[One]]" not in _order(desk, writer) and "- [[One]]" in _order(desk, writer)
 
 
@@ -197,12 +198,15 @@ def test_undoing_an_earlier_rename_says_what_came_since_and_keeps_the_place(
     desk: Desk, writer: Actor
 ) -> None:
     _in_order(desk, writer, "A", "One", "B")
-    first = _done(desk, writer, wishes.Rename("guide", "one", "Two"))
-    second = _done(desk, writer, wishes.Rename("guide", "two", "Three"))
-    view = acts.plan(desk, writer, wishes.Undo(first))
-    assert "“Two” is called “Three” since; that name is taken back with it." in telling.sentence(view)
-    assert view.plan is not None and view.plan.facts["since"] == [["Two", "Three", second]]
-    _done(desk, writer, wishes.Undo(first))
+    first = _done(desk, writer, requests.Rename("guide", "one", "Two"))
+    second = _done(desk, writer, requests.Rename("guide", "two", "Three"))
+    view = doing.plan(desk, writer, requests.Undo(first))
+    assert "“Two” is called “Three” since; that name is taken back with it." in words.sentence(view)
+    assert view.plan is not None and isinstance(view.plan.facts, Undone)
+    assert [(each.then, each.now, each.change) for each in view.plan.facts.since] == [
+        ("Two", "Three", second)
+    ]
+    _done(desk, writer, requests.Undo(first))
     assert _order(desk, writer) == ["- [[A]]", "- [[One]]", "- [[B]]"]
 
 
@@ -219,14 +223,14 @@ def test_places_follow_their_pages_whatever_is_undone_in_whatever_order(
             heads = {key: load_heads(connection, key) for key in ("guide", "v")}
         home = chance.choice([key for key in heads if heads[key]])
         head = chance.choice(heads[home])
-        wish: wishes.Wish = wishes.Rename(home, head.key, f"{chance.choice('ABCDEFG')}{step}")
+        wish: requests.Request = requests.Rename(home, head.key, f"{chance.choice('ABCDEFG')}{step}")
         if chance.random() < 0.3:
-            wish = wishes.Move(home, head.key, "v" if home == "guide" else "guide")
+            wish = requests.Move(home, head.key, "v" if home == "guide" else "guide")
         elif done and chance.random() < 0.5:
-            wish = wishes.Undo(done.pop(chance.randrange(len(done))))
-        view = acts.plan(desk, writer, wish)
+            wish = requests.Undo(done.pop(chance.randrange(len(done))))
+        view = doing.plan(desk, writer, wish)
         if view.can_be_done and view.plan is not None:
-            applied = acts.apply(desk, writer, wish, view.plan.digest)
+            applied = doing.apply(desk, writer, wish, view.plan.digest)
             assert isinstance(applied, Applied)
             done.append(applied.change_set)
         with reading_transaction(desk.engine) as connection:
@@ -239,11 +243,11 @@ def test_places_follow_their_pages_whatever_is_undone_in_whatever_order(
 def test_a_deleted_volume_lies_in_the_trash_of_its_owners_and_comes_back(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "v", {"A": "Text."})
     reader = person(desk, "piet", v=Role.READER)
-    made = _done(desk, writer, wishes.DeleteVolume("v"))
+    made = _done(desk, writer, requests.DeleteVolume("v"))
     (gone,) = trash.trash_view(desk, writer).gone
     assert (gone.title, gone.change_set) == ("V", made)
     assert trash.trash_view(desk, reader).gone == ()
-    _done(desk, writer, wishes.Undo(gone.change_set))
+    _done(desk, writer, requests.Undo(gone.change_set))
     assert trash.trash_view(desk, writer).gone == () and texts(desk)["A"] == "Text."
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.desk import Desk
 from mokuji.services.reading import reading, templates
@@ -155,7 +155,7 @@ def test_reports_find_faulty_inserts_unused_templates_and_what_is_filed_badly(
     assert [title for title, _ in found("unfiled")] == ["A", "B", "Pump", "Supply", "Unused"]
     assert [title for title, _ in found("lone")] == ["Sensor"]
     assert found("categories") == [("Parts → Two", "cycle"), ("Sensor", "singular and plural")]
-    acts.apply(desk, writer, wishes.RenameCategory("guide", "sensor", "sensors"), None)
+    doing.apply(desk, writer, requests.RenameCategory("guide", "sensor", "sensors"), None)
     assert texts(desk)["One"] == "---\ncategories: [Sensors]\n---\n", "written as the other one is"
 
 
@@ -203,7 +203,7 @@ def test_what_can_be_put_in_is_listed_templates_first_with_their_slots(desk: Des
         "common",
         {"Supply card": "---\nslots: [a]\n---\n", "Other": "---\ntemplate: true\n---\n"},
     )
-    acts.apply(desk, owner, wishes.Libraries("guide", ("common",)), None)
+    doing.apply(desk, owner, requests.Libraries("guide", ("common",)), None)
     owner = person(desk, "piet", guide=Role.OWNER, common=Role.OWNER)
     every = templates.for_insert(desk, owner, "", "guide")
     assert [(each.title, each.place) for each in every] == [

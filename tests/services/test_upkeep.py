@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.desk import Desk
@@ -35,7 +35,7 @@ def test_numbers_follow_saves_and_acts(desk: Desk, writer: Actor) -> None:
     assert _titles(desk, writer, "unwritten") == ["Lid"]
     writing.save(desk, writer, "guide", "Lid", "[[Alone]] [[seal ring]]", revision=0)
     assert _numbers(desk, writer) | {"orphans": 0, "unwritten": 1} == _numbers(desk, writer)
-    acts.apply(desk, writer, wishes.Delete("guide", "pump"), None)
+    doing.apply(desk, writer, requests.Delete("guide", "pump"), None)
     assert _titles(desk, writer, "unwritten") == ["Pump", "Seal ring"]
     assert _titles(desk, writer, "orphans") == ["Lid", "Well"]
 
@@ -79,13 +79,13 @@ def test_a_page_without_a_place_is_out_of_reach_until_something_placed_leads_the
     desk: Desk, writer: Actor
 ) -> None:
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Lid]]", "Lid": "[[Well]]"})
-    acts.apply(desk, writer, wishes.Rearrange("guide", "- [[Pump]]\n"), None)
+    doing.apply(desk, writer, requests.Contents("guide", "- [[Pump]]\n"), None)
     assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
     writing.save(desk, writer, "guide", "pump", "see [[well]]", revision=1)
     assert _titles(desk, writer, "out-of-reach") == []
     writing.save(desk, writer, "guide", "pump", "no more", revision=2)
     assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
-    acts.apply(desk, writer, wishes.Replace("guide", "lid"), None)
+    doing.apply(desk, writer, requests.Place("guide", "lid"), None)
     assert _titles(desk, writer, "out-of-reach") == []
 
 
@@ -116,7 +116,7 @@ def test_missing_sections_and_own_addresses_are_found_and_mended(desk: Desk, wri
     assert _titles(desk, writer, "sections") == ["Pump § Bounds", "Pump § Old"]
     origins = ("https://docs.example",)
     assert _titles(desk, writer, "addresses", origins=origins) == ["Pump", "Pump"]
-    acts.apply(desk, writer, wishes.LinkAddresses("guide", "well", origins), None)
+    doing.apply(desk, writer, requests.LinkAddresses("guide", "well", origins), None)
     assert texts(desk)["Well"] == (
         "[[Pump#Limits]] [[Pump#Old]] [[Pump#Limits|so]] https://docs.example/data/none [[Pump]]"
     )
@@ -128,14 +128,14 @@ def test_a_missing_section_is_led_to_the_nearest_of_those_that_are_there(desk: D
     pages(desk, writer, "guide", {"Pump": text, "Well": "[[Pump]] [[Pump#Limts|so]]"})
     (found,) = upkeep.report(desk, writer, "guide", "sections").findings
     assert found.nearest == ("Limits of pressure", "Limit")
-    wish = wishes.LeadToSection("guide", "well", 1, "Limit")
-    acts.apply(desk, writer, wish, None)
+    wish = requests.LeadToSection("guide", "well", 1, "Limit")
+    doing.apply(desk, writer, wish, None)
     assert texts(desk)["Well"] == "[[Pump]] [[Pump#Limit|so]]"
     assert _titles(desk, writer, "sections") == []
     for index, section in ((0, "Seat"), (1, "Nowhere"), (7, "Seat")):
-        view = acts.plan(desk, writer, wishes.LeadToSection("guide", "well", index, section))
+        view = doing.plan(desk, writer, requests.LeadToSection("guide", "well", index, section))
         assert view.refusal is not None, section
-    view = acts.plan(desk, writer, wishes.LeadToSection("guide", "well", 1, "Seat", revision=1))
+    view = doing.plan(desk, writer, requests.LeadToSection("guide", "well", 1, "Seat", revision=1))
     assert view.refusal is not None and view.refusal.code == "plan_stale"
 
 
@@ -156,35 +156,35 @@ def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(desk:
         ("Lid", 1),
         ("Sheet", 1),
     ]
-    done = acts.apply(desk, writer, wishes.Link("guide", "battery well", None, True), None)
-    assert isinstance(done, acts.Applied)
+    done = doing.apply(desk, writer, requests.Link("guide", "battery well", None, True), None)
+    assert isinstance(done, doing.Applied)
     assert texts(desk)["Lid"] == "The [[battery-well]], then the Battery well.\n\n`battery well`"
     assert texts(desk)["Sheet"] == "| [[battery well]] |\n|---|\n| x |\n"
     (left,) = upkeep.report(desk, writer, "guide", "mentions").findings
     assert left.page is not None and left.target is not None
     spot = left.spots[0].span
-    one = (left.page.id, spot.start, spot.end, left.target.id)
-    acts.apply(desk, writer, wishes.Link("guide", only=(one,)), None)
+    one = requests.Mark(left.page.id, spot.start, spot.end, left.target.id)
+    doing.apply(desk, writer, requests.Link("guide", only=(one,)), None)
     assert "then the [[Battery well]]." in texts(desk)["Lid"]
-    acts.apply(desk, writer, wishes.Undo(done.change_set), None)
+    doing.apply(desk, writer, requests.Undo(done.change_set), None)
     assert texts(desk)["Lid"].startswith("The battery-well, then the [[Battery well]].")
 
 
 def test_a_page_is_linked_from_another_or_gets_another_name(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "One.\r\n", "Well": "[[Shaft]]"})
-    acts.apply(desk, writer, wishes.LinkFrom("guide", "well", "Pump"), None)
+    doing.apply(desk, writer, requests.LinkFrom("guide", "well", "Pump"), None)
     assert texts(desk)["Pump"] == "One.\r\n\r\nSee [[Well]].\r\n"
-    acts.apply(desk, writer, wishes.AddAlias("guide", "shaft", "Well"), None)
+    doing.apply(desk, writer, requests.AddAlias("guide", "shaft", "Well"), None)
     assert _titles(desk, writer, "unwritten") == []
 
 
 def test_a_name_becomes_an_alias_as_those_typed_it_who_ask_for_it(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "One.", "Well": "[[SVG-files]] [[eBuoy kit|x]]"})
-    plan = acts.plan(desk, writer, wishes.Retarget("guide", "svg-files", "Pump"))
+    plan = doing.plan(desk, writer, requests.Retarget("guide", "svg-files", "Pump"))
     assert plan.note == "References to “SVG-files” lead to “Pump”"
     for address in ("svg-files", "ebuoy-kit"):
-        acts.apply(desk, writer, wishes.AddAlias("guide", address, "Pump"), None)
-    acts.apply(desk, writer, wishes.AddAlias("guide", "Bilge-Pump", "Pump"), None)
+        doing.apply(desk, writer, requests.AddAlias("guide", address, "Pump"), None)
+    doing.apply(desk, writer, requests.AddAlias("guide", "Bilge-Pump", "Pump"), None)
     assert texts(desk)["Pump"] == "---\naliases: [SVG-files, eBuoy kit, Bilge-Pump]\n---\nOne."
 
 
@@ -192,10 +192,10 @@ def test_a_marked_mention_is_not_linked_once_other_words_stand_there(desk: Desk,
     pages(desk, writer, "guide", {"Battery well": "", "Lid": "On the battery well."})
     (found,) = upkeep.report(desk, writer, "guide", "mentions").findings
     assert found.page is not None and found.target is not None
-    one = (found.page.id, *found.spots[0].span, found.target.id)
+    one = requests.Mark(found.page.id, *found.spots[0].span, found.target.id)
     writing.save(desk, writer, "guide", "lid", "Not on the battery well.", revision=1)
     with pytest.raises(Refused, match="was changed meanwhile") as refusal:
-        acts.apply(desk, writer, wishes.Link("guide", only=(one,)), None)
+        doing.apply(desk, writer, requests.Link("guide", only=(one,)), None)
     assert refusal.value.code == "plan_stale"
     assert texts(desk)["Lid"] == "Not on the battery well."
 

@@ -17,7 +17,7 @@ from hypothesis.stateful import (
 )
 from sqlalchemy import Connection, Engine, text
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import Actor
 from mokuji.services.desk import Desk, refresh
@@ -85,15 +85,15 @@ class Histories(RuleBasedStateMachine):
         # With 1 a name's own row is changed wherever all of its uses are, as for names that many pages use.
         stored_writing.MANY_USES = many
         for title in VOLUMES:
-            self.do(wishes.CreateVolume(title))
+            self.do(requests.CreateVolume(title))
 
-    def do(self, wish: wishes.Wish) -> None:
+    def do(self, wish: requests.Request) -> None:
         """Plans an act, and does it if it can be done."""
         with suppress(MokujiError):
-            view = acts.plan(self.desk, self.actor, wish)
+            view = doing.plan(self.desk, self.actor, wish)
             if view.can_be_done:
-                done = acts.apply(self.desk, self.actor, wish, view.digest)
-                assert isinstance(done, acts.Applied), "what was planned is done, as nobody came between"
+                done = doing.apply(self.desk, self.actor, wish, view.digest)
+                assert isinstance(done, doing.Applied), "what was planned is done, as nobody came between"
                 self.steps.append(done.change_set)
 
     @rule(volume=st.sampled_from(VOLUMES), title=st.sampled_from(NAMES), body=st.sampled_from(TEXTS))
@@ -108,34 +108,34 @@ class Histories(RuleBasedStateMachine):
         title=st.sampled_from(NAMES),
     )
     def rename(self, volume: str, page: str, title: str) -> None:
-        self.do(wishes.Rename(volume, page, title, keep_alias=len(title) > 6))
+        self.do(requests.Rename(volume, page, title, keep_alias=len(title) > 6))
 
     @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), to=st.sampled_from(VOLUMES))
     def move(self, volume: str, page: str, to: str) -> None:
-        self.do(wishes.Move(volume, page, to))
+        self.do(requests.Move(volume, page, to))
 
     @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), under=st.sampled_from(["", *NAMES]))
     def place(self, volume: str, page: str, under: str) -> None:
-        self.do(wishes.Replace(volume, page, under))
+        self.do(requests.Place(volume, page, under))
 
     @rule(volume=st.sampled_from(VOLUMES), lost=st.integers(0, 3))
     def drop_from_contents(self, volume: str, lost: int) -> None:
         with suppress(MokujiError):
             lines = reading.contents_text(self.desk, self.actor, volume).splitlines(keepends=True)
             flat = [line.lstrip() for n, line in enumerate(lines) if n != lost]
-            self.do(wishes.Rearrange(volume, "".join(flat)))
+            self.do(requests.Contents(volume, "".join(flat)))
 
     @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), into=st.sampled_from(NAMES))
     def merge(self, volume: str, page: str, into: str) -> None:
-        self.do(wishes.Merge(volume, page, into))
+        self.do(requests.Merge(volume, page, into))
 
     @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), title=st.sampled_from(NAMES))
     def split(self, volume: str, page: str, title: str) -> None:
-        self.do(wishes.Split(volume, page, 0, title, leave="insert"))
+        self.do(requests.Split(volume, page, 0, title, leave="insert"))
 
     @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), into=st.sampled_from(NAMES))
     def join(self, volume: str, page: str, into: str) -> None:
-        self.do(wishes.Join(volume, page, into))
+        self.do(requests.Join(volume, page, into))
 
     @rule(
         volume=st.sampled_from(VOLUMES),
@@ -145,11 +145,11 @@ class Histories(RuleBasedStateMachine):
         title=st.sampled_from(NAMES),
     )
     def extract(self, volume: str, page: str, start: int, length: int, title: str) -> None:
-        self.do(wishes.Extract(volume, page, start, start + length, title))
+        self.do(requests.Extract(volume, page, start, start + length, title))
 
     @rule(volume=st.sampled_from(VOLUMES), page=st.sampled_from(NAMES), trash=st.booleans())
     def inline(self, volume: str, page: str, trash: bool) -> None:
-        self.do(wishes.InlineEverywhere(volume, page, trash))
+        self.do(requests.InlineEverywhere(volume, page, trash))
 
     @rule(
         volume=st.sampled_from(VOLUMES),
@@ -158,31 +158,31 @@ class Histories(RuleBasedStateMachine):
         references=st.sampled_from(["leave", "words"]),
     )
     def delete(self, volume: str, page: str, branch: bool, references: Any) -> None:
-        self.do(wishes.Delete(volume, page, branch, references))
+        self.do(requests.Delete(volume, page, branch, references))
 
     @rule(data=st.data())
     def restore(self, data: st.DataObject) -> None:
         with self.engine.connect() as connection:
             ids = list(connection.execute(text("SELECT page FROM trash ORDER BY page")).scalars())
         if ids:
-            self.do(wishes.Restore("", (data.draw(st.sampled_from(ids)),)))
+            self.do(requests.Restore((data.draw(st.sampled_from(ids)),)))
 
     @rule(volume=st.sampled_from(VOLUMES), libraries=st.lists(st.sampled_from(VOLUMES), unique=True))
     def libraries(self, volume: str, libraries: list[str]) -> None:
-        self.do(wishes.Libraries(volume, tuple(libraries)))
+        self.do(requests.Libraries(volume, tuple(libraries)))
 
     @rule(volume=st.sampled_from(VOLUMES))
     def delete_volume(self, volume: str) -> None:
-        self.do(wishes.DeleteVolume(volume))
+        self.do(requests.DeleteVolume(volume))
 
     @rule(volume=st.sampled_from([*VOLUMES, "A"]), title=st.sampled_from([*VOLUMES, "A"]))
     def rename_volume(self, volume: str, title: str) -> None:
-        self.do(wishes.RenameVolume(volume, title))
+        self.do(requests.RenameVolume(volume, title))
 
     @precondition(lambda self: self.steps)
     @rule(data=st.data())
     def undo(self, data: st.DataObject) -> None:
-        self.do(wishes.Undo(data.draw(st.sampled_from(self.steps[-4:]))))
+        self.do(requests.Undo(data.draw(st.sampled_from(self.steps[-4:]))))
 
     @invariant()
     def all_that_is_kept_is_what_the_texts_say(self) -> None:

@@ -17,7 +17,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import Engine, text
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.core.base.errors import Conflict, MokujiError
 from mokuji.core.model.policy import Actor, Role
@@ -119,15 +119,15 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
                 key = connection.execute(
                     text("SELECT key FROM page WHERE id = :id"), {"id": mine.choice(targets)}
                 ).scalar_one()
-            wish = wishes.Rename("guide", key, f"Name {who} {turn}", present_words=bool(turn % 3 == 0))
+            wish = requests.Rename("guide", key, f"Name {who} {turn}", present_words=bool(turn % 3 == 0))
             try:
                 # Some insist on the plan that they saw, which the savers make stale; some take what it is by then.
-                view = acts.plan(desk, writer, wish)
-                applied = acts.apply(desk, writer, wish, view.digest if turn % 2 else None)
+                view = doing.plan(desk, writer, wish)
+                applied = doing.apply(desk, writer, wish, view.digest if turn % 2 else None)
             except MokujiError:
                 done["was renamed meanwhile"] += 1
                 continue
-            done["renamed" if isinstance(applied, acts.Applied) else "planned again"] += 1
+            done["renamed" if isinstance(applied, doing.Applied) else "planned again"] += 1
 
     def run(work: object, who: int) -> None:
         try:
@@ -164,7 +164,7 @@ WORK = """
 import sys
 from pathlib import Path
 from mokuji.core.model.policy import Role
-from mokuji.services import acts, wishes
+from mokuji.acts import doing, requests
 from mokuji.services.desk import Desk
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
@@ -181,7 +181,7 @@ with Cluster(Path(sys.argv[1])).running() as url:
     print("ready", flush=True)
     old = "Hub"
     for turn in range(10**6):
-        acts.apply(desk, writer, wishes.Rename("guide", old, f"Hub {turn}"), None)
+        doing.apply(desk, writer, requests.Rename("guide", old, f"Hub {turn}"), None)
         old = f"Hub {turn}"
         print(old, flush=True)
 """

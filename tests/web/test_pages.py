@@ -118,7 +118,7 @@ def test_a_rename_is_planned_shown_done_and_undone(browser: Browser) -> None:
         words="title",
         digest=_field(plan, "digest"),
     )
-    assert status == 200 and "“Battery well” is now “Battery compartment”" in html.unescape(page)
+    assert status == 200 and "“Battery well” is now called “Battery compartment”" in html.unescape(page)
     assert client.get("/tern-4-service-manual/battery-compartment").status_code == 200
     former = client.get(WELL, follow_redirects=False)
     assert (former.status_code, former.headers["location"]) == (

@@ -14,8 +14,9 @@ from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 from starlette.routing import Match
 
-from mokuji.acts import acts, secrets
-from mokuji.api import plan_schemas, schemas, things, wishing
+from mokuji.acts import doing, secrets
+from mokuji.acts.view import PlanView
+from mokuji.api import plan_schemas, plans, schemas, things
 from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, bearer, behind, cursor, etag, revision_of
 from mokuji.core.base.errors import BadRequest, Forbidden, Missing, Refused
 from mokuji.core.base.names import check_title
@@ -260,17 +261,17 @@ def preview(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas
 @router.post("/plans")
 def plan(desk: TheDesk, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
     """What an act would change. Nothing is done."""
-    view = acts.plan(desk, actor, wishing.wish(body))
+    view = doing.plan(desk, actor, body)
     if view.refusal is not None:
         raise view.refusal
-    return wishing.plan(view)
+    return plans.plan(view)
 
 
 @router.post("/acts")
 def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
     """Do the act whose plan was seen; 409 if the plan is another one by now."""
-    done = acts.apply(desk, actor, wishing.wish(body.wish), body.digest, note=body.note)
-    if isinstance(done, acts.PlanView):
+    done = doing.apply(desk, actor, body.wish, body.digest, note=body.note)
+    if isinstance(done, PlanView):
         if done.refusal is not None:
             raise done.refusal
         if done.conflicts:
@@ -599,8 +600,8 @@ def comparison(
         schemas.Passage(
             kind="same" if p.kind == "same" else "changed",
             line=p.line,
-            before=[wishing.said(line) for line in p.before],
-            after=[wishing.said(line) for line in p.after],
+            before=[plans.said(line) for line in p.before],
+            after=[plans.said(line) for line in p.after],
         )
         for p in view.passages
     ]

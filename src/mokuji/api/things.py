@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Request, Response, UploadFile
 from pydantic import BeforeValidator
 
-from mokuji.acts import thing_wishes
+from mokuji.acts.things.source_edit import save_source
 from mokuji.api import thing_schemas as schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, behind, cursor
 from mokuji.core.base.errors import Missing
@@ -175,7 +175,7 @@ def put_source(desk: TheDesk, actor: Changer, name: str, body: schemas.SourceFie
     new = sources.about(desk, actor, name).source is None
     told = {key.replace("_", "-"): value for key, value in body.model_dump().items()}
     told |= {"URL": told.pop("address")}
-    return schemas.SavedSource(name=thing_wishes.save_source(desk, actor, name, told, new=new), new=new)
+    return schemas.SavedSource(name=save_source(desk, actor, name, told, new=new), new=new)
 
 
 # ---- tasks ----------------------------------------------------------------------

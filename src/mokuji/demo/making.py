@@ -11,7 +11,8 @@ from datetime import UTC, datetime, timedelta
 from importlib.resources import as_file, files
 from typing import Any
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing
+from mokuji.acts.requests import Rename
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.language.page import Page
@@ -111,7 +112,7 @@ def _act(desk: Desk, actor: Actor, told: Mapping[str, Any]) -> None:
     by = Signature(actor.person, _time(told["at"]), told.get("note", ""))
     if "rename" in told:
         volume_key, page_key = names.key(told["volume"]), names.key(told["page"])
-        acts.apply(desk, actor, wishes.Rename(volume_key, page_key, told["rename"]), None, signature=by)
+        doing.apply(desk, actor, Rename(volume_key, page_key, told["rename"]), None, signature=by)
         return
     with writing_transaction(desk.engine) as connection:
         volume = find_volume(connection, actor, told["volume"])

@@ -138,6 +138,11 @@ def change(number: int, what: str = "", came: str = "") -> str:
     return _with(f"/-/changes/{number}" + (f"/{what}" if what else ""), {"from": came})
 
 
+def trash() -> str:
+    """What lies in the trash."""
+    return "/-/trash"
+
+
 def changes(**query: object) -> str:
     """What was done lately."""
     return _with("/-/changes", query)

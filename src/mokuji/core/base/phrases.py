@@ -27,6 +27,13 @@ class Named:
     volume: int
     title: str
 
+    def __str__(self) -> str:
+        return f"“{self.title}”" if self.title else CLOSED[self.kind]
+
+    def seen(self, readable: Collection[int]) -> Named:
+        """The same for who may read these volumes: without its name if it stands in none of them."""
+        return self if self.volume in readable else Named(self.kind, 0, 0, "")
+
 
 Phrase = str | tuple[str | Named, ...]
 """A sentence in parts, or one that names nothing beyond the volume in whose log it stands."""
@@ -42,9 +49,7 @@ def told(phrase: Phrase, readable: Collection[int] | None = None) -> str:
 def _told(part: str | Named, readable: Collection[int] | None) -> str:
     if isinstance(part, str):
         return part
-    if readable is not None and part.volume not in readable:
-        return CLOSED[part.kind]
-    return f"“{part.title}”"
+    return str(part if readable is None else part.seen(readable))
 
 
 def as_data(phrase: Phrase) -> list[Any]:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from mokuji.core.base.errors import Collision, Missing, Refused
 from mokuji.core.base.phrases import Named
@@ -21,6 +20,7 @@ from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.things import ThingChange
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Entry, Followed, Found, Outcome, follow
+from mokuji.core.refactor.facts import Facts, NoFacts
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +44,9 @@ class Plan:
 
     ``page`` is the page in hand as it is now, if the act is about one;
     ``asked`` all that it was asked for beside it. ``rows`` can be chosen from.
-    ``facts`` is what the log keeps for telling and for undoing it, as plain data.
+    ``facts`` is what is told of it, ``free`` are pages in which an undoing was meant to lead references elsewhere
+    (None: what the act says of itself). Older revisions go ``along`` with a page to new readers; those ``given_back``
+    (page, volume, lowest and highest number) stand in the volume where they stood before.
     ``conflicts`` are pages whose text could not be brought together.
     """
 
@@ -53,13 +55,13 @@ class Plan:
     followed: Followed
     asked: tuple[str, ...] = ()
     rows: tuple[Row, ...] = ()
-    facts: Mapping[str, Any] = field(default_factory=dict)
+    facts: Facts = field(default_factory=NoFacts)
     conflicts: tuple[PageHead, ...] = ()
-    named: Mapping[str, Named] = field(default_factory=dict)
-    """The objects that ``facts`` name and that may stand in another volume than the act's own, by the name of the
-    fact."""
     entries: Mapping[int, Entry] = field(default_factory=dict)
     """Where references to a page that the act makes lead once it is undone."""
+    free: frozenset[int] | None = None
+    along: bool = False
+    given_back: tuple[tuple[int, int, int, int], ...] = ()
 
     def __repr__(self) -> str:
         # Logs and faults print objects: neither texts nor titles are to stand there.
@@ -113,8 +115,7 @@ def make(
     contents: Sequence[Placing] = (),
     volumes: Sequence[VolumeChange] = (),
     things: Sequence[ThingChange] = (),
-    facts: Mapping[str, Any] | None = None,
-    named: Mapping[str, Named] | None = None,
+    facts: Facts | None = None,
     rows: Sequence[Row] = (),
     entries: Mapping[int, Entry] | None = None,
     headings: Mapping[int, int] | None = None,
@@ -141,7 +142,7 @@ def make(
             )
     change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(things))
     words = tuple(str(each) for each in asked)
-    return Plan(page, change_set, followed, words, tuple(rows), facts or {}, (), named or {}, entries or {})
+    return Plan(page, change_set, followed, words, tuple(rows), facts or NoFacts(), (), entries or {})
 
 
 def _successor(outcome: Outcome, page: int) -> int | None:

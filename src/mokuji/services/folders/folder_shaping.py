@@ -17,7 +17,7 @@ from mokuji.core.refactor.plans.aliases import set_aliases
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.delete import References, delete
 from mokuji.core.refactor.plans.join import join
-from mokuji.core.refactor.plans.retarget import retarget
+from mokuji.core.refactor.plans.retarget import Retargeted, retarget
 from mokuji.core.refactor.plans.section import rename_section
 from mokuji.core.refactor.plans.split import Leave, split
 from mokuji.services.folders.folder_reuse import volume_called
@@ -92,7 +92,8 @@ def plan_retarget(
     target = page_called(found, to)
     place, title = _place(found, name, volume)
     plan = retarget(found.wiki, place, target.id, present_words=present_words)
-    return made(folder, found, replace(plan, facts={**plan.facts, "from": title}))
+    assert isinstance(plan.facts, Retargeted)
+    return made(folder, found, replace(plan, facts=replace(plan.facts, name=title)))
 
 
 def _place(found: Loaded, name: str, volume: str) -> tuple[Place, str]:

@@ -18,7 +18,8 @@ from mokuji.core.language.page import Page
 from mokuji.core.language.pointers import source_key
 from mokuji.core.model.categories import Filing, filed
 from mokuji.core.model.things import Thing
-from mokuji.core.refactor.plans.things import change_thing
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.things import ThingChanged, change_thing
 from mokuji.formats.tasks import TaskLine
 from mokuji.services.folders.folder_reuse import pages_of, volume_called
 from mokuji.services.folders.folders import SOURCE_FILES, FolderPlan, load, made, sources_of
@@ -45,8 +46,15 @@ def plan_file(folder: Path, old: str, new: str, *, volume: str = "") -> FolderPl
         if any(each.key == thing.key for each in destinations(page.text, page.content))
     ]
     plan = change_thing(found.wiki, "file rename", thing, naming, name=wanted, taken=taken)
-    moved = {f"{top}/{plan.facts['to']}": f"{top}/{name}"} if plan.facts["to"] != name else {}
+    after = _name_of(plan)
+    moved = {f"{top}/{after}": f"{top}/{name}"} if after != name else {}
     return replace(made(folder, found, plan), moved=moved)
+
+
+def _name_of(plan: Plan) -> str:
+    """The name that a thing has afterwards, as it is kept."""
+    assert isinstance(plan.facts, ThingChanged)
+    return plan.facts.after
 
 
 def plan_source(folder: Path, old: str, new: str) -> FolderPlan:
@@ -70,9 +78,10 @@ def plan_source(folder: Path, old: str, new: str) -> FolderPlan:
         for path in SOURCE_FILES
         if (folder / path).is_file()
     }
-    after = {path: _renamed(path, text, name, plan.facts["to"]) for path, text in lists.items()}
+    wanted = _name_of(plan)
+    after = {path: _renamed(path, text, name, wanted) for path, text in lists.items()}
     changed = {path: text for path, text in after.items() if text != lists[path]}
-    if plan.facts["to"] != name and not changed:
+    if wanted != name and not changed:
         raise Refused(
             f"Where “{name}” gets its name in the list cannot be told. Rename it there.", code="bad_sources"
         )

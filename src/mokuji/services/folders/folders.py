@@ -40,6 +40,8 @@ from mokuji.core.model.sources import formatted
 from mokuji.core.model.things import Copies, Thing, ThingChange, renaming
 from mokuji.core.model.wiki import MemoryWiki, Place
 from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.extract import Extracted
+from mokuji.core.refactor.plans.inline import InlinedEverywhere
 from mokuji.core.refactor.plans.merge import Texts, merge
 from mokuji.core.refactor.plans.move import move_to_volume, put
 from mokuji.core.refactor.plans.rename import rename
@@ -556,7 +558,7 @@ def plan_move(
         names.key(under or "") or None,
         names.key(after) if after else LAST,
     )
-    return made(folder, found, put(found.wiki, [placing], head), place_all=True)
+    return made(folder, found, put(found.wiki, placing, head), place_all=True)
 
 
 def files_along(folder: Path, found: Loaded, page: Page, target: int) -> tuple[Copies, dict[str, str]]:
@@ -646,14 +648,15 @@ def as_diff(plan: FolderPlan) -> Iterator[str]:
 def told(plan: FolderPlan) -> Iterator[str]:
     """What a plan does to references, in sentences."""
     changes = plan.plan.change_set.changes
+    facts = plan.plan.facts
     number = sum(len(change.renamed) for change in changes)
     pages = sum(bool(change.renamed) for change in changes)
     if number or plan.plan.act in {"rename", "merge", "move"}:
         yield f"{number:,} references in {pages:,} pages follow."
-    elif plan.plan.act == "extract" and len(plan.plan.rows) >= plan.plan.facts["places"]:
+    elif isinstance(facts, Extracted) and len(plan.plan.rows) >= facts.places:
         yield f"{len(plan.plan.rows):,} more places say the same and stay; --everywhere replaces them too."
-    elif plan.plan.facts.get("left"):
-        yield f"{plan.plan.facts['left']:,} inserts stay: {'; '.join(plan.plan.facts['why'])}."
+    elif isinstance(facts, InlinedEverywhere) and facts.left:
+        yield f"{facts.left:,} inserts stay: {'; '.join(facts.why)}."
     for found, words in (
         (plan.plan.captured, "led nowhere and leads to a page now"),
         (plan.plan.lost, "leads nowhere now"),

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from mokuji.core.base.errors import Missing
 from mokuji.core.diff.diff import Passage, compare
@@ -72,6 +73,8 @@ class ActView:
     more: bool
     may_undo: bool
     in_trash: tuple[str, ...]
+    facts: Mapping[str, Any] | None = field(default=None, repr=False)
+    """What the log keeps of what was done, as stored: for who tells it to readers."""
 
 
 def revisions(
@@ -125,12 +128,10 @@ def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> Log
     note = Reader(volumes.keys(), actor.owns_wiki).told(act.note, act.act, act.volume, act.proposed)
     if act.page_volume not in volumes:
         act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
-    # What undoing needs is nobody's to read; a rename within its volume is told by its names.
-    detail = {name: act.detail[name] for name in ("from", "to") if act.act == "rename" and name in act.detail}
     if act.volume not in volumes:
         act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
-        detail = {}
-    return replace(act, note=note, proposed=None, detail=detail)
+    # What undoing needs is nobody's to read.
+    return replace(act, note=note, proposed=None, detail={})
 
 
 def acts(
@@ -162,7 +163,10 @@ def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
         if volume is not None:
             may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
         known = as_known(act, by_id, actor)
-        return ActView(known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown)
+        facts = act.detail.get("facts") if volume is not None else None
+        return ActView(
+            known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown, facts
+        )
 
 
 def need_act(

@@ -198,14 +198,18 @@ def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Vo
 def contents_text(desk: Desk, actor: Actor, volume_key: str, page_key: str = "") -> str:
     """The contents of a volume, or the branch of a name, as a plain-text list."""
     with reading(desk.engine) as connection:
-        volume = find_volume(connection, actor, volume_key)
-        if page_key:
-            rows = placing.branch(connection, volume.id, names.key(page_key))
-            if not rows:
-                raise Missing(f"“{page_key}” has no place in the contents.", code="place_missing")
-        else:
-            rows = placing.rows(connection, volume.id)
-        return write_contents(rows)
+        return contents_as_text(Sight(connection, actor), volume_key, page_key)
+
+
+def contents_as_text(sight: Sight, volume_key: str, page_key: str = "") -> str:
+    """The same within a transaction."""
+    volume = sight.volume(volume_key)
+    if not page_key:
+        return write_contents(placing.rows(sight.connection, volume.id))
+    rows = placing.branch(sight.connection, volume.id, names.key(page_key))
+    if not rows:
+        raise Missing(f"“{page_key}” has no place in the contents.", code="place_missing")
+    return write_contents(rows)
 
 
 def formerly(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[str, str | None] | None:

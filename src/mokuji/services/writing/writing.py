@@ -24,7 +24,7 @@ from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.create import create
-from mokuji.core.refactor.plans.save import OWN
+from mokuji.core.refactor.plans.save import Edited
 from mokuji.core.refactor.plans.save import save as plan_save
 from mokuji.services.desk import (
     Desk,
@@ -360,7 +360,7 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
     own = plan.page.id if plan.page is not None else 0
     others = [change for change in plan.change_set.changes if change.head.id != own]
     lost = [each for each in plan.followed.lost_sections if each.page.id != own]
-    follows = int(plan.facts.get(OWN, 0))
+    follows = plan.facts.own_sections if isinstance(plan.facts, Edited) else 0
     if not others and not lost and not follows:
         return None
     readable = {each.id for each in visible(connection, actor).values()}
@@ -399,7 +399,7 @@ def moves_of(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str
 
 def _save_all(connection: Connection, plan: Plan, volume: Volume, by: Signature, moves: Moves) -> Saved:
     """Saves a page and all that follows it as one act."""
-    done = acting.do(connection, plan, volume.id, by, {**plan.facts, "followed": len(moves.changes)})
+    done = acting.do(connection, plan, volume.id, by, {"followed": len(moves.changes)})
     assert plan.page is not None
     id_ = done.pages.get(plan.page.id, plan.page.id)
     head = StoredWiki(connection).pages([id_])[id_].head

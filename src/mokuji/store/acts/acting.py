@@ -47,11 +47,11 @@ def do(
     plan: Plan,
     volume: int,
     by: Signature,
-    facts: Mapping[str, Any],
+    more: Mapping[str, Any] | None = None,
     proposed: Sequence[Any] = (),
 ) -> Done:
     """Writes a plan. ``volume`` is the one in whose history it stands (0: the one that it makes); ``proposed`` is the
-    phrase of its note, where that was left as it was proposed."""
+    phrase of its note, where that was left as it was proposed, ``more`` what the log keeps beside."""
     change_set = plan.change_set
     given_volumes = _make_volumes(connection, change_set.volumes)
     home = given_volumes.get(volume, volume)
@@ -71,7 +71,7 @@ def do(
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
     copies = [*things.change(connection, change_set.things, by), *_carry_files(connection, change_set)]
-    detail = _detail(plan, facts, given, given_volumes, back)
+    detail = _detail(plan, more or {}, given, given_volumes, back)
     if kept_back := _settle(connection, plan, kept):
         detail["written_in"] = kept_back
     writing.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
@@ -82,9 +82,9 @@ def do(
 def _settle(connection: Connection, plan: Plan, kept: Sequence[PageChange]) -> list[list[int]]:
     """Who reads older revisions from now on: those that go along with a page to another volume, and those that an
     undoing gives back. As what takes it back."""
-    back = [history.Kept(*each) for each in plan.facts.get("written_in", ())]
+    back = [history.Kept(*each) for each in plan.given_back]
     found = history.settle(connection, back) if back else []
-    if plan.facts.get("along"):
+    if plan.along:
         moved = [c for c in kept if c.head_after.volume != c.head.volume]
         for source in {change.head.volume for change in moved}:
             wanted = [
@@ -203,14 +203,16 @@ def _remember_names(connection: Connection, changes: list[PageChange]) -> None:
 
 def _detail(
     plan: Plan,
-    facts: Mapping[str, Any],
+    more: Mapping[str, Any],
     given: Mapping[int, int],
     given_volumes: Mapping[int, int],
     back: tuple[Placing, ...],
 ) -> dict[str, Any]:
     changes = plan.change_set.changes
     return {
-        **facts,
+        **more,
+        "facts": {"version": plan.facts.VERSION, **asdict(plan.facts)},
+        **({"free": sorted(plan.free)} if plan.free is not None else {}),
         "heads": [
             [c.head.id, c.head.volume, c.head.title, c.head_after.volume]
             for c in changes
@@ -306,5 +308,5 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         captured=captured(act),
         contents=placing.from_data(detail.get("contents", ())),
         volumes=tuple(VolumeChange(_as_volume(a), _as_volume(b)) for a, b in detail.get("volumes", ())),
-        free=undo.free(act.act, act.page, texts, detail),
+        free=undo.free(act.act, act.page, texts, detail.get("free")),
     )

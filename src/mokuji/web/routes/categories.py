@@ -7,7 +7,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mokuji.acts import acts, wishes
+from mokuji.acts import doing
+from mokuji.acts.requests import File
 from mokuji.formats import skos
 from mokuji.services.reading import categories, materials
 from mokuji.services.writing import concepts
@@ -48,9 +49,8 @@ def materials_of(who: Who, volume: str) -> Response:
 @router.post("/-/file/{volume}/{page:path}")
 def file(who: Who, form: Form, volume: str, page: str) -> Response:
     """Files a page under one more category, or one less, and goes back to it."""
-    acts.apply(
-        who.desk, who.actor, wishes.File(volume, page, form.get("add", ""), form.get("drop", "")), None
-    )
+    asked = File(volume, page, form.get("add", ""), form.get("drop", ""))
+    doing.apply(who.desk, who.actor, asked, None)
     return see(addresses.page(volume, page) + "#margin")
 
 

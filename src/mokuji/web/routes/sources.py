@@ -8,7 +8,7 @@ from typing import Literal
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.acts import thing_wishes
+from mokuji.acts.things.source_edit import save_source
 from mokuji.core.base.errors import BadFields, BadFile
 from mokuji.core.model.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
 from mokuji.services.writing import sources
@@ -100,7 +100,7 @@ def change(who: Who, form: Form, name: str) -> Response:
 
 def _save(who: Visitor, name: str, form: Mapping[str, str], *, new: bool) -> Response:
     try:
-        saved = thing_wishes.save_source(who.desk, who.actor, name, form, new=new)
+        saved = save_source(who.desk, who.actor, name, form, new=new)
     except BadFields as fault:
         view = sources.about(who.desk, who.actor, name)
         return _form(who, view, dict(form), fault.fields)

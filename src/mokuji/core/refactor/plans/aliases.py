@@ -7,12 +7,30 @@ with K as label. What led to another page with that alias still does.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from mokuji.core.base import names
+from mokuji.core.base.phrases import Named
 from mokuji.core.edit import front_edit
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
+
+
+@dataclass(frozen=True, slots=True)
+class Aliased(Facts):
+    """The other names of a page; ``dead`` are those that lead elsewhere, since they are titles."""
+
+    names: tuple[str, ...]
+    dead: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class AliasAdded(Aliased):
+    """The same, the last of them new."""
+
+    page: Named
 
 
 def set_aliases(wiki: Wiki, page_id: int, aliases: Sequence[str]) -> Plan:
@@ -24,4 +42,5 @@ def set_aliases(wiki: Wiki, page_id: int, aliases: Sequence[str]) -> Plan:
     # A title goes before every alias, so a name that is one leads to that page, whoever has it as an alias.
     titles = wiki.titles([(page.head.volume, names.key(each)) for each in wanted])
     dead = [each for each in wanted if (page.head.volume, names.key(each)) in titles]
-    return make(wiki, "aliases", page.head, outcome, asked=wanted, facts={"aliases": wanted, "dead": dead})
+    facts = Aliased(tuple(wanted), tuple(dead))
+    return make(wiki, "aliases", page.head, outcome, asked=wanted, facts=facts)

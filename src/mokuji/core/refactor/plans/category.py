@@ -9,6 +9,7 @@ new name.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
@@ -22,7 +23,33 @@ from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Words
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
+
+
+@dataclass(frozen=True, slots=True)
+class CategoryRenamed(Facts):
+    """A category that has another name: how many pages were filed under it, by how many marks."""
+
+    before: str
+    after: str
+    pages: int
+    marks: int
+
+
+@dataclass(frozen=True, slots=True)
+class CategoryMoved(Facts):
+    """A category that stands below others; none puts it at the top."""
+
+    name: str
+    under: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Filed(Facts):
+    """The categories of a page."""
+
+    categories: tuple[str, ...]
 
 
 def rename_category(wiki: Wiki, key: str, title: str, pages: Collection[int], *, name: str = "") -> Plan:
@@ -36,7 +63,7 @@ def rename_category(wiki: Wiki, key: str, title: str, pages: Collection[int], *,
         if made:
             edits[id_] = made
             marks += number
-    facts = {"from": name or names.as_title(key), "to": title, "pages": len(edits), "marks": marks}
+    facts = CategoryRenamed(name or names.as_title(key), title, len(edits), marks)
     return make(wiki, "category", None, Outcome(edits=edits), asked=(key, title), facts=facts)
 
 
@@ -64,7 +91,7 @@ def move_category(
         )
     place = (volume, names.key(title))
     head = wiki.titles([place]).get(place)
-    facts = {"from": title, "under": wanted}
+    facts = CategoryMoved(title, tuple(wanted))
     asked = (title, *wanted)
     if head is not None:
         page = need(wiki, head.id)
@@ -102,7 +129,7 @@ def file_page(wiki: Wiki, page_id: int, categories: Sequence[str]) -> Plan:
     wanted = list({names.key(each): each for each in named}.values())
     edits = set_names(page.text, "categories", wanted, page.head.title)
     outcome = Outcome(edits={page_id: edits} if edits else {})
-    return make(wiki, "file", page.head, outcome, asked=wanted, facts={"categories": wanted})
+    return make(wiki, "file", page.head, outcome, asked=wanted, facts=Filed(tuple(wanted)))
 
 
 def _edits(page: Page, key: str, title: str, mark: str | None) -> tuple[tuple[Edit, ...], int]:

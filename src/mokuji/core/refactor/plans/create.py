@@ -8,6 +8,8 @@ readers see kept as label.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import Fate
@@ -15,10 +17,18 @@ from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Words
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make
 
 NEW = 0
 """The id of the page that is still to be written."""
+
+
+@dataclass(frozen=True, slots=True)
+class Written(Facts):
+    """A page that was not there."""
+
+    title: str
 
 
 def create(wiki: Wiki, volume: int, title: str, text: str = "", *, under: str | None = None) -> Plan:
@@ -29,4 +39,4 @@ def create(wiki: Wiki, volume: int, title: str, text: str = "", *, under: str | 
     check_free(wiki, head)
     outcome = Outcome(heads={NEW: head}, texts={NEW: [Words(text)]}, fates={NEW: Fate.MADE})
     placing = Put(volume, head.key, title, under, LAST, new_only=True)
-    return make(wiki, "create", head, outcome, asked=(title, text), contents=[placing], facts={"to": title})
+    return make(wiki, "create", head, outcome, asked=(title, text), contents=[placing], facts=Written(title))

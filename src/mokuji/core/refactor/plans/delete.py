@@ -7,16 +7,27 @@ to that one afterwards; that is listed too, as captured.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Literal
 
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.model.contents import Take
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 
 References = Literal["leave", "words", "retarget"]
 """What becomes of references to what is deleted."""
+
+
+@dataclass(frozen=True, slots=True)
+class Deleted(Facts):
+    """Pages that go to the trash: the title of the first, how many, what becomes of references."""
+
+    title: str
+    pages: int
+    references: References
 
 
 def delete(
@@ -55,5 +66,5 @@ def delete(
         outcome,
         asked=(references, target, keep_places, *page_ids),
         contents=placings,
-        facts={"title": first.title, "pages": len(gone), "references": references},
+        facts=Deleted(first.title, len(gone), references),
     )

@@ -28,6 +28,7 @@ from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.alike import Hole, Passage, Pattern
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, text_of
 from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
 
 COPY = -1
@@ -49,6 +50,16 @@ class Wanted:
     title: str
     template: bool = True
     slots: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Extracted(Facts):
+    """A passage that became a page or a template, and in how many places it was."""
+
+    source: str
+    title: str
+    template: bool
+    places: int
 
 
 def extract(
@@ -123,12 +134,7 @@ def _extract(
         outcome,
         asked=(page_id, passage, title, wanted.template, wanted.slots, *sorted(rows)),
         contents=[Put(new.volume, new.key, title, under, LAST, new_only=True)],
-        facts={
-            "from": page.head.title,
-            "to": title,
-            "template": wanted.template,
-            "places": sum(len(each) for each in places.values()),
-        },
+        facts=Extracted(page.head.title, title, wanted.template, sum(len(each) for each in places.values())),
         rows=offered,
         entries={NEW: Entry(page_id)},
     )

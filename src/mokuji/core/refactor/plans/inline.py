@@ -15,6 +15,7 @@ from mokuji.core.assembly.readings import Reader, Revised
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.edit.front_edit import add_lists
@@ -27,6 +28,7 @@ from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.refactor.engine.flat import Flat, Flattener, Left
 from mokuji.core.refactor.engine.following import Found, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 
 MOST = 300
@@ -34,6 +36,24 @@ MOST = 300
 ENDLESS = "it comes back to itself, so its text has no end: mend that first"
 FRONT = "what it files its pages under cannot be put into their front matter, which is written in another way"
 DIFFERS = "it would not read the same there"
+
+
+@dataclass(frozen=True, slots=True)
+class Inlined(Facts):
+    """An insert whose text stands in its place."""
+
+    template: Named
+
+
+@dataclass(frozen=True, slots=True)
+class InlinedEverywhere(Facts):
+    """Inserts whose text stands in their place: how many, how many stay and why, whether the page goes to the trash."""
+
+    template: str
+    places: int
+    left: int
+    why: tuple[str, ...]
+    trash: bool
 
 
 def inline(wiki: Wiki, page_id: int, index: int, readable: Collection[int] | None = None) -> Plan:
@@ -49,10 +69,9 @@ def inline(wiki: Wiki, page_id: int, index: int, readable: Collection[int] | Non
             code="not_inlined",
             named=[template.head.volume, page.head.volume],
         )
-    facts = {"template": template.head.title, "places": 1, "left": 0, "trash": False}
     outcome = Outcome(texts={page_id: done.parts}, edits={page_id: done.edits} if done.edits else {})
-    named = {"template": naming(template.head)}
-    return make(wiki, "inline", page.head, outcome, asked=(page_id, index), facts=facts, named=named)
+    facts = Inlined(naming(template.head))
+    return make(wiki, "inline", page.head, outcome, asked=(page_id, index), facts=facts)
 
 
 def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> Plan:
@@ -85,13 +104,13 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
         texts={id_: each.parts for id_, each in made.items() if each.done},
         edits={id_: each.edits for id_, each in made.items() if each.edits},
     )
-    facts = {
-        "template": template.head.title,
-        "places": sum(each.done for each in made.values()),
-        "left": sum(left.values()),
-        "why": [f"{why} ({n})" if n > 1 else why for why, n in left.most_common(3)],
-        "trash": gone,
-    }
+    facts = InlinedEverywhere(
+        template.head.title,
+        sum(each.done for each in made.values()),
+        sum(left.values()),
+        tuple(f"{why} ({n})" if n > 1 else why for why, n in left.most_common(3)),
+        gone,
+    )
     contents = [Take(template.head.volume, template.head.key)] if gone else []
     plan = make(
         wiki,

@@ -9,10 +9,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from mokuji.core.assembly.inserts import puts_in
 from mokuji.core.base.edits import arrange
 from mokuji.core.base.errors import Refused
+from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Lines, Span
 from mokuji.core.edit import front_edit
 from mokuji.core.edit.levels import DEEPEST, lowered
@@ -26,7 +28,20 @@ from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+
+
+@dataclass(frozen=True, slots=True)
+class Joined(Facts):
+    """A page that became a section of another."""
+
+    title: str
+    into: Named
+
+    @property
+    def leads_to(self) -> Named:
+        return self.into
 
 
 def join(
@@ -76,8 +91,7 @@ def join(
         present_words=present_words,
         contents=_placings(page, into, rows),
         things=copies.changes if copies else (),
-        facts={"from": page.head.title, "to": into.head.title, "into": into_id},
-        named={"to": naming(into.head)},
+        facts=Joined(page.head.title, naming(into.head)),
         headings={into_id: len(page.content.headings) + _left(into, spot) + 1},
     )
 

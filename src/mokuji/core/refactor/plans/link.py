@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.edit.front_edit import line_end
 from mokuji.core.language.headings import words as words_of
@@ -21,7 +22,42 @@ from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Words
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+
+
+@dataclass(frozen=True, slots=True)
+class Linked(Facts):
+    """Words that refer now: to which page, or to how many, in how many places."""
+
+    target: Named | None
+    pages: int
+    links: int
+
+
+@dataclass(frozen=True, slots=True)
+class AddressesLinked(Facts):
+    """Addresses on a page that are references now."""
+
+    page: str
+    links: int
+
+
+@dataclass(frozen=True, slots=True)
+class LedToSection(Facts):
+    """A reference on a page that leads to a section of another."""
+
+    page: str
+    target: Named
+    section: str
+
+
+@dataclass(frozen=True, slots=True)
+class LinkedFrom(Facts):
+    """A page that refers to another at its end."""
+
+    source: Named
+    target: Named
 
 
 def link(wiki: Wiki, mentions: Mapping[int, Sequence[tuple[Span, int]]]) -> Plan:
@@ -50,12 +86,10 @@ def link(wiki: Wiki, mentions: Mapping[int, Sequence[tuple[Span, int]]]) -> Plan
             at = span.end
             added[id_] = added.get(id_, 0) + 1
         texts[id_] = [*parts, Carried(id_, Span(at, len(page.text)))]
-    named = sorted({each.head.title for each in targets.values()})
-    facts = {"to": named[0] if len(named) == 1 else f"{len(named)} pages", "links": sum(added.values())}
     asked = [f"{id_} {span} {target}" for id_ in sorted(pages) for span, target in sorted(mentions[id_])]
     hand = next(iter(targets.values())).head if len(targets) == 1 else None
-    to = {"to": naming(hand)} if hand is not None else {}
-    plan = make(wiki, "link", hand, Outcome(texts=texts), asked=asked, facts=facts, named=to)
+    facts = Linked(naming(hand) if hand is not None else None, len(targets), sum(added.values()))
+    plan = make(wiki, "link", hand, Outcome(texts=texts), asked=asked, facts=facts)
     _check(plan, added)
     return plan
 
@@ -87,7 +121,7 @@ def link_addresses(wiki: Wiki, page_id: int, addresses: Sequence[Address]) -> Pl
         parts += [Carried(page_id, Span(at, each.span.start)), Words(written)]
         at = each.span.end
     texts = {page_id: [*parts, Carried(page_id, Span(at, len(page.text)))]}
-    facts = {"to": page.head.title, "links": len(addresses)}
+    facts = AddressesLinked(page.head.title, len(addresses))
     asked = ("addresses", page_id, *addresses)
     plan = make(wiki, "link", page.head, Outcome(texts=texts), asked=asked, facts=facts)
     _check(plan, {page_id: len(addresses)})
@@ -131,7 +165,7 @@ def lead_to_section(
     ):
         raise Missing(f"There is no section “{section}” to lead to.", code="section_missing")
     edit = Edit(reference.section_span, names.escape_section(section))
-    facts = {"to": page.head.title, "section": f"{target.head.title} § {section}", "links": 1}
+    facts = LedToSection(page.head.title, naming(target.head), section)
     asked = ("section", page_id, index, section)
     return make(wiki, "link", page.head, Outcome(edits={page_id: (edit,)}), asked=asked, facts=facts)
 
@@ -148,7 +182,6 @@ def link_from(wiki: Wiki, source_id: int, target_id: int) -> Plan:
     gap = "" if not body.strip() else end * (1 if source.text.endswith(("\n", "\r")) else 2)
     sentence = f"{gap}See {_written(wiki, source, target.title, target)}.{end}"
     whole = Carried(source_id, Span(0, len(source.text)))
-    facts = {"to": target.title, "links": 1, "from": source.head.title}
     outcome = Outcome(texts={source_id: [whole, Words(sentence)]})
     plan = make(
         wiki,
@@ -156,8 +189,7 @@ def link_from(wiki: Wiki, source_id: int, target_id: int) -> Plan:
         target,
         outcome,
         asked=("from", source_id, target_id),
-        facts=facts,
-        named={"from": naming(source.head), "to": naming(target)},
+        facts=LinkedFrom(naming(source.head), naming(target)),
     )
     _check(plan, {source_id: 1})
     return plan

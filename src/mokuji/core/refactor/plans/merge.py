@@ -7,13 +7,14 @@ headings went; such as went with the text are listed as lost.
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from mokuji.core.assembly.inserts import puts_in
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.base.errors import Refused
+from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.language import front_matter
@@ -24,12 +25,25 @@ from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Carried, Composed, Composition, Words, gap_behind
 from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 
 Texts = Literal["after", "before", "keep", "edited"]
 """How the texts are joined: that of the page that goes after or before the other, not at all, or as edited."""
 EDITED = -1
 """The id of a text that the writer made of both."""
+
+
+@dataclass(frozen=True, slots=True)
+class Merged(Facts):
+    """A page that became part of another."""
+
+    title: str
+    into: Named
+
+    @property
+    def leads_to(self) -> Named:
+        return self.into
 
 
 def merge(
@@ -76,8 +90,7 @@ def merge(
         present_words=present_words,
         contents=_placings(page, into, rows),
         things=copies.changes if copies is not None and carried else (),
-        facts={"from": page.head.title, "to": into.head.title, "into": into_id},
-        named={"to": naming(into.head)},
+        facts=Merged(page.head.title, naming(into.head)),
         headings={into_id: len(page.content.headings) + len(into.content.headings)}
         if texts in {"after", "before"}
         else {},

@@ -9,7 +9,7 @@ for in the volume it came from.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.base.phrases import Named
@@ -19,7 +19,42 @@ from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.things import Copies
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make
+
+
+@dataclass(frozen=True, slots=True)
+class Moved(Facts):
+    """Pages that went to another volume: how many, the title of the first, where they stood and stand."""
+
+    pages: int
+    title: str
+    source: str
+    target: Named
+
+
+@dataclass(frozen=True, slots=True)
+class Reordered(Facts):
+    """Names that have another place in the contents; ``unplaced`` are titles of pages that have none any more."""
+
+    moved: int
+    unplaced: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Placed(Facts):
+    """A name that has another place in the contents."""
+
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Outlined(Facts):
+    """Names of an outline: how many were placed, how many of these are written, how many had a place."""
+
+    placed: int
+    written: int
+    had: int
 
 
 def move_to_volume(
@@ -78,8 +113,12 @@ def move_to_volume(
         things=copies.changes if copies else (),
         asked=(volume, under, *page_ids),
         contents=placings,
-        facts={"pages": len(heads), "from": homes[first.volume].title, "to": homes[volume].title},
-        named={"to": Named("volume", volume, volume, homes[volume].title)},
+        facts=Moved(
+            len(heads),
+            first.title,
+            homes[first.volume].title,
+            Named("volume", volume, volume, homes[volume].title),
+        ),
     )
 
 
@@ -94,12 +133,11 @@ def reorder(
 ) -> Plan:
     """The plan to bring the contents of a volume, ``rows``, into the form wished. No text changes."""
     placings = rearrange(volume, rows, wished)
-    facts = {"moved": len(placings)}
+    facts = Reordered(len(placings))
     return make(wiki, act, page, Outcome(), asked=(volume, *wished), contents=placings, facts=facts)
 
 
-def put(wiki: Wiki, placings: Sequence[Put], page: PageHead | None) -> Plan:
-    """The plan to give names other places in the contents, each with its branch."""
-    return make(
-        wiki, "contents", page, Outcome(), asked=placings, contents=placings, facts={"moved": len(placings)}
-    )
+def put(wiki: Wiki, placing: Put, page: PageHead | None) -> Plan:
+    """The plan to give a name, with its branch, another place in the contents."""
+    facts = Placed(placing.title)
+    return make(wiki, "contents", page, Outcome(), asked=[placing], contents=[placing], facts=facts)

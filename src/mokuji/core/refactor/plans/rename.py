@@ -9,7 +9,7 @@ as rows, and exchanged only if chosen.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, arrange
@@ -19,8 +19,17 @@ from mokuji.core.language.page import Page
 from mokuji.core.model.contents import Rekey
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
 from mokuji.core.style import mentions
+
+
+@dataclass(frozen=True, slots=True)
+class Renamed(Facts):
+    """A page that has another title."""
+
+    before: str
+    after: str
 
 
 def rename(
@@ -64,7 +73,7 @@ def rename(
         asked=(title, present_words, keep_alias, *sorted(rows)),
         present_words=present_words,
         contents=[placing] if title != page.head.title else [],
-        facts={"from": page.head.title, "to": title},
+        facts=Renamed(page.head.title, title),
         rows=tuple(offered),
     )
 

@@ -21,6 +21,7 @@ from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried
 from mokuji.core.refactor.engine.following import At, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make
 
 
@@ -69,6 +70,14 @@ def returning(
 def _head(each: Trashed, titles: Mapping[int, str]) -> PageHead:
     title = names.check_title(titles.get(each.head.id, each.head.title))
     return replace(each.head, title=title, key=names.key(title))
+
+
+@dataclass(frozen=True, slots=True)
+class Restored(Facts):
+    """Pages that are back: the title of the first, how many."""
+
+    title: str
+    pages: int
 
 
 def restore(
@@ -121,6 +130,6 @@ def restore(
         outcome,
         asked=sorted(f"{id_} {head.title}" for id_, head in heads.items()),
         contents=places,
-        facts={"title": first.title, "pages": len(heads)},
+        facts=Restored(first.title, len(heads)),
         leave=captured,
     )

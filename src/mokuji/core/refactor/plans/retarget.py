@@ -7,11 +7,22 @@ look-alikes. What is chosen is named by page and range, as they are now.
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import dataclass
 
+from mokuji.core.base.phrases import Named
 from mokuji.core.model.references import uses_of
 from mokuji.core.model.wiki import Place, Wiki
 from mokuji.core.refactor.engine.following import At, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+
+
+@dataclass(frozen=True, slots=True)
+class Retargeted(Facts):
+    """References that lead elsewhere: the name that they say, and the page."""
+
+    name: str
+    target: Named
 
 
 def retarget(
@@ -41,6 +52,5 @@ def retarget(
         Outcome(aims=aims),
         asked=(place, target_id, chosen, present_words),
         present_words=present_words,
-        facts={"name": place[1], "to": target.head.title},
-        named={"to": naming(target.head)},
+        facts=Retargeted(place[1], naming(target.head)),
     )

@@ -9,6 +9,7 @@ them; whoever saves may also leave them as they are.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, apply
@@ -20,10 +21,15 @@ from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Words
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 
-OWN = "own sections"
-"""The fact that says how many references of the text to itself follow."""
+
+@dataclass(frozen=True, slots=True)
+class Edited(Facts):
+    """A page that has another text: how many references to its own sections follow."""
+
+    own_sections: int = 0
 
 
 def save(wiki: Wiki, page_id: int, text: str) -> Plan:
@@ -31,7 +37,7 @@ def save(wiki: Wiki, page_id: int, text: str) -> Plan:
     page = need(wiki, page_id)
     edits = tuple(_own_sections(wiki, page, Page(page.head, text)))
     outcome = Outcome(texts={page_id: [Words(apply(text, edits))]})
-    return make(wiki, "edit", page.head, outcome, asked=(text,), facts={OWN: len(edits)} if edits else {})
+    return make(wiki, "edit", page.head, outcome, asked=(text,), facts=Edited(len(edits)))
 
 
 def _own_sections(wiki: Wiki, page: Page, new: Page) -> Iterator[Edit]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import BadName, Missing
@@ -10,10 +11,19 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.headings import typed_span
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 
 LONGEST = 300
 """Most code points of a heading that an act writes."""
+
+
+@dataclass(frozen=True, slots=True)
+class SectionRenamed(Facts):
+    """A heading that has other words."""
+
+    before: str
+    after: str
 
 
 def rename_section(wiki: Wiki, page_id: int, index: int, words: str, *, present_words: bool = False) -> Plan:
@@ -40,5 +50,5 @@ def rename_section(wiki: Wiki, page_id: int, index: int, words: str, *, present_
         Outcome(edits={page_id: edits} if edits else {}),
         asked=(index, words, present_words),
         present_words=present_words,
-        facts={"from": span.of(page.text), "to": words},
+        facts=SectionRenamed(span.of(page.text), words),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Collision, Missing, Refused
@@ -16,9 +17,30 @@ from mokuji.core.language.slots import Slot, parse
 from mokuji.core.model.references import inserts_of
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
+
+
+@dataclass(frozen=True, slots=True)
+class SlotRenamed(Facts):
+    """A slot that has another name, and how many places give it a value."""
+
+    before: str
+    after: str
+    template: str
+    places: int
+
+
+@dataclass(frozen=True, slots=True)
+class ValueGiven(Facts):
+    """A value for a slot, and how many places it is given in."""
+
+    slot: str
+    value: str
+    template: str
+    places: int
 
 
 def rename_slot(wiki: Wiki, template: int, old: str, new: str) -> Plan:
@@ -41,7 +63,7 @@ def rename_slot(wiki: Wiki, template: int, old: str, new: str) -> Plan:
             if value.name == old:
                 edits.setdefault(user.head.id, []).append(Edit(value.name_span, new))
                 places += 1
-    facts = {"from": old, "to": new, "template": page.head.title, "places": places}
+    facts = SlotRenamed(old, new, page.head.title, places)
     return make(wiki, "slot", page.head, _outcome(edits), asked=(template, old, new), facts=facts)
 
 
@@ -69,7 +91,7 @@ def give_value(wiki: Wiki, template: int, slot: str, value: str) -> Plan:
         words = f"{lead}| {slot}: {value}" + ("\n" if not lead else "")
         edits.setdefault(user.head.id, []).append(Edit(Span(at, at), words))
         places += 1
-    facts = {"slot": slot, "to": value, "template": page.head.title, "places": places}
+    facts = ValueGiven(slot, value, page.head.title, places)
     return make(wiki, "slot value", page.head, _outcome(edits), asked=(template, slot, value), facts=facts)
 
 

@@ -8,6 +8,7 @@ an insert of it.
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 from typing import Literal
 
 from mokuji.core.base import names
@@ -23,12 +24,22 @@ from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Composition, Words, gap_behind, text_of
 from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make, need
 
 Leave = Literal["link", "insert"]
 """What stays in the place of the section."""
 COPY = -1
 """The id of the page's text as a source of what both pages need."""
+
+
+@dataclass(frozen=True, slots=True)
+class Parted(Facts):
+    """A section that became a page."""
+
+    page: str
+    section: str
+    title: str
 
 
 def split(
@@ -85,7 +96,7 @@ def split(
         asked=(index, title, leave, under, present_words),
         present_words=present_words,
         contents=[place],
-        facts={"from": page.head.title, "to": title, "section": section},
+        facts=Parted(page.head.title, section, title),
         entries={0: Entry(page_id, section)},
         headings={0: len(inside), page_id: len(headings) - len(inside) - (leave == "link")},
     )

@@ -7,15 +7,38 @@ missing, unless another takes its place.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
 
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Collision, Refused
 from mokuji.core.model.things import Thing, ThingChange, check_name, defines_note, renaming
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
+
+
+@dataclass(frozen=True, slots=True)
+class ThingChanged(Facts):
+    """A file, a source or a person that has another name or content: the names, and the places that follow."""
+
+    before: str
+    after: str
+    places: int
+    pages: int
+    content: str = ""
+    """The SHA-256 of what a file became, in hexadecimal digits."""
+
+
+@dataclass(frozen=True, slots=True)
+class ThingRemoved(Facts):
+    """A file or source that goes: what is named instead (empty: nothing) in how many places, and the places left."""
+
+    name: str
+    instead: str
+    places: int
+    pages: int
+    left: int
 
 
 def change_thing(
@@ -39,7 +62,7 @@ def change_thing(
             named=[taken.volume] if taken.volume else [],
         )
     edits, number = _edits(wiki, thing, wanted, pages) if wanted != thing.name else ({}, 0)
-    facts = {"from": thing.name, "to": wanted, "places": number, "pages": len(edits)}
+    facts = ThingChanged(thing.name, wanted, number, len(edits))
     changes = [ThingChange(thing, after)] if after != thing else []
     return make(wiki, act, None, Outcome(edits=edits), asked=(after,), things=changes, facts=facts)
 
@@ -57,13 +80,7 @@ def remove_thing(
         )
     edits, number = _edits(wiki, thing, instead.name, pages) if instead is not None else ({}, 0)
     left = 0 if instead is not None else sum(_named(wiki, thing, pages).values())
-    facts: dict[str, Any] = {
-        "from": thing.name,
-        "to": instead.name if instead is not None else "",
-        "places": number,
-        "pages": len(edits),
-        "left": left,
-    }
+    facts = ThingRemoved(thing.name, instead.name if instead is not None else "", number, len(edits), left)
     asked = (thing, instead)
     return make(
         wiki, act, None, Outcome(edits=edits), asked=asked, things=[ThingChange(thing, None)], facts=facts

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
@@ -27,6 +26,7 @@ from mokuji.core.model.things import ThingChange, renaming
 from mokuji.core.model.wiki import Volume, Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Words
 from mokuji.core.refactor.engine.following import At, Entry, Found, Outcome, follow, wiki_after
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, leads_of
 
 
@@ -81,16 +81,49 @@ class Past:
     stood: Mapping[int, int] = field(default_factory=dict)
 
 
-def free(act: str, page: int | None, texts: Collection[int], facts: Mapping[str, Any]) -> frozenset[int]:
+def free(
+    act: str, page: int | None, texts: Collection[int], undone: Collection[int] | None = None
+) -> frozenset[int]:
     """The pages in which an act was meant to lead references elsewhere: all of them, the page in hand, or none.
 
-    An undoing was meant to where the act was that it took back; its facts say so.
+    An undoing was meant to where the act was that it took back (``undone``).
     """
-    if "free" in facts:
-        return frozenset(facts["free"])
+    if undone is not None:
+        return frozenset(undone)
     if act in {"retarget", "link"}:
         return frozenset(texts)
     return frozenset({page} if act in {"edit", "aliases"} and page is not None else ())
+
+
+@dataclass(frozen=True, slots=True)
+class Since:
+    """A page that is called otherwise since the act: its name then and now, and the change that it has its name by
+    (0: not known)."""
+
+    page: int
+    volume: int
+    then: str
+    now: str
+    change: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Undone(Facts):
+    """An act that was taken back.
+
+    ``restored`` says how many pages get the very text back that stood there, ``made`` which revision the act made of
+    pages in conflict, ``copies`` how many copies of files go. ``change`` is the number of the act, ``what`` its name.
+    """
+
+    restored: int
+    made: Mapping[int, int]
+    since: tuple[Since, ...] = ()
+    copies: int = 0
+    change: int = 0
+    what: str = ""
+
+    def seen(self, readable: Collection[int]) -> Undone:
+        return replace(self, since=tuple(each for each in self.since if each.volume in readable))
 
 
 def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[int] = ()) -> Plan:
@@ -135,25 +168,20 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     removed = tuple(
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
     )
-    since = [
-        [id_, past.called[id_], there[id_].head.title]
+    since = tuple(
+        Since(id_, there[id_].head.volume, past.called[id_], there[id_].head.title)
         for id_ in sorted(past.heads.keys() & past.called.keys() & there.keys())
         if id_ not in gone and there[id_].head.title != past.called[id_]
-    ]
+    )
     reversed_ = tuple(VolumeChange(each.after, each.before) for each in reversed(past.volumes))
     things = tuple(ThingChange(each.after, each.before) for each in reversed(past.things))
     contents = _places(past, there, heads)
     change_set = ChangeSet("undo", followed.changes, removed, contents, reversed_, things)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
-    facts = {
-        "restored": restored,
-        "free": sorted(past.free),
-        "made": {page.id: past.texts[page.id].made for page in conflicts},
-    }
-    if since:
-        facts["since"] = since
-    return Plan(hand, change_set, followed, ("undo", *map(str, sorted(keep))), (), facts, conflicts)
+    facts = Undone(restored, {page.id: past.texts[page.id].made for page in conflicts}, since)
+    asked = ("undo", *map(str, sorted(keep)))
+    return Plan(hand, change_set, followed, asked, (), facts, conflicts, free=frozenset(past.free))
 
 
 def _heads_back(past: Past, there: Mapping[int, Page], gone: Collection[int]) -> dict[int, PageHead]:

@@ -7,19 +7,63 @@ libraries after their own volume. Whatever led somewhere still leads there.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import Collision, Missing
+from mokuji.core.base.phrases import Named
 from mokuji.core.model.changes import VolumeChange
 from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.wiki import Volume, Wiki
 from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 
 NEW = 0
 """The id of the volume that is still to be made."""
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeMade(Facts):
+    """A volume that was not there."""
+
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeRenamed(Facts):
+    """A volume that has another name."""
+
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class LibrariesChanged(Facts):
+    """The volumes in which inserts of a volume look after its own, in order."""
+
+    title: str
+    libraries: tuple[Named, ...]
+
+    def seen(self, readable: Collection[int]) -> LibrariesChanged:
+        return LibrariesChanged(self.title, tuple(each for each in self.libraries if each.volume in readable))
+
+
+@dataclass(frozen=True, slots=True)
+class LanguageChanged(Facts):
+    """The language that a volume is written in; empty for none."""
+
+    title: str
+    language: str
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeDeleted(Facts):
+    """A volume that goes to the trash with its pages."""
+
+    title: str
+    pages: int
 
 
 def create_volume(wiki: Wiki, title: str, *, closed: bool = False) -> Plan:
@@ -27,7 +71,8 @@ def create_volume(wiki: Wiki, title: str, *, closed: bool = False) -> Plan:
     title = names.check_volume_title(title)
     volume = Volume(NEW, names.key(title), title, closed)
     _check_free(wiki, volume)
-    return _plan(wiki, "create volume", None, volume, {**wiki.volumes, volume.key: volume}, (title, closed))
+    volumes = {**wiki.volumes, volume.key: volume}
+    return _plan(wiki, "create volume", None, volume, volumes, (title, closed), VolumeMade(title))
 
 
 def rename_volume(wiki: Wiki, volume: int, title: str) -> Plan:
@@ -37,7 +82,8 @@ def rename_volume(wiki: Wiki, volume: int, title: str) -> Plan:
     after = replace(before, key=names.key(title), title=title)
     _check_free(wiki, after)
     others = {key: each for key, each in wiki.volumes.items() if each.id != volume}
-    return _plan(wiki, "rename volume", before, after, {**others, after.key: after}, (volume, title))
+    facts = VolumeRenamed(before.title, after.title)
+    return _plan(wiki, "rename volume", before, after, {**others, after.key: after}, (volume, title), facts)
 
 
 def set_libraries(wiki: Wiki, volume: int, libraries: Sequence[int]) -> Plan:
@@ -46,17 +92,20 @@ def set_libraries(wiki: Wiki, volume: int, libraries: Sequence[int]) -> Plan:
     for each in libraries:
         _need(wiki, each)
     after = replace(before, libraries=tuple(each for each in dict.fromkeys(libraries) if each != volume))
-    return _plan(wiki, "libraries", before, after, {**wiki.volumes, after.key: after}, (volume, *libraries))
+    by_id = volumes_by_id(wiki)
+    named = tuple(Named("volume", each, each, by_id[each].title) for each in after.libraries)
+    volumes = {**wiki.volumes, after.key: after}
+    asked = (volume, *libraries)
+    return _plan(wiki, "libraries", before, after, volumes, asked, LibrariesChanged(after.title, named))
 
 
 def set_language(wiki: Wiki, volume: int, language: str) -> Plan:
     """The plan to say which language a volume is written in: a tag of BCP 47, empty for none. BadName if it is none."""
     before = _need(wiki, volume)
     after = replace(before, language=names.check_language(language))
-    plan = _plan(
-        wiki, "language", before, after, {**wiki.volumes, after.key: after}, (volume, after.language)
-    )
-    return replace(plan, facts={**plan.facts, "language": after.language})
+    volumes = {**wiki.volumes, after.key: after}
+    facts = LanguageChanged(after.title, after.language)
+    return _plan(wiki, "language", before, after, volumes, (volume, after.language), facts)
 
 
 def delete_volume(
@@ -74,7 +123,7 @@ def delete_volume(
     changes += [
         VolumeChange(wiki.volumes[key], after) for key, after in left.items() if after != wiki.volumes[key]
     ]
-    facts = {"from": before.title, "pages": len(pages)}
+    facts = VolumeDeleted(before.title, len(pages))
     return make(wiki, "delete volume", None, outcome, asked=(volume, *pages), volumes=changes, facts=facts)
 
 
@@ -85,9 +134,9 @@ def _plan(
     after: Volume,
     volumes: dict[str, Volume],
     asked: tuple[object, ...],
+    facts: Facts,
 ) -> Plan:
     changes = [VolumeChange(before, after)] if before != after else []
-    facts = {"from": before.title if before else "", "to": after.title}
     return make(wiki, act, None, Outcome(volumes=volumes), asked=asked, volumes=changes, facts=facts)
 
 

@@ -1,4 +1,4 @@
-"""What of a plan may be seen: the only form of one that leaves the services.
+"""What of a plan may be seen: the only form of one that leaves the acts.
 
 It is built of what may be shown, never of a plan from which something was hidden:
 a part of a plan that is not named here cannot come into words, pages or JSON.
@@ -6,16 +6,13 @@ a part of a plan that is not named here cannot come into words, pages or JSON.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Any
 
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.contents import Placing
+from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row
-
-INTERNAL = frozenset({"written_in", "along"})
-"""Facts that only undoing needs."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +25,7 @@ class VisiblePlan:
 
     act: str
     digest: str
-    facts: Mapping[str, Any]
+    facts: Facts
     contents: tuple[Placing, ...]
     rows: tuple[Row, ...]
     sections: int
@@ -51,7 +48,7 @@ def visible(plan: Plan, readable: Collection[int], *, without: Collection[int] =
     return VisiblePlan(
         act=plan.act,
         digest=plan.digest,
-        facts={name: fact for name, fact in plan.facts.items() if name not in INTERNAL},
+        facts=plan.facts.seen(readable),
         contents=tuple(each for each in changes.contents if each.volume in readable),
         rows=tuple(row for row in plan.rows if row.page.volume in readable),
         sections=plan.followed.sections,

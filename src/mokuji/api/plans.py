@@ -1,73 +1,16 @@
-"""Wishes and plans between their JSON and what services know."""
+"""Plans as JSON."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from mokuji.acts import telling, thing_wishes, wishes
-from mokuji.acts.acts import PlanView
+from mokuji.acts import words
+from mokuji.acts.view import PlanView
 from mokuji.api import plan_schemas as schemas
 from mokuji.core.diff.diff import Piece, changed_lines
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import PageChange
 from mokuji.services.reading.pointing import Listed
-
-
-def wish(body: schemas.Wish) -> wishes.Wish:
-    """What is asked for, as services take it."""
-    fields = {name: value for name, value in body.model_dump().items() if name != "act"}
-    for name in ("rows", "aliases", "libraries", "pages", "keep", "under"):
-        if isinstance(fields.get(name), list):
-            fields[name] = tuple(fields[name])
-    if isinstance(body, schemas.Retarget):
-        only = body.only
-        fields["only"] = None if only is None else tuple((each.page, each.start, each.end) for each in only)
-    if isinstance(body, schemas.Link):
-        marks = body.only
-        fields["only"] = None if marks is None else tuple((m.page, m.start, m.end, m.target) for m in marks)
-    if isinstance(body, schemas.Extract):
-        fields["slots"] = tuple((each.name, each.words) for each in body.slots)
-    return _KINDS[body.act](**fields)
-
-
-_KINDS: dict[str, type[wishes.Wish]] = {
-    "rename": wishes.Rename,
-    "place": wishes.Replace,
-    "contents": wishes.Rearrange,
-    "outline": wishes.Outline,
-    "move": wishes.Move,
-    "merge": wishes.Merge,
-    "split": wishes.Split,
-    "join": wishes.Join,
-    "section": wishes.Section,
-    "retarget": wishes.Retarget,
-    "category": wishes.RenameCategory,
-    "category move": wishes.MoveCategory,
-    "file": wishes.File,
-    "file rename": thing_wishes.RenameFile,
-    "file replace": thing_wishes.ReplaceFile,
-    "file delete": thing_wishes.DeleteFile,
-    "source rename": thing_wishes.RenameSource,
-    "source delete": thing_wishes.DeleteSource,
-    "person rename": thing_wishes.RenamePerson,
-    "slot": wishes.RenameSlot,
-    "slot value": wishes.GiveValue,
-    "extract": wishes.Extract,
-    "inline": wishes.Inline,
-    "inline everywhere": wishes.InlineEverywhere,
-    "delete": wishes.Delete,
-    "restore": wishes.Restore,
-    "aliases": wishes.Aliases,
-    "add alias": wishes.AddAlias,
-    "link": wishes.Link,
-    "link from": wishes.LinkFrom,
-    "create volume": wishes.CreateVolume,
-    "rename volume": wishes.RenameVolume,
-    "libraries": wishes.Libraries,
-    "language": wishes.Language,
-    "delete volume": wishes.DeleteVolume,
-    "undo": wishes.Undo,
-}
 
 
 def said(pieces: Sequence[Piece]) -> str:
@@ -117,7 +60,7 @@ def plan(view: PlanView) -> schemas.Plan:
 
     return schemas.Plan(
         act=made.act,
-        sentence=telling.sentence(view),
+        sentence=words.sentence(view),
         digest=view.digest,
         can_be_done=view.can_be_done,
         readers=view.readers_said,
@@ -133,7 +76,7 @@ def plan(view: PlanView) -> schemas.Plan:
         returned=listed(view.returned),
         other_texts=listed(view.other_texts),
         conflicts=named(view.conflicts),
-        contents=telling.placings(view, 500),
+        contents=words.placings(view, 500),
         rows=[
             schemas.Row(
                 id=row.id,

@@ -1,0 +1,209 @@
+"""Acts planned and shown, done as one change set.
+
+A plan is shown from a reading transaction. To do it, it is made again under
+the write lock held alone; if its digest is not the one that was seen, the
+fresh plan is given back and nothing is done. So no page that was saved or
+added meanwhile can be missed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+
+from mokuji.acts.act import About, Act
+from mokuji.acts.context import PlanningContext
+from mokuji.acts.readership import BroughtBack, Passing, brought_back, passing
+from mokuji.acts.registry import act_of
+from mokuji.acts.request import Request
+from mokuji.acts.undo import root_of
+from mokuji.acts.view import Applied as Applied
+from mokuji.acts.view import PlanView as PlanView
+from mokuji.acts.visible import visible as visible_plan
+from mokuji.core.base.errors import Missing, MokujiError, Refused
+from mokuji.core.base.phrases import told
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.changes import Fate
+from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Actor
+from mokuji.core.refactor.engine.following import Found
+from mokuji.core.refactor.plan import Plan
+from mokuji.services.desk import Desk, clean_note, find_head, told_to
+from mokuji.services.notes import kept
+from mokuji.services.plain_data import unstructured
+from mokuji.services.reading.pointing import Listed, listed
+from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.store import history
+from mokuji.store.acts import acting
+from mokuji.store.database import Connection, reading
+from mokuji.store.database import writing as writing_transaction
+from mokuji.store.snapshot import load_volumes
+from mokuji.store.writing import Signature
+
+
+def plan(desk: Desk, actor: Actor, request: Request) -> PlanView:
+    """What an act would do. A refusal is part of the view, so that the request can be changed and made again."""
+    with reading(desk.engine) as connection:
+        view = _view(connection, actor, request)
+        context = PlanningContext(connection, actor)
+        return replace(view, choices=view.act.choices(context, request, view.place, view.head))
+
+
+def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
+    act = act_of(request)
+    context = PlanningContext(connection, actor)
+    place, head = _in_hand(context, act, request)
+    by_id = {each.id: each for each in context.volumes.values()}
+    taken_back = act.taken_back(context, request)
+    if taken_back is not None:
+        # Whoever asks may know of it, or `logged` had refused; its note is told as they may read it.
+        note = context.reader.told(taken_back.note, taken_back.act, taken_back.volume, taken_back.proposed)
+        taken_back = replace(taken_back, note=note)
+    empty = PlanView(act, request, place, head, by_id, taken_back=taken_back)
+    try:
+        with told_to(connection, actor):
+            made = act.plan(context, request)
+    except Missing as missing:
+        if missing.code == "page_missing" and head is None and act.about is About.PAGE:
+            raise  # there is nothing in hand whose question could be asked again
+        # Of what is not in hand (a target, say) the view can tell; what is in hand was found above.
+        return replace(empty, refusal=missing)
+    except MokujiError as refusal:
+        if refusal.code in {"forbidden", "sign_in"}:
+            raise
+        return replace(empty, refusal=refusal)
+    return _shown(context, empty, made)
+
+
+def _in_hand(
+    context: PlanningContext, act: Act[Any, Any], request: Request
+) -> tuple[VolumeView | None, PageHead | None]:
+    if not request.volume:
+        return None, None
+    volume = context.volume(request.volume, Permission.READ)
+    page_key = getattr(request, "page", "")
+    head = find_head(context.connection, volume, page_key) if page_key else None
+    view = volume_view(context, volume, path_to=head.key if head else None)
+    return view, head
+
+
+def _shown(context: PlanningContext, empty: PlanView, made: Plan) -> PlanView:
+    # A volume that the act brings back is not among those that can be read yet.
+    by_id = dict(empty.volumes) | {
+        each.after.id: each.after for each in made.change_set.volumes if each.before is None and each.after
+    }
+    readable = set(by_id)
+    home = empty.place.volume.id if empty.place else 0
+    rewritten = [each for each in made.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
+    back = empty.taken_back
+    elsewhere = history.begun_elsewhere(context.connection, back.id) if back is not None else {}
+    behind = {page for page, volume in elsewhere.items() if volume not in readable}
+    seen = [each for each in rewritten if each.head.volume in readable and each.head.id not in behind]
+    hidden = [each for each in rewritten if each.head.volume not in readable or each.head.id in behind]
+    given_back = [history.Kept(*each) for each in made.given_back]
+    readers: list[Passing | BroughtBack] = [
+        *passing(context.connection, made.change_set, by_id, along=made.along, back=given_back),
+        *brought_back(context.connection, made.change_set, elsewhere, by_id),
+    ]
+
+    def shown(found: Iterable[Found]) -> tuple[Listed, ...]:
+        return listed(context.wiki, [each for each in found if each.page.volume in readable])
+
+    followed = made.followed
+    return replace(
+        empty,
+        volumes=by_id,
+        plan=visible_plan(made, readable, without=behind),
+        changes=tuple(sorted(seen, key=lambda each: (not each.own, each.head.volume != home))),
+        removed=tuple(each for each in made.change_set.removed if each.head.volume in readable),
+        captured=shown(followed.captured),
+        lost=shown(followed.lost),
+        lost_sections=shown(followed.lost_sections),
+        other_texts=shown(followed.other_texts),
+        resettled=shown(followed.resettled),
+        released=shown(followed.released),
+        returned=shown(followed.returned),
+        hidden_pages=len(hidden),
+        hidden_references=sum(len(each.renamed) for each in hidden),
+        note=told(empty.act.note(made.facts.seen(readable))),
+        readers=tuple(readers),
+    )
+
+
+def apply(
+    desk: Desk,
+    actor: Actor,
+    request: Request,
+    seen: str | None,
+    *,
+    note: str = "",
+    signature: Signature | None = None,
+) -> Applied | PlanView:
+    """Does an act whose plan was seen; gives the fresh plan back if it is no longer that one.
+
+    ``seen`` is the digest of the plan that was seen; None does whatever the plan is (for commands and the
+    demo's history), and raises what stands in the way.
+    """
+    by = signature or Signature(actor.person, desk.clock(), clean_note(note))
+    with writing_transaction(desk.engine, alone=True) as connection:
+        context = PlanningContext(connection, actor, shown=False)
+        try:
+            made = act_of(request).plan(context, request)
+        except MokujiError:
+            if seen is None:
+                raise
+            return _view(connection, actor, request)
+        if seen is not None and (made.digest != seen or made.nothing_to_do or made.conflicts):
+            return _view(connection, actor, request)
+        return _do(context, request, made, by)
+
+
+def do(context: PlanningContext, request: Request, by: Signature) -> Applied:
+    """Plans an act and does it, under the write lock that the caller holds alone."""
+    return _do(context, request, act_of(request).plan(context, request), by)
+
+
+def _do(context: PlanningContext, request: Request, made: Plan, by: Signature) -> Applied:
+    if made.conflicts:
+        raise Refused(
+            "Texts were changed by others since, in the same places. Look at the plan.", code="conflict"
+        )
+    act = act_of(request)
+    note, proposed = kept(by.note, act.note(made.facts))
+    by = replace(by, note=note)
+    taken_back = act.taken_back(context, request)
+    volume = _home(context, request, made, taken_back)
+    more: dict[str, Any] = {
+        "facts": {"of": act.name, "version": made.facts.VERSION, **unstructured(made.facts)}
+    }
+    if taken_back is not None:
+        more |= {"undoes": taken_back.id, "undone": root_of(taken_back)}
+    done = acting.do(context.connection, made, volume, by, more, proposed)
+    act.afterwards(context, request, done, taken_back)
+    home = next(
+        (v for v in load_volumes(context.connection).values() if v.id == done.volumes.get(volume, volume)),
+        None,
+    )
+    return Applied(done.change_set, home, _go_on_with(context, made, done))
+
+
+def _home(
+    context: PlanningContext, request: Request, made: Plan, taken_back: history.LoggedAct | None
+) -> int:
+    """The volume in whose history an act stands; 0 for one that it makes."""
+    if taken_back is not None:
+        return taken_back.volume
+    if request.volume:
+        return context.volume(request.volume, Permission.READ).id
+    return made.page.volume if made.page is not None else 0
+
+
+def _go_on_with(context: PlanningContext, made: Plan, done: acting.Done) -> PageHead | None:
+    wanted = done.pages.get(0) or (made.page.id if made.page is not None else 0)
+    into = made.facts.leads_to.id if made.facts.leads_to is not None else 0
+    found = context.wiki.pages([id_ for id_ in (wanted, into) if id_])
+    for id_ in (wanted, into):
+        if id_ in found:
+            return found[id_].head
+    return None

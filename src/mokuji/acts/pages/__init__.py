@@ -1,0 +1,1 @@
+"""Acts on pages and the references to them, a module each."""

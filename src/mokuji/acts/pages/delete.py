@@ -1,0 +1,92 @@
+"""Put a page, with its branch if so wished, into the trash."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mokuji.acts.act import About, Act
+from mokuji.acts.context import PlanningContext
+from mokuji.acts.request import Fields, FromForm, request
+from mokuji.acts.view import PlanView
+from mokuji.core.base.phrases import Phrase, counted
+from mokuji.core.model.policy import Act as Permission
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans import delete as core
+from mokuji.core.refactor.plans.delete import Deleted, References
+from mokuji.store.places import placing
+
+
+def _references(given: Fields) -> str:
+    if given.get("target"):
+        return "retarget"
+    typed = given.get("references", "")
+    return typed if typed in ("leave", "words", "retarget") else "leave"
+
+
+@request
+class Delete:
+    """Put a page into the trash."""
+
+    volume: str
+    page: str
+    branch: Annotated[bool, Field(description="Also what stands below it in the contents")] = False
+    references: Annotated[
+        References,
+        Field(description="What becomes of references: they stay, become words, or lead to “target”"),
+        FromForm(_references, lambda value: {"references": value}),
+    ] = "leave"
+    target: str = ""
+    act: Literal["delete"] = Field(default="delete", kw_only=True)
+
+
+def plan(context: PlanningContext, request: Delete) -> Plan:
+    head = context.page(request.volume, request.page)
+    ids = [head.id]
+    if request.branch:
+        rows = placing.branch(context.connection, head.volume, head.key)
+        found = context.wiki.titles([(head.volume, row.key) for row in rows])
+        ids += [found[p].id for row in rows[1:] if (p := (head.volume, row.key)) in found]
+    target = None
+    if request.references == "retarget":
+        target = context.page_named(request.target, request.volume, Permission.READ).id
+    return core.delete(context.wiki, ids, references=request.references, target=target)
+
+
+def sentence(view: PlanView, request: Delete, facts: Deleted) -> str:
+    said = (
+        f"{counted(facts.pages, 'page')} {'goes' if facts.pages == 1 else 'go'} to the trash, and can be restored for "
+        "60 days."
+    )
+    if request.references == "words" and (changed := len(view.followed)):
+        return f"{said} References on {counted(changed, 'page')} become plain words."
+    return said
+
+
+def note(facts: Deleted) -> Phrase:
+    more = facts.pages - 1
+    return f"“{facts.title}” deleted" + (f" with {more} below it" if more else "")
+
+
+def button(_: PlanView, __: Delete, facts: Deleted) -> str:
+    return f"Delete {counted(facts.pages, 'page')}"
+
+
+ACT = Act(
+    Delete,
+    Deleted,
+    About.PAGE,
+    plan,
+    sentence,
+    note,
+    heading="Delete this page",
+    done="Deleted",
+    button=button,
+    address="delete",
+    asked="references",
+    question="delete.html",
+    hint="Choose what becomes of references to it. The plan then shows all of them, before anything is done.",
+    button_counts=False,
+    captured_heading="Led nowhere, or to what goes, and will lead to a page",
+)

@@ -1,0 +1,94 @@
+"""Move pages to another volume, the first with the branch below it if so wished."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mokuji.acts.act import About, Act
+from mokuji.acts.context import PlanningContext
+from mokuji.acts.files_along import copies
+from mokuji.acts.readership import beyond
+from mokuji.acts.request import FromForm, request, unless
+from mokuji.acts.view import PlanView
+from mokuji.core.base import names
+from mokuji.core.base.phrases import Phrase, counted
+from mokuji.core.model.contents import Row, parents_of
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.move import Moved, move_to_volume
+from mokuji.store.places import placing
+
+
+@request
+class Move:
+    """Move a page to another volume."""
+
+    volume: str
+    page: str
+    to: Annotated[str, Field(description="Key of the volume")]
+    branch: Annotated[
+        bool, Field(description="Also what stands below it in the contents"), unless("alone")
+    ] = True
+    under: str = ""
+    revisions: Annotated[
+        Literal["", "along"],
+        Field(description="“along”: readers of the other volume read older revisions, too"),
+        FromForm(
+            lambda given: "along" if "revisions" in given else "",
+            lambda value: {"revisions": "1"} if value else {},
+        ),
+    ] = ""
+    act: Literal["move"] = Field(default="move", kw_only=True)
+
+
+def plan(context: PlanningContext, request: Move) -> Plan:
+    head = context.page(request.volume, request.page)
+    target = context.volume(request.to)
+    rows = placing.branch(context.connection, head.volume, head.key) if request.branch else []
+    rows = rows or [Row(0, head.title, head.key)]
+    found = context.wiki.titles([(head.volume, row.key) for row in rows])
+    ids = [found[head.volume, row.key].id for row in rows if (head.volume, row.key) in found]
+    unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in found]
+    source = context.volume(request.volume)
+    along = request.revisions == "along" or not beyond(context.connection, target, source)
+    made = move_to_volume(
+        context.wiki,
+        ids,
+        target.id,
+        parents=parents_of(rows),
+        unwritten=unwritten,
+        under=names.key(request.under) or None,
+        copies=copies(context.connection, context.wiki.pages(ids).values(), target.id),
+    )
+    return replace(made, along=along, asked=(*made.asked, str(along)))
+
+
+def sentence(_: PlanView, __: Move, facts: Moved) -> str:
+    return f"{counted(facts.pages, 'page')} will be in {facts.target} instead of “{facts.source}”."
+
+
+def note(facts: Moved) -> Phrase:
+    more = f" and {facts.pages - 1} below it" if facts.pages > 1 else ""
+    return (f"“{facts.title}”{more} moved from “{facts.source}” to ", facts.target)
+
+
+def button(_: PlanView, __: Move, facts: Moved) -> str:
+    return f"Move {counted(facts.pages, 'page')}"
+
+
+ACT = Act(
+    Move,
+    Moved,
+    About.PAGE,
+    plan,
+    sentence,
+    note,
+    heading="Move to another volume",
+    done="Moved",
+    button=button,
+    address="move",
+    asked="to",
+    question="move.html",
+)

@@ -1,0 +1,123 @@
+"""All acts, a line each. What is known of an act anywhere else is read from here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from mokuji.acts import undo
+from mokuji.acts.act import About, Act
+from mokuji.acts.pages import (
+    add_alias,
+    aliases,
+    delete,
+    join,
+    lead_to_section,
+    link,
+    link_addresses,
+    link_from,
+    merge,
+    move,
+    place,
+    rename,
+    restore,
+    retarget,
+    section,
+    split,
+)
+from mokuji.acts.request import Request
+from mokuji.acts.reuse import (
+    category,
+    category_move,
+    extract,
+    file,
+    inline,
+    inline_everywhere,
+    slot,
+    slot_value,
+)
+from mokuji.acts.things import (
+    file_delete,
+    file_rename,
+    file_replace,
+    person_rename,
+    source_delete,
+    source_edit,
+    source_rename,
+)
+from mokuji.acts.volumes import contents, create, language, libraries, outline
+from mokuji.acts.volumes import delete as delete_volume
+from mokuji.acts.volumes import rename as rename_volume
+
+ACTS: tuple[Act[Any, Any], ...] = (
+    rename.ACT,
+    aliases.ACT,
+    place.ACT,
+    move.ACT,
+    merge.ACT,
+    split.ACT,
+    join.ACT,
+    section.ACT,
+    retarget.ACT,
+    add_alias.ACT,
+    delete.ACT,
+    restore.ACT,
+    link.ACT,
+    link_from.ACT,
+    link_addresses.ACT,
+    lead_to_section.ACT,
+    category.ACT,
+    category_move.ACT,
+    file.ACT,
+    slot.ACT,
+    slot_value.ACT,
+    extract.ACT,
+    inline.ACT,
+    inline_everywhere.ACT,
+    file_rename.ACT,
+    file_replace.ACT,
+    file_delete.ACT,
+    source_rename.ACT,
+    source_edit.ACT,
+    source_delete.ACT,
+    person_rename.ACT,
+    contents.ACT,
+    outline.ACT,
+    create.ACT,
+    rename_volume.ACT,
+    libraries.ACT,
+    language.ACT,
+    delete_volume.ACT,
+    undo.ACT,
+)
+_BY_NAME = {act.name: act for act in ACTS}
+_BY_REQUEST = {act.request: act for act in ACTS}
+WITHOUT_PLAN = {"create": "Written", "edit": "Edited", "import": "Brought in", "secret": "Secret taken out"}
+"""What the log calls changes that are no acts of these: saves, folders that were brought in, secrets taken out."""
+_DONE = WITHOUT_PLAN | {act.change: act.done for act in ACTS}
+
+
+def act_of(request: Request) -> Act[Any, Any]:
+    """The act that a request asks for."""
+    return _BY_REQUEST[type(request)]
+
+
+def named(name: str) -> Act[Any, Any] | None:
+    """The act of this name in JSON and in the log, if there is one."""
+    return _BY_NAME.get(name)
+
+
+def on_pages() -> Iterator[Act[Any, Any]]:
+    """The acts whose plan has an address with the name of something in a volume."""
+    shared = {About.VOLUME, About.WIKI, About.TRASH, About.CHANGE}
+    return (act for act in ACTS if act.address and act.about not in shared)
+
+
+def on_volumes() -> Iterator[Act[Any, Any]]:
+    """The acts whose plan has an address with the name of a volume only."""
+    return (act for act in ACTS if act.address and (act.about is About.VOLUME or act.for_volumes))
+
+
+def done(change: str) -> str:
+    """What the log calls a change set."""
+    return _DONE.get(change, change)

@@ -1,0 +1,1 @@
+"""Acts on what is written once and used often: categories, slots, inserts."""

@@ -1,0 +1,1 @@
+"""Acts on what pages name beside pages: files, sources, people."""

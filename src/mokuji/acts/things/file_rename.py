@@ -1,0 +1,63 @@
+"""Give a file of a volume another name; its ending stays, and what names it follows."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from mokuji.acts.act import About, Act
+from mokuji.acts.context import PlanningContext
+from mokuji.acts.request import request
+from mokuji.acts.things import named
+from mokuji.acts.view import PlanView
+from mokuji.core.base.phrases import Phrase
+from mokuji.core.language import files as naming
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.store.index import things
+
+
+@request
+class RenameFile:
+    """Give a file of a volume another name; its ending stays."""
+
+    volume: str
+    file: str
+    to: str
+    act: Literal["file rename"] = Field(default="file rename", kw_only=True)
+
+
+def plan(context: PlanningContext, request: RenameFile) -> Plan:
+    volume, file = named.file(context, request.volume, request.file)
+    wanted = request.to.strip()
+    end = naming.ending(file.name)
+    if naming.ending(wanted) != end and end:
+        wanted = f"{wanted}.{end}"
+    taken = things.called(context.connection, "file", naming.key(wanted), volume.id)
+    pages = named.pages_naming(context, file)
+    return change_thing(context.wiki, request.act, file, pages, name=wanted, taken=taken)
+
+
+def sentence(_: PlanView, __: RenameFile, facts: ThingChanged) -> str:
+    return named.renamed("The file", facts)
+
+
+def note(facts: ThingChanged) -> Phrase:
+    return f"File “{facts.before}” is now called “{facts.after}”"
+
+
+ACT = Act(
+    RenameFile,
+    ThingChanged,
+    About.FILE,
+    plan,
+    sentence,
+    note,
+    heading="Rename a file",
+    done="File renamed",
+    button="Rename the file",
+    address="file-rename",
+    asked="to",
+    question="rename_thing.html",
+)

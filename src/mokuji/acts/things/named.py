@@ -1,0 +1,64 @@
+"""Finds files, sources and people that a request names, and the pages that name those."""
+
+from __future__ import annotations
+
+from mokuji.acts.context import PlanningContext
+from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.base.phrases import counted
+from mokuji.core.language import files as naming
+from mokuji.core.language.pointers import source_key
+from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.things import Thing
+from mokuji.core.model.wiki import Volume
+from mokuji.core.refactor.plans.things import ThingChanged, ThingRemoved
+from mokuji.store.index import filings, things
+
+
+def pages_naming(context: PlanningContext, thing: Thing) -> list[int]:
+    """The pages that name a thing, once that is known of all pages."""
+    if filings.any_unfiled(context.connection):
+        raise Refused(
+            "After an upgrade the wiki is still reading what its pages name. Try again in a minute.",
+            code="reading",
+        )
+    return things.naming(context.connection, thing)
+
+
+def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, Thing]:
+    """A file of a volume that the actor may change."""
+    volume = context.volume(volume_key)
+    found = things.called(context.connection, "file", naming.key(name), volume.id)
+    if found is None:
+        raise Missing(f"“{volume.title}” has no file “{name}”.", code="file_missing")
+    return volume, found
+
+
+def source(context: PlanningContext, volume_key: str, name: str) -> Thing:
+    """A source. Who may write in a volume may change the list that all share."""
+    context.volume(volume_key, Permission.WRITE)
+    found = things.called(context.connection, "source", source_key(name))
+    if found is None:
+        raise Missing(f"There is no source “{name}”.", code="source_missing")
+    return found
+
+
+def renamed(what: str, facts: ThingChanged) -> str:
+    """The sentence of a thing that has another name; ``what`` is “The file” and the like."""
+    places = facts.places
+    follows = (
+        f" {counted(places, 'place')} on {counted(facts.pages, 'page')} {'follows' if places == 1 else 'follow'}."
+        if places
+        else " Nothing names it yet."
+    )
+    return f"{what} “{facts.before}” will be called “{facts.after}”.{follows}"
+
+
+def removed(what: str, facts: ThingRemoved) -> str:
+    """The sentence of a thing that goes."""
+    said = f"{what} “{facts.name}” goes."
+    if facts.instead:
+        return f"{said} {counted(facts.places, 'place')} will name “{facts.instead}” instead."
+    if facts.left:
+        name = "names" if facts.left == 1 else "name"
+        return f"{said} {counted(facts.left, 'place')} {name} it, and will name what is missing."
+    return f"{said} Nothing names it."

@@ -1,0 +1,75 @@
+"""Give a person another handle: oneself, or anybody by an owner of the wiki. Whatever names them follows."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mokuji.acts.act import About, Act
+from mokuji.acts.context import PlanningContext
+from mokuji.acts.request import request
+from mokuji.acts.things import named
+from mokuji.acts.view import PlanView
+from mokuji.core.base.errors import Forbidden, Missing, Refused
+from mokuji.core.base.phrases import Phrase
+from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import PersonAct, may_about
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.services.people import NOT_THEIRS, check_never_theirs
+from mokuji.store.index import things
+
+
+@request
+class RenamePerson:
+    """Give a person another handle."""
+
+    volume: Annotated[str, Field(description="Key of a volume that you may read, in whose log it stands")]
+    person: Annotated[str, Field(description="The handle of now")]
+    to: str
+    act: Literal["person rename"] = Field(default="person rename", kw_only=True)
+
+
+def plan(context: PlanningContext, request: RenamePerson) -> Plan:
+    context.volume(request.volume, Permission.READ)
+    if not context.actor.signed_in:
+        raise Forbidden("Sign in to change your handle.", code="sign_in")
+    found = things.called(context.connection, "person", request.person.strip().casefold())
+    # Who is not there and who is not one's own to rename look alike.
+    if not may_about(context.actor, PersonAct.RENAME, found.id if found is not None else 0):
+        raise Forbidden(NOT_THEIRS)
+    if found is None:
+        raise Missing(f"Nobody is called “{request.person}” here.", code="person_missing")
+    if not request.to.strip():
+        raise Refused("Type the new handle.", code="bad_handle")
+    wanted = request.to.strip().casefold()
+    taken = things.called(context.connection, "person", wanted)
+    pages = named.pages_naming(context, found)
+    made = change_thing(context.wiki, request.act, found, pages, name=request.to.strip(), taken=taken)
+    check_never_theirs(context.connection, wanted, found.id)
+    return made
+
+
+def sentence(_: PlanView, __: RenamePerson, facts: ThingChanged) -> str:
+    return named.renamed("The person", facts)
+
+
+def note(facts: ThingChanged) -> Phrase:
+    return f"@{facts.before} is now @{facts.after}"
+
+
+ACT = Act(
+    RenamePerson,
+    ThingChanged,
+    About.PERSON,
+    plan,
+    sentence,
+    note,
+    heading="Change a handle",
+    done="Handle changed",
+    button="Change the handle",
+    address="person-rename",
+    asked="to",
+    question="rename_thing.html",
+)

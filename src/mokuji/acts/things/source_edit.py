@@ -1,0 +1,76 @@
+"""Change what is known of a source. A form saves it at once, so there is no page of its plan."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Literal
+
+from pydantic import Field
+
+from mokuji.acts.act import About, Act
+from mokuji.acts.context import PlanningContext
+from mokuji.acts.request import request
+from mokuji.acts.things import named
+from mokuji.acts.view import PlanView
+from mokuji.core.base.errors import BadFields
+from mokuji.core.base.phrases import Phrase
+from mokuji.core.model.policy import Actor
+from mokuji.core.model.sources import as_json, fault_of
+from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.services.desk import Desk
+from mokuji.services.writing import sources
+
+
+@request
+class EditSource:
+    """Other fields for a source, as CSL-JSON."""
+
+    volume: str
+    source: str
+    fields: str
+    act: Literal["source edit"] = Field(default="source edit", kw_only=True)
+
+
+def plan(context: PlanningContext, request: EditSource) -> Plan:
+    source = named.source(context, request.volume, request.source)
+    fields = json.loads(request.fields)
+    if fault := fault_of(fields):
+        raise BadFields({"fields": f"The source cannot be kept: {fault}"})
+    return change_thing(context.wiki, request.act, source, (), content=as_json(fields))
+
+
+def sentence(_: PlanView, __: EditSource, facts: ThingChanged) -> str:
+    return f"The source “{facts.after}” will read otherwise wherever it is cited."
+
+
+def note(facts: ThingChanged) -> Phrase:
+    return f"Source “{facts.after}” edited"
+
+
+ACT = Act(
+    EditSource,
+    ThingChanged,
+    About.SOURCE,
+    plan,
+    sentence,
+    note,
+    heading="Change a source",
+    done="Source edited",
+    button="Change the source",
+    in_json=False,
+)
+
+
+def save_source(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> str:
+    """Makes a source of what a form says, or changes one; the name that it has. BadName and BadFields say what is wrong
+    with it."""
+    from mokuji.acts import doing  # which knows all acts, this one too
+
+    told = sources.check(desk, actor, name, fields, new=new)
+    if told.known is None:
+        return sources.add(desk, actor, name, told.fields)
+    if as_json(told.fields) != as_json(told.known.fields):
+        doing.apply(desk, actor, EditSource(told.home.key, told.known.name, as_json(told.fields)), None)
+    return told.known.name

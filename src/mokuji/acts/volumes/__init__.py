@@ -1,0 +1,1 @@
+"""Acts on volumes and their contents, a module each."""
