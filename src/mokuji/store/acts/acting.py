@@ -211,7 +211,6 @@ def _detail(
     changes = plan.change_set.changes
     return {
         **more,
-        "facts": {"version": plan.facts.VERSION, **asdict(plan.facts)},
         **({"free": sorted(plan.free)} if plan.free is not None else {}),
         "heads": [
             [c.head.id, c.head.volume, c.head.title, c.head_after.volume]
