@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import doing, requests, words
+from mokuji.acts import doing, log, requests, words
 from mokuji.acts.requests import Request
 from mokuji.acts.things.source_edit import save_source
 from mokuji.acts.view import Applied
@@ -89,6 +89,11 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
         "outline",
         lambda: requests.Outline("guide", "Storing\n  Pump\n  Winter\n", "well"),
         "2 names get a place in the contents; 1 has a place already and keeps it.",
+    ),
+    (
+        "contents",
+        lambda: requests.Contents("guide", "- [[Well]]\n  - [[Pump]]\n- [[Seal ring]]\n"),
+        "“Lamp” will have no place in the contents: readers come there only by references.",
     ),
     ("place", lambda: requests.Place("guide", "pump", "well", "first"), "1 name gets another place"),
     (
@@ -265,6 +270,7 @@ def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
     done = doing.apply(desk, writer, wish(), view.digest)
     assert isinstance(done, Applied)
     writer = _again(desk, writer)
+    assert log.one_act(desk, writer, done.change_set).headline == view.note, "the log tells it by its facts"
     assert _state(desk, writer) != before, name
     _check_indexes(desk)
     undone = doing.apply(desk, writer, requests.Undo(done.change_set), None)
@@ -351,7 +357,7 @@ def test_the_plan_of_an_act_says_nothing_of_a_closed_volume_that_refers_to_all(
     except Forbidden as fault:
         # On closed pages it changed more than references.
         told.append(repr(vars(fault)))
-    told.append(repr(history.one_act(desk, writer, done.change_set)))
+    told.append(repr(log.one_act(desk, writer, done.change_set)))
     told.append(repr(history.acts(desk, writer)))
     assert SECRET not in " ".join(told).lower()
 
