@@ -15,6 +15,7 @@ from mokuji.acts import registry
 from mokuji.acts.act import About, Act
 from mokuji.acts.request import Request, as_fields, from_fields
 from mokuji.api.plan_schemas import Wish
+from mokuji.core.model.policy import needed_for
 from tests.services.test_every_act import ACTS
 
 TEMPLATES = Path(mokuji.web.__file__).parent / "templates" / "acts"
@@ -80,3 +81,8 @@ def test_a_request_is_the_same_in_an_address(case: Request) -> None:
     # What was selected in a browser counts line ends as a browser does, whatever asks.
     form = {"from_form": True} if hasattr(case, "from_form") else {}
     assert vars(again) == {**vars(case), **form}
+
+
+@pytest.mark.parametrize("act", registry.VOLUME_MENU, ids=lambda act: act.name)
+def test_undoing_an_act_on_a_volume_asks_for_what_doing_it_asks_for(act: Act[Request, object]) -> None:  # type: ignore[type-var]
+    assert needed_for(act.change) is act.permission

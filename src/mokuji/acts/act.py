@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.policy import Act as Permission
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan
 from mokuji.services.reading.reading import VolumeView
@@ -101,6 +102,13 @@ class Act(Generic[R, F]):
     hint: str = GENERAL_HINT
     """What is said while its question is open."""
     choices: Callable[[PlanningContext, R, VolumeView | None, PageHead | None], Choices] = _no_choices
+    permission: Permission = Permission.RENAME
+    """What an actor must be allowed in the volume that it is about."""
+    menu: str = ""
+    """What it is called in the menu of what it is about; empty: it is found in other places."""
+    shortcut: str = ""
+    of_sections: bool = False
+    """Whether a page must have sections for it."""
     taken_back: Callable[[PlanningContext, R], LoggedAct | None] = _nothing
     """The change that it is about, if it is about one."""
     afterwards: Callable[[PlanningContext, R, Done, LoggedAct | None], None] = _nothing

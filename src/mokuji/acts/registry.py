@@ -92,6 +92,14 @@ ACTS: tuple[Act[Any, Any], ...] = (
 )
 _BY_NAME = {act.name: act for act in ACTS}
 _BY_REQUEST = {act.request: act for act in ACTS}
+PAGE_MENU = (
+    (rename.ACT, aliases.ACT),
+    (place.ACT, move.ACT),
+    (merge.ACT, join.ACT, split.ACT, section.ACT),
+    (delete.ACT,),
+)
+"""The menu of a page, in groups."""
+VOLUME_MENU = (outline.ACT, contents.ACT, rename_volume.ACT, libraries.ACT, language.ACT, delete_volume.ACT)
 WITHOUT_PLAN = {"create": "Written", "edit": "Edited", "import": "Brought in", "secret": "Secret taken out"}
 """What the log calls changes that are no acts of these: saves, folders that were brought in, secrets taken out."""
 _DONE = WITHOUT_PLAN | {act.change: act.done for act in ACTS}

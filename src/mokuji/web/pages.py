@@ -13,6 +13,7 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
+from mokuji.acts import registry
 from mokuji.core.base.errors import BadText, Forbidden, MokujiError
 from mokuji.core.diff.diff import near
 from mokuji.core.model.policy import Actor
@@ -64,7 +65,9 @@ environment.filters.update(
     initials=show.initials,
 )
 STATIC_VERSION = _static_version()
-environment.globals.update(to=addresses, version=STATIC_VERSION)
+environment.globals.update(
+    to=addresses, version=STATIC_VERSION, page_menu=registry.PAGE_MENU, volume_menu=registry.VOLUME_MENU
+)
 
 
 @dataclass(frozen=True)

@@ -66,6 +66,7 @@ ACT = Act(
     heading="Other names of this page",
     done="Other names changed",
     button="Change the other names",
+    menu="Other names",
     address="aliases",
     asked="aliases",
     question="aliases.html",

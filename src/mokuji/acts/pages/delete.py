@@ -83,6 +83,7 @@ ACT = Act(
     heading="Delete this page",
     done="Deleted",
     button=button,
+    menu="Delete",
     address="delete",
     asked="references",
     question="delete.html",

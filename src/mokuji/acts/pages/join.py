@@ -60,6 +60,7 @@ ACT = Act(
     heading="Make this page a section",
     done="Joined",
     button="Make it a section",
+    menu="Make it a section of another",
     address="join",
     asked="into",
     question="join.html",

@@ -98,6 +98,7 @@ ACT = Act(
     heading="Merge into another page",
     done="Merged",
     button="Merge",
+    menu="Merge into another page",
     address="merge",
     asked="into",
     question="merge.html",

@@ -88,6 +88,7 @@ ACT = Act(
     heading="Move to another volume",
     done="Moved",
     button=button,
+    menu="Move to another volume",
     address="move",
     asked="to",
     question="move.html",

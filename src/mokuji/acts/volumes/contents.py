@@ -113,6 +113,7 @@ ACT = Act(
     heading="Contents as text",
     done="Contents changed",
     button="Change the contents",
+    menu="Contents as text",
     address="contents",
     asked="text",
     question="contents.html",

@@ -52,5 +52,7 @@ ACT = Act(
     heading="Delete this volume",
     done="Volume deleted",
     button=button,
+    menu="Delete this volume",
+    permission=Permission.MANAGE,
     address="delete",
 )
