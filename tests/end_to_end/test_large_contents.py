@@ -106,7 +106,7 @@ def test_a_row_is_moved_by_key_with_undo_and_by_dragging_through_a_plan(
     page.get_by_role("button", name="Undo").click()
     expect(row).to_have_attribute("data-number", "1200")
     row.drag_to(tree.locator('[data-name="Part 1204"]'), target_position={"x": 60, "y": 22})
-    expect(page.get_by_role("heading", name="Another place")).to_be_visible()
+    expect(page.get_by_role("heading", name="Another place in the contents")).to_be_visible()
     assert "after=part" in page.url and "1204" in page.url
 
 

@@ -400,3 +400,29 @@ def test_who_knows_only_the_hash_of_bytes_in_a_closed_volume_gets_nothing(desk: 
     assert doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", staged)).refusal is not None
     own = files.stage(desk, jonas, "open", "mine.txt", b"brought")
     assert doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", own)).refusal is None
+
+
+def test_files_that_come_along_are_in_the_plan_that_is_seen(desk: Desk, writer: Actor) -> None:
+    volume(desk, "Parts")
+    keeper = person(desk, "keeper", guide=Role.OWNER, parts=Role.OWNER)
+    files.bring(desk, keeper, "guide", "lamp.png", PNG)
+    pages(desk, keeper, "guide", {"Lamp": "![a](lamp.png) ![b](gone.png)"})
+    move = requests.Move("guide", "lamp", "parts")
+    view = doing.plan(desk, keeper, move)
+    assert view.plan is not None and view.plan.copied == ("lamp.png",)
+    assert "Copied along: “lamp.png”." in words.sentence(view)
+    # Somebody brings a file of that name meanwhile: it is another plan, and nothing is done.
+    files.bring(desk, keeper, "parts", "lamp.png", PNG)
+    again = doing.apply(desk, keeper, move, view.digest)
+    assert isinstance(again, doing.PlanView) and again.plan is not None and again.plan.copied == ()
+    assert isinstance(doing.apply(desk, keeper, move, again.digest), doing.Applied)
+
+
+def test_names_of_files_that_follow_a_title_bring_copies_into_the_plan(desk: Desk, writer: Actor) -> None:
+    files.bring(desk, writer, "guide", "lamp.png", PNG)
+    pages(desk, writer, "guide", {"Lamp": "x", "Use": "![lamp](lamp.png)"})
+    view = doing.plan(desk, writer, requests.Rename("guide", "lamp", "Lantern"))
+    assert view.plan is not None and view.plan.copied == ()
+    rows = tuple(row.id for row in view.rows if row.kind == "file")
+    chosen = doing.plan(desk, writer, requests.Rename("guide", "lamp", "Lantern", rows=rows))
+    assert rows and chosen.plan is not None and chosen.plan.copied == ("lantern.png",)

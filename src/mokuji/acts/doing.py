@@ -14,6 +14,7 @@ from typing import Any
 
 from mokuji.acts.act import About, Act
 from mokuji.acts.context import PlanningContext
+from mokuji.acts.files_along import with_files
 from mokuji.acts.readership import BroughtBack, Passing, brought_back, passing
 from mokuji.acts.registry import act_of
 from mokuji.acts.request import Request
@@ -50,6 +51,11 @@ def plan(desk: Desk, actor: Actor, request: Request) -> PlanView:
         return replace(view, choices=view.act.choices(context, request, view.place, view.head))
 
 
+def _planned(context: PlanningContext, request: Request) -> Plan:
+    """All that an act does: its plan, with the files that come along."""
+    return with_files(context.connection, act_of(request).plan(context, request))
+
+
 def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
     act = act_of(request)
     context = PlanningContext(connection, actor)
@@ -63,7 +69,7 @@ def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
     empty = PlanView(act, request, place, head, by_id, taken_back=taken_back)
     try:
         with told_to(connection, actor):
-            made = act.plan(context, request)
+            made = _planned(context, request)
     except Missing as missing:
         if missing.code == "page_missing" and head is None and act.about is About.PAGE:
             raise  # there is nothing in hand whose question could be asked again
@@ -149,7 +155,7 @@ def apply(
     with writing_transaction(desk.engine, alone=True) as connection:
         context = PlanningContext(connection, actor, shown=False)
         try:
-            made = act_of(request).plan(context, request)
+            made = _planned(context, request)
         except MokujiError:
             if seen is None:
                 raise
@@ -161,7 +167,7 @@ def apply(
 
 def do(context: PlanningContext, request: Request, by: Signature) -> Applied:
     """Plans an act and does it, under the write lock that the caller holds alone."""
-    return _do(context, request, act_of(request).plan(context, request), by)
+    return _do(context, request, _planned(context, request), by)
 
 
 def _do(context: PlanningContext, request: Request, made: Plan, by: Signature) -> Applied:

@@ -1,14 +1,22 @@
-"""Files that come along when pages go to another volume: one that is called as another file there gets a free name."""
+"""Files that come along: copies of those that pages name which go to another volume, and of those whose name says a
+title that is renamed.
+
+They are a change of the plan like any other. One that is called as another file in the target volume gets a free name
+(``copies``); all others keep theirs (``with_files``).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.language import files as naming
 from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page
+from mokuji.core.model.changes import Fate
 from mokuji.core.model.things import Copies, Thing, ThingChange, renaming
+from mokuji.core.refactor.plan import Plan
 from mokuji.store import files
 from mokuji.store.database import Connection
 from mokuji.store.index import things
@@ -49,3 +57,55 @@ def _free(connection: Connection, name: str, volumes: tuple[int, int], taken: se
         if key not in taken and not any(files.called(connection, each, [key]) for each in volumes):
             return wanted
         number += 1
+
+
+def with_files(connection: Connection, plan: Plan) -> Plan:
+    """A plan with the files that its pages bring along to another volume, by themselves or into another page. What is
+    called so there already stays."""
+    changes = plan.change_set
+    ways = [(each.head.volume, each) for each in changes.changes if each.fate is Fate.KEPT]
+    by_id = {each.head.id: each for each in changes.changes}
+    ways += [(e.head.volume, by_id[e.successor]) for e in changes.removed if e.successor in by_id]
+    wanted: dict[tuple[int, int], set[str]] = {}
+    for source, change in ways:
+        target = change.head_after.volume
+        if source != target and "](" in change.after:
+            wanted.setdefault((source, target), set()).update(naming.names_in(change.after))
+    taken = {(each.after.volume, each.after.key) for each in changes.things if each.after is not None}
+    found: list[ThingChange] = []
+    for (source, target), keys in sorted(wanted.items()):
+        there = files.called(connection, target, keys)
+        for key, file in sorted(files.called(connection, source, keys).items()):
+            if key not in there and (target, key) not in taken:
+                taken.add((target, key))
+                found.append(ThingChange(None, _copy(connection, file.id, target, file.name)))
+    return _with(plan, found)
+
+
+def with_renamed_files(connection: Connection, plan: Plan) -> Plan:
+    """A plan with the files that names in its texts lead to which say another title now: what they name is called so,
+    too."""
+    found: dict[tuple[int, str], ThingChange] = {}
+    for change in plan.change_set.rewritten:
+        volume = change.head_after.volume
+        pairs = [(naming.key(old), new) for old, new in naming.renamed_in(change.before, change.after)]
+        known = files.called(connection, volume, {key for key, _ in pairs})
+        there = files.called(connection, volume, {naming.key(new) for _, new in pairs})
+        for key, new in pairs:
+            if key in known and naming.key(new) not in there:
+                copy = _copy(connection, known[key].id, volume, new)
+                found.setdefault((volume, copy.key), ThingChange(None, copy))
+    return _with(plan, list(found.values()))
+
+
+def _copy(connection: Connection, file: int, volume: int, name: str) -> Thing:
+    old = things.thing(connection, "file", file)
+    assert old is not None
+    return Thing("file", 0, volume, name, old.content)
+
+
+def _with(plan: Plan, copied: Sequence[ThingChange]) -> Plan:
+    if not copied:
+        return plan
+    changes = plan.change_set
+    return replace(plan, change_set=replace(changes, things=(*changes.things, *copied)))

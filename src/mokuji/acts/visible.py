@@ -34,6 +34,8 @@ class VisiblePlan:
     nothing_to_do: bool
     only_places: bool
     """Whether nothing but places in the contents changes."""
+    copied: tuple[str, ...] = ()
+    """Names of the files that are copied along to volumes that may be read."""
 
     @property
     def in_the_way(self) -> int:
@@ -55,5 +57,11 @@ def visible(plan: Plan, readable: Collection[int], *, without: Collection[int] =
         conflicts=conflicts,
         hidden_conflicts=len(plan.conflicts) - len(conflicts),
         nothing_to_do=plan.nothing_to_do,
+        copied=tuple(
+            each.after.name
+            for each in changes.things
+            if each.before is None and each.after is not None and not each.after.id
+            if each.after.sort == "file" and each.after.volume in readable
+        ),
         only_places=not (changes.changes or changes.removed or changes.volumes or changes.things),
     )

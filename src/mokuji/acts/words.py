@@ -6,6 +6,8 @@ from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import counted
 from mokuji.core.model.contents import Put, Rekey, Take
 
+TOLD_FILES = 5
+
 
 def sentence(view: PlanView) -> str:
     """What a plan will do, in one sentence or two, and what follows from it."""
@@ -37,6 +39,11 @@ def _following(view: PlanView) -> list[str]:
         said.append(
             f"{counted(made.sections, 'section reference')} {'follows' if made.sections == 1 else 'follow'}."
         )
+    if made.copied:
+        named = ", ".join(f"“{each}”" for each in made.copied[:TOLD_FILES])
+        more = len(made.copied) - TOLD_FILES
+        named += f" and {counted(more, 'more file')}" if more > 0 else ""
+        said.append(f"Copied along: {named}.")
     if view.captured:
         said.append(
             f"{counted(len(view.captured), 'reference')} that led nowhere "

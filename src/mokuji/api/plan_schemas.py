@@ -99,6 +99,7 @@ class Plan(Schema):
     )
     conflicts: list[NamedPage] = Field(description="Changed by others in the same places")
     contents: list[str]
+    files: list[str] = Field(description="Files that are copied along, by name")
     rows: list[Row]
     hidden_pages: int
     hidden_references: int

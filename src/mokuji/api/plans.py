@@ -77,6 +77,7 @@ def plan(view: PlanView) -> schemas.Plan:
         other_texts=listed(view.other_texts),
         conflicts=named(view.conflicts),
         contents=words.placings(view, 500),
+        files=list(made.copied),
         rows=[
             schemas.Row(
                 id=row.id,

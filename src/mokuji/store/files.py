@@ -79,16 +79,6 @@ _ADD = text(
     """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
     VALUES (:volume, :key, :name, 1, :hash, :type, :size, :width, :height, :person, :at) RETURNING *"""
 )
-_CARRY = text(
-    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
-    SELECT :target, key, name, 1, hash, type, size, width, height, person, at FROM file
-    WHERE volume = :source AND key = ANY(CAST(:keys AS text[])) ON CONFLICT (volume, key) DO NOTHING RETURNING id"""
-)
-_COPY = text(
-    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
-    SELECT volume, CAST(:new AS text), CAST(:name AS text), 1, hash, type, size, width, height, person, at FROM file
-    WHERE volume = :volume AND key = :old COLLATE "C" ON CONFLICT (volume, key) DO NOTHING RETURNING id"""
-)
 _RENAME = text("UPDATE file SET key = :key, name = :name WHERE id = :id")
 
 
@@ -151,21 +141,6 @@ def add(
         "at": signed[1],
     }
     return _file(connection.execute(_ADD, values).one())
-
-
-def carry(connection: Connection, source: int, target: int, keys: Collection[str]) -> list[int]:
-    """Gives a volume the files of another that have these keys; what it has keeps its own. The ids of the copies."""
-    if not keys:
-        return []
-    values = {"source": source, "target": target, "keys": list(keys)}
-    return list(connection.execute(_CARRY, values).scalars())
-
-
-def copy_as(connection: Connection, volume: int, old: str, new: str, name: str) -> list[int]:
-    """Lets a file be called otherwise as well; a file of that name stays what it is. The id of the copy, if there is
-    one."""
-    values = {"volume": volume, "old": old, "new": new, "name": name}
-    return list(connection.execute(_COPY, values).scalars())
 
 
 def rename(connection: Connection, file: int, key: str, name: str) -> None:

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from mokuji.acts.act import About, Act
 from mokuji.acts.context import PlanningContext
+from mokuji.acts.files_along import with_renamed_files
 from mokuji.acts.pages.merge import Merge
 from mokuji.acts.request import READERS_SEE, called, lines, request, ticked
 from mokuji.acts.view import PlanView
@@ -43,7 +44,7 @@ def plan(context: PlanningContext, request: Rename) -> Plan:
     # What could be exchanged as well is looked for when it is shown, and when some of it was chosen.
     wanted = context.shown or request.rows
     offer = search.saying(context.connection, head.title, context.writable) if wanted else ()
-    return core.rename(
+    made = core.rename(
         context.wiki,
         head.id,
         request.title,
@@ -52,6 +53,7 @@ def plan(context: PlanningContext, request: Rename) -> Plan:
         rows=request.rows,
         offer=offer,
     )
+    return with_renamed_files(context.connection, made) if request.rows else made
 
 
 def sentence(view: PlanView, request: Rename, facts: Renamed) -> str:

@@ -15,7 +15,6 @@ from sqlalchemy import Connection
 from mokuji.core.base import names
 from mokuji.core.base.errors import Conflict
 from mokuji.core.base.spans import Span
-from mokuji.core.language.files import key, names_in, renamed_in
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import ChangeSet, Fate, PageChange, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
@@ -25,7 +24,7 @@ from mokuji.core.refactor.engine.following import Entry
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
-from mokuji.store import files, history, volumes, writing
+from mokuji.store import history, volumes, writing
 from mokuji.store.acts import trash
 from mokuji.store.history import LoggedAct
 from mokuji.store.index import things
@@ -70,7 +69,7 @@ def do(
     if change_set.removed:
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
-    copies = [*things.change(connection, change_set.things, by), *_carry_files(connection, change_set)]
+    copies = things.change(connection, change_set.things, by)
     detail = _detail(plan, more or {}, given, given_volumes, back)
     if kept_back := _settle(connection, plan, kept):
         detail["written_in"] = kept_back
@@ -111,23 +110,6 @@ def _people(change_set: ChangeSet) -> set[int]:
     """The people that something was done about."""
     sides = (side for each in change_set.things for side in (each.before, each.after) if side is not None)
     return {each.id for each in sides if each.sort == "person"}
-
-
-def _carry_files(connection: Connection, change_set: ChangeSet) -> list[int]:
-    """Pages that come to another volume, by themselves or into another page, bring the files that they name; one that
-    is called so there already stays. The ids of the copies."""
-    made: list[int] = []
-    ways = [(c.head.volume, c) for c in change_set.changes if c.fate is Fate.KEPT]
-    by_id = {change.head.id: change for change in change_set.changes}
-    ways += [(e.head.volume, by_id[e.successor]) for e in change_set.removed if e.successor in by_id]
-    for source, change in ways:
-        if source != change.head_after.volume and "](" in change.after:
-            made += files.carry(connection, source, change.head_after.volume, names_in(change.after))
-    for _, change in ways if change_set.act == "rename" else ():
-        # Names of files that say the old title were let follow: what they name is called so, too.
-        for old, new in renamed_in(change.before, change.after):
-            made += files.copy_as(connection, change.head_after.volume, key(old), key(new), new)
-    return made
 
 
 def _make_volumes(connection: Connection, changes: tuple[VolumeChange, ...]) -> dict[int, int]:
