@@ -1,4 +1,5 @@
 // The writing desk: the editor in place of the plain text field, preview, findings, drafts, saving.
+import { at } from "./address.js";
 import { snippet } from "@codemirror/autocomplete";
 import { laidIn } from "./desk/completion.js";
 import { bringing } from "./desk/bring.js";
@@ -172,7 +173,7 @@ function desk() {
       return this.mode === "beside";
     },
     get signInHref() {
-      return `/-/sign-in?${new URLSearchParams({ back: location.pathname })}`;
+      return at(`/-/sign-in?${new URLSearchParams({ back: location.pathname })}`);
     },
     init() {
       form = this.$el;

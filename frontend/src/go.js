@@ -1,5 +1,6 @@
 // The go box: type a part of a name, go there, or write the page that is not there. While it is empty it holds the pages
 // visited lately, the one before this first.
+import { at } from "./address.js";
 import { visited } from "./lately.js";
 
 export function go() {
@@ -62,7 +63,7 @@ export function go() {
         return;
       }
       const query = new URLSearchParams({ typed: this.typed, volume: this.wide ? "" : here });
-      const answer = await fetch(`/-/go?${query}`).catch(() => null);
+      const answer = await fetch(at(`/-/go?${query}`)).catch(() => null);
       if (!answer?.ok || mine !== asked) return;
       const found = await answer.json();
       answered = query.toString();

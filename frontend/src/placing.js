@@ -1,3 +1,5 @@
+import { at } from "./address.js";
+
 // Moving a row of the contents by dragging it leads to the plan of another place. By Ctrl+Shift and an arrow it is done
 // at once if nothing but the contents changes, with Undo in sight; if more does, the plan comes first here too.
 const MOVED = "mokuji moved";
@@ -14,7 +16,7 @@ export function movedJustNow() {
 }
 
 async function send(address, fields) {
-  const { token } = await fetch("/-/token").then((answer) => answer.json());
+  const { token } = await fetch(at("/-/token")).then((answer) => answer.json());
   const body = new URLSearchParams({ ...fields, token });
   const answer = await fetch(address, { method: "POST", body }).catch(() => null);
   return answer?.ok ? answer.json() : null;
@@ -31,9 +33,9 @@ function shownAgain(key, change) {
 
 /** Takes a move back at once. */
 export async function takeBack({ key, change }) {
-  const done = await send(`/-/undo-now/${change}`, {});
+  const done = await send(at(`/-/undo-now/${change}`), {});
   if (done?.change) shownAgain(key, null);
-  else location.assign(`/-/changes/${change}/undo`);
+  else location.assign(at(`/-/changes/${change}/undo`));
 }
 
 /** `rows` tells how they stand (see `Branches`); `plan(key)` gives the address of the plan, `now(key)` the one that does

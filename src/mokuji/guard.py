@@ -19,6 +19,8 @@ import structlog
 from fastapi import Request
 from fastapi.responses import Response
 
+from mokuji.services.site import NOWHERE, Site, asked
+
 log = structlog.get_logger("mokuji")
 
 Message = MutableMapping[str, Any]
@@ -80,10 +82,12 @@ class Guard:
         hosts: Collection[str],
         version: str,
         largest: int,
+        site: Site = NOWHERE,
     ) -> None:
         self.app = app
         self._fault = fault
-        self._hosts = OWN_NAMES | {each.strip().lower() for each in hosts}
+        self._site = site
+        self._hosts = OWN_NAMES | {site.host} | {each.strip().lower() for each in hosts}
         self._version = version.encode()
         self._largest = largest
 
@@ -91,6 +95,10 @@ class Guard:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
+        with asked(self._site):
+            await self._answer(scope, receive, send)
+
+    async def _answer(self, scope: Message, receive: Receive, send: Send) -> None:
         nonce = secrets.token_urlsafe(16)
         scope.setdefault("state", {})["nonce"] = nonce
         started, status = time.perf_counter(), 0
@@ -115,6 +123,13 @@ class Guard:
             if refusal is not None:
                 await refuse(*refusal)
                 return
+            inside = self._site.inside(scope["path"])
+            if inside is None and scope["path"] != "/healthz":
+                home = self._site.path
+                await refuse(404, f"Nothing is here: the wiki lies at {home}/.", "outside")
+                return
+            # All within goes by paths from the wiki's root.
+            scope = {**scope, "path": inside or "/healthz"}
             # RFC 9110, 9.1: whoever answers GET answers HEAD; the server itself leaves the body out.
             asked = {**scope, "method": "GET"} if scope["method"] == "HEAD" else scope
             await self.app(asked, _bounded(receive, self._largest), guarded)

@@ -25,6 +25,7 @@ from mokuji.formats import apart
 from mokuji.guard import Guard
 from mokuji.services.desk import Desk
 from mokuji.services.hosting import healthy
+from mokuji.services.site import Site
 from mokuji.statuses import status_of
 from mokuji.web import errors as web_errors
 from mokuji.web.pages import LARGEST_BODY, STATIC, STATIC_VERSION
@@ -59,20 +60,24 @@ def fault_response(request: Request, status: int, message: str, code: str) -> Re
     return web_errors.page(request, status, message, code)
 
 
-def create_app(desk: Desk, hosts: Collection[str] = ()) -> FastAPI:
+def create_app(desk: Desk, hosts: Collection[str] = (), site: Site | None = None) -> FastAPI:
     """The application that works at this desk; ``hosts`` are the names by which it may be asked, beside its addresses
-    in numbers."""
+    in numbers, ``site`` says where readers find it."""
+    site = site or Site.at(f"http://{next(iter(hosts), 'localhost')}")
     app = FastAPI(
         title="Mokuji",
         version=__version__,
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/v1/openapi.json",
+        servers=[{"url": site.path}] if site.path else None,
         description="The JSON interface of Mokuji: the same use cases as in the browser.",
     )
     app.state.desk = desk
     colour_by(apart.colour)
-    app.add_middleware(Guard, fault=fault_response, hosts=hosts, version=STATIC_VERSION, largest=LARGEST_BODY)
+    app.add_middleware(
+        Guard, fault=fault_response, hosts=hosts, version=STATIC_VERSION, largest=LARGEST_BODY, site=site
+    )
     _install_faults(app)
     app.mount("/-/static", StaticFiles(directory=STATIC), name="static")
 

@@ -17,6 +17,9 @@ class Settings(BaseSettings):
     home: Path = Field(default=Path(".mokuji"), description="folder of the private cluster and its secrets")
     port: int = Field(default=8700, ge=1, le=65535, description="port of the web server")
     host: str = Field(default="127.0.0.1", description="address that the web server listens on")
+    address: str | None = Field(
+        default=None, description="where readers find the wiki, such as https://host.example/docs"
+    )
     hosts: str = Field(
         default="",
         description="names by which the wiki may be asked, with commas between; addresses in numbers always",

@@ -9,9 +9,12 @@ from pathlib import Path
 
 import pytest
 import uvicorn
+from fastapi import FastAPI
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
+from mokuji.server import create_app
 from mokuji.services.desk import Desk
+from mokuji.services.site import Site as Place
 from tests.application import application
 
 # A machine that does other things too can be slow for a while; who waits in vain waits this long once.
@@ -40,14 +43,15 @@ def chromium() -> Iterator[Browser]:
 class Site:
     """The application on a free port, in a thread of its own; can be stopped and started again."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, path: str = "") -> None:
         self.desk = desk
+        self.path = path
         self.port = 0
         self.start()
 
     def start(self) -> None:
         config = uvicorn.Config(
-            application(self.desk),
+            self._application(),
             port=self.port,
             log_level="error",
             access_log=False,
@@ -60,13 +64,18 @@ class Site:
             assert self._thread.is_alive(), "the server did not start"
         self.port = self._server.servers[0].sockets[0].getsockname()[1]
 
+    def _application(self) -> FastAPI:
+        if not self.path:
+            return application(self.desk)
+        return create_app(self.desk, [], Place("http://127.0.0.1", self.path))
+
     def stop(self) -> None:
         self._server.should_exit = True
         self._thread.join()
 
     @property
     def address(self) -> str:
-        return f"http://127.0.0.1:{self.port}"
+        return f"http://127.0.0.1:{self.port}{self.path}"
 
 
 @pytest.fixture
@@ -85,13 +94,13 @@ def pytest_runtest_makereport(
     return report
 
 
-def sign_in(context: BrowserContext, who: str) -> None:
+def sign_in(context: BrowserContext, who: str, path: str = "") -> None:
     """Signs somebody of the demo in as the form does, which has a test of its own, without drawing it."""
-    form = context.request.get("/-/sign-in").text()
+    form = context.request.get(f"{path}/-/sign-in").text()
     token = re.search(r'name="token" value="([0-9a-f]+)"', form)
     assert token is not None
     fields = {"token": token[1], "handle": who.lower(), "password": "buoy"}
-    assert context.request.post("/-/sign-in", form=fields).ok
+    assert context.request.post(f"{path}/-/sign-in", form=fields).ok
 
 
 FAILED = pytest.StashKey[bool]()
@@ -118,8 +127,8 @@ def open_page(chromium: Browser, site: Site, request: pytest.FixtureRequest) -> 
         page.on("console", lambda message: said.append(message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: said.append(str(error)))
         if who:
-            sign_in(context, who)
-        page.goto(address)
+            sign_in(context, who, site.path)
+        page.goto(site.path + address)
         return page
 
     yield open_

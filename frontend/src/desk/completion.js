@@ -1,5 +1,6 @@
 // What is offered while somebody types: names and sections between brackets, templates, marks, categories and keys of
 // the front matter, people.
+import { at } from "../address.js";
 import { closeCompletion, completionStatus, selectedCompletion, snippet } from "@codemirror/autocomplete";
 import { syntaxTree } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
@@ -86,7 +87,7 @@ function lately(volume) {
 }
 
 /** Pages whose name matches: `{title, place, insert, about}`, the likeliest first. */
-export const matchingNames = (typed, volume) => asked("/-/names", { typed, volume, all: "1" });
+export const matchingNames = (typed, volume) => asked(at("/-/names"), { typed, volume, all: "1" });
 
 // ---- inserts ----------------------------------------------------------------------
 
@@ -120,7 +121,7 @@ export function laidIn(view, page) {
 }
 
 /** What can be put in, by what is typed of its name. */
-export const toChoose = (typed, volume) => asked("/-/inserts", { typed, volume });
+export const toChoose = (typed, volume) => asked(at("/-/inserts"), { typed, volume });
 
 /** One value beside the name, several on lines of their own; what may be typed there is a ghost, no value. */
 function laidOut({ insert, slots }) {
@@ -142,7 +143,7 @@ export function sections(volume) {
     const own = !found[2].trim();
     const list = own
       ? ownSections(context.state)
-      : await asked(`/-/sections/${encodeURIComponent(volume)}`, { typed: found[2].trim(), insert: found[1] ? "1" : "0" });
+      : await asked(at(`/-/sections/${encodeURIComponent(volume)}`), { typed: found[2].trim(), insert: found[1] ? "1" : "0" });
     if (context.aborted || !list.length) return null;
     const options = list.map((each, nth) => ({
       label: each.words,
@@ -187,7 +188,7 @@ const KEYS = [
 /** Categories of the volume: as marks in the text, by name in the front matter; and the keys that it knows. */
 export function filings(volume) {
   let known = null;
-  const all = () => (known ??= asked(`/-/category-names/${encodeURIComponent(volume)}`, {}));
+  const all = () => (known ??= asked(at(`/-/category-names/${encodeURIComponent(volume)}`), {}));
   return async (context) => {
     const line = context.state.doc.lineAt(context.pos);
     const before = line.text.slice(0, context.pos - line.from);
@@ -231,7 +232,7 @@ export function listings(volume) {
       return { from, options, validFor: /^[a-z]*$/ };
     }
     if (key === "category") {
-      known ??= asked(`/-/category-names/${encodeURIComponent(volume)}`, {});
+      known ??= asked(at(`/-/category-names/${encodeURIComponent(volume)}`), {});
       return { from, options: (await known).map((each) => ({ label: each.name })), validFor: /^[^|[\]\n]*$/ };
     }
     return LIST_VALUES[key] ? { from, options: LIST_VALUES[key].map((label) => ({ label })), validFor: /^[-a-z]*$/ } : null;
@@ -273,7 +274,7 @@ export function people() {
   return async (context) => {
     const before = context.matchBefore(/(?:^|[\s(])@[\p{L}\p{N}_-]*$/u);
     if (!before || literal(context)) return null;
-    known ??= asked("/-/people", {});
+    known ??= asked(at("/-/people"), {});
     const from = before.from + before.text.indexOf("@") + 1;
     const options = (await known).map((each) => ({ label: each.handle, detail: each.name }));
     return options.length ? { from, options, validFor: /^[\p{L}\p{N}_-]*$/u } : null;
@@ -291,7 +292,7 @@ export function files(volume) {
     if (!before || /Code|HTML|Comment/.test(node)) return null;
     const typed = inside ? before.text.slice(before.text.lastIndexOf("(") + 1) : before.text.slice(2);
     if (/[:/]/.test(typed)) return null;
-    const found = await asked(`/-/file-names/${encodeURIComponent(volume)}`, { typed });
+    const found = await asked(at(`/-/file-names/${encodeURIComponent(volume)}`), { typed });
     if (context.aborted || !found.length) return null;
     const options = found.map((each, nth) => ({
       label: each.name,
@@ -315,7 +316,7 @@ export function sources() {
   return async (context) => {
     const before = context.matchBefore(/\[\^[^\s[\]^]*$/);
     if (!before || /Code|HTML|Comment/.test(syntaxTree(context.state).resolveInner(context.pos, -1).name)) return null;
-    const found = await asked("/-/source-names", { typed: before.text.slice(2) });
+    const found = await asked(at("/-/source-names"), { typed: before.text.slice(2) });
     if (context.aborted || !found.length) return null;
     const options = found.map((each, nth) => ({
       label: each.name,

@@ -1,3 +1,5 @@
+import { at, within } from "../address.js";
+
 // A look at a page beside the text, without leaving it: what a reference leads to, as its readers see it.
 
 /** Parts of the desk; `html` makes trusted HTML of what came from the server. */
@@ -8,10 +10,10 @@ export function peekParts(html) {
     peekHref: "",
     peekSaid: "",
     get peekEdit() {
-      return this.peekHref.replace(/^\//, "/-/edit/").replace(/#.*$/, "");
+      return at(within(this.peekHref).replace(/^\//, "/-/edit/").replace(/#.*$/, ""));
     },
     get peekWritten() {
-      return !this.peekHref.startsWith("/-/");
+      return !within(this.peekHref).startsWith("/-/");
     },
     async peek(href, title) {
       this.peeking = true;

@@ -1,4 +1,5 @@
 // References made without typing them: brackets around a selection, a dragged page, a pasted address of this wiki.
+import { at } from "../address.js";
 import { startCompletion } from "@codemirror/autocomplete";
 import { EditorView } from "@codemirror/view";
 import { matchingNames } from "./completion.js";
@@ -107,7 +108,7 @@ export async function referred(volume, addresses) {
   const ours = [...new Set(addresses)].filter(isOurs).map((each) => new URL(each, location.href).href);
   if (!ours.length) return new Map();
   const form = document.getElementById("desk");
-  const answer = await post(`/-/refer/${encodeURIComponent(volume)}`, { addresses: ours.join("\n") }, form).catch(() => null);
+  const answer = await post(at(`/-/refer/${encodeURIComponent(volume)}`), { addresses: ours.join("\n") }, form).catch(() => null);
   return new Map(answer?.ok ? Object.entries(answer.said) : []);
 }
 

@@ -1,5 +1,6 @@
 // Words that go on with what is typed: of this page, of the volume, of its dictionary. On a key (Ctrl Space), and by
 // itself from four letters on for whoever turns that on.
+import { at } from "../address.js";
 import { syntaxTree } from "@codemirror/language";
 import { LITERAL } from "./completion.js";
 
@@ -50,7 +51,7 @@ export function words(volume) {
     const typed = before.text;
     const here = ofPage(context.state, typed);
     const query = new URLSearchParams({ typed: typed.replace(/-.*$/, "") });
-    const answer = await fetch(`/-/words/${encodeURIComponent(volume)}?${query}`).catch(() => null);
+    const answer = await fetch(at(`/-/words/${encodeURIComponent(volume)}?${query}`)).catch(() => null);
     const more = answer?.ok ? await answer.json() : [];
     if (context.aborted) return null;
     const capital = /^\p{Lu}/u.test(typed);

@@ -15,6 +15,7 @@ from mokuji.core.base.errors import Missing
 from mokuji.core.base.names import address
 from mokuji.core.model.sources import as_text
 from mokuji.formats.tasks import calendar, todo_txt
+from mokuji.services import site
 from mokuji.services.writing import fields, files, sources, tasks
 from mokuji.services.writing.files import StoredFile
 
@@ -250,8 +251,9 @@ def tasks_as_text(desk: TheDesk, actor: Reader, person: str = "") -> Response:
 @router.get("/tasks.ics", response_class=Response)
 def tasks_as_calendar(desk: TheDesk, actor: Reader, request: Request, person: str = "") -> Response:
     """Open tasks as iCalendar VTODO."""
-    origin = str(request.base_url).rstrip("/")
-    told = tasks.lines(desk, actor, lambda volume, page: origin + address(volume, page), person=person)
+    told = tasks.lines(
+        desk, actor, lambda volume, page: site.absolute(site.link(address(volume, page))), person=person
+    )
     return Response(calendar(told, "Tasks"), 200, {}, "text/calendar; charset=utf-8")
 
 

@@ -135,15 +135,20 @@ def _check_port(host: str, port: int) -> None:
 def _serve(desk: Desk, settings: Settings) -> None:
     from mokuji.server import create_app, run
     from mokuji.services import hosting
+    from mokuji.services.site import Site
 
     hosting.settle()
     hosts = [settings.host, *filter(None, settings.hosts.split(","))]
+    local = f"http://{settings.host}:{settings.port}"
+    try:
+        site = Site.at(settings.address or local)
+    except ValueError as fault:
+        raise Refused(f"MOKUJI_ADDRESS: {fault}", code="bad_address") from None
     with _worker_beside(desk):
-        typer.echo(
-            f"Mokuji {__version__} is open at http://{settings.host}:{settings.port}  (Ctrl-C stops it)"
-        )
+        behind = f", and listens at {local}" if settings.address else ""
+        typer.echo(f"Mokuji {__version__} is open at {site.origin}{site.path}{behind}  (Ctrl-C stops it)")
         sys.stdout.flush()
-        run(create_app(desk, hosts), settings.host, settings.port, settings.proxies)
+        run(create_app(desk, hosts, site), settings.host, settings.port, settings.proxies)
 
 
 @contextmanager

@@ -10,16 +10,27 @@ from __future__ import annotations
 from urllib.parse import quote, urlencode
 
 from mokuji.core.base.names import address
+from mokuji.services import site
+
+
+def base() -> str:
+    """What every address of the wiki begins with: the path that it lies under, mostly none."""
+    return site.here().path
+
+
+def at(path: str) -> str:
+    """A room of the wiki by its path from the wiki's root."""
+    return site.link(path)
 
 
 def page(volume_key: str, page_key: str | None = None, anchor: str = "") -> str:
     """A volume, or a page in it, or a place on that page."""
     fragment = f"#{quote(anchor, safe='')}" if anchor else ""
-    return address(volume_key, page_key) + fragment
+    return site.link(address(volume_key, page_key)) + fragment
 
 
-def act(name: str, volume_key: str, page_key: str, **query: object) -> str:
-    """Something about a page: edit, backlinks, card."""
+def act(name: str, volume_key: str, page_key: str | None = None, **query: object) -> str:
+    """Something about a page (edit, backlinks, card), or about a volume."""
     return _with(f"/-/{name}{address(volume_key, page_key)}", query)
 
 
@@ -44,22 +55,22 @@ def volume(name: str, volume_key: str, **query: object) -> str:
 
 def secret(volume_key: str) -> str:
     """Where a secret is taken out of a volume."""
-    return f"/-/secret{address(volume_key)}"
+    return site.link(f"/-/secret{address(volume_key)}")
 
 
 def upkeep(volume_key: str, name: str = "") -> str:
     """The reports of a volume, or one of them."""
-    return f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else "")
+    return site.link(f"/-/upkeep{address(volume_key)}" + (f"/{name}" if name else ""))
 
 
 def file(volume_key: str, name: str) -> str:
     """A file of a volume."""
-    return f"/-/file{address(volume_key)}/{quote(name, safe='')}"
+    return site.link(f"/-/file{address(volume_key)}/{quote(name, safe='')}")
 
 
 def about_file(volume_key: str, name: str) -> str:
     """What is known of a file of a volume."""
-    return f"/-/about-file{address(volume_key)}/{quote(name, safe='')}"
+    return site.link(f"/-/about-file{address(volume_key)}/{quote(name, safe='')}")
 
 
 def plan_file(name: str, volume_key: str, file_name: str, **query: object) -> str:
@@ -114,7 +125,7 @@ def fields(volume_key: str, **query: object) -> str:
 
 def materials(volume_key: str) -> str:
     """The templates and categories of a volume."""
-    return f"/-/materials{address(volume_key)}"
+    return site.link(f"/-/materials{address(volume_key)}")
 
 
 def categories(volume_key: str, **query: object) -> str:
@@ -124,7 +135,7 @@ def categories(volume_key: str, **query: object) -> str:
 
 def effect(volume_key: str, page_key: str) -> str:
     """What saving a text would do to the places that put its page in."""
-    return f"/-/effect{address(volume_key, page_key)}"
+    return site.link(f"/-/effect{address(volume_key, page_key)}")
 
 
 def passage(volume_key: str, page_key: str, span: tuple[int, int] | None = None) -> str:
@@ -140,7 +151,7 @@ def change(number: int, what: str = "", came: str = "") -> str:
 
 def trash() -> str:
     """What lies in the trash."""
-    return "/-/trash"
+    return site.link("/-/trash")
 
 
 def changes(**query: object) -> str:
@@ -160,9 +171,10 @@ def sign_in(back: str = "") -> str:
 
 def _with(path: str, query: dict[str, object]) -> str:
     given = {name: value for name, value in query.items() if value not in ("", None)}
-    return f"{path}?{urlencode(given)}" if given else path
+    return site.link(f"{path}?{urlencode(given)}" if given else path)
 
 
 def is_local(address_: str) -> bool:
-    """Whether an address leads to this site, so that signing in cannot send anybody elsewhere."""
-    return address_.startswith("/") and not address_.startswith(("//", "/\\")) and "\n" not in address_
+    """Whether an address leads into this wiki, so that signing in cannot send anybody elsewhere."""
+    inside = address_.startswith(f"{base()}/") and not address_.startswith(("//", "/\\"))
+    return inside and "\n" not in address_ and "/.." not in address_

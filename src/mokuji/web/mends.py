@@ -67,7 +67,7 @@ def _unwritten(at: Place) -> list[Mend]:
         return [
             ("Lead elsewhere…", plan("retarget", at.volume, key, absolute=1)),
             ("Edit there", at.edit(there.page, there.line)),
-            (f"Make a volume “{title}”", f"/-/new-volume?{urlencode({'title': title})}"),
+            (f"Make a volume “{title}”", addresses.at(f"/-/new-volume?{urlencode({'title': title})}")),
         ]
     key = at.found.key.partition(" ")[2]
     return [

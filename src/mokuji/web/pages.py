@@ -17,7 +17,7 @@ from mokuji.acts import registry
 from mokuji.core.base.errors import BadText, Forbidden, MokujiError
 from mokuji.core.diff.diff import near
 from mokuji.core.model.policy import Actor
-from mokuji.services import people
+from mokuji.services import people, site
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.reading.reading import VolumeView, volume_in_hand
 from mokuji.statuses import status_of
@@ -99,7 +99,7 @@ class Visitor:
         rendered = environment.get_template(template).render(
             actor=self.actor,
             token=self.token,
-            here=self.request.url.path,
+            here=site.link(self.request.url.path),
             nonce=self.request.state.nonce,
             demo=self.desk.demo,
             **values,
@@ -111,12 +111,25 @@ class Visitor:
 
 
 def cookie_name(request: Request, name: str) -> str:
-    """What a cookie is called. Behind HTTPS no other host can set one of this name (``__Host-``, RFC 6265bis 4.1.3);
-    under a path of a host the name says which, since ``Path=/`` sends it to all of them."""
-    path = request.scope.get("root_path", "")
+    """What a cookie is called. Behind HTTPS no other host can set one of this name (``__Host-``, RFC 6265bis 4.1.3),
+    or, for a wiki under a path, no page without HTTPS (``__Secure-``); there the name says which path it is of."""
+    path = site.here().path
     if path:
         name += "_" + hashlib.blake2b(path.encode(), digest_size=4).hexdigest()
-    return f"__Host-{name}" if request.url.scheme == "https" else name
+    if not is_secure(request):
+        return name
+    return f"__Secure-{name}" if path else f"__Host-{name}"
+
+
+def is_secure(request: Request) -> bool:
+    """Whether the wiki is reached by HTTPS, perhaps by a proxy that speaks for it."""
+    return site.here().secure or request.url.scheme == "https"
+
+
+def own_origins(request: Request) -> tuple[str, ...]:
+    """How addresses of this wiki begin: as it is known, and as it was asked for."""
+    here, url = site.here(), request.url
+    return tuple(dict.fromkeys((here.origin + here.path, f"{url.scheme}://{url.netloc}{here.path}")))
 
 
 def cookie(request: Request, name: str) -> str:
@@ -132,15 +145,18 @@ def set_cookie(request: Request, response: Any, name: str, value: str, max_age: 
         max_age=max_age,
         httponly=True,
         samesite="lax",
-        secure=request.url.scheme == "https",
-        path="/",
+        secure=is_secure(request),
+        path=site.here().path or "/",
     )
 
 
 def drop_cookie(request: Request, response: Any, name: str) -> None:
     """Lets a cookie go."""
-    secure = request.url.scheme == "https"
-    response.delete_cookie(cookie_name(request, name), path="/", secure=secure, httponly=True, samesite="lax")
+    path = site.here().path or "/"
+    secure = is_secure(request)
+    response.delete_cookie(
+        cookie_name(request, name), path=path, secure=secure, httponly=True, samesite="lax"
+    )
 
 
 def get_desk(request: Request) -> Desk:
@@ -167,11 +183,13 @@ Who = Annotated[Visitor, Depends(get_visitor)]
 def from_here(request: Request) -> bool:
     """Whether a browser says that a request comes from a page of this very site: not from a sibling host, nor from
     another port of this one. What is no browser says nothing, and brings no cookie along unasked."""
-    site = request.headers.get("sec-fetch-site")
-    if site is not None:
-        return site in {"same-origin", "none"}
+    fetched = request.headers.get("sec-fetch-site")
+    if fetched is not None:
+        return fetched in {"same-origin", "none"}
     origin = request.headers.get("origin")
     if origin is None:
+        return True
+    if origin == site.here().origin:
         return True
     try:
         told = urlsplit(origin)

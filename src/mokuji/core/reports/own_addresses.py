@@ -136,7 +136,11 @@ def _path(url: str, origins: Collection[str]) -> tuple[str, str]:
         parts = urlsplit(url)
     except ValueError:
         return "", ""
-    here = f"{parts.scheme}://{parts.netloc}" in origins if parts.netloc else url.startswith("/")
-    if not here or not parts.path.startswith("/"):
-        return "", ""
-    return parts.path[1:], unquote(parts.fragment)
+    for origin in origins or ("",):
+        own = urlsplit(origin)
+        host = (
+            (parts.scheme, parts.netloc) == (own.scheme, own.netloc) if parts.netloc else url.startswith("/")
+        )
+        if host and parts.path.startswith(f"{own.path}/"):
+            return parts.path[len(own.path) + 1 :], unquote(parts.fragment)
+    return "", ""

@@ -27,6 +27,7 @@ from mokuji.core.html.writer import Diagram, File
 from mokuji.core.language.fences import DIAGRAM, diagrams
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
+from mokuji.services import site
 from mokuji.services.desk import Desk, Ready
 from mokuji.services.reading.inserting import Inserted
 from mokuji.services.reading.linking import Link
@@ -54,7 +55,7 @@ class Addresses:
 
     write: Callable[[Link], str] | None = None
     card: Callable[[Link], str] | None = None
-    page: Callable[[Link], str] = lambda link: address(link.volume, link.key)
+    page: Callable[[Link], str] = lambda link: site.link(address(link.volume, link.key))
     category: Callable[[str, str], str] | None = None
     """The address of a category, by the keys of volume and name."""
     lists: Callable[[int, Sequence[tuple[str | None, str]]], Listing | None] | None = None

@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from mokuji.acts import doing
 from mokuji.acts.requests import File
 from mokuji.formats import skos
+from mokuji.services import site
 from mokuji.services.reading import categories, materials
 from mokuji.services.writing import concepts
 from mokuji.web import addresses
@@ -25,14 +26,13 @@ MOST_ROWS = 5_000
 def index(who: Who, volume: str, form: str = "") -> Response:
     """All categories of a volume; as SKOS with ``form`` turtle or json-ld."""
     if form in skos.MEDIA:
-        site = str(who.request.base_url).rstrip("/")
         told = concepts.export(
             who.desk,
             who.actor,
             volume,
             form,  # type: ignore[arg-type]
-            lambda volume_key, key: site + addresses.category(volume_key, key),
-            site + addresses.categories(volume),
+            lambda volume_key, key: site.absolute(addresses.category(volume_key, key)),
+            site.absolute(addresses.categories(volume)),
         )
         return Response(told, media_type=skos.MEDIA[form] + "; charset=utf-8")
     view = categories.index(who.desk, who.actor, volume)

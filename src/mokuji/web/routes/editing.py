@@ -18,7 +18,7 @@ from mokuji.services.reading import completing, finding, reading, templates
 from mokuji.services.writing import drafts, findings, insert_forms, patterns, reviewing, vocabulary, writing
 from mokuji.statuses import status_of
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Visitor, Who, refusal, see
+from mokuji.web.pages import Form, Visitor, Who, own_origins, refusal, see
 from mokuji.web.show import places
 
 router = APIRouter()
@@ -374,8 +374,7 @@ def people(who: Who) -> Response:
 def refer(who: Who, form: Form, volume: str) -> Response:
     """Addresses (one a line) of this wiki as references: what is typed between brackets, and the words that it shows;
     of files what is typed as destination."""
-    url = who.request.url
-    origins = (f"{url.scheme}://{url.netloc}",)
+    origins = own_origins(who.request)
     addresses_ = form.get("addresses", "").split("\n")
     found = completing.references_to(who.desk, who.actor, volume, addresses_, origins)
     return JSONResponse(
@@ -441,7 +440,7 @@ def one_draft(who: Who, volume: str, page: str) -> Response:
 def discard_draft(who: Who, form: Form, volume: str, page: str) -> Response:
     """Discards a draft from the list of them."""
     drafts.discard(who.desk, who.actor, volume, page)
-    return see("/-/drafts")
+    return see(addresses.at("/-/drafts"))
 
 
 @router.get("/-/drafts")

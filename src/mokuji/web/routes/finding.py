@@ -24,12 +24,12 @@ ROOMS = {
     "Find": "/-/find",
     "All volumes": "/",
 }
-"""Rooms of the whole wiki, with their addresses."""
+"""Rooms of the whole wiki, with their paths."""
 
 
 def _places(typed: str, volume: Volume | None) -> Iterator[dict[str, object]]:
     """Rooms of the wiki, and reports of the volume in hand, whose names have what is typed in them."""
-    places = [(title, "", address) for title, address in ROOMS.items()]
+    places = [(title, "", addresses.at(path)) for title, path in ROOMS.items()]
     if volume is not None:
         places.append(("Upkeep", volume.title, addresses.upkeep(volume.key)))
         places += [

@@ -34,10 +34,10 @@ def sign_in(who: Who, form: Form) -> Response:
     token = people.sign_in(
         who.desk, form.get("handle", ""), form.get("password", ""), address, former=who.session
     )
-    back = form.get("back", "/")
+    back = form.get("back") or addresses.at("/")
     if token is None:
         return _page(who, back, wrong=True)
-    response = see(back if addresses.is_local(back) else "/")
+    response = see(back if addresses.is_local(back) else addresses.at("/"))
     set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
     return response
 
@@ -53,6 +53,6 @@ def sign_out(who: Who, form: Form) -> Response:
     """Signs out."""
     if who.session:
         people.sign_out(who.desk, who.session)
-    response = see("/")
+    response = see(addresses.at("/"))
     drop_cookie(who.request, response, SESSION)
     return response

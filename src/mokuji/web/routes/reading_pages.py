@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from mokuji.core.base.errors import Missing
-from mokuji.core.base.names import address, key
+from mokuji.core.base.names import key
 from mokuji.services.reading import levels, reading, templates
 from mokuji.services.writing import drafts
 from mokuji.services.writing.fields import of_page
@@ -86,7 +86,7 @@ def contents_levels(
 def open_volume(who: Who, volume: str, look: str = "") -> Response:
     """A volume's start."""
     if volume != volume_segment(volume):
-        return RedirectResponse(address(key(volume)), 308)
+        return RedirectResponse(addresses.page(key(volume)), 308)
     try:
         view = reading.open_volume(who.desk, who.actor, volume, look)
     except Missing:

@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse, Response
 
 from mokuji.core.base.errors import MokujiError
 from mokuji.formats.tasks import calendar, todo_txt
+from mokuji.services import site
 from mokuji.services.writing import tasks
 from mokuji.services.writing.tasks import By
 from mokuji.web import addresses
@@ -61,7 +62,6 @@ def listing(
     kept = {"by": by if by != "date" else "", "person": person, "volume": volume, "page": page}
     kept |= {"category": category, "day": day, "done": "1" if done else ""}
     kept["from"] = who.request.query_params.get("from", "")
-    origin = str(who.request.base_url).rstrip("/")
     return who.page(
         "tasks.html",
         view=view,
@@ -69,7 +69,7 @@ def listing(
         bys=BYS,
         screen=screen,
         category=category,
-        origin=origin,
+        calendars=site.absolute(addresses.at("/-/calendar")),
         lit="tasks",
     )
 
@@ -87,8 +87,9 @@ def feed(request: Request, token: str) -> Response:
     """Somebody's tasks as a calendar that programs look at by themselves: who knows the address may read it."""
     desk = get_desk(request)
     actor, person = tasks.feed(desk, token)
-    origin = str(request.base_url).rstrip("/")
-    told = tasks.lines(desk, actor, lambda volume, page: origin + addresses.page(volume, page), person=person)
+    told = tasks.lines(
+        desk, actor, lambda volume, page: site.absolute(addresses.page(volume, page)), person=person
+    )
     title = f"Tasks of @{person}" if person else "Tasks"
     headers = {"Cache-Control": "private, no-cache", "Referrer-Policy": "no-referrer"}
     return Response(calendar(told, title), 200, headers, "text/calendar; charset=utf-8")

@@ -13,7 +13,7 @@ from mokuji.services.upkeep import passages, upkeep
 from mokuji.services.upkeep.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.mends import mends
-from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.pages import Form, Visitor, Who, own_origins, see
 from mokuji.web.report_words import WORDS
 from mokuji.web.tables import as_csv, as_json
 
@@ -22,8 +22,7 @@ router = APIRouter()
 
 def _origins(who: Visitor) -> tuple[str, ...]:
     """This site as its own pages' addresses begin."""
-    url = who.request.url
-    return (f"{url.scheme}://{url.netloc}",)
+    return own_origins(who.request)
 
 
 @router.get("/-/upkeep/{volume}")
