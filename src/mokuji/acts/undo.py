@@ -19,7 +19,7 @@ from mokuji.core.model.policy import PersonAct, may, may_about, needed_for
 from mokuji.core.model.things import Thing
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo as core
-from mokuji.core.refactor.plans.undo import Undone, masked
+from mokuji.core.refactor.plans.undo import Since, Undone, masked
 from mokuji.services.desk import check, owned
 from mokuji.services.people import NOT_THEIRS
 from mokuji.store import history
@@ -75,15 +75,20 @@ def plan(context: PlanningContext, request: Undo) -> Plan:
     _check_reverse(context, act, made)
     facts = made.facts
     assert isinstance(facts, Undone)
-    since = tuple(
-        replace(each, change=history.title_since(context.connection, each.page, each.now, act.id) or 0)
-        for each in facts.since
-    )
+    since = tuple(replace(each, change=_changed_by(context, each, act.id)) for each in facts.since)
     facts = replace(
         facts, since=since, copies=len(act.detail.get("copies", ())), change=act.id, what=root_of(act)
     )
     given_back = tuple(tuple(each) for each in act.detail.get("written_in", ()))
     return replace(made, facts=facts, given_back=given_back)
+
+
+def _changed_by(context: PlanningContext, since: Since, act: int) -> int:
+    """The number of the change that something is so by; 0 if it is not known."""
+    if since.page:
+        return history.title_since(context.connection, since.page, since.now, act) or 0
+    named = {"volume title": "rename volume", "volume language": "language"}[since.what]
+    return history.volume_since(context.connection, since.volume, named, act) or 0
 
 
 def logged(context: PlanningContext, request: Undo) -> LoggedAct:
@@ -162,7 +167,7 @@ def sentence(view: PlanView, _: Undo, facts: Undone) -> str:
             f"{'goes' if one else 'go'}, unless another page names it by now."
         )
     for each in facts.since[:TOLD_NAMES]:
-        said += f" “{each.then}” is called “{each.now}” since; that name is taken back with it."
+        said += f" {_since_said(each)}"
     if facts.restored:
         get = "gets" if facts.restored == 1 else "get"
         said += f" {counted(facts.restored, 'page')} {get} the very text back that stood there."
@@ -175,6 +180,13 @@ def sentence(view: PlanView, _: Undo, facts: Undone) -> str:
             "take this back."
         )
     return said
+
+
+def _since_said(since: Since) -> str:
+    if since.what == "volume language":
+        now = f"“{since.now}”" if since.now else "none"
+        return f"The language was changed to {now} since; that is taken back with it."
+    return f"“{since.then}” is called “{since.now}” since; that name is taken back with it."
 
 
 def note(facts: Undone) -> Phrase:

@@ -317,6 +317,17 @@ def title_since(connection: Connection, page: int, title: str, after: int) -> in
     return connection.execute(statement, {"page": page, "title": title, "after": after}).scalar()
 
 
+VOLUME_SINCE = text(
+    "SELECT min(id) FROM change_set WHERE volume = :volume AND id > :after AND act = :act AND undone_by IS NULL"
+)
+
+
+def volume_since(connection: Connection, volume: int, act: str, after: int) -> int | None:
+    """The first change of this name in a volume after another one, that is not taken back."""
+    values = {"volume": volume, "act": act, "after": after}
+    return connection.execute(VOLUME_SINCE, values).scalar()
+
+
 def mark_undone(connection: Connection, change_set: int, by: int) -> bool:
     """Notes that a change set was undone; False if that was so already."""
     done = connection.execute(

@@ -259,7 +259,7 @@ def past(connection: Connection, act: LoggedAct) -> Past:
     }
     texts = {row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made}
     changed = tuple(
-        ThingChange(*(Thing(**each) if each is not None else None for each in pair))
+        things.since(connection, ThingChange(*(Thing(**each) if each is not None else None for each in pair)))
         for pair in detail.get("things", ())
     )
     return Past(

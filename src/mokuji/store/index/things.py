@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import Connection, Row, text
@@ -94,6 +95,20 @@ def names_person(connection: Connection, handle: str) -> bool:
     """Whether a page names a handle, be it somebody's or not."""
     values = {"kind": int(HELD["person"]), "key": handle}
     return connection.execute(NAMING, values).first() is not None
+
+
+def since(connection: Connection, change: ThingChange) -> ThingChange:
+    """A logged change from what something is by now: of what only the name was changed, the content is what it is, and
+    the other way round."""
+    now = thing(connection, _sort(change), _id(change))
+    before, after = change.before, change.after
+    if before is None or after is None or now is None:
+        return change
+    if before.name == after.name:
+        before, after = replace(before, name=now.name), replace(after, name=now.name)
+    if before.content == after.content:
+        before, after = replace(before, content=now.content), replace(after, content=now.content)
+    return ThingChange(before, after)
 
 
 def in_the_way(connection: Connection, change: ThingChange) -> str:

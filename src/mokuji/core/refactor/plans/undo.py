@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
@@ -97,14 +98,15 @@ def free(
 
 @dataclass(frozen=True, slots=True)
 class Since:
-    """A page that is called otherwise since the act: its name then and now, and the change that it has its name by
-    (0: not known)."""
+    """What is another since the act, and is taken back with it: the title of a page (or, without one, of a volume,
+    or the language of that), then and now, and the change that it is so by (0: not known)."""
 
     page: int
     volume: int
     then: str
     now: str
     change: int = 0
+    what: Literal["title", "volume title", "volume language"] = "title"
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +132,8 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     """The plan to take an act back. ``keep`` are pages (of those in conflict) whose text is to stay as it is."""
     if past.in_the_way:
         raise Refused(past.in_the_way, code="thing_changed")
-    volumes = _volumes(wiki, past.volumes)
+    changed = [_volume_back(wiki, each) for each in reversed(past.volumes)]
+    volumes = _volumes(wiki, changed)
     ids = [*past.texts, *past.heads, *past.made, *(each.head.id for each in past.removed)]
     there = dict(wiki.pages(ids))
     gone = frozenset(past.made & there.keys())
@@ -168,20 +171,39 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     removed = tuple(
         Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
     )
-    since = tuple(
-        Since(id_, there[id_].head.volume, past.called[id_], there[id_].head.title)
-        for id_ in sorted(past.heads.keys() & past.called.keys() & there.keys())
-        if id_ not in gone and there[id_].head.title != past.called[id_]
+    since = (
+        *_volumes_since(past, changed),
+        *(
+            Since(id_, there[id_].head.volume, past.called[id_], there[id_].head.title)
+            for id_ in sorted(past.heads.keys() & past.called.keys() & there.keys())
+            if id_ not in gone and there[id_].head.title != past.called[id_]
+        ),
     )
-    reversed_ = tuple(VolumeChange(each.after, each.before) for each in reversed(past.volumes))
     things = tuple(ThingChange(each.after, each.before) for each in reversed(past.things))
     contents = _places(past, there, heads)
-    change_set = ChangeSet("undo", followed.changes, removed, contents, reversed_, things)
+    change_set = ChangeSet("undo", followed.changes, removed, contents, tuple(changed), things)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
     facts = Undone(restored, {page.id: past.texts[page.id].made for page in conflicts}, since)
     asked = ("undo", *map(str, sorted(keep)))
     return Plan(hand, change_set, followed, asked, (), facts, conflicts, free=frozenset(past.free))
+
+
+_SINCE: Mapping[str, Literal["volume title", "volume language"]] = {
+    "title": "volume title",
+    "language": "volume language",
+}
+
+
+def _volumes_since(past: Past, changed: Sequence[VolumeChange]) -> Iterator[Since]:
+    """What of the volumes was changed since an act that is taken back with it."""
+    for was, back in zip(reversed(past.volumes), changed, strict=True):
+        if was.before is None or was.after is None or back.before is None:
+            continue
+        for what in _SINCE:
+            then, now = getattr(was.after, what), getattr(back.before, what)
+            if getattr(was.before, what) != then and then != now:
+                yield Since(0, back.before.id, then, now, what=_SINCE[what])
 
 
 def _heads_back(past: Past, there: Mapping[int, Page], gone: Collection[int]) -> dict[int, PageHead]:
@@ -284,28 +306,57 @@ def _page_of(outcome: Outcome, page: int) -> int | None:
     return None if entry is None else entry.page
 
 
+def _volume_back(wiki: Wiki, change: VolumeChange) -> VolumeChange:
+    """What takes a change of a volume back: what the act changed of it, and nothing that came since."""
+    if change.after is None:
+        return VolumeChange(None, change.before)
+    now = volumes_by_id(wiki).get(change.after.id)
+    if now is None:
+        raise Missing(
+            f"The volume “{change.after.title}” is not there any more.",
+            code="volume_missing",
+            named=[change.after.id],
+        )
+    before, after = change.before, change.after
+    if before is None:
+        return VolumeChange(now, None)
+    back = now
+    if before.title != after.title:
+        back = replace(back, key=before.key, title=before.title)
+    if before.closed != after.closed:
+        back = replace(back, closed=before.closed)
+    if before.language != after.language:
+        back = replace(back, language=before.language)
+    return VolumeChange(now, replace(back, libraries=_libraries_back(now, before, after)))
+
+
+def _libraries_back(now: Volume, before: Volume, after: Volume) -> tuple[int, ...]:
+    """The libraries of a volume without those that an act added, with those that it took, in their order."""
+    if now.libraries == after.libraries:
+        return before.libraries
+    found = [each for each in now.libraries if each in before.libraries or each not in after.libraries]
+    for place, each in enumerate(before.libraries):
+        if each not in after.libraries and each not in found:
+            found.insert(place, each)
+    return tuple(found)
+
+
 def _volumes(wiki: Wiki, changes: Sequence[VolumeChange]) -> dict[str, Volume] | None:
-    """The volumes once changes are taken back; None if none were made."""
+    """The volumes with these changes; None if there are none."""
     if not changes:
         return None
     by_id = volumes_by_id(wiki)
-    for change in reversed(changes):
-        if change.after is not None and change.after.id not in by_id:
-            raise Missing(
-                f"The volume “{change.after.title}” is not there any more.",
-                code="volume_missing",
-                named=[change.after.id],
-            )
-        if change.after is not None:
-            del by_id[change.after.id]
+    for change in changes:
         if change.before is not None:
-            holder = next((v for v in by_id.values() if v.key == change.before.key), None)
+            del by_id[change.before.id]
+        if change.after is not None:
+            holder = next((v for v in by_id.values() if v.key == change.after.key), None)
             if holder is not None:
                 raise Collision(
-                    f"“{change.before.title}” is the name of another volume by now. Rename that first.",
-                    named=[change.before.id],
+                    f"“{change.after.title}” is the name of another volume by now. Rename that first.",
+                    named=[change.after.id],
                 )
-            by_id[change.before.id] = change.before
+            by_id[change.after.id] = change.after
     return {volume.key: volume for volume in by_id.values()}
 
 
