@@ -9,7 +9,6 @@ import html
 import os
 import random
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from html.parser import HTMLParser
 from urllib.parse import parse_qsl, quote, urlencode, urlsplit
@@ -20,7 +19,7 @@ from starlette.testclient import TestClient
 
 from mokuji.services.desk import Desk
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
-from tests.application import application
+from tests.application import application, routes_of
 from tests.web.conftest import token
 
 ROUNDS = int(os.environ.get("MOKUJI_FORM_ROUNDS", "1"))
@@ -139,21 +138,6 @@ class _Forms(HTMLParser):
             self._open = None
 
 
-def _routes(app: FastAPI) -> Iterator[tuple[str, str]]:
-    """Method and path of every route, of routers within routers too."""
-    waiting = list(app.routes)
-    while waiting:
-        route = waiting.pop(0)
-        inner = getattr(route, "routes", None) or getattr(
-            getattr(route, "original_router", None), "routes", None
-        )
-        if inner:
-            waiting += inner
-        elif getattr(route, "methods", None):
-            for method in sorted(route.methods - {"HEAD"}):  # type: ignore[attr-defined]
-                yield method, str(route.path)  # type: ignore[attr-defined]
-
-
 @pytest.fixture
 def app(demo_desk: Desk) -> FastAPI:
     return application(demo_desk)
@@ -180,7 +164,7 @@ def _encoded(words: str) -> str:
 
 def test_every_address_answers_odd_values_in_words(app: FastAPI, visitors: dict[str, TestClient]) -> None:
     chance = random.Random(1)
-    routes = [(m, p) for m, p in _routes(app) if not p.startswith("/api/")]
+    routes = [(m, p) for m, p in routes_of(app) if not p.startswith("/api/")]
     assert len(routes) > 80
     faults = []
     for method, path in routes:
