@@ -98,9 +98,9 @@ def placings(view: PlanView, most: int = 40) -> list[str]:
     """What becomes of places in the contents, in words."""
     if view.plan is None:
         return []
-    titles: dict[str, str] = {}
+    titles = {each.head.key: each.head.title for each in view.changes}
     if view.place is not None:
-        titles = {entry.key: entry.title for entry in view.place.contents.entries}
+        titles |= {entry.key: entry.title for entry in view.place.contents.entries}
     said: list[str] = []
     for each in view.plan.contents[:most]:
         if isinstance(each, Put):
