@@ -16,7 +16,7 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.references import uses_of
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.engine.definitions import part
-from mokuji.core.refactor.engine.following import At
+from mokuji.core.refactor.engine.outcome import At
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import set_aliases
 from mokuji.core.refactor.plans.create import create

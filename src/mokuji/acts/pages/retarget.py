@@ -17,7 +17,7 @@ from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.base.spans import Span
 from mokuji.core.model.policy import Act as Permission
 from mokuji.core.model.references import uses_of
-from mokuji.core.refactor.engine.following import At
+from mokuji.core.refactor.engine.outcome import At
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import retarget as core
 from mokuji.core.refactor.plans.retarget import Retargeted

@@ -19,7 +19,8 @@ from mokuji.core.model.contents import Placing
 from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.things import ThingChange
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Entry, Followed, Found, Outcome, follow
+from mokuji.core.refactor.engine.following import follow
+from mokuji.core.refactor.engine.outcome import Entry, Followed, Found, Outcome
 from mokuji.core.refactor.facts import Facts, NoFacts
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import PageHead
-from mokuji.core.refactor.engine.following import Found
+from mokuji.core.refactor.engine.outcome import Found
 from mokuji.store.snapshot import StoredWiki
 
 

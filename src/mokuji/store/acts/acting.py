@@ -20,7 +20,7 @@ from mokuji.core.model.changes import ChangeSet, Fate, PageChange, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
 from mokuji.core.model.things import Thing, ThingChange
 from mokuji.core.model.wiki import Volume
-from mokuji.core.refactor.engine.following import Entry
+from mokuji.core.refactor.engine.outcome import Entry
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo
 from mokuji.core.refactor.plans.undo import Before, Past, Returning

@@ -13,7 +13,7 @@ from mokuji.core.base import names
 from mokuji.core.base.phrases import Named
 from mokuji.core.edit import front_edit
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 

@@ -22,7 +22,7 @@ from mokuji.core.model.changes import Fate
 from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Words
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 

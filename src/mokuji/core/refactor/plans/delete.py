@@ -13,7 +13,7 @@ from typing import Literal
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.model.contents import Take
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Entry, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 

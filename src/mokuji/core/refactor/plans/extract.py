@@ -27,7 +27,7 @@ from mokuji.core.model.wiki import Overlay, Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.alike import Hole, Passage, Pattern
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, text_of
-from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Entry, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
 

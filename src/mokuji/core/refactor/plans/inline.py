@@ -27,7 +27,7 @@ from mokuji.core.model.references import Resolver, inserts_of, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.refactor.engine.flat import Flat, Flattener, Left
-from mokuji.core.refactor.engine.following import Found, Outcome
+from mokuji.core.refactor.engine.outcome import Found, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 

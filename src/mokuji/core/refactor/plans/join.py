@@ -27,7 +27,7 @@ from mokuji.core.model.things import Copies
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
-from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Entry, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 

@@ -18,7 +18,7 @@ from mokuji.core.model.contents import LAST, Placing, Put, Row, Take, rearrange
 from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.things import Copies
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make
 

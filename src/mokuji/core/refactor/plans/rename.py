@@ -18,7 +18,7 @@ from mokuji.core.edit import front_edit
 from mokuji.core.language.page import Page
 from mokuji.core.model.contents import Rekey
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
 from mokuji.core.style import mentions

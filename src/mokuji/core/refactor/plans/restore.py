@@ -20,7 +20,7 @@ from mokuji.core.model.contents import Placing, Put, Row, index_of, parent_key, 
 from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried
-from mokuji.core.refactor.engine.following import At, Outcome
+from mokuji.core.refactor.engine.outcome import At, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make
 

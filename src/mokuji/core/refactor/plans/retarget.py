@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from mokuji.core.base.phrases import Named
 from mokuji.core.model.references import uses_of
 from mokuji.core.model.wiki import Place, Wiki
-from mokuji.core.refactor.engine.following import At, Outcome
+from mokuji.core.refactor.engine.outcome import At, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 

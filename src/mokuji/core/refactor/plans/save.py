@@ -20,7 +20,7 @@ from mokuji.core.language.reference import Kind
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Words
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 

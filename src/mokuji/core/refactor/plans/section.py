@@ -10,7 +10,7 @@ from mokuji.core.base.errors import BadName, Missing
 from mokuji.core.base.spans import Span
 from mokuji.core.language.headings import typed_span
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 

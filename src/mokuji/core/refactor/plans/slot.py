@@ -16,7 +16,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.language.slots import Slot, parse
 from mokuji.core.model.references import inserts_of
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 

@@ -23,7 +23,7 @@ from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Composition, Words, gap_behind, text_of
-from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Entry, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make, need
 

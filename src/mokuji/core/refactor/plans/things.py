@@ -13,7 +13,7 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Collision, Refused
 from mokuji.core.model.things import Thing, ThingChange, check_name, defines_note, renaming
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.following import Outcome
+from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 

@@ -26,7 +26,8 @@ from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.things import ThingChange, renaming
 from mokuji.core.model.wiki import Volume, Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Words
-from mokuji.core.refactor.engine.following import At, Entry, Found, Outcome, follow, wiki_after
+from mokuji.core.refactor.engine.following import follow, wiki_after
+from mokuji.core.refactor.engine.outcome import At, Entry, Found, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, leads_of
 

@@ -16,7 +16,7 @@ from mokuji.core.base.phrases import Named
 from mokuji.core.model.changes import VolumeChange
 from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.wiki import Volume, Wiki
-from mokuji.core.refactor.engine.following import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Entry, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 
