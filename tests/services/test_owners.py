@@ -10,7 +10,7 @@ import pytest
 from mokuji.acts import doing, requests
 from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden, Missing, MokujiError, Refused
-from mokuji.core.model.policy import NOBODY, Act, Actor, PersonAct, Role, may, may_about
+from mokuji.core.model.policy import NOBODY, Actor, Permission, PersonPermission, Role, may, may_about
 from mokuji.services import people
 from mokuji.services.desk import Desk
 from mokuji.services.reading import history, reading, trash
@@ -51,10 +51,10 @@ def volumes(desk: Desk) -> None:
 
 def test_an_owner_of_the_wiki_owns_every_volume_and_alone_may_close_and_reset_people() -> None:
     owner, jonas = Actor(1, owns_wiki=True), Actor(2, roles={7: Role.OWNER})
-    assert all(may(owner, act, 9, closed=True) for act in Act)
-    assert all(may_about(owner, act, 2) for act in PersonAct)
-    assert {act for act in PersonAct if may_about(jonas, act, 2)} == {PersonAct.RENAME}
-    assert not any(may_about(jonas, act, 1) or may_about(NOBODY, act, 1) for act in PersonAct)
+    assert all(may(owner, act, 9, closed=True) for act in Permission)
+    assert all(may_about(owner, act, 2) for act in PersonPermission)
+    assert {act for act in PersonPermission if may_about(jonas, act, 2)} == {PersonPermission.RENAME}
+    assert not any(may_about(jonas, act, 1) or may_about(NOBODY, act, 1) for act in PersonPermission)
 
 
 def test_the_last_owner_of_the_wiki_stays(desk: Desk) -> None:

@@ -12,7 +12,7 @@ from mokuji.acts import doing, requests, words
 from mokuji.acts.things.source_edit import save_source
 from mokuji.core.base import errors
 from mokuji.core.base.errors import Forbidden, Missing, Refused
-from mokuji.core.model.policy import NOBODY, Act, Actor, Role, may
+from mokuji.core.model.policy import NOBODY, Actor, Permission, Role, may
 from mokuji.core.refactor.plans.inline import InlinedEverywhere
 from mokuji.services.desk import Desk, refresh
 from mokuji.services.reading import finding, history, reading, trash
@@ -54,10 +54,12 @@ def outsider(desk: Desk, keeper: Actor) -> Actor:
 
 def test_the_table_of_rights() -> None:
     reader, writer = (Actor(1, roles={7: role}) for role in (Role.READER, Role.WRITER))
-    assert may(NOBODY, Act.READ, 7, closed=False) and not may(NOBODY, Act.READ, 7, closed=True)
-    assert may(reader, Act.READ, 7, closed=True) and not may(reader, Act.WRITE, 7, closed=False)
-    assert may(writer, Act.RENAME, 7, closed=True) and not may(writer, Act.MANAGE, 7, closed=False)
-    assert not may(writer, Act.READ, 8, closed=True)
+    assert may(NOBODY, Permission.READ, 7, closed=False) and not may(NOBODY, Permission.READ, 7, closed=True)
+    assert may(reader, Permission.READ, 7, closed=True) and not may(reader, Permission.WRITE, 7, closed=False)
+    assert may(writer, Permission.RENAME, 7, closed=True) and not may(
+        writer, Permission.MANAGE, 7, closed=False
+    )
+    assert not may(writer, Permission.READ, 8, closed=True)
 
 
 SEEN: list[Callable[[Desk, Actor], object]] = [

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan
 from mokuji.services.reading.reading import VolumeView

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, Missing, Refused
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Act as Permission
-from mokuji.core.model.policy import may
+from mokuji.core.model.policy import Permission, may
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Sight, need_head
 from mokuji.store.index import unwritten

@@ -26,8 +26,7 @@ from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.base.phrases import told
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import Fate
-from mokuji.core.model.policy import Act as Permission
-from mokuji.core.model.policy import Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.refactor.engine.outcome import Found
 from mokuji.core.refactor.plan import Plan
 from mokuji.services.desk import Desk, clean_note, find_head, told_to

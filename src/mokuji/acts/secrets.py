@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from mokuji.core.base.errors import BadName, Refused
 from mokuji.core.language.page import Page
 from mokuji.core.language.scan import check as check_text
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight
 from mokuji.services.reading.reading import VolumeView, volume_view
@@ -54,7 +54,7 @@ def plan(desk: Desk, actor: Actor, volume_key: str, words: str) -> SecretPlan:
     """Where words stand in a volume of one's own; Forbidden for who does not own it."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Act.MANAGE)
+        volume = sight.volume(volume_key, Permission.MANAGE)
         _check(words)
         found = stored.find(connection, volume.id, words, sight.reads)
         return SecretPlan(volume_view(sight, volume), found, _digest(desk, volume, words, found))
@@ -64,14 +64,14 @@ def may_ask(desk: Desk, actor: Actor, volume_key: str) -> VolumeView:
     """The volume, for who may take something out of it."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
-        return volume_view(sight, sight.volume(volume_key, Act.MANAGE))
+        return volume_view(sight, sight.volume(volume_key, Permission.MANAGE))
 
 
 def take_out(desk: Desk, actor: Actor, volume_key: str, words: str, seen: str) -> int | SecretPlan:
     """Takes words out for good; the number of the change set. The fresh plan, if it is another one than was seen."""
     with writing_transaction(desk.engine, alone=True) as connection:
         sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Act.MANAGE)
+        volume = sight.volume(volume_key, Permission.MANAGE)
         _check(words)
         found = stored.find(connection, volume.id, words, sight.reads)
         digest = _digest(desk, volume, words, found)

@@ -14,8 +14,7 @@ from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.model.changes import Fate
-from mokuji.core.model.policy import Act as Permission
-from mokuji.core.model.policy import PersonAct, may, may_about, needed_for
+from mokuji.core.model.policy import Permission, PersonPermission, may, may_about, needed_for
 from mokuji.core.model.things import Thing
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo as core
@@ -151,7 +150,7 @@ def _check_thing(context: PlanningContext, thing: Thing, needed: set[tuple[int, 
     elif thing.sort == "source":
         if not context.writable:
             raise Forbidden("Who may write in a volume may change the list of sources.")
-    elif not may_about(context.actor, PersonAct.RENAME, thing.id):
+    elif not may_about(context.actor, PersonPermission.RENAME, thing.id):
         raise Forbidden(NOT_THEIRS)
 
 

@@ -17,7 +17,7 @@ from mokuji.core.html.html import Compiled, compile_page
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.model import policy
-from mokuji.core.model.policy import Act, Actor, Role
+from mokuji.core.model.policy import Actor, Permission, Role
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.services.notes import Reader
@@ -198,7 +198,7 @@ def visible(
     return {
         key: volume
         for key, volume in (load_volumes(connection) if every is None else every).items()
-        if policy.may(actor, Act.READ, volume.id, closed=volume.closed)
+        if policy.may(actor, Permission.READ, volume.id, closed=volume.closed)
     }
 
 
@@ -229,7 +229,7 @@ class Sight:
         """Whom notes of the log are told to."""
         return Reader(self.reads, self.actor.owns_wiki)
 
-    def volume(self, key: str, act: Act = Act.READ) -> Volume:
+    def volume(self, key: str, act: Permission = Permission.READ) -> Volume:
         """A volume in which the actor may do this; Missing or Forbidden otherwise."""
         volume = find_volume(self.connection, self.actor, key, self.wiki.volumes)
         check(self.actor, act, volume)
@@ -269,7 +269,7 @@ def find_volume(
     return found
 
 
-def check(actor: Actor, act: Act, volume: Volume) -> None:
+def check(actor: Actor, act: Permission, volume: Volume) -> None:
     """Forbidden, with what to do, unless the actor may do this in a volume that can be read."""
     if policy.may(actor, act, volume.id, closed=volume.closed):
         return

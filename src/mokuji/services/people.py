@@ -22,7 +22,7 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, Collision, Forbidden, Missing, Refused, TooMany
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.model import policy
-from mokuji.core.model.policy import Actor, PersonAct, Role, may_about
+from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, visible
 from mokuji.store import people
@@ -219,7 +219,7 @@ def has_owner(desk: Desk) -> bool:
         return bool(people.owners_of_wiki(connection))
 
 
-def _concerned(connection: Connection, actor: Actor | None, act: PersonAct, handle: str) -> Account:
+def _concerned(connection: Connection, actor: Actor | None, act: PersonPermission, handle: str) -> Account:
     """Who something is to be done about; Forbidden unless the actor may (None: whoever runs this machine)."""
     wanted = handle.strip().casefold()
     account = people.account(connection, wanted) if names.is_storable(wanted) else None
@@ -243,7 +243,7 @@ def _check_not_last(connection: Connection, account: Account) -> None:
 def give_wiki(desk: Desk, handle: str, *, owns: bool = True, actor: Actor | None = None) -> None:
     """Makes somebody an owner of the wiki, or no longer; Refused for the last one."""
     with writing(desk.engine, alone=True) as connection:
-        account = _concerned(connection, actor, PersonAct.CLOSE, handle)
+        account = _concerned(connection, actor, PersonPermission.CLOSE, handle)
         if account.closed is not None and owns:
             raise Refused(f"“{account.handle}” has left. Let them in again first.", code="person_closed")
         if not owns:
@@ -254,7 +254,7 @@ def give_wiki(desk: Desk, handle: str, *, owns: bool = True, actor: Actor | None
 def close(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody sign in no more; their sessions end, what they wrote stays. Refused for the last owner."""
     with writing(desk.engine, alone=True) as connection:
-        account = _concerned(connection, actor, PersonAct.CLOSE, handle)
+        account = _concerned(connection, actor, PersonPermission.CLOSE, handle)
         _check_not_last(connection, account)
         people.close(connection, account.id, desk.clock())
 
@@ -262,16 +262,18 @@ def close(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
 def let_in_again(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody who left sign in again, as what they were."""
     with writing(desk.engine) as connection:
-        people.close(connection, _concerned(connection, actor, PersonAct.CLOSE, handle).id, None)
+        people.close(connection, _concerned(connection, actor, PersonPermission.CLOSE, handle).id, None)
 
 
 def reset(desk: Desk, handle: str, password: str, *, actor: Actor | None = None) -> None:
     """Another password for somebody; their sessions end."""
     with reading(desk.engine) as connection:
-        _concerned(connection, actor, PersonAct.RESET, handle)
+        _concerned(connection, actor, PersonPermission.RESET, handle)
     hashed = _new_password(password)
     with writing(desk.engine) as connection:
-        people.set_password(connection, _concerned(connection, actor, PersonAct.RESET, handle).id, hashed)
+        people.set_password(
+            connection, _concerned(connection, actor, PersonPermission.RESET, handle).id, hashed
+        )
 
 
 def names_by_handle(desk: Desk) -> dict[str, str]:

@@ -12,7 +12,7 @@ from mokuji.acts.request import request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.link import LedToSection, lead_to_section
 

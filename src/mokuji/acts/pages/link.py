@@ -16,7 +16,7 @@ from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import link as core
 from mokuji.core.refactor.plans.link import Linked

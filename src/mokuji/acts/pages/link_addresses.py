@@ -13,7 +13,7 @@ from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.language.page import Page
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.link import Address, AddressesLinked, link_addresses
 from mokuji.core.reports.own_addresses import own_addresses

@@ -15,7 +15,7 @@ from mokuji.acts.words import references_said
 from mokuji.core.base import names
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.base.spans import Span
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.model.references import uses_of
 from mokuji.core.refactor.engine.outcome import At
 from mokuji.core.refactor.plan import Plan

@@ -15,7 +15,7 @@ from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.base.spans import Span
 from mokuji.core.diff.line_ends import stored_offset
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan, need
 from mokuji.core.refactor.plans import extract as core
 from mokuji.core.refactor.plans.extract import Extracted, Wanted

@@ -14,7 +14,7 @@ from mokuji.acts.view import PlanView
 from mokuji.core.base import names
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.edit.front_edit import names_of
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan, need
 from mokuji.core.refactor.plans.category import Filed, file_page
 from mokuji.services.reading.categories import categories_in

@@ -7,7 +7,7 @@ from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.base.phrases import counted
 from mokuji.core.language import files as naming
 from mokuji.core.language.pointers import source_key
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.model.things import Thing
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plans.things import ThingChanged, ThingRemoved

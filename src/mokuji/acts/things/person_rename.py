@@ -13,8 +13,7 @@ from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.base.phrases import Phrase
-from mokuji.core.model.policy import Act as Permission
-from mokuji.core.model.policy import PersonAct, may_about
+from mokuji.core.model.policy import Permission, PersonPermission, may_about
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.things import ThingChanged, change_thing
 from mokuji.services.people import NOT_THEIRS, check_never_theirs
@@ -37,7 +36,7 @@ def plan(context: PlanningContext, request: RenamePerson) -> Plan:
         raise Forbidden("Sign in to change your handle.", code="sign_in")
     found = things.called(context.connection, "person", request.person.strip().casefold())
     # Who is not there and who is not one's own to rename look alike.
-    if not may_about(context.actor, PersonAct.RENAME, found.id if found is not None else 0):
+    if not may_about(context.actor, PersonPermission.RENAME, found.id if found is not None else 0):
         raise Forbidden(NOT_THEIRS)
     if found is None:
         raise Missing(f"Nobody is called “{request.person}” here.", code="person_missing")

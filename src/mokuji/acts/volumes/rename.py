@@ -11,7 +11,7 @@ from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
-from mokuji.core.model.policy import Act as Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.volumes import VolumeRenamed, rename_volume
 

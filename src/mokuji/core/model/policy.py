@@ -3,7 +3,7 @@
 A volume is *public* (everybody reads it) or *closed* (its people only).
 People are reader, writer or owner of a volume; nobody else may write in it.
 An owner of the wiki counts as owner of every volume, and alone may change what
-concerns other people themselves (``PersonAct``).
+concerns other people themselves (``PersonPermission``).
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ class Role(IntEnum):
     OWNER = 3
 
 
-class Act(IntEnum):
-    """What can be asked for, with the least role that may do it in a closed volume."""
+class Permission(IntEnum):
+    """What can be allowed, with the least role that may do it in a closed volume."""
 
     READ = Role.READER
     WRITE = Role.WRITER
@@ -32,7 +32,7 @@ class Act(IntEnum):
     MANAGE = Role.OWNER
 
 
-class PersonAct(Enum):
+class PersonPermission(Enum):
     """What can be asked for about a person; an owner of the wiki may ask for all of it."""
 
     RENAME = "rename"
@@ -40,7 +40,7 @@ class PersonAct(Enum):
     RESET = "reset"
 
 
-OWN_PERSON = frozenset({PersonAct.RENAME})
+OWN_PERSON = frozenset({PersonPermission.RENAME})
 """What people may ask for about themselves."""
 
 
@@ -72,9 +72,9 @@ class Actor:
 NOBODY = Actor()
 
 
-def may(actor: Actor, act: Act, volume: int, *, closed: bool) -> bool:
+def may(actor: Actor, act: Permission, volume: int, *, closed: bool) -> bool:
     """Whether the actor may do this in a volume."""
-    if act is Act.READ and not closed:
+    if act is Permission.READ and not closed:
         return True
     return int(actor.role_in(volume)) >= int(act)
 
@@ -83,11 +83,11 @@ OF_OWNERS = frozenset({"create volume", "rename volume", "libraries", "language"
 """Acts that only an owner of a volume may do to it, by the names that the log gives them."""
 
 
-def needed_for(act: str) -> Act:
+def needed_for(act: str) -> Permission:
     """What must be allowed in a volume to do an act of this name there, and so to take it back."""
-    return Act.MANAGE if act in OF_OWNERS else Act.RENAME
+    return Permission.MANAGE if act in OF_OWNERS else Permission.RENAME
 
 
-def may_about(actor: Actor, act: PersonAct, person: int) -> bool:
+def may_about(actor: Actor, act: PersonPermission, person: int) -> bool:
     """Whether the actor may do this to a person."""
     return actor.owns_wiki or (actor.person == person and act in OWN_PERSON)

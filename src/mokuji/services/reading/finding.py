@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.model import policy
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight, catch_up, refresh, visible
 from mokuji.store.database import reading
@@ -75,7 +75,7 @@ def _writable(
         return None
     for volume in [scope] if scope else list(volumes.values()):
         there = any(each.key == key and each.volume == volume.id for each in named)
-        if policy.may(actor, Act.WRITE, volume.id, closed=volume.closed) and not there:
+        if policy.may(actor, Permission.WRITE, volume.id, closed=volume.closed) and not there:
             return volume
     return None
 

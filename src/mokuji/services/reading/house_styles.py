@@ -9,7 +9,7 @@ from typing import Literal
 from mokuji.adapters import spelling
 from mokuji.core.base.errors import Conflict, Refused
 from mokuji.core.language.page import Page
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.core.style.flaws import Flaw
 from mokuji.core.style.style import LONGEST_WORD, MOST_WORDS, Style, as_fields, read_style
@@ -64,7 +64,7 @@ def set_style(
     # Rules are read and written as a whole: alone, lest one of two changes be lost.
     with writing(desk.engine, alone=True) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.MANAGE, volume)
+        check(actor, Permission.MANAGE, volume)
         stored = house_styles.of(connection, volume.id)
         if revision is not None and stored.revision != revision:
             raise Conflict(
@@ -93,7 +93,7 @@ def learn(desk: Desk, actor: Actor, volume_key: str, sort: Literal["word", "name
         raise Refused(f"A word to learn has 1 to {LONGEST_WORD} characters.", code="no_word")
     with writing(desk.engine, alone=True) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         style = style_of(connection, volume)
         new = style.learnt(sort, word)
         if len(new.words if sort == "word" else new.names) > MOST_WORDS:

@@ -14,7 +14,7 @@ from mokuji.core.language.headings import words as words_of_heading
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.reference import Kind
 from mokuji.core.model import policy
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.contents import write_contents
 from mokuji.services.desk import Desk, Ready, Sight, check, find_head, find_volume, need_head, visible
@@ -117,8 +117,8 @@ def start(desk: Desk, actor: Actor) -> list[Listed]:
         return [
             Listed(
                 row,
-                policy.may(actor, Act.WRITE, row.id, closed=row.closed),
-                policy.may(actor, Act.MANAGE, row.id, closed=row.closed),
+                policy.may(actor, Permission.WRITE, row.id, closed=row.closed),
+                policy.may(actor, Permission.MANAGE, row.id, closed=row.closed),
                 upkeep.counts(connection, row.id, seen).whole,
             )
             for row in stored_volumes.volume_rows(connection, seen)
@@ -153,8 +153,8 @@ def volume_view(
         cover.summary,
         cover.front,
         tree,
-        policy.may(actor, Act.WRITE, volume.id, closed=volume.closed),
-        policy.may(actor, Act.MANAGE, volume.id, closed=volume.closed),
+        policy.may(actor, Permission.WRITE, volume.id, closed=volume.closed),
+        policy.may(actor, Permission.MANAGE, volume.id, closed=volume.closed),
         tuple(sight.volumes.values()),
         counts.unwritten,
         counts.whole,
@@ -189,7 +189,7 @@ def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Vo
     """Lets a volume open on another of its pages."""
     with writing(desk.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.MANAGE, volume)
+        check(actor, Permission.MANAGE, volume)
         head = need_head(connection, volume, page_key)
         stored_volumes.set_front(connection, volume.id, head.key)
         return volume

@@ -11,7 +11,7 @@ from mokuji.core.language.front_matter import read as read_front
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check_page
 from mokuji.core.language.slots import NO_SLOTS, Slot, declared
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.core.reports.uses import use
@@ -254,7 +254,7 @@ def effect(
     check_page(text)
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Act.WRITE)
+        volume = sight.volume(volume_key, Permission.WRITE)
         head = need_head(connection, volume, page_key)
         page = StoredWiki(connection).pages([head.id])[head.id]
         new = Page(head, text)

@@ -27,7 +27,7 @@ from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Reference
 from mokuji.core.model.categories import tree
-from mokuji.core.model.policy import Act, Actor, Role
+from mokuji.core.model.policy import Actor, Permission, Role
 from mokuji.core.model.things import Sort as ThingSort
 from mokuji.core.model.things import Thing
 from mokuji.core.model.wiki import Place, Volume
@@ -915,7 +915,7 @@ def differ(desk: Desk, actor: Actor, volume_key: str, one: str, other: str, *, b
     """Remembers that two names that look alike are two things; with ``back`` forgets it."""
     with writing(desk.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         low, high = sorted((names.key(one), names.key(other)))
         if back:
             upkeep.drop_differing(connection, volume.id, low, high)

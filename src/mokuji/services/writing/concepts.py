@@ -9,7 +9,7 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import apply
 from mokuji.core.edit import front_edit
 from mokuji.core.language.front_matter import read as read_front
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.formats import skos
 from mokuji.formats.skos import Concept, Form
 from mokuji.services.desk import Desk, Sight, find_head
@@ -64,7 +64,7 @@ def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -
     changed: list[str] = []
     same: list[str] = []
     with reading(desk.engine) as connection:
-        volume = Sight(connection, actor).volume(volume_key, Act.WRITE)
+        volume = Sight(connection, actor).volume(volume_key, Permission.WRITE)
     for each in concepts:
         name = names.check_title(each.name, what="name of a category")
         wider = [by_address[one] for one in each.broader if one in by_address]

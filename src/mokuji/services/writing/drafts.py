@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.language.scan import check as check_text
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight, check, find_head
 from mokuji.services.writing.writing import Clash, bring_together
@@ -30,7 +30,7 @@ def keep(
     with writing(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         assert actor.person is not None
         head = find_head(connection, volume, page_key)
         # A name that is not written has its draft by the address of the desk, whatever title is typed meanwhile.
@@ -57,7 +57,7 @@ def discard(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> None:
     """Drops one's draft of a page or name."""
     with writing(desk.engine) as connection:
         volume = Sight(connection, actor).volume(volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         assert actor.person is not None
         head = find_head(connection, volume, page_key)
         stored.drop(

@@ -10,7 +10,7 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import apply
 from mokuji.core.edit.field_edit import check_field, set_field
 from mokuji.core.language.page import Page
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.services.desk import Desk, Sight, need_head
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.writing import writing
@@ -79,7 +79,7 @@ def change(
     page. BadName or Refused say why it cannot be."""
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Act.WRITE)
+        volume = sight.volume(volume_key, Permission.WRITE)
         head = need_head(connection, volume, page_key)
         page = sight.wiki.pages([head.id])[head.id]
     name = check_field(name)

@@ -15,7 +15,7 @@ from mokuji.core.language.destinations import destinations, link_around
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.files import destination as destination
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.media import at_width, recognise
 from mokuji.services.desk import Desk, Sight, check, find_volume
@@ -96,7 +96,7 @@ def bring(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> 
     wanted = naming.readable(name, media.ending)
     with writing(desk.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         same = stored.same(connection, volume.id, hash_)
         if same is not None:
             return Brought(volume, same, True)
@@ -140,7 +140,7 @@ def call(desk: Desk, actor: Actor, volume_key: str, name: str, new: str) -> Stor
     """Calls a file otherwise that one has only just brought. Its ending stays."""
     with writing(desk.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         file = _need(connection, volume, name)
         if file.person != actor.person or desk.clock() - file.at > FRESH:
             raise Refused(
@@ -198,7 +198,7 @@ def stage(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> 
     hash_ = hashlib.sha256(media.data).digest()
     with writing(desk.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
-        check(actor, Act.RENAME, volume)
+        check(actor, Permission.RENAME, volume)
         _need(connection, volume, name)
         assert actor.person is not None
         stored.put(connection, hash_, media.data, actor.person, desk.clock())

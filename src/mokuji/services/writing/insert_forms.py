@@ -13,7 +13,7 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.language.scan import check_page, scan
 from mokuji.core.language.slots import Slot
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Resolver
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight, check
@@ -60,7 +60,7 @@ def insert_at(desk: Desk, actor: Actor, volume_key: str, text: str, at: int) -> 
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         home = sight.volume(volume_key)
-        check(actor, Act.WRITE, home)
+        check(actor, Permission.WRITE, home)
         name = reference.name
         assert name is not None
         # Of a closed page no more shows than of one that is not written.

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.patterns import BUILT_IN, FIELD, begun_from
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight, check
 from mokuji.store.database import reading
@@ -44,7 +44,7 @@ def pattern_text(desk: Desk, actor: Actor, volume_key: str, name: str) -> str:
         return BUILT_IN[name]
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
-        check(actor, Act.WRITE, sight.volume(volume_key))
+        check(actor, Permission.WRITE, sight.volume(volume_key))
         volume_name, _, key = name.partition("/")
         area = sight.volumes.get(volume_name)
         heads = sight.wiki.titles([(area.id, key)]) if area is not None else {}

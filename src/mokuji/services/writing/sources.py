@@ -16,7 +16,7 @@ from mokuji.core.base.spans import Lines
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.pointers import source_key
-from mokuji.core.model.policy import Act, Actor, may
+from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.sources import (
     FIELDS,
     LONGEST,
@@ -116,7 +116,7 @@ def _sight(connection: Connection, actor: Actor) -> Sight:
 def _home(sight: Sight) -> Volume | None:
     """The first volume in which the actor may write."""
     volumes = sorted(sight.volumes.values(), key=lambda each: each.id)
-    return next((v for v in volumes if may(sight.actor, Act.WRITE, v.id, closed=v.closed)), None)
+    return next((v for v in volumes if may(sight.actor, Permission.WRITE, v.id, closed=v.closed)), None)
 
 
 def _by_id(sight: Sight) -> dict[int, Volume]:

@@ -22,7 +22,7 @@ from mokuji.core.diff.merge import merge3, merged
 from mokuji.core.language.excerpt import fragment
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.tasks import Task, said, ticked
-from mokuji.core.model.policy import Act, Actor, may
+from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.tasks import TaskLine
 from mokuji.services.desk import Desk, Sight, find_head
@@ -217,7 +217,7 @@ def _shown(
         task.priority,
         task.due,
         task.people,
-        may(actor, Act.WRITE, volume.id, closed=volume.closed),
+        may(actor, Permission.WRITE, volume.id, closed=volume.closed),
     )
 
 
@@ -237,7 +237,7 @@ def tick(
     for _ in range(TRIES):
         with reading(desk.engine) as connection:
             sight = Sight(connection, actor)
-            volume = sight.volume(volume_key, Act.WRITE)
+            volume = sight.volume(volume_key, Permission.WRITE)
             head = find_head(connection, volume, page_key)
             text = history.text_of(connection, head.id, revision, sight.reads) if head is not None else None
             if head is None or text is None:

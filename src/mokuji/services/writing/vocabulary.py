@@ -6,7 +6,7 @@ import re
 from collections import Counter
 
 from mokuji.adapters.spelling import dictionary
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.services.desk import Desk, Sight, check
 from mokuji.services.reading.house_styles import style_of
 from mokuji.store.database import reading
@@ -26,7 +26,7 @@ def words_for(desk: Desk, actor: Actor, volume_key: str, typed: str) -> list[tup
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         texts = search.texts_with(connection, volume.id, typed, LOOKED_AT)
         language = volume.language or style_of(connection, volume).spelling
     begun = re.compile(rf"(?<![\w@#/^-]){re.escape(typed)}[^\W\d_]+(?:-[^\W\d_]+)*", re.IGNORECASE)

@@ -19,7 +19,7 @@ from mokuji.core.language.reference import Reference, read
 from mokuji.core.language.scan import check_page
 from mokuji.core.language.slots import declared
 from mokuji.core.model.changes import Fate, PageChange
-from mokuji.core.model.policy import Act, Actor
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plan import Plan
@@ -131,7 +131,7 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volumes, volume = sight.volumes, sight.volume(volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         head = find_head(connection, volume, page_key)
         place = volume_view(sight, volume, path_to=head.key if head else None)
         key = names.key(page_key)
@@ -260,7 +260,7 @@ def save(
     with writing_transaction(desk.engine, alone=alone) as connection, told_to(connection, actor):
         every = load_volumes(connection)
         volume = find_volume(connection, actor, volume_key, every)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         head = find_head(connection, volume, title)
         by = Signature(actor.person, desk.clock(), note)
         if head is None and revision == 0:
@@ -381,7 +381,7 @@ def moves_of(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str
     with reading(desk.engine) as connection:
         every = load_volumes(connection)
         volume = find_volume(connection, actor, volume_key, every)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         head = find_head(connection, volume, page_key)
         if head is None:
             return None
@@ -477,7 +477,7 @@ def preview(
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volumes, volume = sight.volumes, sight.volume(volume_key)
-        check(actor, Act.WRITE, volume)
+        check(actor, Permission.WRITE, volume)
         head = find_head(connection, volume, page_key) or PageHead(
             0, volume.id, names.key(page_key), " ".join(title.split()) or names.as_title(names.key(page_key))
         )
