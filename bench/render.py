@@ -8,8 +8,8 @@ from collections.abc import Callable, Sequence
 import pyromark
 
 from bench.clock import in_turns, said, show
+from mokuji.core.assembly.assembly import assemble
 from mokuji.core.assembly.inserts import Fault, Inserter, Token
-from mokuji.core.assembly.weaving import weave
 from mokuji.core.html.html import Open
 from mokuji.core.html.writer import Diagram, File
 from mokuji.core.language.page import Page, PageHead
@@ -39,7 +39,7 @@ def _render(text: str) -> str:
     page = Page(PageHead(1, 1, "p", "P"), text)
     inserter = Inserter(b"key")
     root = inserter.whole(page)
-    return weave(inserter, root, Sections.of(page, ()).anchors(), _Plain()).html
+    return assemble(inserter, root, Sections.of(page, ()).anchors(), _Plain()).html
 
 
 class _Plain:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from mokuji.core.assembly.assembly import Assembled, assemble
 from mokuji.core.assembly.inserts import Fault, Inserter, Token
-from mokuji.core.assembly.weaving import Woven, weave
 from mokuji.core.html.html import Open
 from mokuji.core.html.notices import grade
 from mokuji.core.html.writer import Diagram, File
@@ -70,11 +70,11 @@ class Marks:
         return "".join(f"<!{fault.code}>" for fault in faults)
 
 
-def shown(wiki: MemoryWiki, page: Page, key: bytes = b"secret") -> Woven:
+def shown(wiki: MemoryWiki, page: Page, key: bytes = b"secret") -> Assembled:
     """A page of a wiki as its readers see it."""
     inserter = Inserter(key, wiki.volumes)
     anchors = Sections.of(page, wiki.volumes).anchors()
-    return weave(inserter, inserter.whole(page), anchors, Marks(wiki))
+    return assemble(inserter, inserter.whole(page), anchors, Marks(wiki))
 
 
 def shown_text(text: str, key: bytes = b"secret") -> str:

@@ -280,7 +280,7 @@ def _of_page(text: str) -> None:
     list(flaws(page))
 
 
-def _woven(text: str) -> None:
+def _assembled(text: str) -> None:
     page = _page(text)
     wiki = MemoryWiki([Volume(1, "guide", "Guide")], [page])
     needs = inserted(wiki, wiki.volumes["guide"], page)

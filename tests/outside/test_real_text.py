@@ -7,7 +7,7 @@ import re
 
 import pytest
 
-from mokuji.core.assembly.readings import Reader
+from mokuji.core.assembly.rendered_equality import Reader
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.base.spans import Span

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
-from mokuji.core.assembly.readings import Reader
+from mokuji.core.assembly.rendered_equality import Reader
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span

@@ -18,7 +18,7 @@ from mokuji.core.base.errors import Conflict
 from mokuji.store import files, history, kept_reports, pages, people, snapshot, sources, volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
-from mokuji.store.index import backlinks, filings, leading, search, tasks, things, upkeep, uses
+from mokuji.store.index import backlinks, memberships, name_uses, search, tasks, things, upkeep, uses
 from mokuji.store.places import contents
 from mokuji.store.tables import metadata
 
@@ -61,9 +61,9 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (snapshot.STANDING_IN, {"volume": 1}, ["volume = 1"]),
     (snapshot.NAMING, {"names": [1, 2]}, ["name = ANY"]),
     (snapshot.NAMING_SECTIONS, {"names": [1, 2]}, ["name = ANY"]),
-    (leading.ALIAS_KEYS, {"pages": [1, 2]}, ["page = ANY"]),
-    (leading.LED_BY_ONE_NAME, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
-    (leading.LED_BY_SEVERAL, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
+    (name_uses.ALIAS_KEYS, {"pages": [1, 2]}, ["page = ANY"]),
+    (name_uses.LED_BY_ONE_NAME, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
+    (name_uses.LED_BY_SEVERAL, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
     (
         backlinks.BACKLINK_PAGES,
         {**ARRAYS, "page": 7, "after": 0, "most": 9},
@@ -106,23 +106,23 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (sources.CALLED, {"keys": ["a", "b"]}, ["key = ANY"]),
     (sources.CITING, {"kind": 1, "key": "gel", "volumes": [1], "most": 9}, ["kind = 1", "key = 'gel'"]),
     (tasks.DAYS, {"volumes": [1], "person": "", "until": date(2027, 1, 1)}, ["due < "]),
-    (filings.ALL_FIELDS, {"volume": 1}, ["volume = 1"]),
-    (filings.NAMES_OF, {"pages": [1, 2]}, ["page = ANY"]),
-    (filings.NAMED, {"volume": 1}, ["volume = 1"]),
-    (filings.FILED_IDS, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
-    (filings.NAMING, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
-    (filings.OF_PAGE, {"page": 7}, ["page = 7"]),
+    (memberships.ALL_FIELDS, {"volume": 1}, ["volume = 1"]),
+    (memberships.NAMES_OF, {"pages": [1, 2]}, ["page = ANY"]),
+    (memberships.NAMED, {"volume": 1}, ["volume = 1"]),
+    (memberships.FILED_IDS, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
+    (memberships.NAMING, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
+    (memberships.OF_PAGE, {"page": 7}, ["page = 7"]),
     (
-        filings.HAVING,
+        memberships.HAVING,
         {"volume": 1, "name": "status", "value": "draft"},
         ["volume = 1", "name = 'status'", "value = 'draft'"],
     ),
-    (filings.WITH_FIELD, {"volume": 1, "name": "pattern", "most": 9}, ["volume = 1", "name = 'pattern'"]),
+    (memberships.WITH_FIELD, {"volume": 1, "name": "pattern", "most": 9}, ["volume = 1", "name = 'pattern'"]),
     (search.IN_NAMES, {"volume": 1, "words": ["isolator", "part"]}, ["key ~~ "]),
-    (filings.FIELDS_OF, {"pages": "{1,2}"}, ["page = ANY"]),
-    (filings.LISTED, {"pages": "{1,2}"}, ["id = ANY"]),
-    (filings.TEMPLATES, {"volume": 1, "most": 9}, ["volume = 1", "how = 4"]),
-    (filings.USED, {"targets": "{1,2}", "names": "{1,2}"}, ["name = w.name", "kind = 1"]),
+    (memberships.FIELDS_OF, {"pages": "{1,2}"}, ["page = ANY"]),
+    (memberships.LISTED, {"pages": "{1,2}"}, ["id = ANY"]),
+    (memberships.TEMPLATES, {"volume": 1, "most": 9}, ["volume = 1", "how = 4"]),
+    (memberships.USED, {"targets": "{1,2}", "names": "{1,2}"}, ["name = w.name", "kind = 1"]),
     (uses.COUNT, {"names": "{1,2}"}, ["name = ANY", "kind = 1"]),
     (uses.USING, {"names": "{1,2}", "most": 9}, ["name = ANY", "kind = 1"]),
     (
@@ -160,6 +160,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         ["page = w.page"],
     ),
     (history.WRITTEN_IN, {"pages": "{1,2}", "volumes": "{1}"}, ["page = ANY"]),
+    (history.VOLUME_SINCE, {"volume": 1, "act": "language", "after": 9}, ["volume = 1", "id > 9"]),
     (history.BEGUN_ELSEWHERE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),
     (history.BEFORE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
@@ -185,7 +186,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
 
 
 def _name(query: TextClause) -> str:
-    for module in (pages, snapshot, leading, backlinks, trash, upkeep, volumes, contents, history, search):
+    for module in (pages, snapshot, name_uses, backlinks, trash, upkeep, volumes, contents, history, search):
         for name, value in vars(module).items():
             if value is query:
                 return f"{module.__name__.rpartition('.')[2]}.{name}"

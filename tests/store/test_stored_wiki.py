@@ -14,7 +14,7 @@ from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.rename import rename
 from mokuji.store import writing
-from mokuji.store.index import backlinks, leading, unwritten, upkeep
+from mokuji.store.index import backlinks, name_uses, unwritten, upkeep
 from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch
@@ -77,7 +77,7 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
         heads = [page.head for page in wiki.pages_by_id.values()]
         upkeep.recount(connection)
         whole = StoredWiki(connection)
-        counts = leading.led_to_by(connection, leading.leading_to(whole, heads), seen)
+        counts = name_uses.led_to_by(connection, name_uses.leading_to(whole, heads), seen)
         assert counts == Counter(target for (target, _), places in to_page.items() if places)
         for head in heads:
             got = backlinks.backlinks(whole, head, seen, most=100)

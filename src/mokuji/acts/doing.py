@@ -32,8 +32,8 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.services.desk import Desk, clean_note, find_head, told_to
 from mokuji.services.notes import kept
 from mokuji.services.plain_data import unstructured
-from mokuji.services.reading.pointing import Listed, listed
 from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.store import history
 from mokuji.store.acts import acting
 from mokuji.store.database import Connection, reading

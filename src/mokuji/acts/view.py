@@ -16,8 +16,8 @@ from mokuji.core.model.changes import PageChange, Removed
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plan import Row
 from mokuji.services.reading.history import LoggedAct
-from mokuji.services.reading.pointing import Listed
 from mokuji.services.reading.reading import VolumeView
+from mokuji.services.reading.reference_lists import Listed
 
 if TYPE_CHECKING:
     from mokuji.acts.act import Act

@@ -10,7 +10,7 @@ from mokuji.api import plan_schemas as schemas
 from mokuji.core.diff.diff import Piece, changed_lines
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import PageChange
-from mokuji.services.reading.pointing import Listed
+from mokuji.services.reading.reference_lists import Listed
 
 
 def said(pieces: Sequence[Piece]) -> str:

@@ -16,7 +16,7 @@ from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.category import CategoryRenamed, rename_category
 from mokuji.services.reading.categories import categories_in
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 
 
 @request
@@ -35,7 +35,7 @@ def plan(context: PlanningContext, request: RenameCategory) -> Plan:
     known = {each.key: each for each in categories_in(context, volume)}
     if key not in known:
         raise missing(volume, request.page)
-    pages = filings.naming(context.connection, volume.id, key)
+    pages = memberships.naming(context.connection, volume.id, key)
     to = request.to.strip()
     # The name of a category that is there is written as it is there.
     if names.key(to) in known and names.key(to) != key:

@@ -11,12 +11,12 @@ from mokuji.core.model.policy import Permission
 from mokuji.core.model.things import Thing
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plans.things import ThingChanged, ThingRemoved
-from mokuji.store.index import filings, things
+from mokuji.store.index import memberships, things
 
 
 def pages_naming(context: PlanningContext, thing: Thing) -> list[int]:
     """The pages that name a thing, once that is known of all pages."""
-    if filings.any_unfiled(context.connection):
+    if memberships.any_unfiled(context.connection):
         raise Refused(
             "After an upgrade the wiki is still reading what its pages name. Try again in a minute.",
             code="reading",

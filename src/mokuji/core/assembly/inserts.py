@@ -21,8 +21,8 @@ from mokuji.core.html.html import Compiled, Sign, compile_page, compile_text, si
 from mokuji.core.language import definitions
 from mokuji.core.language.calls import call, dedented
 from mokuji.core.language.headings import section_end, shown, typed_span
-from mokuji.core.language.lift import prefix, replaced
 from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.placeholders import prefix, replaced
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.language.slots import Slot
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id

@@ -3,7 +3,7 @@
 ``compile_page`` is done once per revision: references are taken out, the rest
 is parsed, written (``writer``) and cleaned by nh3. What comes out is a
 sequence of finished HTML and *open* pieces: references, tags of headings, uses
-of footnotes. ``core.assembly.weaving`` fills them at each view, so creating, deleting or
+of footnotes. ``core.assembly.assembly`` fills them at each view, so creating, deleting or
 renaming a page, or changing a template, never spoils a stored rendering.
 
 What holds: raw HTML of a writer is cleaned and cannot swallow the page;
@@ -23,9 +23,9 @@ import nh3
 from mokuji.core.base.spans import Span
 from mokuji.core.html.writer import Diagram, File, Rules, Writer, box
 from mokuji.core.language.headings import shown
-from mokuji.core.language.lift import outermost, prefix, replaced
 from mokuji.core.language.page import Page
 from mokuji.core.language.parser import events
+from mokuji.core.language.placeholders import outermost, prefix, replaced
 from mokuji.core.language.reference import Kind
 from mokuji.core.language.scan import PageText
 from mokuji.core.language.slots import Escaped, parse

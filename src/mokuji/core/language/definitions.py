@@ -12,9 +12,9 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import lift, outermost
 from mokuji.core.language.literal import Range, Ranges
 from mokuji.core.language.parser import Event, events_with_ranges, tag_name
+from mokuji.core.language.placeholders import lift, outermost
 from mokuji.core.language.scan import PageText
 from mokuji.core.language.slots import masked
 

@@ -15,8 +15,8 @@ from dataclasses import dataclass
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import Span, code_points
 from mokuji.core.language import definitions, files
-from mokuji.core.language.lift import lift, outermost
 from mokuji.core.language.parser import Event, events_with_ranges, tag_name
+from mokuji.core.language.placeholders import lift, outermost
 from mokuji.core.language.reference import Kind
 from mokuji.core.language.scan import PageText
 from mokuji.core.language.slots import masked

@@ -13,9 +13,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import Lifted, lift, outermost
 from mokuji.core.language.page import Page
 from mokuji.core.language.parser import events_with_ranges, tag_name
+from mokuji.core.language.placeholders import Lifted, lift, outermost
 from mokuji.core.language.slots import masked
 
 _OPENS = re.compile(r"^[ \t>*+\-\d.)]*(?:`{3,}|~{3,})[ \t]*dot\b", re.MULTILINE)

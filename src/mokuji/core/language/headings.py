@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import Lifted
 from mokuji.core.language.parser import Event
+from mokuji.core.language.placeholders import Lifted
 from mokuji.core.language.reference import Kind, Reference, plain
 from mokuji.core.language.slots import unmasked
 

@@ -14,8 +14,8 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import Lifted
 from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.language.placeholders import Lifted
 
 MOST = 5_000
 """Most marks of a page."""

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import Lifted
 from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.language.placeholders import Lifted
 
 MOST = 500
 """Most parts of a page."""

@@ -13,9 +13,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import Lifted
 from mokuji.core.language.marks import CLOSED, opens
 from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.language.placeholders import Lifted
 
 MOST = 5_000
 """Most of either on one page."""

@@ -25,10 +25,10 @@ from mokuji.core.language import front_matter, literal
 from mokuji.core.language.brackets import Candidate, every, find
 from mokuji.core.language.front_matter import FrontMatter
 from mokuji.core.language.headings import Heading, headings
-from mokuji.core.language.lift import Lifted, lift
 from mokuji.core.language.marks import Mark, marks
 from mokuji.core.language.parser import Event, events_with_ranges
 from mokuji.core.language.parts import Part, parts
+from mokuji.core.language.placeholders import Lifted, lift
 from mokuji.core.language.pointers import Cite, Handle, pointers
 from mokuji.core.language.raw_html import comments
 from mokuji.core.language.reference import Reference, read

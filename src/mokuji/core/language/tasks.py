@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from datetime import date
 
 from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.lift import Lifted
 from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.language.placeholders import Lifted
 from mokuji.core.language.pointers import Handle
 
 MOST = 5_000

@@ -17,9 +17,9 @@ from mokuji.core.base.spans import Span, code_points
 from mokuji.core.edit import front_edit
 from mokuji.core.formulas.formula_words import unpaired
 from mokuji.core.language.fences import diagrams
-from mokuji.core.language.lift import Lifted, lift, outermost
 from mokuji.core.language.page import Page
 from mokuji.core.language.parser import Event, events_with_ranges, tag_name
+from mokuji.core.language.placeholders import Lifted, lift, outermost
 from mokuji.core.language.slots import masked
 
 SAID_BY_FLAWS = frozenset({"heading_first_level", "part_unclosed"})

@@ -15,9 +15,9 @@ from typing import Literal
 
 from mokuji.core.base.spans import Span, code_points
 from mokuji.core.language.headings import shown
-from mokuji.core.language.lift import Lifted, lift, outermost
 from mokuji.core.language.page import Page
 from mokuji.core.language.parser import Event, events_with_ranges, tag_name
+from mokuji.core.language.placeholders import Lifted, lift, outermost
 from mokuji.core.language.reference import Kind, Reference, plain
 from mokuji.core.language.slots import masked, parse
 

@@ -18,8 +18,8 @@ from mokuji.services.desk import Desk, Sight
 from mokuji.services.reading.reading import VolumeView, first_words_of, load_ready, volume_view
 from mokuji.store import pages
 from mokuji.store.database import reading
-from mokuji.store.index import filings
-from mokuji.store.index.filings import Giver
+from mokuji.store.index import memberships
+from mokuji.store.index.memberships import Giver
 
 SHOWN = 60
 """How many pages of a category one screen shows."""
@@ -101,10 +101,10 @@ class CategoryScene:
         self.sight, self.volume = sight, volume
         connection = sight.connection
         visible = [each.id for each in sight.volumes.values()]
-        self.givers: list[Giver] = filings.givers(connection, visible)
-        self.given = filings.given(sight.wiki, self.givers, volume.id)
-        self.broader = filings.broader(connection, volume.id)
-        self.named = filings.named(connection, volume.id)
+        self.givers: list[Giver] = memberships.givers(connection, visible)
+        self.given = memberships.given(sight.wiki, self.givers, volume.id)
+        self.broader = memberships.broader(connection, volume.id)
+        self.named = memberships.named(connection, volume.id)
 
     def categories(self) -> dict[str, Category]:
         """All of the volume by key."""
@@ -139,7 +139,7 @@ class CategoryScene:
 
     def ids(self, key: str) -> set[int]:
         """All pages filed under a category, in whatever way."""
-        found = set(filings.filed_under(self.sight.connection, self.volume.id, key))
+        found = set(memberships.filed_under(self.sight.connection, self.volume.id, key))
         for giver in self.givers:
             if giver.key == key:
                 found |= self.given.get(giver.template.id, set())
@@ -182,8 +182,8 @@ def category(
             raise Missing(
                 f"Nothing in “{volume.title}” is filed under “{category_key}”.", code="category_missing"
             )
-        own = filings.filed_under(connection, volume.id, key)
-        listed = filings.heads_after(connection, scene.ids(key), after, most + 1)
+        own = memberships.filed_under(connection, volume.id, key)
+        listed = memberships.heads_after(connection, scene.ids(key), after, most + 1)
         filed = [
             _filed(desk, sight, scene, key, head, summary, own.get(head.id, {}))
             for head, summary in listed[:most]
@@ -211,7 +211,7 @@ def _elsewhere(sight: Sight, volume: Volume, key: str) -> tuple[tuple[Volume, in
     found = []
     for other in sight.volumes.values():
         if other.id != volume.id:
-            number = len(filings.filed_under(sight.connection, other.id, key))
+            number = len(memberships.filed_under(sight.connection, other.id, key))
             if number:
                 found.append((other, number))
     return tuple(found)

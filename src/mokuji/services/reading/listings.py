@@ -12,7 +12,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight
 from mokuji.services.reading.categories import ids_under
 from mokuji.store.database import reading
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 
 MOST_LOOKED_AT = 5_000
 """Most pages that a list chooses from."""
@@ -51,15 +51,15 @@ def _rows(sight: Sight, volume: Volume, query: Query) -> list[Row]:
         under = ids_under(sight, volume, key)
         found = under if found is None else found & under
     for name, value in query.filters.items():
-        having = filings.having(sight.connection, volume.id, name, value)
+        having = memberships.having(sight.connection, volume.id, name, value)
         found = having if found is None else found & having
     ids = sorted(found or ())[:MOST_LOOKED_AT]
     if not ids:
         return []
-    told = filings.fields_of(sight.connection, ids)
+    told = memberships.fields_of(sight.connection, ids)
     return [
         Row(head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day)
-        for head, summary, day in filings.listed(sight.connection, ids)
+        for head, summary, day in memberships.listed(sight.connection, ids)
     ]
 
 
@@ -71,6 +71,6 @@ def _unknown(sight: Sight, volume: Volume, query: Query) -> list[Fault]:
         if not ids_under(sight, volume, key)
     ]
     for name in query.filters:
-        if not filings.is_field(sight.connection, volume.id, name):
+        if not memberships.is_field(sight.connection, volume.id, name):
             faults.append(Fault("listing", f"No page of “{volume.title}” has a field “{name}”."))
     return faults

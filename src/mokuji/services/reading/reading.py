@@ -18,9 +18,9 @@ from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.contents import write_contents
 from mokuji.services.desk import Desk, Ready, Sight, check, find_head, find_volume, need_head, visible
-from mokuji.services.reading.filed import OfPage, categories_of
 from mokuji.services.reading.inserting import Inserted, inserted
 from mokuji.services.reading.linking import Link, links
+from mokuji.services.reading.memberships import OfPage, categories_of
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.store import pages
 from mokuji.store import volumes as stored_volumes

@@ -14,9 +14,9 @@ from dataclasses import dataclass
 from urllib.parse import quote
 
 from mokuji.adapters.diagrams import MISSING, Drawn, draw, figure, known
+from mokuji.core.assembly.assembly import Entry, assemble
 from mokuji.core.assembly.inserts import Fault, Inserter, Instance, Kept, Token
 from mokuji.core.assembly.listing import Listing, Row
-from mokuji.core.assembly.weaving import Entry, weave
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.names import address
 from mokuji.core.base.names import key as key_of
@@ -113,8 +113,10 @@ def render(
     """
     inserter = Inserter(key, (volume.key for volume in inserted.volumes.values()), kept)
     root = inserter.whole(page, compiled)
-    woven = weave(inserter, root, anchors, _Show(inserted, to or Addresses(), root))
-    return Rendered(woven.html, _numbered(woven.headings), _problems(page, woven.faults.items(), known))
+    assembled = assemble(inserter, root, anchors, _Show(inserted, to or Addresses(), root))
+    return Rendered(
+        assembled.html, _numbered(assembled.headings), _problems(page, assembled.faults.items(), known)
+    )
 
 
 def render_ready(desk: Desk, ready: Ready, inserted: Inserted, to: Addresses | None = None) -> Rendered:
@@ -173,7 +175,7 @@ def _size(wanted: str, width: int | None, height: int | None) -> str:
 
 
 class _Show:
-    """How references of the pages that are needed look (``core.assembly.weaving.Show``)."""
+    """How references of the pages that are needed look (``core.assembly.assembly.Show``)."""
 
     def __init__(self, inserted: Inserted, to: Addresses, root: Instance) -> None:
         self._inserted = inserted

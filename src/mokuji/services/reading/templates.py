@@ -21,7 +21,7 @@ from mokuji.services.reading.inserting import inserted
 from mokuji.services.reading.reading import VolumeView, load_ready, volume_view
 from mokuji.services.reading.rendering import Addresses, Rendered, render
 from mokuji.store.database import Connection, reading
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 from mokuji.store.index import uses as stored
 from mokuji.store.snapshot import StoredWiki
 
@@ -127,9 +127,9 @@ class Listed:
 
 def templates_of(sight: Sight, volume: Volume) -> list[Listed]:
     """The templates of a volume, by name."""
-    found = filings.templates(sight.connection, volume.id)
+    found = memberships.templates(sight.connection, volume.id)
     visible = {each.id for each in sight.volumes.values()}
-    used = filings.used(sight.wiki, [head for head, _, _ in found], visible)
+    used = memberships.used(sight.wiki, [head for head, _, _ in found], visible)
     return [Listed(head, summary, slots, used.get(head.id, 0)) for head, summary, slots in found]
 
 
@@ -345,7 +345,9 @@ def for_insert(desk: Desk, actor: Actor, typed: str, volume_key: str, most: int 
         if not typed.strip():
             areas = [volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)]
             heads = [
-                (head, area) for area in areas for head, _, _ in filings.templates(connection, area.id, most)
+                (head, area)
+                for area in areas
+                for head, _, _ in memberships.templates(connection, area.id, most)
             ]
             rows = [
                 (

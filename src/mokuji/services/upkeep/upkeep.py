@@ -48,7 +48,7 @@ from mokuji.services.reading.rendering import LONGEST_DRAWING, diagram_problems
 from mokuji.services.reading.templates import templates_of
 from mokuji.store import files, jobs, kept_reports, pages, sources
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.index import filings, things, unwritten, upkeep
+from mokuji.store.index import memberships, things, unwritten, upkeep
 from mokuji.store.index.upkeep import Counts as Counts
 from mokuji.store.index.uses import uses as stored_uses
 from mokuji.store.snapshot import StoredWiki
@@ -832,7 +832,7 @@ def _unfiled(scene: _Scene, after: str, most: int) -> Listing:
     given = {page for pages_ in scene_of.given.values() for page in pages_}
     found: list[Finding] = []
     while len(found) < most:
-        heads = filings.unfiled(scene.connection, scene.volume.id, after=after, most=AT_ONCE)
+        heads = memberships.unfiled(scene.connection, scene.volume.id, after=after, most=AT_ONCE)
         found += [Finding(each.key, each.title, each) for each in heads if each.id not in given]
         if len(heads) < AT_ONCE:
             break
@@ -850,7 +850,7 @@ def _lone(scene: _Scene, after: str, most: int) -> Listing:
     lone = [key for key, each in sorted(known.items()) if each.pages == 1 and key > after][:most]
     heads = {
         head.id: head
-        for head, _ in filings.heads_after(
+        for head, _ in memberships.heads_after(
             scene.connection, [page for key in lone for page in scene_of.ids(key)], "", 10**6
         )
     }

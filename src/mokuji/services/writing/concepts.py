@@ -17,7 +17,7 @@ from mokuji.services.reading.categories import categories_in
 from mokuji.services.writing import writing
 from mokuji.store import pages
 from mokuji.store.database import reading
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 from mokuji.store.snapshot import StoredWiki
 
 
@@ -29,7 +29,7 @@ def export(
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
         known = categories_in(sight, volume)
-        broader = filings.broader(connection, volume.id)
+        broader = memberships.broader(connection, volume.id)
         heads = [each.page.id for each in known if each.page is not None]
         summaries = pages.summaries(connection, heads)
         texts = StoredWiki(connection).pages(heads)

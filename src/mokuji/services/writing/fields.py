@@ -15,7 +15,7 @@ from mokuji.services.desk import Desk, Sight, need_head
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.writing import writing
 from mokuji.store.database import reading
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 
 SCREEN = 200
 """Rows of the table on one screen."""
@@ -114,20 +114,20 @@ def table(
     with reading(desk.engine) as connection:
         sight = Sight(connection, actor)
         volume = sight.volume(volume_key)
-        known = _known(filings.all_fields(connection, volume.id))
+        known = _known(memberships.all_fields(connection, volume.id))
         field = field if any(each.name == field for each in known) else (known[0].name if known else "")
         if not field:
             return Table(volume_view(sight, volume), (), "", (), (), 0, "", "", False)
         ids = (
-            filings.having(connection, volume.id, field, names.key(value))
+            memberships.having(connection, volume.id, field, names.key(value))
             if value
-            else filings.with_field(connection, volume.id, field, MOST_PAGES)
+            else memberships.with_field(connection, volume.id, field, MOST_PAGES)
         )
         chosen = sorted(ids)[:MOST_PAGES]
-        told = filings.fields_of(connection, chosen)
+        told = memberships.fields_of(connection, chosen)
         rows = [
             Row(head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day)
-            for head, summary, day in filings.listed(connection, chosen)
+            for head, summary, day in memberships.listed(connection, chosen)
         ]
         beside = [each for each in columns if each != field and any(k.name == each for k in known)]
         shown = (field, *dict.fromkeys(beside))[:MOST_COLUMNS]

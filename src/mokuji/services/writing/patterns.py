@@ -11,7 +11,7 @@ from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.desk import Desk, Sight, check
 from mokuji.store.database import reading
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 
 MOST = 20
 """Most patterns of one volume that are offered."""
@@ -31,8 +31,8 @@ def patterns_of(sight: Sight, volume: Volume) -> list[Pattern]:
     by_id = {each.id: each for each in sight.volumes.values()}
     found: list[Pattern] = []
     for area in (volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)):
-        ids = filings.with_field(sight.connection, area.id, FIELD, MOST)
-        for head, summary, _ in sorted(filings.listed(sight.connection, ids), key=lambda row: row[0].key):
+        ids = memberships.with_field(sight.connection, area.id, FIELD, MOST)
+        for head, summary, _ in sorted(memberships.listed(sight.connection, ids), key=lambda row: row[0].key):
             found.append(Pattern(f"{area.key}/{head.key}", head.title, summary))
     return [*found, *(Pattern(name, names.as_title(name), "") for name in BUILT_IN)]
 

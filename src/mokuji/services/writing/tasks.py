@@ -30,7 +30,7 @@ from mokuji.services.writing import writing
 from mokuji.store import history, people
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.index import filings
+from mokuji.store.index import memberships
 from mokuji.store.index import tasks as stored
 from mokuji.store.index.tasks import Wanted
 
@@ -310,7 +310,7 @@ def lines(
         wanted = Wanted(person.strip().casefold(), done=done)
         found = stored.gather(connection, list(by_id), wanted, "date", skipped=0, most=MOST_TOLD)
         pages = sight.wiki.pages({each.page for each in found})
-        under = filings.names_of(connection, list(pages))
+        under = memberships.names_of(connection, list(pages))
         told: list[TaskLine] = []
         alike: Counter[tuple[int, str]] = Counter()
         for each in sorted(found, key=lambda task: (task.page, task.number)):

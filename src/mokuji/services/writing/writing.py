@@ -41,8 +41,8 @@ from mokuji.services.desk import (
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.inserting import Inserted, inserted
 from mokuji.services.reading.linking import Link, resolve_names
-from mokuji.services.reading.pointing import Listed, listed
 from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.services.reading.templates import Faulty, newly_faulty
 from mokuji.services.writing.patterns import Pattern, patterns_of

@@ -15,7 +15,7 @@ from sqlalchemy import Connection, text
 from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import PageHead
-from mokuji.store.index.leading import NameUse, columns, leading_to
+from mokuji.store.index.name_uses import NameUse, columns, leading_to
 from mokuji.store.snapshot import Flag, StoredWiki
 
 BACKLINK_PAGES = text(

@@ -11,7 +11,7 @@ from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Place
 from mokuji.store.index.backlinks import BACKLINK_PAGES
-from mokuji.store.index.leading import asking_for, columns
+from mokuji.store.index.name_uses import asking_for, columns
 from mokuji.store.index.search import like
 from mokuji.store.index.upkeep import WANTED
 from mokuji.store.snapshot import StoredWiki

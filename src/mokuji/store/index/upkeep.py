@@ -23,7 +23,7 @@ from mokuji.core.model.graph import Graph, NameUse
 from mokuji.core.model.references import lookups, unwritten_place, volumes_by_id
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.core.reports import reach
-from mokuji.store.index import leading
+from mokuji.store.index import name_uses
 from mokuji.store.snapshot import StoredWiki, load_volumes, name_of
 
 FOLD_LOCK = 0x4D4F4B02
@@ -105,7 +105,7 @@ PUT_ORPHANS = text(
 def _led_from(wiki: StoredWiki, heads: Sequence[PageHead]) -> dict[int, set[int]]:
     """From which volumes other pages lead to each page."""
     found: dict[int, set[int]] = {head.id: set() for head in heads}
-    uses = [(target, use) for target, each in leading.leading_to(wiki, heads).items() for use in each]
+    uses = [(target, use) for target, each in name_uses.leading_to(wiki, heads).items() for use in each]
     if uses:
         values = {
             "targets": [target for target, _ in uses],
@@ -176,7 +176,7 @@ def _asked(wiki: StoredWiki, places: Sequence[Place]) -> None:
     wanted = set(places)
     uses = [
         (resolution.place, use)
-        for use, resolution in leading.resolved(wiki, places)
+        for use, resolution in name_uses.resolved(wiki, places)
         if not resolution.written and resolution.place in wanted
     ]
     if not uses:
@@ -275,7 +275,7 @@ def _reached_by_walking_back(wiki: StoredWiki, waiting: Sequence[PageHead]) -> s
     while front:
         if len(before) + len(front) > MOST_WALKED:
             return None
-        uses = [(target, use) for target, each in leading.leading_to(wiki, front).items() for use in each]
+        uses = [(target, use) for target, each in name_uses.leading_to(wiki, front).items() for use in each]
         values = {
             "targets": [target for target, _ in uses],
             "names": [use.name for _, use in uses],

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import text
 
 from mokuji.core.language.page import PageHead
-from mokuji.store.index.leading import NameUse, leading_to
+from mokuji.store.index.name_uses import NameUse, leading_to
 from mokuji.store.snapshot import StoredWiki, array
 
 MOST = 20_000

@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import Connection, TextClause, text
 
 from mokuji.core.language.page import PageHead
-from mokuji.store.index.leading import NameUse, leading_to, led_to_by
+from mokuji.store.index.name_uses import NameUse, leading_to, led_to_by
 from mokuji.store.snapshot import StoredWiki
 
 WHOLE_CONTENTS = 400

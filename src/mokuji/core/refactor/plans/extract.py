@@ -11,7 +11,7 @@ import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from mokuji.core.assembly.readings import Reader, Revised
+from mokuji.core.assembly.rendered_equality import Reader, Revised
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, apply, arrange
 from mokuji.core.base.errors import Missing, Refused
@@ -25,9 +25,9 @@ from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.references import name_for, volumes_by_id
 from mokuji.core.model.wiki import Overlay, Wiki
 from mokuji.core.refactor.engine import definitions
-from mokuji.core.refactor.engine.alike import Hole, Passage, Pattern
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, text_of
 from mokuji.core.refactor.engine.outcome import Entry, Outcome
+from mokuji.core.refactor.engine.passages import Hole, Passage, Pattern
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
 

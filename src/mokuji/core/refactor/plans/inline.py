@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from mokuji.core.assembly.readings import Reader, Revised
+from mokuji.core.assembly.rendered_equality import Reader, Revised
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Missing, Refused
@@ -26,7 +26,7 @@ from mokuji.core.model.contents import Take
 from mokuji.core.model.references import Resolver, inserts_of, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
-from mokuji.core.refactor.engine.flat import Flat, Flattener, Left
+from mokuji.core.refactor.engine.inlining import Flat, Flattener, Left
 from mokuji.core.refactor.engine.outcome import Found, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need

@@ -105,6 +105,7 @@ def move_to_volume(
         parent = (parents or {}).get(key)
         placings.append(Put(volume, key, titles[key][1], parent if parent is not None else under, LAST))
     first = pages[page_ids[0]].head
+    target = Named("volume", volume, volume, homes[volume].title)
     return make(
         wiki,
         "move",
@@ -113,12 +114,7 @@ def move_to_volume(
         things=copies.changes if copies else (),
         asked=(volume, under, *page_ids),
         contents=placings,
-        facts=Moved(
-            len(heads),
-            first.title,
-            homes[first.volume].title,
-            Named("volume", volume, volume, homes[volume].title),
-        ),
+        facts=Moved(len(heads), first.title, homes[first.volume].title, target),
     )
 
 

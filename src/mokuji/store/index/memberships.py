@@ -14,7 +14,7 @@ from sqlalchemy import Connection, text
 
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.categories import Filing
-from mokuji.store.index.leading import leading_to
+from mokuji.store.index.name_uses import leading_to
 from mokuji.store.snapshot import StoredWiki, array
 
 MOST_GIVEN = 50_000

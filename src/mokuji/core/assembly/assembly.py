@@ -112,7 +112,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Woven:
+class Assembled:
     """A page as it is shown: its HTML, its headings, and the faults of its own inserts by the index of each."""
 
     html: str
@@ -120,16 +120,18 @@ class Woven:
     faults: Mapping[int, tuple[Fault, ...]]
 
 
-def weave(inserter: Inserter, root: Instance, anchors: Sequence[str], show: Show) -> Woven:
+def assemble(inserter: Inserter, root: Instance, anchors: Sequence[str], show: Show) -> Assembled:
     """A whole page. ``anchors`` are those of its own headings, in order. Expected faults are part of the result."""
-    weaver = _Weaver(inserter, show, anchors)
-    text = weaver.root(root)
-    return Woven(text, tuple(weaver.headings), {n: tuple(dict.fromkeys(f)) for n, f in weaver.faults.items()})
+    assembler = _Assembler(inserter, show, anchors)
+    text = assembler.root(root)
+    return Assembled(
+        text, tuple(assembler.headings), {n: tuple(dict.fromkeys(f)) for n, f in assembler.faults.items()}
+    )
 
 
 @dataclass
 class _Frame:
-    """A text in the middle of being woven: its anchors by heading of its page, how far its headings are shifted, and
+    """A text being assembled: its anchors by heading of its page, how far its headings are shifted, and
     the way that led here."""
 
     instance: Instance
@@ -153,7 +155,7 @@ class _Used:
 
 
 @dataclass
-class _Weaver:
+class _Assembler:
     inserter: Inserter
     show: Show
     own: Sequence[str]
@@ -259,7 +261,7 @@ class _Weaver:
         return note_use(len(self._notes), 1)
 
     def _note(self, frame: _Frame, piece: Note) -> str:
-        # Footnotes belong to the instance that they stand in, which lives as long as the page is woven.
+        # Footnotes belong to the instance that they stand in, which lives as long as the page is assembled.
         of = id(frame.instance)
         return self._again(of, piece.label) or self._first(of, _Used(frame.instance, frame, piece.label, 1))
 

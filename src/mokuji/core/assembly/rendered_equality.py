@@ -9,8 +9,8 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Mapping, Sequence
 
+from mokuji.core.assembly.assembly import LOOP, TOO_DEEP, Assembled, assemble
 from mokuji.core.assembly.inserts import Fault, Inserter, Token
-from mokuji.core.assembly.weaving import LOOP, TOO_DEEP, Woven, weave
 from mokuji.core.html.html import Open
 from mokuji.core.html.writer import Diagram, File
 from mokuji.core.language.headings import shown
@@ -55,20 +55,20 @@ class Reader:
 
     def read(self, page: Page) -> str:
         """A page as its readers see it: references as what they lead to, without faults and anchors."""
-        return _plain(self._woven(page).html)
+        return _plain(self._assembled(page).html)
 
     def endless(self, page: Page) -> frozenset[int]:
         """The inserts of a page whose text has no end, by index: it comes back to itself, or goes too deep to tell."""
         return frozenset(
             index
-            for index, faults in self._woven(page).faults.items()
+            for index, faults in self._assembled(page).faults.items()
             if any(each.code in (LOOP, TOO_DEEP) for each in faults)
         )
 
-    def _woven(self, page: Page) -> Woven:
+    def _assembled(self, page: Page) -> Assembled:
         self._inserter = Inserter(KEY, self._volumes)
         self._root = page.head.id
-        return weave(
+        return assemble(
             self._inserter,
             self._inserter.whole(page),
             Sections.of(page, self._volumes).anchors(),
@@ -85,7 +85,7 @@ class Reader:
             self._leads[at] = Resolver.of(self._wiki, ((home, each) for each in page.content.references))
         return self._leads[at].resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
 
-    # ---- how references look (``weaving.Show``) ----------------------------------
+    # ---- how references look (``assembly.Show``) ----------------------------------
 
     def page(self, token: Token) -> Page | None:
         """The page that an insert leads to."""

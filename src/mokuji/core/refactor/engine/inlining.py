@@ -12,7 +12,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.assembly.inserts import Inserter, assign, select
-from mokuji.core.assembly.readings import KEY
+from mokuji.core.assembly.rendered_equality import KEY
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
@@ -21,8 +21,8 @@ from mokuji.core.html.html import Head, Open
 from mokuji.core.language import definitions
 from mokuji.core.language.calls import call, dedented
 from mokuji.core.language.headings import shown
-from mokuji.core.language.lift import prefix, replaced
 from mokuji.core.language.page import Page
+from mokuji.core.language.placeholders import prefix, replaced
 from mokuji.core.language.reference import Kind, Reference, as_markdown
 from mokuji.core.language.slots import Slot, parse
 from mokuji.core.model.references import Resolver, Sections, name_for, volumes_by_id
