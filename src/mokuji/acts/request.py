@@ -117,25 +117,28 @@ def from_fields(kind: type[T], given: Fields, *subject: str) -> T:
         raise BadFields(wrong) from None
 
 
-def as_fields(request: Request, subject: int) -> dict[str, str]:
+def as_fields(request: Request, subject: int, answered: str = "") -> dict[str, str]:
     """What an address must hold so that it says a request, without its first ``subject`` fields; fields that are as
-    they are without being said are left out."""
+    they are without being said are left out, but for the one that says that a question was ``answered``."""
     kind = type(request)
     hints = get_type_hints(kind, include_extras=True)
     said: dict[str, str] = {}
     for each in [each for each in fields(kind) if each.name != "act"][subject:]:  # type: ignore[arg-type]
         value = getattr(request, each.name)
-        if value == each.default:
-            continue
         form = _form(hints[each.name])
+        written = form.write(value) if form is not None and value is not None else {}
+        if value == each.default and answered not in {*written, each.name}:
+            continue
         if form is not None:
-            said |= form.write(value)
+            said |= written
         elif isinstance(value, tuple):
             said[each.name] = "\n".join(map(str, value))
         elif isinstance(value, bool):
             said |= {each.name: "1"} if value else {}
         else:
             said[each.name] = str(value)
+    if answered:
+        said.setdefault(answered, "1")
     return said
 
 

@@ -29,6 +29,11 @@ def page(volume_key: str, page_key: str | None = None, anchor: str = "") -> str:
     return site.link(address(volume_key, page_key)) + fragment
 
 
+def room(name: str, **query: object) -> str:
+    """A room of the whole wiki: new-volume, restore."""
+    return _with(f"/-/{name}", query)
+
+
 def act(name: str, volume_key: str, page_key: str | None = None, **query: object) -> str:
     """Something about a page (edit, backlinks, card), or about a volume."""
     return _with(f"/-/{name}{address(volume_key, page_key)}", query)

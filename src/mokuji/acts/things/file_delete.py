@@ -20,7 +20,7 @@ def _instead(given: Fields) -> str:
     return given.get("instead", "") if given.get("how") == "instead" else ""
 
 
-INSTEAD = FromForm(_instead, lambda name: {"how": "instead", "instead": name})
+INSTEAD = FromForm(_instead, lambda name: {"how": "instead", "instead": name} if name else {"how": "leave"})
 
 
 @request

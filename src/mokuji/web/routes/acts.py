@@ -14,7 +14,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from mokuji.acts import doing, log, registry, words
 from mokuji.acts.act import About, Act
-from mokuji.acts.request import Fields, as_fields, from_fields, number
+from mokuji.acts.request import Fields, from_fields, number
 from mokuji.acts.requests import CreateVolume, Place, Restore, Undo
 from mokuji.acts.requests import Request as Asked
 from mokuji.acts.view import Applied, PlanView
@@ -25,6 +25,7 @@ from mokuji.services.reading import history, reading
 from mokuji.services.reading import trash as trash_service
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
+from mokuji.web.plan_addresses import plan_of
 
 router = APIRouter()
 
@@ -99,12 +100,7 @@ def _instead(view: PlanView) -> dict[str, str] | None:
     if offered is None:
         return None
     said, asked = offered
-    return {"words": said, "address": address_of(asked)}
-
-
-def address_of(asked: Any) -> str:
-    """Where the plan of a request on a page is shown."""
-    return addresses.plan(registry.act_of(asked).address, asked.volume, asked.page, **as_fields(asked, 2))
+    return {"words": said, "address": plan_of(asked)}
 
 
 def _act(known: dict[str, Act[Any, Any]], name: str, about: str) -> Act[Any, Any]:
