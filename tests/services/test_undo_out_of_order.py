@@ -135,6 +135,7 @@ def test_a_second_name_for_a_file_is_to_be_taken_back_first(desk: Desk, writer: 
     second = _done(desk, writer, requests.RenameFile("guide", "beacon.png", "light"))
     view = doing.plan(desk, writer, requests.Undo(first))
     assert view.refusal is not None and "changed since" in view.refusal.message
+    assert view.act.instead(view, view.request) == ("Take the later change back", requests.Undo(second))
     _done(desk, writer, requests.Undo(second))
     _done(desk, writer, requests.Undo(first))
     assert files.fetch(desk, writer, "guide", "lamp.png").name == "lamp.png"

@@ -160,6 +160,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         ["page = w.page"],
     ),
     (history.WRITTEN_IN, {"pages": "{1,2}", "volumes": "{1}"}, ["page = ANY"]),
+    (history.CHANGED_THING, {"after": 9, "thing": '{"things": [[{"sort": "file", "id": 1}]]}'}, ["id > 9"]),
     (history.VOLUME_SINCE, {"volume": 1, "act": "language", "after": 9}, ["volume = 1", "id > 9"]),
     (history.BEGUN_ELSEWHERE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),

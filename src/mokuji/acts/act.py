@@ -54,6 +54,8 @@ class Choices:
     categories: tuple[str, ...] = ()
     trashed: dict[int, str] = field(default_factory=dict)
     text: str = ""
+    first: int = 0
+    """A later change that is to be taken back before (0: none is known)."""
 
 
 NO_CHOICES = Choices()

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from mokuji.acts.act import About, Act
+from mokuji.acts.act import About, Act, Choices
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import Fields, FromForm, request
 from mokuji.acts.view import PlanView
@@ -192,6 +192,21 @@ def note(facts: Undone) -> Phrase:
     return f"Change {facts.change} undone"
 
 
+def choices(context: PlanningContext, request: Undo, *_: Any) -> Choices:
+    act = logged(context, request)
+    named = {(each["sort"], each["id"]) for pair in act.detail.get("things", ()) for each in pair if each}
+    found = [history.thing_changed(context.connection, sort, id_, act.id) for sort, id_ in sorted(named)]
+    first = min((each for each in found if each), default=0)
+    # Of what was done in a closed volume nothing is offered.
+    return Choices(first=first if history.act(context.connection, first, context.reads) else 0)
+
+
+def instead(view: PlanView, _: Undo) -> tuple[str, Undo] | None:
+    if view.refusal is None or view.refusal.code != "thing_changed" or not view.choices.first:
+        return None
+    return "Take the later change back", Undo(view.choices.first)
+
+
 def afterwards(context: PlanningContext, _: Undo, done: Done, act: LoggedAct | None) -> None:
     assert act is not None
     history.mark_undone(context.connection, act.id, done.change_set)
@@ -210,6 +225,8 @@ ACT = Act(
     button="Undo it",
     address="undo",
     taken_back=logged,
+    choices=choices,
+    instead=instead,
     afterwards=afterwards,
     after="undo_since.html",
     button_counts=False,
