@@ -45,11 +45,11 @@ def run(desk: Desk) -> None:
     with writing_transaction(desk.engine) as connection:
         volume = volumes.add_volume(connection, "Inserts")
     actor = owner(desk)
-    writing.save(desk, actor, "inserts", "Notice", NOTICE, revision=0)
+    writing.save(desk, actor, writing.Save("inserts", "Notice", NOTICE, revision=0))
     calls = [f"[[=Notice | word: CAUTION {n} | avoid: See [[Part {n}]].]]" for n in range(200)]
     typed = [f"> **CAUTION {n}** Mind it. See [[Part {n}]]." for n in range(200)]
-    writing.save(desk, actor, "inserts", "Put in", "\n\n".join(calls), revision=0)
-    writing.save(desk, actor, "inserts", "Typed out", "\n\n".join(typed), revision=0)
+    writing.save(desk, actor, writing.Save("inserts", "Put in", "\n\n".join(calls), revision=0))
+    writing.save(desk, actor, writing.Save("inserts", "Typed out", "\n\n".join(typed), revision=0))
     client = TestClient(create_app(desk, ["testserver"]))
 
     def view(page: str) -> object:
@@ -74,12 +74,14 @@ def run(desk: Desk) -> None:
     state = {"notice": 1, "other": 1}
 
     def save(title: str, text: str, key: str) -> None:
-        done = writing.save(desk, actor, "inserts", title, f"{text}\n{state[key]}", revision=state[key])
+        done = writing.save(
+            desk, actor, writing.Save("inserts", title, f"{text}\n{state[key]}", revision=state[key])
+        )
         state[key] = done.head.revision
 
     print()
     plain = "save of a page that nothing inserts"
-    writing.save(desk, actor, "inserts", "Other", NOTICE, revision=0)
+    writing.save(desk, actor, writing.Save("inserts", "Other", NOTICE, revision=0))
     show(
         in_turns(
             {
@@ -110,7 +112,7 @@ def run(desk: Desk) -> None:
     long = "\n\n".join(f"Words of paragraph {n}: " + "more of them, " * 40 for n in range(12))
     for n in range(100):
         text = f"Before.\n\n{said_again.format(n)}\n\n{long} {n}\n"
-        writing.save(desk, actor, "inserts", f"Says it {n}", text, revision=0)
+        writing.save(desk, actor, writing.Save("inserts", f"Says it {n}", text, revision=0))
     passage = (start, start + len(said_again.format(0)))
     taken = requests.Extract("inserts", "says it 0", *passage, "Vent", slots=(requests.Slot("minutes", "0"),))
     times = {
@@ -122,7 +124,11 @@ def run(desk: Desk) -> None:
             desk, actor, requests.InlineEverywhere("inserts", "other")
         ),
     }
-    writing.save(desk, actor, "inserts", "Inliner", "\n\n".join(calls).replace("Notice", "Other"), revision=0)
+    writing.save(
+        desk,
+        actor,
+        writing.Save("inserts", "Inliner", "\n\n".join(calls).replace("Notice", "Other"), revision=0),
+    )
     for name, act in times.items():
         print(f"  {name:<58} {said(once(act)):>11}")
     print(f"  {'a nest that would come to 8 to the power of 12 inserts':<58} {said(_nest()):>11}")

@@ -145,7 +145,9 @@ def _saves(desk: Desk, wiki: Built) -> None:
 
     def save() -> None:
         saved = writing.save(
-            desk, actor, volume, page, body + f"\n{state['revision']}", revision=state["revision"]
+            desk,
+            actor,
+            writing.Save(volume, page, body + f"\n{state['revision']}", revision=state["revision"]),
         )
         state["revision"] = saved.head.revision
 

@@ -41,7 +41,7 @@ def give(desk: Desk, actor: Actor, volume_key: str, role: Role) -> Actor:
 def pages(desk: Desk, actor: Actor, volume_key: str, texts: Mapping[str, str]) -> None:
     """New pages of a volume."""
     for title, text in texts.items():
-        writing.save(desk, actor, volume_key, title, text, revision=0)
+        writing.save(desk, actor, writing.Save(volume_key, title, text, revision=0))
 
 
 def texts(desk: Desk) -> dict[str, str]:

@@ -119,8 +119,8 @@ def test_pages_edited_since_keep_their_edits_and_their_references_follow_the_und
 ) -> None:
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Pump]]"})
     done = _rename(desk, writer, "pump", "Cell")
-    writing.save(desk, writer, "guide", "well", "[[Cell]] is new: [[cell]]", revision=2)
-    writing.save(desk, writer, "guide", "Later", "[[Cell|made since]]", revision=0)
+    writing.save(desk, writer, writing.Save("guide", "well", "[[Cell]] is new: [[cell]]", revision=2))
+    writing.save(desk, writer, writing.Save("guide", "Later", "[[Cell|made since]]", revision=0))
     _undo(desk, writer, done.change_set)
     assert texts(desk) == {
         "Pump": "",
@@ -243,16 +243,19 @@ def test_no_page_saved_while_a_rename_runs_is_left_with_the_old_name(desk: Desk,
             if stop.is_set():
                 return
             try:
-                writing.save(desk, writer, "guide", f"New {thread} {turn}", "made with [[Pump]]", revision=0)
+                writing.save(
+                    desk,
+                    writer,
+                    writing.Save("guide", f"New {thread} {turn}", "made with [[Pump]]", revision=0),
+                )
                 view = reading.open_page(desk, writer, "guide", f"page-{thread}")
                 assert isinstance(view, reading.PageView)
                 writing.save(
                     desk,
                     writer,
-                    "guide",
-                    f"page-{thread}",
-                    f"turn {turn} [[Pump]]",
-                    revision=view.head.revision,
+                    writing.Save(
+                        "guide", f"page-{thread}", f"turn {turn} [[Pump]]", revision=view.head.revision
+                    ),
                 )
             except Conflict:
                 pass  # a rename rewrote the page in between: nothing was overwritten

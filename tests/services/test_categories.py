@@ -74,7 +74,7 @@ def test_a_category_lists_pages_passages_and_through_which_template(desk: Desk, 
 def test_a_category_is_gone_when_nothing_is_filed_and_follows_saves_at_once(
     desk: Desk, writer: Actor
 ) -> None:
-    writing.save(desk, writer, "guide", "Vane", "no mark", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "Vane", "no mark", revision=1))
     with pytest.raises(Missing, match="Nothing in “Guide” is filed under “at sea”"):
         categories.category(desk, writer, "guide", "at sea")
     doing.apply(desk, writer, requests.Delete("guide", "pump"), None)

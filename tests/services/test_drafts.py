@@ -36,7 +36,7 @@ def test_a_draft_is_kept_until_its_text_is_saved_or_is_the_page_s_own(desk: Desk
     drafts.keep(desk, writer, "guide", "pump", "one\ntwo\n", revision=1)
     assert drafts.opened(desk, writer, "guide", "pump") is None, "line ends of a browser are no difference"
     drafts.keep(desk, writer, "guide", "pump", "more", revision=1)
-    writing.save(desk, writer, "guide", "pump", "more", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "more", revision=1))
     assert _listed(desk, writer) == []
 
 
@@ -45,7 +45,11 @@ def test_a_draft_goes_along_with_a_renamed_page_and_tells_of_a_newer_revision(
 ) -> None:
     drafts.keep(desk, writer, "guide", "pump", "mine", revision=1)
     doing.apply(desk, writer, requests.Rename("guide", "pump", "Bilge pump"), None)
-    writing.save(desk, person(desk, "jory", guide=Role.WRITER), "guide", "bilge pump", "theirs", revision=2)
+    writing.save(
+        desk,
+        person(desk, "jory", guide=Role.WRITER),
+        writing.Save("guide", "bilge pump", "theirs", revision=2),
+    )
     (found,) = drafts.mine(desk, writer)[0]
     assert (found.title, found.key, found.revision, found.newest) == ("Bilge pump", "bilge pump", 1, 3)
     kept = drafts.opened(desk, writer, "guide", "bilge pump")
@@ -56,7 +60,7 @@ def test_a_draft_goes_along_with_a_renamed_page_and_tells_of_a_newer_revision(
 def test_a_draft_and_what_was_saved_since_are_brought_together(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Vent": "one\n\ntwo\n\nthree\n"})
     drafts.keep(desk, writer, "guide", "vent", "ONE\n\ntwo\n\nthree\n", revision=1)
-    writing.save(desk, writer, "guide", "vent", "one\n\ntwo\n\nTHREE\n", revision=1, merge=True)
+    writing.save(desk, writer, writing.Save("guide", "vent", "one\n\ntwo\n\nTHREE\n", revision=1, merge=True))
     drafts.keep(desk, writer, "guide", "vent", "ONE\n\ntwo\n\nthree\n", revision=1)
     opened = drafts.opened(desk, writer, "guide", "vent")
     assert opened is not None and opened.together and opened.clash is None
@@ -67,7 +71,7 @@ def test_a_page_that_is_not_written_yet_has_a_draft_by_its_name(desk: Desk, writ
     drafts.keep(desk, writer, "guide", "sea-trial", "begun", title="Sea trial")
     drafts.keep(desk, writer, "guide", "sea-trial", "begun more", title="Sea Trial")
     assert _listed(desk, writer) == [("Sea Trial", 0)]
-    writing.save(desk, writer, "guide", "Sea trial", "written", revision=0)
+    writing.save(desk, writer, writing.Save("guide", "Sea trial", "written", revision=0))
     assert _listed(desk, writer) == []
     drafts.keep(desk, writer, "guide", "other", "begun")
     drafts.discard(desk, writer, "guide", "other")
@@ -76,9 +80,9 @@ def test_a_page_that_is_not_written_yet_has_a_draft_by_its_name(desk: Desk, writ
 
 def test_a_save_that_is_not_done_keeps_the_draft(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Well": "[[Pump#Limits]]", "Tank": "## Limits\n"})
-    writing.save(desk, writer, "guide", "pump", "## Limits\n", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "## Limits\n", revision=1))
     drafts.keep(desk, writer, "guide", "pump", "## Bounds\n", revision=2)
-    asked = writing.save(desk, writer, "guide", "pump", "## Bounds\n", revision=2, follow=None)
+    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "pump", "## Bounds\n", revision=2))
     assert isinstance(asked, writing.Moves) and _listed(desk, writer) == [("Pump", 2)]
 
 

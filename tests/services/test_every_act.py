@@ -300,9 +300,9 @@ def _check_indexes(desk: Desk) -> None:
 
 def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(desk: Desk, writer: Actor) -> None:
     body = GUIDE["Pump"].replace("## Limits", "## Highest values")
-    asked = writing.save(desk, writer, "guide", "Pump", body, revision=1, follow=None)
+    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "Pump", body, revision=1))
     assert isinstance(asked, writing.Moves) and asked.sections == 1
-    writing.save(desk, writer, "guide", "Pump", body, revision=1, follow=True)
+    writing.save(desk, writer, writing.Save("guide", "Pump", body, revision=1, follow=True))
     assert "[[Pump#Highest values]]" in texts(desk)["Well"]
     _check_indexes(desk)
 

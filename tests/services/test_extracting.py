@@ -107,7 +107,7 @@ def test_the_text_of_a_closed_volume_does_not_get_out(desk: Desk, writer: Actor)
 
 
 def test_what_was_selected_in_an_older_text_is_not_taken_from_the_new_one(desk: Desk, writer: Actor) -> None:
-    writing.save(desk, writer, "guide", "Well", "Other words", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "Well", "Other words", revision=1))
     for wish in (_extract(revision=1), requests.Inline("guide", "well", 0, revision=1)):
         view = doing.plan(desk, writer, wish)
         assert view.refusal is not None and view.refusal.code == "page_edited"

@@ -224,7 +224,7 @@ def test_a_renamed_file_is_followed_everywhere_and_undone_to_the_byte(desk: Desk
     assert after["Other"] == before["Other"]
     assert files.fetch(desk, writer, "guide", "mast head (night).png").version == 2
     # One page is edited, and one begins to name the file: both follow when the name comes back.
-    writing.save(desk, writer, "guide", "Lamp", after["Lamp"] + "\nMore.\n", revision=2)
+    writing.save(desk, writer, writing.Save("guide", "Lamp", after["Lamp"] + "\nMore.\n", revision=2))
     pages(desk, writer, "guide", {"Late": f"![late]({new})"})
     _done(desk, writer, requests.Undo(number))
     back = texts(desk)

@@ -27,7 +27,7 @@ def keeper(desk: Desk) -> Actor:
     keeper = person(desk, "mirela", bench=Role.OWNER, guide=Role.OWNER)
     pages(desk, keeper, "bench", {"Lid": OLD[0]})
     for number, text in enumerate(OLD[1:], 1):
-        writing.save(desk, keeper, "bench", "Lid", text, revision=number)
+        writing.save(desk, keeper, writing.Save("bench", "Lid", text, revision=number))
     return keeper
 
 
@@ -71,7 +71,7 @@ def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
 ) -> None:
     edit = history.acts(desk, keeper)[0][0].id
     _do(desk, keeper, requests.Move("bench", "lid", "guide"))
-    writing.save(desk, keeper, "guide", "Lid", "The seal is glued. Twice.\n", revision=4)
+    writing.save(desk, keeper, writing.Save("guide", "Lid", "The seal is glued. Twice.\n", revision=4))
     said = repr(
         [
             history.revisions(desk, outsider, "guide", "lid"),
@@ -94,7 +94,7 @@ def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
     # A save begun on a revision that one cannot read is told apart from none by nothing.
     for begun in (1, 2, 99):
         with pytest.raises(MokujiError) as said_so:
-            writing.save(desk, outsider, "guide", "Lid", "Mine.\n", revision=begun, merge=True)
+            writing.save(desk, outsider, writing.Save("guide", "Lid", "Mine.\n", revision=begun, merge=True))
         assert said_so.value.code == "edited_meanwhile" and WORDS not in repr(vars(said_so.value))
     with pytest.raises(MokujiError):
         tasks.tick(desk, outsider, "guide", "lid", 0, 1, done=True)
@@ -127,14 +127,14 @@ def test_older_revisions_go_along_if_that_is_asked_for_and_come_back_by_undoing(
 
 def test_the_other_way_round_the_plan_says_who_loses_it(desk: Desk, keeper: Actor, outsider: Actor) -> None:
     pages(desk, keeper, "guide", {"Well": "One."})
-    writing.save(desk, keeper, "guide", "Well", "Two.", revision=1)
+    writing.save(desk, keeper, writing.Save("guide", "Well", "Two.", revision=1))
     wish = requests.Move("guide", "well", "bench")
     view = doing.plan(desk, keeper, wish)
     assert "Everybody else will no longer read the page, nor what was written there before" in _readers(view)
     assert not view.new_readers_of_older
     change = _do(desk, keeper, wish)
     assert _numbers(desk, keeper, "bench", "well") == [3, 2, 1]
-    writing.save(desk, keeper, "bench", "Well", "Three.", revision=3)
+    writing.save(desk, keeper, writing.Save("bench", "Well", "Three.", revision=3))
     view = doing.plan(desk, keeper, requests.Undo(change))
     assert "The 2 revisions that were written in “Bench” stay with the page" in _readers(view)
     _do(desk, keeper, requests.Undo(change))
@@ -179,9 +179,9 @@ def test_an_act_that_touched_what_was_closed_shows_only_what_may_be_read(
 ) -> None:
     """A rename elsewhere rewrote the page while it was closed; who undoes it sees nothing of the text it had."""
     pages(desk, keeper, "guide", {"Pump": "", "Well": "[[Pump]]"})
-    writing.save(desk, keeper, "bench", "Lid", f"The {WORDS} of [[Guide/Pump]].\n", revision=3)
+    writing.save(desk, keeper, writing.Save("bench", "Lid", f"The {WORDS} of [[Guide/Pump]].\n", revision=3))
     rename = _do(desk, keeper, requests.Rename("guide", "pump", "Bilge pump"))
-    writing.save(desk, keeper, "bench", "Lid", "Of [[Guide/Bilge pump]].\n", revision=5)
+    writing.save(desk, keeper, writing.Save("bench", "Lid", "Of [[Guide/Bilge pump]].\n", revision=5))
     _do(desk, keeper, requests.Move("bench", "lid", "guide"))
     view = doing.plan(desk, outsider, requests.Undo(rename))
     assert WORDS not in repr((view.changes, view.readers_said, view.conflicts, view.lost))

@@ -80,7 +80,7 @@ def test_a_report_of_a_large_volume_is_made_by_a_job_and_says_when_it_was(
     assert then.made is not None and then.made.fresh and then.made.whole and then.made.pages == 2
     assert [each.title for each in then.findings] == ["Pump § None"] and not then.being_made
     assert _waiting(desk) == []
-    writing.save(desk, writer, "guide", "Well", "Nothing.", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "Well", "Nothing.", revision=1))
     after = upkeep.report(desk, writer, "guide", "sections")
     assert after.made is not None and not after.made.fresh and after.being_made
     assert [each.title for each in after.findings] == ["Pump § None"], "what there is, until there is better"
@@ -163,7 +163,7 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(desk: De
     """It has a smaller number than what the report saw."""
     with desk.engine.begin() as slow:
         slow.execute(text("INSERT INTO change_set (act, volume, at) VALUES ('edit', 1, now())"))
-        writing.save(desk, writer, "guide", "Pump", "quick", revision=1)
+        writing.save(desk, writer, writing.Save("guide", "Pump", "quick", revision=1))
         upkeep.make(desk, 1, "sections", [2], ())
         seen = upkeep.report(desk, NOBODY, "guide", "sections").made
         assert seen is None  # made for the writer

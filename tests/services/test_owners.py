@@ -134,7 +134,7 @@ def test_a_freed_handle_is_nobody_elses_while_pages_name_it(desk: Desk, volumes:
     assert refusal is not None and refusal.code == "handle_named"
     back = doing.plan(desk, again(desk, wenna), requests.RenamePerson("guide", "carrow", "wenna"))
     assert back.refusal is None
-    writing.save(desk, again(desk, wenna), "guide", "B", "Ask somebody.", revision=1)
+    writing.save(desk, again(desk, wenna), writing.Save("guide", "B", "Ask somebody.", revision=1))
     people.add(desk, "wenna", "Other", "long enough", [])
 
 
@@ -171,7 +171,7 @@ def test_undoing_a_move_into_a_closed_volume_needs_rights_there(desk: Desk, volu
     jonas = person(desk, "jonas", guide=Role.OWNER)
     pages(desk, mirela, "guide", {"Pump": "open"})
     number = done(desk, mirela, requests.Move("guide", "pump", "notes"))
-    writing.save(desk, mirela, "notes", "Pump", "open\n\nclosed since", revision=2)
+    writing.save(desk, mirela, writing.Save("notes", "Pump", "open\n\nclosed since", revision=2))
     attempts: list[Callable[..., object]] = [doing.plan, partial(doing.apply, seen=None)]
     for attempt in attempts:
         with pytest.raises(Forbidden) as refused:
@@ -294,7 +294,7 @@ def test_a_note_in_a_closed_volume_is_not_told_on_an_open_page_that_followed(
     desk: Desk, volumes: None
 ) -> None:
     mirela = _closed(desk)
-    writing.save(desk, mirela, "guide", "Lid", "[[Notes/Chlorine trial]]", revision=1)
+    writing.save(desk, mirela, writing.Save("guide", "Lid", "[[Notes/Chlorine trial]]", revision=1))
     done(desk, mirela, requests.Rename("notes", "Chlorine trial", "Seal trial"), note="For project Heron")
     newest = history.revisions(desk, NOBODY, "guide", "lid").revisions[0]
     assert newest.note == "" and newest.author == "Mirela"

@@ -13,7 +13,7 @@ from mokuji.core.model.policy import NOBODY, Role
 from mokuji.services.desk import Desk
 from mokuji.services.reading import revisions
 from mokuji.services.reading.revisions import RevisionsView
-from mokuji.services.writing.writing import save
+from mokuji.services.writing.writing import Save, save
 from tests.services.making import person, volume
 
 TEXTS = ["One.", "One [[Pump]].", "One [[Pump]] and [[Well|w]].", "x" * 5_000, "x" * 4_000 + " [[Well]]"]
@@ -31,8 +31,8 @@ def written(desk: Desk) -> Desk:
     for nth, text in enumerate([*TEXTS, "Last."]):
         at = datetime(2026, 1 + min(nth, 4), 1, 12, tzinfo=UTC) + timedelta(minutes=nth)
         now = replace(desk, clock=partial(_itself, at))
-        save(now, writer, "guide", "Page", text, revision=nth, note=f"note {nth + 1}")
-        save(now, writer, "guide", "Other", text, revision=nth)
+        save(now, writer, Save("guide", "Page", text, revision=nth, note=f"note {nth + 1}"))
+        save(now, writer, Save("guide", "Other", text, revision=nth))
     return desk
 
 

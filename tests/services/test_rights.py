@@ -115,7 +115,7 @@ def test_backlinks_and_counts_leave_out_what_is_closed(desk: Desk, keeper: Actor
 def test_a_closed_volume_and_none_are_asked_for_alike(desk: Desk, keeper: Actor, outsider: Actor) -> None:
     for revision, volume_title in enumerate(("Notes", "Nowhere"), 1):
         text = f"[[{volume_title}/Chlorine trial]] [[/{volume_title}/Pump]] [[/{volume_title}/Rope]]"
-        writing.save(desk, keeper, "guide", "Pump", text, revision=revision)
+        writing.save(desk, keeper, writing.Save("guide", "Pump", text, revision=revision))
         found = upkeep.report(desk, outsider, "guide", "unwritten").findings
         assert [(each.key, each.title, each.missing) for each in found] == [
             (f"1 /{volume_title.lower()}/pump", f"{volume_title}/Pump", volume_title),
@@ -132,11 +132,11 @@ def test_a_closed_volume_and_none_are_asked_for_alike(desk: Desk, keeper: Actor,
 def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
     desk: Desk, keeper: Actor, outsider: Actor
 ) -> None:
-    writing.save(desk, keeper, "notes", "Log", "[[/Notes/Pump]] [[Chlorine trial]]", revision=0)
+    writing.save(desk, keeper, writing.Save("notes", "Log", "[[/Notes/Pump]] [[Chlorine trial]]", revision=0))
     planned = []
     for revision, name in enumerate(("Notes", "Nowhere"), 1):
         text = f"[[/{name}/Pump]] and [[/{name}/Rope]], then [[/{name}/Chlorine trial]]"
-        writing.save(desk, keeper, "guide", "Pump", text, revision=revision)
+        writing.save(desk, keeper, writing.Save("guide", "Pump", text, revision=revision))
         for typed in ("Pump", "Rope", "Chlorine trial"):
             wish = requests.Retarget("guide", f"{name}/{typed}", "Well", absolute=True)
             view = doing.plan(desk, outsider, wish)
@@ -175,7 +175,7 @@ CLOSED: list[Callable[[Desk, Actor], object]] = [
     lambda desk, actor: history.compare_revisions(desk, actor, "notes", "pump", 1, 1),
     lambda desk, actor: writing.open_for_edit(desk, actor, "notes", "pump"),
     lambda desk, actor: writing.preview(desk, actor, "notes", "pump", "x"),
-    lambda desk, actor: writing.save(desk, actor, "notes", "Pump", "x", revision=1),
+    lambda desk, actor: writing.save(desk, actor, writing.Save("notes", "Pump", "x", revision=1)),
     lambda desk, actor: writing.targets(desk, actor, "notes", ["Pump"]),
     lambda desk, actor: doing.plan(desk, actor, requests.Rename("notes", "pump", "Cell")),
     lambda desk, actor: doing.plan(desk, actor, requests.LinkFrom("notes", "pump", "seal")),
@@ -212,7 +212,7 @@ def test_a_new_page_tells_nothing_of_what_it_changed_elsewhere(
 ) -> None:
     pages(desk, keeper, "guide", {"Battery": "---\naliases: [Cell]\n---\n"})
     pages(desk, keeper, "notes", {"Chlorine cell": "[[Guide/Cell]]"})
-    saved = writing.save(desk, outsider, "guide", "Cell", "", revision=0)
+    saved = writing.save(desk, outsider, writing.Save("guide", "Cell", "", revision=0))
     assert saved.kept == ()
     view = reading.open_page(desk, keeper, "notes", "chlorine-cell")
     assert isinstance(view, reading.PageView)
@@ -223,9 +223,9 @@ def test_a_reader_and_nobody_cannot_write(desk: Desk, keeper: Actor) -> None:
     reader = person(desk, "piet", guide=Role.READER)
     for actor in (reader, NOBODY):
         with pytest.raises(Forbidden):
-            writing.save(desk, actor, "guide", "pump", "x", revision=1)
+            writing.save(desk, actor, writing.Save("guide", "pump", "x", revision=1))
         with pytest.raises(Forbidden):
-            writing.save(desk, actor, "guide", "New", "x", revision=0)
+            writing.save(desk, actor, writing.Save("guide", "New", "x", revision=0))
         with pytest.raises(Forbidden):
             writing.open_for_edit(desk, actor, "guide", "pump")
         with pytest.raises(Forbidden):
@@ -261,7 +261,7 @@ def test_a_source_that_cannot_be_cited_instead_names_no_closed_page(
     for name in ("tide2024", "tide2025"):
         save_source(desk, keeper, name, {"title": name}, new=True)
     text = "Says [^tide2024], and [^tide2025].\n\n[^tide2025]: A note of its own.\n"
-    writing.save(desk, keeper, "vault", "Heron plan", text, revision=0)
+    writing.save(desk, keeper, writing.Save("vault", "Heron plan", text, revision=0))
     wish = requests.DeleteSource("manual", "tide2024", instead="tide2025")
     assert "“Heron plan”" in _refusal(desk, keeper, wish)
     assert "Heron" not in _refusal(desk, other, wish) and "closed to you" in _refusal(desk, other, wish)
@@ -271,10 +271,12 @@ def test_inserts_that_stay_name_no_closed_page_among_the_reasons(
     desk: Desk, two_volumes: tuple[Actor, Actor]
 ) -> None:
     keeper, other = two_volumes
-    writing.save(desk, keeper, "manual", "Card", "---\ngives: [Cards]\n---\nText.\n", revision=0)
-    writing.save(desk, keeper, "manual", "Use", "[[=Card]]\n", revision=0)
+    writing.save(
+        desk, keeper, writing.Save("manual", "Card", "---\ngives: [Cards]\n---\nText.\n", revision=0)
+    )
+    writing.save(desk, keeper, writing.Save("manual", "Use", "[[=Card]]\n", revision=0))
     strange = "---\ncategories: &a [One]\nx: *a\n---\n[[=/Manual/Card]]\n"
-    writing.save(desk, keeper, "vault", "Heron plan", strange, revision=0)
+    writing.save(desk, keeper, writing.Save("vault", "Heron plan", strange, revision=0))
     view = doing.plan(desk, other, requests.InlineEverywhere("manual", "card"))
     assert view.plan is not None, view.refusal
     assert isinstance(view.plan.facts, InlinedEverywhere) and view.plan.facts.left == 1, (
@@ -293,14 +295,14 @@ def test_a_plain_save_that_is_refused_names_no_closed_page(
         head = StoredWiki(connection).titles([(ids["vault"], "heron plan")])[ids["vault"], "heron plan"]
         raise Refused(f"“{head.title}” cannot follow.", named=[head.volume], code="unwritable")
 
-    writing.save(desk, keeper, "vault", "Heron plan", "[[Manual/Lid]]", revision=0)
+    writing.save(desk, keeper, writing.Save("vault", "Heron plan", "[[Manual/Lid]]", revision=0))
     with database_reading(desk.engine) as connection:
         ids = {key: each.id for key, each in load_volumes(connection).items()}
         monkeypatch.setattr(writing, "create", refuse)
         said = []
         for actor in (keeper, other):
             with pytest.raises(Refused) as refused:
-                writing.save(desk, actor, "manual", "Lid", "Text.", revision=0)
+                writing.save(desk, actor, writing.Save("manual", "Lid", "Text.", revision=0))
             said.append(refused.value.message)
             assert refused.value.code == "unwritable" and refused.value.__cause__ is None
     assert "Heron" in said[0] and "Heron" not in said[1] and "closed to you" in said[1]

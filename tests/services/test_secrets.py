@@ -65,7 +65,7 @@ def _spread(desk: Desk, owner: Actor) -> None:
             "Gone": f"{SECRET} in the trash",
         },
     )
-    writing.save(desk, owner, "guide", "Lid", "Clean.", revision=1, note=f"took {SECRET} away")
+    writing.save(desk, owner, writing.Save("guide", "Lid", "Clean.", revision=1, note=f"took {SECRET} away"))
     done(desk, owner, requests.Delete("guide", "gone"), note=f"because of {SECRET}")
     drafts.keep(desk, owner, "guide", "pump", f"{SECRET} in a draft", title="Pump", revision=1)
     done(desk, owner, requests.Rename("guide", "lid", f"Lid {FOLDED}"))
@@ -135,7 +135,7 @@ def test_only_an_owner_may_and_only_what_was_seen_is_done(desk: Desk, owner: Act
     with pytest.raises(Forbidden):
         secrets.take_out(desk, writer, "guide", SECRET, "x")
     plan = secrets.plan(desk, owner, "guide", SECRET)
-    writing.save(desk, owner, "guide", "Pump", f"{SECRET} again", revision=1)
+    writing.save(desk, owner, writing.Save("guide", "Pump", f"{SECRET} again", revision=1))
     again = secrets.take_out(desk, owner, "guide", SECRET, plan.digest)
     assert isinstance(again, secrets.SecretPlan) and again.revisions == 2
     assert isinstance(secrets.take_out(desk, owner, "guide", SECRET, again.digest), int)

@@ -83,7 +83,7 @@ def test_a_task_is_ticked_with_a_revision_that_says_which(desk: Desk, writer: Ac
 def test_the_very_line_is_ticked_though_the_page_moved_on(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"A": "- [ ] same\n- [ ] same\n- [ ] other\n"})
     moved = "New words.\n\n- [ ] fresh\n- [ ] same\n- [ ] same\n- [ ] other, and more\n"
-    writing.save(desk, writer, "guide", "A", moved, revision=1)
+    writing.save(desk, writer, writing.Save("guide", "A", moved, revision=1))
     tasks.tick(desk, writer, "guide", "a", 1, 1, done=True)
     assert texts(desk)["A"] == moved.replace("- [ ] same\n- [ ] other", "- [x] same\n- [ ] other")
     # Ticked twice from what was seen at first, it stays ticked; its line changed by others, nothing is done.

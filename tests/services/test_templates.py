@@ -87,7 +87,9 @@ def test_a_change_in_a_template_is_seen_at_the_next_view_of_every_page(desk: Des
         return view.rendered(desk).html
 
     assert "Give it 24 V" in shown()
-    writing.save(desk, writer, "guide", "Supply", SUPPLY.replace("Give it", "Feed it"), revision=1)
+    writing.save(
+        desk, writer, writing.Save("guide", "Supply", SUPPLY.replace("Give it", "Feed it"), revision=1)
+    )
     assert "Feed it 24 V" in shown() and "Give it" not in shown()
 
 
@@ -175,19 +177,20 @@ def test_a_save_asks_before_places_of_use_become_faulty(
     desk: Desk, writer: Actor, was: str, will: str, said: str, number: int
 ) -> None:
     changed = SUPPLY.replace(was, will)
-    asked = writing.save(desk, writer, "guide", "Supply", changed, revision=1, follow=None)
+    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "Supply", changed, revision=1))
     assert isinstance(asked, writing.Moves) and len(asked.faulty) == number
     assert {each.message for each in asked.faulty} >= {said}
     assert f"{number} places that put this page in would be faulty." == asked.sentence
     assert isinstance(
-        writing.save(desk, writer, "guide", "Supply", changed, revision=1, follow=False), writing.Saved
+        writing.save(desk, writer, writing.Save("guide", "Supply", changed, revision=1, follow=False)),
+        writing.Saved,
     )
 
 
 def test_a_save_that_takes_a_part_away_asks_too(desk: Desk, writer: Actor) -> None:
     text = "<!-- part: limits -->\n10 bar\n<!-- /part -->\n"
     pages(desk, writer, "guide", {"Data": text, "Host": "[[=Data#limits]]"})
-    asked = writing.save(desk, writer, "guide", "Data", "10 bar", revision=1, follow=None)
+    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "Data", "10 bar", revision=1))
     assert isinstance(asked, writing.Moves)
     assert [(each.page.title, each.message) for each in asked.faulty] == [
         ("Host", "“Data” has no section or part “limits”.")

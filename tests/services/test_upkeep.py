@@ -33,7 +33,7 @@ def test_numbers_follow_saves_and_acts(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "[[Well]] [[Lid]]", "Well": "[[Pump]]", "Alone": ""})
     assert _titles(desk, writer, "orphans") == ["Alone"]
     assert _titles(desk, writer, "unwritten") == ["Lid"]
-    writing.save(desk, writer, "guide", "Lid", "[[Alone]] [[seal ring]]", revision=0)
+    writing.save(desk, writer, writing.Save("guide", "Lid", "[[Alone]] [[seal ring]]", revision=0))
     assert _numbers(desk, writer) | {"orphans": 0, "unwritten": 1} == _numbers(desk, writer)
     doing.apply(desk, writer, requests.Delete("guide", "pump"), None)
     assert _titles(desk, writer, "unwritten") == ["Pump", "Seal ring"]
@@ -81,9 +81,9 @@ def test_a_page_without_a_place_is_out_of_reach_until_something_placed_leads_the
     pages(desk, writer, "guide", {"Pump": "", "Well": "[[Lid]]", "Lid": "[[Well]]"})
     doing.apply(desk, writer, requests.Contents("guide", "- [[Pump]]\n"), None)
     assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
-    writing.save(desk, writer, "guide", "pump", "see [[well]]", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "see [[well]]", revision=1))
     assert _titles(desk, writer, "out-of-reach") == []
-    writing.save(desk, writer, "guide", "pump", "no more", revision=2)
+    writing.save(desk, writer, writing.Save("guide", "pump", "no more", revision=2))
     assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
     doing.apply(desk, writer, requests.Place("guide", "lid"), None)
     assert _titles(desk, writer, "out-of-reach") == []
@@ -193,7 +193,7 @@ def test_a_marked_mention_is_not_linked_once_other_words_stand_there(desk: Desk,
     (found,) = upkeep.report(desk, writer, "guide", "mentions").findings
     assert found.page is not None and found.target is not None
     one = requests.Mark(found.page.id, *found.spots[0].span, found.target.id)
-    writing.save(desk, writer, "guide", "lid", "Not on the battery well.", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "lid", "Not on the battery well.", revision=1))
     with pytest.raises(Refused, match="was changed meanwhile") as refusal:
         doing.apply(desk, writer, requests.Link("guide", only=(one,)), None)
     assert refusal.value.code == "plan_stale"

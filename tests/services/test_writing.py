@@ -36,14 +36,14 @@ def test_a_text_from_a_form_keeps_the_line_ends_of_the_page(desk: Desk, writer: 
         ("dos", "a\r\nnew\r\nb\r\n", "a\r\nnew\r\nb\r\n"),
         ("mixed", "a\r\nb\r\nc\r\nd", "a\nb\r\nc\nd"),
     ):
-        writing.save(desk, writer, "guide", title, submitted, revision=1, browser=True)
+        writing.save(desk, writer, writing.Save("guide", title, submitted, revision=1, from_form=True))
         assert texts(desk)[title.title()] == kept
 
 
 def test_a_page_is_found_the_moment_it_is_saved(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "the impeller turns"})
     assert [hit.title for hit in finding.find(desk, writer, "impellers").hits] == ["Pump"]
-    writing.save(desk, writer, "guide", "pump", "the rotor turns", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "the rotor turns", revision=1))
     assert finding.find(desk, writer, "impeller").hits == ()
     assert [hit.title for hit in finding.find(desk, writer, '"rotor turns"').hits] == ["Pump"]
 
@@ -52,7 +52,7 @@ def test_a_new_page_stands_under_the_page_that_led_to_it(desk: Desk, writer: Act
     pages(desk, writer, "guide", {"Pump": "[[Lid gasket]]", "Last": ""})
     opened = writing.open_for_edit(desk, writer, "guide", "lid-gasket")
     assert (opened.title, opened.under_title, opened.revision) == ("Lid gasket", "Pump", 0)
-    writing.save(desk, writer, "guide", opened.title, "x", revision=0, under=opened.under)
+    writing.save(desk, writer, writing.Save("guide", opened.title, "x", revision=0, under=opened.under))
     view = reading.open_page(desk, writer, "guide", "lid-gasket")
     assert isinstance(view, reading.PageView) and view.entry is not None
     assert view.entry.number == "1.1"
@@ -66,14 +66,14 @@ def test_an_unwritten_name_is_offered_as_it_was_typed(desk: Desk, writer: Actor)
 
 def test_a_page_saved_meanwhile_is_never_overwritten(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "first"})
-    writing.save(desk, writer, "guide", "pump", "second", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "second", revision=1))
     with pytest.raises(Conflict) as fault:
-        writing.save(desk, writer, "guide", "pump", "mine", revision=1)
+        writing.save(desk, writer, writing.Save("guide", "pump", "mine", revision=1))
     assert fault.value.code == "edited_meanwhile"
     with pytest.raises(Conflict):
-        writing.save(desk, writer, "guide", "Pump", "a new page of the same name", revision=0)
+        writing.save(desk, writer, writing.Save("guide", "Pump", "a new page of the same name", revision=0))
     with pytest.raises(Conflict) as fault:
-        writing.save(desk, writer, "guide", "gone", "mine", revision=3)
+        writing.save(desk, writer, writing.Save("guide", "gone", "mine", revision=3))
     assert fault.value.code == "gone_meanwhile"
     assert texts(desk) == {"Pump": "second"}
 
@@ -82,12 +82,14 @@ def test_what_was_saved_meanwhile_elsewhere_on_the_page_is_brought_together(
     desk: Desk, writer: Actor
 ) -> None:
     pages(desk, writer, "guide", {"Pump": "one\r\n\r\ntwo\r\n\r\nthree\r\n"})
-    writing.save(desk, writer, "guide", "pump", "one\r\n\r\ntwo\r\n\r\nTHREE\r\n", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "one\r\n\r\ntwo\r\n\r\nTHREE\r\n", revision=1))
     mine = "ONE\n\ntwo\n\nthree\n"
-    done = writing.save(desk, writer, "guide", "pump", mine, revision=1, merge=True, browser=True)
+    done = writing.save(
+        desk, writer, writing.Save("guide", "pump", mine, revision=1, merge=True, from_form=True)
+    )
     assert (done.head.revision, done.merged) == (3, "ONE\r\n\r\ntwo\r\n\r\nTHREE\r\n")
     assert texts(desk)["Pump"] == done.merged
-    plain = writing.save(desk, writer, "guide", "pump", "x", revision=3, merge=True)
+    plain = writing.save(desk, writer, writing.Save("guide", "pump", "x", revision=3, merge=True))
     assert plain.merged is None
 
 
@@ -95,9 +97,11 @@ def test_where_both_changed_the_same_words_nothing_is_saved_and_both_are_told(
     desk: Desk, writer: Actor
 ) -> None:
     pages(desk, writer, "guide", {"Pump": "one\n\ntwo\n\nthree\n"})
-    writing.save(desk, writer, "guide", "pump", "one\n\nzwei\n\nTHREE\n", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "pump", "one\n\nzwei\n\nTHREE\n", revision=1))
     with pytest.raises(writing.Clash) as fault:
-        writing.save(desk, writer, "guide", "pump", "ONE\n\ndeux\n\nthree\n", revision=1, merge=True)
+        writing.save(
+            desk, writer, writing.Save("guide", "pump", "ONE\n\ndeux\n\nthree\n", revision=1, merge=True)
+        )
     clash = fault.value
     assert (clash.code, clash.revision) == ("edited_meanwhile", 2)
     (part,) = [each for each in clash.parts if isinstance(each, MergeConflict)]
@@ -107,13 +111,15 @@ def test_where_both_changed_the_same_words_nothing_is_saved_and_both_are_told(
 
 def test_saving_the_same_text_makes_no_revision(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "same"})
-    assert writing.save(desk, writer, "guide", "pump", "same", revision=1).unchanged
+    assert writing.save(desk, writer, writing.Save("guide", "pump", "same", revision=1)).unchanged
     assert len(history.revisions(desk, writer, "guide", "pump").revisions) == 1
 
 
 def test_revisions_say_who_when_and_why_and_can_be_compared(desk: Desk, writer: Actor) -> None:
     pages(desk, writer, "guide", {"Pump": "one\ntwo\n"})
-    writing.save(desk, writer, "guide", "pump", "one\nthree\n", revision=1, note="  new\n number ")
+    writing.save(
+        desk, writer, writing.Save("guide", "pump", "one\nthree\n", revision=1, note="  new\n number ")
+    )
     newest, first = history.revisions(desk, writer, "guide", "pump").revisions
     assert (newest.number, newest.author, newest.note) == (2, "Wenna", "new number")
     assert newest.at > first.at
@@ -133,14 +139,14 @@ def test_what_cannot_be_kept_is_refused_with_its_place(
     desk: Desk, writer: Actor, text: str, said: str
 ) -> None:
     with pytest.raises(BadText, match=said):
-        writing.save(desk, writer, "guide", "Pump", text, revision=0)
+        writing.save(desk, writer, writing.Save("guide", "Pump", text, revision=0))
     assert texts(desk) == {}
 
 
 @pytest.mark.parametrize("title", ["", "a\x00b", "\ud800", "x" * 201, ".."])
 def test_what_cannot_be_a_title_is_refused(desk: Desk, writer: Actor, title: str) -> None:
     with pytest.raises(BadName):
-        writing.save(desk, writer, "guide", title, "x", revision=0)
+        writing.save(desk, writer, writing.Save("guide", title, "x", revision=0))
 
 
 HOSTILE = {
@@ -177,7 +183,7 @@ def test_a_hostile_text_is_saved_read_and_renamed_around(desk: Desk, writer: Act
     view = reading.open_page(desk, writer, "guide", "hostile")
     assert isinstance(view, reading.PageView)
     writing.preview(desk, writer, "guide", "hostile", text)
-    writing.save(desk, writer, "guide", "hostile", text + "\nmore", revision=1)
+    writing.save(desk, writer, writing.Save("guide", "hostile", text + "\nmore", revision=1))
     finding.find(desk, writer, "more")
     history.compare_revisions(desk, writer, "guide", "hostile", 1, 2)
 

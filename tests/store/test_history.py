@@ -100,7 +100,9 @@ class Histories(RuleBasedStateMachine):
     def save(self, volume: str, title: str, body: str) -> None:
         with suppress(MokujiError):
             place = writing.open_for_edit(self.desk, self.actor, volume, title)
-            writing.save(self.desk, self.actor, volume, title, body, revision=place.revision, follow=True)
+            writing.save(
+                self.desk, self.actor, writing.Save(volume, title, body, revision=place.revision, follow=True)
+            )
 
     @rule(
         volume=st.sampled_from(VOLUMES),

@@ -103,7 +103,11 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
             view = writing.open_for_edit(desk, writer, "guide", title)
             words = f"w{who}x{turn}"
             try:
-                writing.save(desk, writer, "guide", title, f"{view.text}{words}\n", revision=view.revision)
+                writing.save(
+                    desk,
+                    writer,
+                    writing.Save("guide", title, f"{view.text}{words}\n", revision=view.revision),
+                )
             except Conflict:
                 done["came too late"] += 1
                 continue

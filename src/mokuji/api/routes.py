@@ -196,13 +196,15 @@ def save(
     saved = writing.save(
         desk,
         actor,
-        volume,
-        (body.title or page) if revision == 0 else page,
-        body.text,
-        revision=revision,
-        note=body.note,
-        under=body.under,
-        follow=body.follow,
+        writing.Save(
+            volume,
+            (body.title or page) if revision == 0 else page,
+            body.text,
+            revision=revision,
+            note=body.note,
+            under=body.under,
+            follow=body.follow,
+        ),
     )
     head = saved.head
     answer.headers["ETag"] = etag(head.id, head.revision)

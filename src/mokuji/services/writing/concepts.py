@@ -84,6 +84,8 @@ def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -
             continue
         revision = head.revision if head is not None else 0
         title = head.title if head is not None else name
-        writing.save(desk, actor, volume_key, title, new, revision=revision, note="Category brought in")
+        writing.save(
+            desk, actor, writing.Save(volume_key, title, new, revision=revision, note="Category brought in")
+        )
         (changed if head is not None else written).append(title)
     return BroughtIn(tuple(written), tuple(changed), tuple(same))

@@ -92,7 +92,9 @@ def change(
     if text != page.text:
         note = f"{name} taken away" if remove else f"{name}: {words}"
         writing.save(
-            desk, actor, volume_key, head.title, text, revision=head.revision, note=note[:300], follow=False
+            desk,
+            actor,
+            writing.Save(volume_key, head.title, text, revision=head.revision, note=note[:300], follow=False),
         )
     return head.key
 

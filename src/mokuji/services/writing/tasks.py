@@ -255,12 +255,9 @@ def tick(
             writing.save(
                 desk,
                 actor,
-                volume_key,
-                head.title,
-                wanted,
-                revision=now.head.revision,
-                note=note,
-                follow=False,
+                writing.Save(
+                    volume_key, head.title, wanted, revision=now.head.revision, note=note, follow=False
+                ),
             )
             return head
     raise Conflict("The page is being changed by others. Try again in a moment.", code="edited_meanwhile")

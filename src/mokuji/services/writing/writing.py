@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
-from typing import overload
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import Conflict
@@ -199,95 +198,70 @@ class Moves:
         return "This text changes where references lead: " + ", ".join(said) + "."
 
 
-@overload
-def save(
-    desk: Desk,
-    actor: Actor,
-    volume_key: str,
-    title: str,
-    text: str,
-    *,
-    revision: int,
-    note: str = ...,
-    under: str = ...,
-    browser: bool = ...,
-    follow: bool = ...,
-    merge: bool = ...,
-) -> Saved: ...
-@overload
-def save(
-    desk: Desk,
-    actor: Actor,
-    volume_key: str,
-    title: str,
-    text: str,
-    *,
-    revision: int,
-    note: str = ...,
-    under: str = ...,
-    browser: bool = ...,
-    follow: bool | None,
-    merge: bool = ...,
-) -> Saved | Moves: ...
-def save(
-    desk: Desk,
-    actor: Actor,
-    volume_key: str,
-    title: str,
-    text: str,
-    *,
-    revision: int,
-    note: str = "",
-    under: str = "",
-    browser: bool = False,
-    follow: bool | None = True,
-    merge: bool = False,
-) -> Saved | Moves:
-    """Saves a page; ``revision`` is the one the writer began with, 0 for a new page.
+@dataclass(frozen=True, slots=True)
+class Save:
+    """What is to be saved: a text under a title in a volume (by its key).
 
-    BadText or BadName say what cannot be kept; Conflict says that somebody else
-    saved meanwhile. ``browser`` gives a text from a form its line ends back.
-    ``follow`` says whether references that the text would take away from what
-    they lead to are to follow; with None nothing is saved if there are any,
-    and they are told instead. With ``merge`` a text that was begun in an older
-    revision is brought together with what was saved since, if both changed
-    different places; Clash says where they did not.
+    ``revision`` is the one that the writer began with, 0 for a new page, which goes ``under`` a name of the contents.
+    A text ``from_form`` gets the line ends of its page. ``follow`` says whether references that the text would take
+    away from what they lead to are to follow. With ``merge`` a text that was begun in an older revision is brought
+    together with what was saved since, if both changed different places.
     """
-    note = clean_note(note)
+
+    volume: str
+    title: str
+    text: str
+    revision: int
+    note: str = ""
+    under: str = ""
+    from_form: bool = False
+    follow: bool = True
+    merge: bool = False
+
+
+def save(desk: Desk, actor: Actor, wanted: Save) -> Saved:
+    """Saves a page. BadText or BadName say what cannot be kept; Conflict says that somebody else saved meanwhile, Clash
+    where both changed the same places."""
+    done = _save_now(desk, actor, wanted, ask=False)
+    assert isinstance(done, Saved)
+    return done
+
+
+def save_or_tell(desk: Desk, actor: Actor, wanted: Save) -> Saved | Moves:
+    """The same, but nothing is saved if references would have to follow: they are told instead."""
+    return _save_now(desk, actor, wanted, ask=True)
+
+
+def _save_now(desk: Desk, actor: Actor, wanted: Save, *, ask: bool) -> Saved | Moves:
+    note, text = clean_note(wanted.note), wanted.text
     check_page(text)
     # What may change other pages is done while nobody else writes.
-    alone = revision == 0 or follow is True
+    alone = wanted.revision == 0 or (wanted.follow and not ask)
     with writing_transaction(desk.engine, alone=alone) as connection, told_to(connection, actor):
-        every = load_volumes(connection)
-        volume = find_volume(connection, actor, volume_key, every)
-        check(actor, Permission.WRITE, volume)
-        head = find_head(connection, volume, title)
+        sight = Sight(connection, actor)
+        volume = sight.volume(wanted.volume, Permission.WRITE)
+        head = find_head(connection, volume, wanted.title)
         by = Signature(actor.person, desk.clock(), note)
-        if head is None and revision == 0:
-            if browser:
-                text = restore("", text)
-            return _settled(
-                connection, actor, _create(connection, actor, volume, title, text, under, by, follow)
-            )
+        if head is None and wanted.revision == 0:
+            new = replace(wanted, text=restore("", text)) if wanted.from_form else wanted
+            return _settled(connection, actor, _create(connection, actor, volume, new, by, ask=ask))
         if head is None:
             raise Conflict(
                 "The page was renamed or deleted while you were writing. Your text is still here; look for the "
                 "page under its new name, or save it as a new one.",
                 code="gone_meanwhile",
             )
-        if revision != head.revision and not merge:
+        if wanted.revision != head.revision and not wanted.merge:
             raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
-        wiki = StoredWiki(connection, every=every)
-        page = wiki.pages([head.id])[head.id]
-        if revision != head.revision:
-            seen = {each.id for each in visible(connection, actor, every).values()}
-            text = bring_together(connection, page, revision, text, seen)
-            done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
+        page = sight.wiki.pages([head.id])[head.id]
+        if wanted.revision != head.revision:
+            text = bring_together(connection, page, wanted.revision, text, sight.reads)
+            done = _save(sight, desk, page, text, by, follow=wanted.follow, ask=ask)
             done = done if isinstance(done, Moves) else replace(done, merged=done.merged or text)
             return _settled(connection, actor, done)
-        if browser:
+        if wanted.from_form:
             text = restore(page.text, text)
-        done = _save(connection, actor, volume, page, text, by, follow, wiki, desk)
+        done = _save(sight, desk, page, text, by, follow=wanted.follow, ask=ask)
         return _settled(connection, actor, done)
 
 
@@ -299,30 +273,23 @@ def _settled(connection: Connection, actor: Actor, done: Saved | Moves) -> Saved
 
 
 def _save(
-    connection: Connection,
-    actor: Actor,
-    volume: Volume,
-    page: Page,
-    text: str,
-    by: Signature,
-    follow: bool | None,
-    wiki: StoredWiki,
-    desk: Desk,
+    sight: Sight, desk: Desk, page: Page, text: str, by: Signature, *, follow: bool, ask: bool
 ) -> Saved | Moves:
     """Saves the text of a page that is there, in the revision that it was read in."""
-    head = page.head
+    connection, actor, wiki, head = sight.connection, sight.actor, sight.wiki, page.head
+    volume = next(each for each in sight.volumes.values() if each.id == head.volume)
     if text == page.text:
         return Saved(volume, head, False, True, ())
     new = Page(head, text)
-    if follow is not False and _moves_something(desk, wiki, page, new):
+    if (follow or ask) and _moves_something(desk, wiki, page, new):
         plan = plan_save(wiki, head.id, text)
         if moves := _moves(connection, actor, volume, plan):
-            if follow is None:
+            if ask:
                 return replace(moves, faulty=tuple(_faulty(connection, actor, page, new)))
             saved = _save_all(connection, plan, volume, by, moves)
             own = next((each.after for each in plan.change_set.changes if each.head.id == head.id), text)
             return replace(saved, merged=own) if own != text else saved
-    if follow is None and (faulty := _faulty(connection, actor, page, new)):
+    if ask and (faulty := _faulty(connection, actor, page, new)):
         return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
     change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
     number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
@@ -408,20 +375,14 @@ def _save_all(connection: Connection, plan: Plan, volume: Volume, by: Signature,
 
 
 def _create(
-    connection: Connection,
-    actor: Actor,
-    volume: Volume,
-    title: str,
-    text: str,
-    under: str,
-    by: Signature,
-    follow: bool | None,
+    connection: Connection, actor: Actor, volume: Volume, wanted: Save, by: Signature, *, ask: bool
 ) -> Saved | Moves:
-    plan = create(StoredWiki(connection), volume.id, title, text, under=names.key(under) or None)
+    under = names.key(wanted.under) or None
+    plan = create(StoredWiki(connection), volume.id, wanted.title, wanted.text, under=under)
     moves = _moves(connection, actor, volume, plan)
-    if moves is not None and follow is None:
+    if moves is not None and ask:
         return moves
-    if moves is not None and follow is False:
+    if moves is not None and not wanted.follow:
         # Only the page itself; what led elsewhere by its name leads here from now on.
         own = tuple(change for change in plan.change_set.changes if change.fate is Fate.MADE)
         plan = replace(plan, change_set=replace(plan.change_set, changes=own))

@@ -116,19 +116,21 @@ def _lost(moves: writing.Moves) -> list[dict[str, str]]:
 def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing.Saved | writing.Moves:
     """Saves what a form holds; the title of a page that is there is in its address."""
     revision = _revision(form)
-    saved = writing.save(
-        who.desk,
-        who.actor,
+    wanted = writing.Save(
         volume,
         form.get("title", "") if revision == 0 else page,
         form.get("text", ""),
         revision=revision,
         note=form.get("note", ""),
         under=form.get("under", ""),
-        browser=True,
-        follow={"yes": True, "no": False}.get(form.get("follow", "")),
+        from_form=True,
+        follow=form.get("follow") != "no",
         merge=True,
     )
+    # Who was not asked yet is asked, if references would have to follow.
+    answered = form.get("follow") in {"yes", "no"}
+    save_it = writing.save if answered else writing.save_or_tell
+    saved = save_it(who.desk, who.actor, wanted)
     if revision == 0 and isinstance(saved, writing.Saved) and saved.head.key != names.key(page):
         drafts.settle(who.desk, who.actor, volume, page)
     return saved
