@@ -19,7 +19,7 @@ from mokuji.store.snapshot import load_volumes
 from tests.services.test_every_act import ACTS, OTHER_PICTURE, _again, _check_indexes, _state
 from tests.services.test_every_act import writer as writer
 
-SEEDS = range(24)
+SEEDS = range(12)
 
 
 LEFT_OUT = {"delete volume"}

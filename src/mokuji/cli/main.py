@@ -139,7 +139,8 @@ def _serve(desk: Desk, settings: Settings) -> None:
 
     hosting.settle()
     hosts = [settings.host, *filter(None, settings.hosts.split(","))]
-    local = f"http://{settings.host}:{settings.port}"
+    host = f"[{settings.host}]" if ":" in settings.host else settings.host
+    local = f"http://{host}:{settings.port}"
     try:
         site = Site.at(settings.address or local)
     except ValueError as fault:
@@ -147,6 +148,10 @@ def _serve(desk: Desk, settings: Settings) -> None:
     with _worker_beside(desk):
         behind = f", and listens at {local}" if settings.address else ""
         typer.echo(f"Mokuji {__version__} is open at {site.origin}{site.path}{behind}  (Ctrl-C stops it)")
+        if not settings.address and settings.host not in {"127.0.0.1", "localhost", "::1"}:
+            typer.echo(
+                "Set MOKUJI_ADDRESS to the address by which others open it, so that calendars and exports say that."
+            )
         sys.stdout.flush()
         run(create_app(desk, hosts, site), settings.host, settings.port, settings.proxies)
 
