@@ -5,7 +5,10 @@ from __future__ import annotations
 import http.server
 import json
 import random
+import signal
 import struct
+import subprocess
+import sys
 import threading
 import time
 import zlib
@@ -309,3 +312,18 @@ def test_what_was_kept_before_it_was_looked_at_reads_as_far_as_it_can(item: obje
     said = formatted(item)  # type: ignore[arg-type]
     assert said.endswith(".") and "\0" not in said
     said.encode()
+
+
+def test_a_key_that_ends_the_server_is_not_for_its_workers() -> None:
+    """Ctrl-C goes to all processes of a terminal: a worker ends with its input, without a word."""
+    command = [sys.executable, "-m", "mokuji.formats.apart_worker", "code", str(apart.MEMORY["code"])]
+    with subprocess.Popen(
+        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+    ) as worker:
+        assert worker.stdin is not None and worker.stdout is not None and worker.stderr is not None
+        assert apart.receive(worker.stdout)[0] == {"ready": True}
+        worker.send_signal(signal.SIGINT)
+        time.sleep(0.2)
+        assert worker.poll() is None
+        worker.stdin.close()
+        assert worker.wait(20) == 0 and worker.stderr.read() == b""

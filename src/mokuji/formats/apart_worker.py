@@ -12,6 +12,7 @@ import base64
 import json
 import os
 import resource
+import signal
 import sys
 from collections.abc import Callable
 from typing import IO, Any
@@ -97,6 +98,8 @@ def _give_up(sort: str, memory: int) -> None:
 
 def main(sort: str, memory: int) -> None:
     """Answers tasks on standard input until there are no more."""
+    # Ctrl-C is for the server: it closes the input when it ends.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     tasks_in: IO[bytes] = os.fdopen(0, "rb", closefd=False)
     answers: IO[bytes] = os.fdopen(1, "wb", closefd=False)
     sys.stdout = sys.stderr
