@@ -426,3 +426,14 @@ def test_names_of_files_that_follow_a_title_bring_copies_into_the_plan(desk: Des
     rows = tuple(row.id for row in view.rows if row.kind == "file")
     chosen = doing.plan(desk, writer, requests.Rename("guide", "lamp", "Lantern", rows=rows))
     assert rows and chosen.plan is not None and chosen.plan.copied == ("lantern.png",)
+
+
+def test_leading_references_to_a_page_brings_no_files_into_its_volume(desk: Desk, writer: Actor) -> None:
+    volume(desk, "Parts")
+    keeper = person(desk, "keeper", guide=Role.OWNER, parts=Role.OWNER)
+    files.bring(desk, keeper, "guide", "lamp.png", PNG)
+    pages(desk, keeper, "guide", {"Lamp": "x"})
+    pages(desk, keeper, "parts", {"Lens": "[[Guide/Lamp]] ![a](lamp.png)"})
+    other = person(desk, "other", guide=Role.OWNER)
+    view = doing.plan(desk, other, requests.Delete("guide", "lamp", False, "retarget", "Parts/Lens"))
+    assert view.plan is not None and view.changes and view.plan.copied == ()

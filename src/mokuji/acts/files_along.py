@@ -65,7 +65,9 @@ def with_files(connection: Connection, plan: Plan) -> Plan:
     changes = plan.change_set
     ways = [(each.head.volume, each) for each in changes.changes if each.fate is Fate.KEPT]
     by_id = {each.head.id: each for each in changes.changes}
-    ways += [(e.head.volume, by_id[e.successor]) for e in changes.removed if e.successor in by_id]
+    # A page that only references are led to takes nothing in, and who leads them there need not write in its volume.
+    into = [(each.head.volume, by_id.get(each.successor or 0)) for each in changes.removed]
+    ways += [(source, change) for source, change in into if change is not None and change.own]
     wanted: dict[tuple[int, int], set[str]] = {}
     for source, change in ways:
         target = change.head_after.volume
