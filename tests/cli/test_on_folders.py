@@ -279,7 +279,7 @@ def test_lines_become_a_template_everywhere_and_come_back_to_the_byte(tmp_path: 
     folder = _write(tmp_path, ONCE)
     words = ("extract", folder, "Guide/Well", "Venting", "--lines", "3", "--slot", "minutes: 10")
     shown = _run(*words, "--plan")
-    assert "4 more places say the same and stay" in shown.output and _texts(folder) == ONCE
+    assert "4 more places could change and stay" in shown.output and _texts(folder) == ONCE
     assert _run(*words, "--everywhere").exit_code == 0
     now = _texts(folder)
     assert now["guide/Venting.md"].startswith("---\r\nslots:\r\n  minutes: {example:")

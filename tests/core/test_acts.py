@@ -7,28 +7,43 @@ from collections.abc import Callable
 
 import pytest
 
+from mokuji.acts import registry
+from mokuji.core.base import names
 from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
+from mokuji.core.model.contents import Put, place
+from mokuji.core.model.things import Sort, Thing
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import set_aliases
-from mokuji.core.refactor.plans.category import rename_category
+from mokuji.core.refactor.plans.category import file_page, move_category, rename_category
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.delete import delete
 from mokuji.core.refactor.plans.extract import Wanted, extract
 from mokuji.core.refactor.plans.inline import inline, inline_everywhere
 from mokuji.core.refactor.plans.join import join
-from mokuji.core.refactor.plans.link import link_from
+from mokuji.core.refactor.plans.link import Address, lead_to_section, link, link_addresses, link_from
 from mokuji.core.refactor.plans.merge import merge
-from mokuji.core.refactor.plans.move import move_to_volume
+from mokuji.core.refactor.plans.move import move_to_volume, put, reorder
+from mokuji.core.refactor.plans.restore import Trashed, restore
 from mokuji.core.refactor.plans.retarget import retarget
 from mokuji.core.refactor.plans.save import save
 from mokuji.core.refactor.plans.section import rename_section
 from mokuji.core.refactor.plans.slot import give_value, rename_slot
 from mokuji.core.refactor.plans.split import split
-from mokuji.core.refactor.plans.volumes import create_volume, rename_volume, set_libraries
+from mokuji.core.refactor.plans.things import change_thing, remove_thing
+from mokuji.core.refactor.plans.undo import undo
+from mokuji.core.refactor.plans.volumes import (
+    create_volume,
+    delete_volume,
+    rename_volume,
+    set_language,
+    set_libraries,
+)
 from tests.core.casebook import cases, outcome, parted
+from tests.core.test_contents import listed, rows_of
+from tests.properties.promises import applied, past_of
 
 
 class Asked:
@@ -128,6 +143,75 @@ def _extract(a: Asked) -> Plan:
     return extract(a.wiki, page.head.id, span, wanted, rows=[row.id for row in rows], offer=every)
 
 
+def _link(a: Asked) -> Plan:
+    """``link "words" on Page -> Page``."""
+    words, named = a.what.removeprefix('"').split('" on ')
+    page = a.page(named)
+    at = a.wiki.pages_by_id[page].text.index(words)
+    return link(a.wiki, {page: [(Span(at, at + len(words)), a.page(a.to))]})
+
+
+def _link_address(a: Asked) -> Plan:
+    typed, named = a.what.removeprefix('"').split('" on ')
+    page = a.page(named)
+    at = a.wiki.pages_by_id[page].text.index(typed)
+    words, _, rest = typed.removeprefix("[").partition("](")
+    fragment = rest.rstrip(")").partition("#")[2]
+    address = Address(Span(at, at + len(typed)), a.page(a.to), words, fragment)
+    return link_addresses(a.wiki, page, [address])
+
+
+def _category_move(a: Asked) -> Plan:
+    volume, name = a.place(a.what)
+    pages = [page for page in a.wiki.pages_by_id.values() if page.head.volume == volume]
+    broader = {page.head.key: page.content.front_matter.names("broader") for page in pages}
+    keys = {key: [names.key(each) for each in wider] for key, wider in broader.items()}
+    return move_category(a.wiki, volume, name, a.to.split(", "), keys)
+
+
+def _thing(sort: Sort, change: str) -> Callable[[Asked], Plan]:
+    """``… what -> to``: another name, other content, or one that is named instead of it."""
+
+    def plan(a: Asked) -> Plan:
+        volume, _, name = a.what.rpartition("/")
+        home = a.volume(volume) if volume else 0
+        thing = Thing(sort, 1, home, name, "before")
+        every = list(a.wiki.pages_by_id)
+        if change == "delete":
+            other = Thing(sort, 2, home, a.to)
+            return remove_thing(a.wiki, f"{sort} delete", thing, every, instead=other)
+        content = "after" if change == "other content" else None
+        return change_thing(a.wiki, f"{sort} rename", thing, every, name=a.to, content=content)
+
+    return plan
+
+
+def _contents(a: Asked) -> Plan:
+    """``… Volume: rows -> rows``, as “A(B C) D”."""
+    volume, _, rows = a.what.partition(": ")
+    return reorder(a.wiki, a.volume(volume), rows_of(rows), rows_of(a.to))
+
+
+def _place(a: Asked) -> Plan:
+    volume = a.volume(a.what.partition(": ")[0])
+    title, _, sibling = a.to.partition(" behind ")
+    return put(a.wiki, Put(volume, names.key(title), title, None, names.key(sibling)), None)
+
+
+def _restore(a: Asked) -> Plan:
+    """Deletes a page, and brings it back."""
+    page = a.wiki.pages_by_id[a.page(a.what)]
+    gone = delete(a.wiki, [page.head.id], references="leave")
+    return restore(applied(a.wiki, gone), [Trashed(page.head, page.text, gone.change_set.removed[0].leads)])
+
+
+def _undo(a: Asked) -> Plan:
+    verb = next(each for each in VERBS if a.what.startswith(each))
+    act = f"{a.what} -> {a.to}"
+    done = VERBS[verb](Asked(a.wiki, act, verb))
+    return undo(applied(a.wiki, done), past_of(a.wiki, done))
+
+
 VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
@@ -149,7 +233,52 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "inline everywhere": _everywhere,
     "value": _value,
     "link from": lambda a: link_from(a.wiki, a.page(a.what), a.page(a.to)),
+    "link": _link,
+    "link address": _link_address,
+    "lead to section": lambda a: lead_to_section(a.wiki, a.page(a.what), a.number, a.to),
+    "add alias": lambda a: set_aliases(
+        a.wiki,
+        a.page(a.to),
+        [*a.wiki.pages_by_id[a.page(a.to)].content.front_matter.names("aliases"), a.place(a.what)[1]],
+    ),
+    "category move": _category_move,
+    "file": lambda a: file_page(a.wiki, a.page(a.what), a.to.split(", ")),
+    "restore": _restore,
+    "file rename": _thing("file", "rename"),
+    "file replace": _thing("file", "other content"),
+    "file delete": _thing("file", "delete"),
+    "source rename": _thing("source", "rename"),
+    "source edit": _thing("source", "other content"),
+    "source delete": _thing("source", "delete"),
+    "person rename": _thing("person", "rename"),
+    "contents": _contents,
+    "outline": _contents,
+    "place": _place,
+    "language": lambda a: set_language(a.wiki, a.volume(a.what), a.to),
+    "delete volume": lambda a: delete_volume(
+        a.wiki, a.volume(a.what), sorted(a.wiki.standing_in(a.volume(a.what)))
+    ),
+    "undo": _undo,
 }
+
+
+ABOUT_CONTENTS = {"contents", "outline", "place"}
+CALLED = {
+    "new volume": "create volume",
+    "volume": "rename volume",
+    "link address": "link addresses",
+    "save": "edit",
+    "value": "slot value",
+}
+"""How the cases call acts that the registry calls otherwise."""
+
+
+def test_every_act_of_the_registry_has_a_case() -> None:
+    verbs = sorted(VERBS, key=len, reverse=True)
+    acts = [block.partition("\n")[0] for _, block in cases("acts.txt")]
+    tried = {next(each for each in verbs if act.startswith(f"{each} ")) for act in acts}
+    named = {CALLED.get(each, each) for each in tried} | {"rename"}  # renames have a file of their own
+    assert {act.name for act in registry.ACTS} - named == set()
 
 
 @pytest.mark.parametrize(("said", "block"), cases("acts.txt"), ids=[case[0] for case in cases("acts.txt")])
@@ -161,6 +290,16 @@ def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
     except MokujiError as refusal:
         assert f"refused {refusal.code}" == expected, str(refusal)
         return
-    assert outcome(wiki, plan) == expected, said
+    told = outcome(wiki, plan)
+    if verb in ABOUT_CONTENTS:
+        rows, placings = rows_of(act.partition(": ")[2].partition(" -> ")[0]), plan.change_set.contents
+        told += f"contents {listed(place(rows, placings)[0])}"
+    if verb == "language":
+        told += "".join(
+            f"language {each.after.title}: {each.after.language}"
+            for each in plan.change_set.volumes
+            if each.after
+        )
+    assert told == expected, said
     for change in plan.change_set.changes:
         assert apply(change.before, change.edits) == change.after, "what is shown is what is done"

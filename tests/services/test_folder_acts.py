@@ -8,12 +8,14 @@ from pathlib import Path
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from mokuji.acts.requests import Rename
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.formats.check import Checked
 from mokuji.formats.folder_wiki import titled
-from mokuji.services.folders import folders
+from mokuji.services.folders import folder_plan, folders
+from tests.services.on_folders import planned
 from tests.wikis import TITLES, wikis
 
 
@@ -50,11 +52,11 @@ def test_after_a_rename_of_a_file_every_reference_leads_where_it_led(
         page = data.draw(st.sampled_from([each.path for each in before.pages]))
         files = {path.name: path.read_bytes() for path in folder.rglob("*.md")}
         try:
-            plan = folders.plan_rename(folder, page, title, present_words=present)
+            plan = planned(folder, Rename("", page, title, present_words=present))
         except MokujiError:
             assert {path.name: path.read_bytes() for path in folder.rglob("*.md")} == files
             return
-        folders.apply(plan)
+        folder_plan.apply(plan)
         after = folders.check(folder)
         head = next(
             p.head for p in plan.loaded.wiki.pages_by_id.values() if plan.loaded.paths[p.head.id] == page

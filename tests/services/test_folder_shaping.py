@@ -9,16 +9,15 @@ from pathlib import Path
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
-from typer.testing import CliRunner
 
-from mokuji.cli.main import app
+from mokuji.acts.requests import Create, Delete, Join, Merge, Retarget, Section, Split
 from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.split import Parted
-from mokuji.services.folders import folder_shaping as shaping
-from mokuji.services.folders import folders
-from mokuji.services.folders.folders import FolderPlan
+from mokuji.services.folders import folder_plan, folders
+from mokuji.services.folders.folder_plan import FolderPlan
+from tests.services.on_folders import other_names, planned, section
 from tests.services.test_folder_acts import _write
 from tests.wikis import TITLES, wikis
 
@@ -58,7 +57,7 @@ def _read(folder: Path, name: str) -> str:
 
 
 def test_a_section_becomes_a_page_and_references_to_it_follow(folder: Path) -> None:
-    folders.apply(shaping.plan_split(folder, "Pump", "limits"))
+    folder_plan.apply(planned(folder, Split("", "Pump", section(folder, "Pump", "limits"))))
     assert _read(folder, "guide/Limits.md") == "To 4 bar, see [[Well]].\n\n## Cold\n\nLess.\n"
     assert "[[Limits]]" in _read(folder, "guide/Pump.md") and "## Care" in _read(folder, "guide/Pump.md")
     assert _read(folder, "guide/Well.md") == "[[Limits]] and [[Limits#Cold|cold]], [[Rope]].\n"
@@ -68,21 +67,21 @@ def test_a_section_becomes_a_page_and_references_to_it_follow(folder: Path) -> N
 
 def test_a_section_is_named_by_its_words_its_identifier_or_its_number(folder: Path) -> None:
     for typed in ("Limits", "#lim", "1."):
-        facts = shaping.plan_split(folder, "Pump", typed, "Bounds").plan.facts
+        facts = planned(folder, Split("", "Pump", section(folder, "Pump", typed), "Bounds")).plan.facts
         assert isinstance(facts, Parted) and facts.section == "Limits" and facts.title == "Bounds"
     with pytest.raises(Missing, match=r"no section “Heat”. It has these: 1. Limits; 2. Cold; 3. Care"):
-        shaping.plan_section(folder, "Pump", "Heat", "x")
+        section(folder, "Pump", "Heat")
     with pytest.raises(Missing, match="no heading number 9; it has 3"):
-        shaping.plan_section(folder, "Pump", "9.", "x")
+        section(folder, "Pump", "9.")
     (folder / "guide" / "Pump.md").write_text("## A\n\n## A\n")
     with pytest.raises(Refused, match=r"Name one by its number: “1.”, “2.”"):
-        shaping.plan_section(folder, "Pump", "a", "x")
-    folders.apply(shaping.plan_section(folder, "Pump", "2.", "B"))
+        section(folder, "Pump", "a")
+    folder_plan.apply(planned(folder, Section("", "Pump", section(folder, "Pump", "2."), "B")))
     assert _read(folder, "guide/Pump.md") == "## A\n\n## B\n"
 
 
 def test_a_page_becomes_a_section_of_another_volume_with_its_files(folder: Path) -> None:
-    folders.apply(shaping.plan_join(folder, "List", "guide/Log"))
+    folder_plan.apply(planned(folder, Join("", "List", "guide/Log")))
     assert not (folder / "parts" / "List.md").exists()
     assert _read(folder, "guide/Log.md") == (
         "Nothing.\n\n## List\n\n[[guide/Pump#lim]] and [[guide/Well]]; ![](well.png).\n"
@@ -91,91 +90,68 @@ def test_a_page_becomes_a_section_of_another_volume_with_its_files(folder: Path)
 
 
 def test_a_merge_into_another_volume_brings_files_too(folder: Path) -> None:
-    folders.apply(folders.plan_merge(folder, "List", "guide/Log"))
+    folder_plan.apply(planned(folder, Merge("", "List", "guide/Log")))
     assert (folder / "guide" / "files" / "well.png").read_text() == "picture"
 
 
 def test_a_page_is_deleted_and_references_stay_become_words_or_lead_elsewhere(folder: Path) -> None:
-    plan = shaping.plan_delete(folder, "Well")
+    plan = planned(folder, Delete("", "Well"))
     assert len(plan.plan.lost) == 3
     assert {path for path, text in plan.files.items() if text is None} == {"guide/Well.md"}
-    words = shaping.plan_delete(folder, "Well", references="words")
+    words = planned(folder, Delete("", "Well", references="words"))
     assert words.files["guide/Lid.md"] == "Well, [[pump|its words]].\n"
-    branch = shaping.plan_delete(folder, "Well", branch=True)
+    branch = planned(folder, Delete("", "Well", branch=True))
     assert {path for path, text in branch.files.items() if text is None} == {"guide/Well.md", "guide/Lid.md"}
-    with pytest.raises(Refused, match="--to"):
-        shaping.plan_delete(folder, "Well", references="retarget")
-    folders.apply(shaping.plan_delete(folder, "Well", references="retarget", to="Log"))
+    with pytest.raises(Missing, match="Type the name"):
+        planned(folder, Delete("", "Well", references="retarget"))
+    folder_plan.apply(planned(folder, Delete("", "Well", references="retarget", target="Log")))
     assert _read(folder, "guide/Lid.md") == "[[Log]], [[pump|its words]].\n"
     assert "[[Well]]" not in _read(folder, "guide/contents.md")
 
 
 def test_references_are_led_elsewhere_from_a_page_and_from_a_name_that_is_not_written(folder: Path) -> None:
-    folders.apply(shaping.plan_retarget(folder, "Well", "Log"))
+    folder_plan.apply(planned(folder, Retarget("", "Well", "Log")))
     assert _read(folder, "parts/List.md").startswith("[[guide/Pump#lim]] and [[guide/Log]]")
-    folders.apply(shaping.plan_retarget(folder, "Rope", "Log", volume="guide"))
+    folder_plan.apply(planned(folder, Retarget("guide", "Rope", "Log")))
     assert "[[Log]]" in _read(folder, "guide/Well.md") and "Rope" not in _read(folder, "guide/Well.md")
     with pytest.raises(Refused, match="--volume"):
-        shaping.plan_retarget(folder, "Nowhere", "Log")
+        planned(folder, Retarget("", "Nowhere", "Log"))
 
 
 def test_other_names_are_added_and_taken(folder: Path) -> None:
-    folders.apply(shaping.plan_aliases(folder, "Log", add=["Rope", "Cable"]))
+    folder_plan.apply(planned(folder, other_names(folder, "Log", add=("Rope", "Cable"))))
     assert "guide/Well.md → guide/Log.md" in _led(folder), "what asked for the name leads there"
-    folders.apply(shaping.plan_aliases(folder, "Log", drop=["cable"]))
+    folder_plan.apply(planned(folder, other_names(folder, "Log", drop=("cable",))))
     assert "Cable" not in _read(folder, "guide/Log.md") and "Rope" in _read(folder, "guide/Log.md")
     with pytest.raises(Missing, match="no other name “Cable”"):
-        shaping.plan_aliases(folder, "Log", drop=["Cable"])
+        planned(folder, other_names(folder, "Log", drop=("Cable",)))
 
 
 def test_a_page_is_written_where_it_is_asked_for(folder: Path) -> None:
-    plan = shaping.plan_create(folder, "Rope", "Of [[Well]].\n", volume="guide", under="Log")
+    plan = planned(folder, Create("guide", "Rope", "Of [[Well]].\n", "Log"))
     assert [each.page.title for each in plan.plan.captured] == ["Well"]
-    folders.apply(plan)
+    folder_plan.apply(plan)
     assert _read(folder, "guide/Rope.md") == "Of [[Well]].\n"
     assert _read(folder, "guide/contents.md").endswith("- [[Log]]\n  - [[Rope]]\n")
     with pytest.raises(Refused, match="has a page “Rope” already"):
-        shaping.plan_create(folder, "rope", volume="guide")
+        planned(folder, Create("guide", "rope"))
     with pytest.raises(Missing, match="no place in the contents"):
-        shaping.plan_create(folder, "Hawser", volume="guide", under="Nowhere")
-
-
-@pytest.mark.parametrize(
-    ("command", "said"),
-    [
-        (["split", "Pump", "Limits", "--leave", "insert"], "+[[=Limits]]"),
-        (["join", "Log", "Pump"], "+## Log"),
-        (["delete", "Well", "--references", "retarget", "--to", "Log"], "+[[Log]], [[pump|its words]]."),
-        (["retarget", "Rope", "Log", "--volume", "guide"], "[[Log]]"),
-        (["section", "Pump", "Limits", "Bounds"], "+## Bounds {#lim}"),
-        (["names", "Log", "--add", "Rope"], "led nowhere and leads to a page now"),
-        (["create", "Rope", "--volume", "guide", "--under", "Log", "--text", "-"], "+Typed in."),
-    ],
-)
-def test_each_is_a_command_that_shows_its_plan_and_does_it(
-    folder: Path, command: list[str], said: str
-) -> None:
-    act, *rest = command
-    before = {path: path.read_text() for path in folder.rglob("*.*") if path.is_file()}
-    planned = CliRunner().invoke(app, [act, str(folder), *rest, "--plan"], input="Typed in.\n")
-    assert planned.exit_code == 0, planned.output
-    assert said in planned.output and "nothing was written" in planned.output
-    assert {path: path.read_text() for path in folder.rglob("*.*") if path.is_file()} == before
-    done = CliRunner().invoke(app, [act, str(folder), *rest], input="Typed in.\n")
-    assert done.exit_code == 0 and "changed." in done.output
-    again = CliRunner().invoke(app, [act, str(folder), *rest[:1], "No such page", "--plan"], input="")
-    assert again.exit_code in (1, 2)
+        planned(folder, Create("guide", "Hawser", under="Nowhere"))
 
 
 Make = Callable[[Path, str, str, str], FolderPlan]
 ACTS: dict[str, Make] = {
-    "split": lambda folder, page, other, title: shaping.plan_split(folder, page, "1.", title),
-    "join": lambda folder, page, other, title: shaping.plan_join(folder, page, other),
-    "delete": lambda folder, page, other, title: shaping.plan_delete(folder, page, references="words"),
-    "retarget": lambda folder, page, other, title: shaping.plan_retarget(folder, page, other),
-    "section": lambda folder, page, other, title: shaping.plan_section(folder, page, "1.", "Other words"),
-    "names": lambda folder, page, other, title: shaping.plan_aliases(folder, page, add=[title]),
-    "create": lambda folder, page, other, title: shaping.plan_create(folder, title, "Text.", volume="Guide"),
+    "split": lambda folder, page, other, title: planned(
+        folder, Split("", page, section(folder, page, "1."), title)
+    ),
+    "join": lambda folder, page, other, title: planned(folder, Join("", page, other)),
+    "delete": lambda folder, page, other, title: planned(folder, Delete("", page, references="words")),
+    "retarget": lambda folder, page, other, title: planned(folder, Retarget("", page, other)),
+    "section": lambda folder, page, other, title: planned(
+        folder, Section("", page, section(folder, page, "1."), "Other words")
+    ),
+    "names": lambda folder, page, other, title: planned(folder, other_names(folder, page, add=(title,))),
+    "create": lambda folder, page, other, title: planned(folder, Create("Guide", title, "Text.")),
 }
 
 
@@ -197,7 +173,7 @@ def test_the_files_say_afterwards_what_the_plan_said(act: str) -> None:
             before = {path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*.*")}
             try:
                 plan = ACTS[act](folder, page, other, title)
-                folders.apply(plan)
+                folder_plan.apply(plan)
             except MokujiError:
                 assert {
                     path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*.*")

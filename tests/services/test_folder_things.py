@@ -6,9 +6,11 @@ from pathlib import Path
 
 import pytest
 
+from mokuji.acts.requests import Move, RenameFile, RenameSource
 from mokuji.core.base.errors import Collision, Missing, Refused
-from mokuji.services.folders import folder_things, folders
+from mokuji.services.folders import folder_plan, folder_things, folders
 from tests.outside.test_media import picture
+from tests.services.on_folders import planned
 
 
 @pytest.fixture
@@ -34,8 +36,8 @@ def folder(tmp_path: Path) -> Path:
 
 
 def test_a_file_of_a_folder_is_renamed_with_all_that_names_it(folder: Path) -> None:
-    plan = folder_things.plan_file(folder, "LAMP.png", "mast head", volume="a")
-    folders.apply(plan)
+    plan = planned(folder, RenameFile("a", "LAMP.png", "mast head"))
+    folder_plan.apply(plan)
     assert sorted(path.name for path in (folder / "a" / "files").iterdir()) == ["mast head.png", "same.png"]
     assert (
         (folder / "a" / "One.md")
@@ -47,15 +49,15 @@ def test_a_file_of_a_folder_is_renamed_with_all_that_names_it(folder: Path) -> N
     assert (folder / "b" / "Other.md").read_text() == "![b](lamp.png)\n"
     assert not [p for p in folders.check(folder).problems if p.code == "file_missing"]
     with pytest.raises(Collision):
-        folder_things.plan_file(folder, "same.png", "Mast Head", volume="a")
+        planned(folder, RenameFile("a", "same.png", "Mast Head"))
     with pytest.raises(Missing):
-        folder_things.plan_file(folder, "none.png", "x", volume="a")
+        planned(folder, RenameFile("a", "none.png", "x"))
     with pytest.raises(Refused):
-        folder_things.plan_file(folder, "same.png", "x")
+        planned(folder, RenameFile("", "same.png", "x"))
 
 
 def test_a_source_of_a_folder_is_renamed_in_its_list_and_where_it_is_cited(folder: Path) -> None:
-    folders.apply(folder_things.plan_source(folder, "GEL", "ferrar-2018"))
+    folder_plan.apply(planned(folder, RenameSource("", "GEL", "ferrar-2018")))
     assert (folder / "sources.json").read_text() == (
         '[\n  {"id": "ferrar-2018", "title": "Gel \\"gel\\"",  "note": "gel"}\n]\n'
     )
@@ -69,15 +71,15 @@ def test_a_source_of_a_folder_is_renamed_in_its_list_and_where_it_is_cited(folde
 def test_a_list_in_bibtex_is_renamed_as_well(folder: Path) -> None:
     (folder / "sources.json").unlink()
     (folder / "sources.bib").write_text("@book{gel,\n  title = {gel, gel}}\n@book{other, title={x}}\n")
-    folders.apply(folder_things.plan_source(folder, "gel", "new"))
+    folder_plan.apply(planned(folder, RenameSource("", "gel", "new")))
     assert (
         folder / "sources.bib"
     ).read_text() == "@book{new,\n  title = {gel, gel}}\n@book{other, title={x}}\n"
 
 
 def test_a_page_that_moves_takes_its_files_along(folder: Path) -> None:
-    plan = folders.plan_move(folder, "One", to="b")
-    folders.apply(plan)
+    plan = planned(folder, Move("", "One", "b", branch=False))
+    folder_plan.apply(plan)
     text = (folder / "b" / "One.md").read_text()
     assert "![a](Lamp-2.png) ![s](same.png)" in text
     assert (folder / "b" / "files" / "Lamp-2.png").read_bytes() == picture("PNG")

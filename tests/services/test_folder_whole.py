@@ -14,9 +14,11 @@ from pathlib import Path
 
 import pytest
 
+from mokuji.acts.requests import Rename
 from mokuji.core.base.errors import MokujiError, Refused
-from mokuji.services.folders import folder_writing, folders
+from mokuji.services.folders import folder_plan, folder_writing
 from mokuji.services.folders.folder_writing import ACT, JOURNAL
+from tests.services.on_folders import planned
 
 TEXTS = {
     "guide/Pump.md": "The [[Well]].\n",
@@ -202,12 +204,12 @@ def test_the_next_command_finishes_it_and_says_so(folder: Path) -> None:
 
 
 def test_a_plan_made_before_another_command_was_finished_is_stale(folder: Path) -> None:
-    plan = folders.plan_rename(folder, "guide/Well", "Sump")
+    plan = planned(folder, Rename("", "guide/Well", "Sump"))
     _cut_in_the_middle(folder)
     with pytest.raises(Refused, match=r"It was finished now.*try again"):
-        folders.apply(plan)
+        folder_plan.apply(plan)
     with pytest.raises(Refused, match="was changed meanwhile"):
-        folders.apply(plan)
+        folder_plan.apply(plan)
     assert not (folder / "guide" / "Sump.md").exists()
 
 
@@ -288,7 +290,7 @@ def test_a_folder_of_its_own_disk_inside_is_written_too(
         real(source, place)
 
     monkeypatch.setattr(os, "replace", across)
-    plan = folders.plan_rename(folder, "guide/Pump", "Bilge pump")
-    folders.apply(plan)
+    plan = planned(folder, Rename("", "guide/Pump", "Bilge pump"))
+    folder_plan.apply(plan)
     assert (folder / "guide" / "Bilge pump.md").read_text() == "The [[Well]].\n"
     assert not [name for name in _state(folder) if ".mokuji" in name]

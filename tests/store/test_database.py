@@ -102,6 +102,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (files.EQUAL, {"volume": 1, "most": 9}, ["volume = 1"]),
     (files.VERSIONS, {"file": 1, "most": 9}, ["file = 1"]),
     (things.NAMING, {"kind": 1, "key": "gel"}, ["kind = 1", "key = 'gel'"]),
+    (things.FILES_CALLED, {"volume": 1, "keys": ["a", "b"]}, ["volume = 1", "key = ANY"]),
     (things.NAMING_FILE, {"kind": 0, "key": "a", "volume": 1}, ["kind = 0", "key = 'a'"]),
     (sources.CALLED, {"keys": ["a", "b"]}, ["key = ANY"]),
     (sources.CITING, {"kind": 1, "key": "gel", "volumes": [1], "most": 9}, ["kind = 1", "key = 'gel'"]),

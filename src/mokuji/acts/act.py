@@ -17,8 +17,8 @@ from mokuji.store.acts.acting import Done
 from mokuji.store.history import LoggedAct
 
 if TYPE_CHECKING:
-    from mokuji.acts.context import PlanningContext
     from mokuji.acts.request import Request
+    from mokuji.acts.stored_context import StoredContext
     from mokuji.acts.view import PlanView
 
 R = TypeVar("R", bound="Request")
@@ -84,7 +84,7 @@ class Act(Generic[R, F]):
     request: type[R]
     facts: type[F]
     about: About
-    plan: Callable[[PlanningContext, R], Plan]
+    plan: Callable[[StoredContext, R], Plan]
     sentence: Callable[[PlanView, R, F], str]
     note: Callable[[F], Phrase]
     heading: str | Callable[[R], str]
@@ -103,7 +103,7 @@ class Act(Generic[R, F]):
     """A template of what stands behind the reason why it was refused."""
     hint: str = GENERAL_HINT
     """What is said while its question is open."""
-    choices: Callable[[PlanningContext, R, VolumeView | None, PageHead | None], Choices] = _no_choices
+    choices: Callable[[StoredContext, R, VolumeView | None, PageHead | None], Choices] = _no_choices
     permission: Permission = Permission.RENAME
     """What an actor must be allowed in the volume that it is about."""
     menu: str = ""
@@ -111,9 +111,9 @@ class Act(Generic[R, F]):
     shortcut: str = ""
     of_sections: bool = False
     """Whether a page must have sections for it."""
-    taken_back: Callable[[PlanningContext, R], LoggedAct | None] = _nothing
+    taken_back: Callable[[StoredContext, R], LoggedAct | None] = _nothing
     """The change that it is about, if it is about one."""
-    afterwards: Callable[[PlanningContext, R, Done, LoggedAct | None], None] = _nothing
+    afterwards: Callable[[StoredContext, R, Done, LoggedAct | None], None] = _nothing
     """What else is written once it is done."""
     instead: Callable[[PlanView, R], tuple[str, Request] | None] = _nothing
     """What can be asked for instead of what was refused, in words and as a request."""
@@ -128,6 +128,10 @@ class Act(Generic[R, F]):
     tells_places: bool = True
     for_volumes: bool = False
     """Whether there is a plan of it for a whole volume, too."""
+    command: str = ""
+    """What the command is called that does it on folders; empty: folders cannot have it, or have it otherwise."""
+    command_without: tuple[str, Act[Any, Any]] | None = None
+    """A field of the request, and the act that the command asks for without it."""
     in_json: bool = True
     """Whether JSON can ask for it (by its request) rather than in a way of its own."""
 

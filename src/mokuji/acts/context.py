@@ -1,70 +1,100 @@
-"""Where a plan is made: one transaction, and who asks.  Hands out what requests name, and checks rights as it does."""
+"""What a plan may know of: a wiki as one moment holds it, seen by who asks.
+
+``PlanningContext`` is all that the plans of acts get which folders can have as well; ``acts.stored_context`` is that of
+a transaction, ``services.folders.context`` that of a folder.  Rights are checked as it hands out what requests name.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from typing import Protocol
 
-from mokuji.core.base import names
-from mokuji.core.base.errors import BadName, Missing, Refused
+from mokuji.core.base.errors import Refused
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Permission, may
-from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Sight, need_head
-from mokuji.store.index import unwritten
-from mokuji.store.snapshot import StoredWiki
+from mokuji.core.model.contents import Row
+from mokuji.core.model.policy import Permission
+from mokuji.core.model.things import Sort, Thing
+from mokuji.core.model.wiki import Place, Volume, Wiki
 
 
-@dataclass(frozen=True)
-class PlanningContext(Sight):
-    """What a plan may know of, for who asks."""
-
-    shown: bool = True
-    """Whether the plan is to be looked at, rather than done."""
-
-    def volume(self, key: str, act: Permission = Permission.RENAME) -> Volume:
-        return super().volume(key, act)
-
-    def page(self, volume_key: str, page_key: str, act: Permission = Permission.RENAME) -> PageHead:
-        """A page in a volume in which the actor may do this."""
-        return need_head(self.connection, self.volume(volume_key, act), page_key)
-
-    def page_named(self, typed: str, home: str, act: Permission = Permission.RENAME) -> PageHead:
-        """A page as a person types it: “Title”, or “Volume/Title”."""
-        title, volume = typed.strip(), home
-        first, slash, rest = title.partition("/")
-        if slash and names.key(first) in self.volumes:
-            volume, title = names.key(first), rest.strip()
-        if not title:
-            raise Missing("Type the name of a page.", code="page_missing")
-        return self.page(volume, title, act)
-
-    def name_typed(self, place: tuple[int, str], otherwise: str = "") -> str:
-        """A name as those type it who refer to it: an address has neither capitals nor hyphens."""
-        head = self.wiki.titles([place]).get(place)
-        if head is not None:
-            return head.title
-        wiki = StoredWiki(self.connection, self.volumes)
-        typed = unwritten.typed_title(wiki, place, unwritten.led_from(wiki, place, 1))
-        return typed.strip() or otherwise or place[1]
-
-    def may_write(self, volume: int) -> bool:
-        """Whether the actor may write in a volume by id."""
-        found = next((each for each in self.volumes.values() if each.id == volume), None)
-        return found is not None and may(self.actor, Permission.WRITE, found.id, closed=found.closed)
+class PlanningContext(Protocol):
+    """What a plan may know of, for who asks. Missing, Forbidden or Refused say why something is not to be had."""
 
     @property
-    def writable(self) -> list[int]:
-        """The volumes in which the actor may write."""
-        return [each.id for each in self.volumes.values() if self.may_write(each.id)]
+    def shown(self) -> bool:
+        """Whether the plan is to be looked at, rather than done."""
+        ...
 
-    def check_not_hidden(self, title: str) -> None:
-        """BadName, as of a name that is kept for something else, if a volume that is closed to the actor has it."""
-        key = names.key(title)
-        if key in self.wiki.volumes and key not in self.volumes:
-            raise BadName(
-                f"“{title.strip()}” cannot be the name of a volume: it is kept for something else. Choose another.",
-                code="bad_volume_name",
-            )
+    @property
+    def wiki(self) -> Wiki:
+        """The whole wiki, closed volumes included: to count and to follow, never to show."""
+        ...
+
+    @property
+    def readable_wiki(self) -> Wiki:
+        """The wiki of the volumes that may be read."""
+        ...
+
+    @property
+    def reads(self) -> Collection[int]:
+        """The ids of the volumes that may be read."""
+        ...
+
+    def volume(self, key: str, act: Permission = Permission.RENAME) -> Volume:
+        """A volume in which this may be done."""
+        ...
+
+    def page(self, volume_key: str, page_key: str, act: Permission = Permission.RENAME) -> PageHead:
+        """A page in a volume in which this may be done."""
+        ...
+
+    def page_named(self, typed: str, home: str, act: Permission = Permission.RENAME) -> PageHead:
+        """A page as a person types it in a volume: “Title”, or “Volume/Title”."""
+        ...
+
+    def find(self, volume: Volume, page_key: str) -> PageHead | None:
+        """The page of a volume that has this name, if there is one."""
+        ...
+
+    def name_typed(self, place: Place, otherwise: str = "") -> str:
+        """A name as those type it who refer to it: an address has neither capitals nor hyphens."""
+        ...
+
+    def contents(self, volume: Volume) -> Sequence[Row]:
+        """The contents of a volume, in order."""
+        ...
+
+    def branch(self, volume: int, key: str, most: int = 20_000) -> Sequence[Row]:
+        """A name of the contents and all that stands below it, in order; its own depth is 0."""
+        ...
+
+    def saying(self, words: str) -> Sequence[int]:
+        """Pages that may be written, and may hold these words."""
+        ...
+
+    def categories(self, volume: Volume) -> Mapping[str, str]:
+        """The categories of a volume: names by key."""
+        ...
+
+    def naming_category(self, volume: Volume, key: str) -> Sequence[int]:
+        """The pages of a volume that name a category."""
+        ...
+
+    def thing(self, sort: Sort, key: str, volume: int = 0) -> Thing | None:
+        """A file of a volume, a source or a person by key."""
+        ...
+
+    def naming(self, thing: Thing) -> Sequence[int]:
+        """The pages that name a file, source or person."""
+        ...
+
+    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Thing]:
+        """The files of a volume that have these keys."""
+        ...
+
+    def gains_readers(self, target: Volume, source: Volume) -> bool:
+        """Whether somebody reads ``target`` who does not read ``source``."""
+        ...
 
 
 def check_seen(head: PageHead, revision: int) -> None:

@@ -8,32 +8,27 @@ added meanwhile can be missed.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import with_files
 from mokuji.acts.readership import BroughtBack, Passing, brought_back, passing
 from mokuji.acts.registry import act_of
 from mokuji.acts.request import Request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.undo import root_of
 from mokuji.acts.view import Applied as Applied
 from mokuji.acts.view import PlanView as PlanView
-from mokuji.acts.visible import visible as visible_plan
+from mokuji.acts.visible import seen
 from mokuji.core.base.errors import Missing, MokujiError, Refused
-from mokuji.core.base.phrases import told
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.changes import Fate
 from mokuji.core.model.policy import Actor, Permission
-from mokuji.core.refactor.engine.outcome import Found
 from mokuji.core.refactor.plan import Plan
 from mokuji.services.desk import Desk, clean_note, find_head, told_to
 from mokuji.services.notes import kept
 from mokuji.services.plain_data import unstructured
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.store import history
 from mokuji.store.acts import acting
 from mokuji.store.database import Connection, reading
@@ -46,18 +41,18 @@ def plan(desk: Desk, actor: Actor, request: Request) -> PlanView:
     """What an act would do. A refusal is part of the view, so that the request can be changed and made again."""
     with reading(desk.engine) as connection:
         view = _view(connection, actor, request)
-        context = PlanningContext(connection, actor)
+        context = StoredContext(connection, actor)
         return replace(view, choices=view.act.choices(context, request, view.place, view.head))
 
 
-def _planned(context: PlanningContext, request: Request) -> Plan:
+def _planned(context: StoredContext, request: Request) -> Plan:
     """All that an act does: its plan, with the files that come along."""
-    return with_files(context.connection, act_of(request).plan(context, request))
+    return with_files(context, act_of(request).plan(context, request))
 
 
 def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
     act = act_of(request)
-    context = PlanningContext(connection, actor)
+    context = StoredContext(connection, actor)
     place, head = _in_hand(context, act, request)
     by_id = {each.id: each for each in context.volumes.values()}
     taken_back = act.taken_back(context, request)
@@ -82,7 +77,7 @@ def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
 
 
 def _in_hand(
-    context: PlanningContext, act: Act[Any, Any], request: Request
+    context: StoredContext, act: Act[Any, Any], request: Request
 ) -> tuple[VolumeView | None, PageHead | None]:
     if not request.volume:
         return None, None
@@ -93,47 +88,22 @@ def _in_hand(
     return view, head
 
 
-def _shown(context: PlanningContext, empty: PlanView, made: Plan) -> PlanView:
+def _shown(context: StoredContext, empty: PlanView, made: Plan) -> PlanView:
     # A volume that the act brings back is not among those that can be read yet.
     by_id = dict(empty.volumes) | {
         each.after.id: each.after for each in made.change_set.volumes if each.before is None and each.after
     }
-    readable = set(by_id)
-    home = empty.place.volume.id if empty.place else 0
-    rewritten = [each for each in made.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
     back = empty.taken_back
     elsewhere = history.begun_elsewhere(context.connection, back.id) if back is not None else {}
-    behind = {page for page, volume in elsewhere.items() if volume not in readable}
-    seen = [each for each in rewritten if each.head.volume in readable and each.head.id not in behind]
-    hidden = [each for each in rewritten if each.head.volume not in readable or each.head.id in behind]
+    behind = {page for page, volume in elsewhere.items() if volume not in by_id}
     given_back = [history.Kept(*each) for each in made.given_back]
     readers: list[Passing | BroughtBack] = [
         *passing(context.connection, made.change_set, by_id, along=made.along, back=given_back),
         *brought_back(context.connection, made.change_set, elsewhere, by_id),
     ]
-
-    def shown(found: Iterable[Found]) -> tuple[Listed, ...]:
-        return listed(context.wiki, [each for each in found if each.page.volume in readable])
-
-    followed = made.followed
-    return replace(
-        empty,
-        volumes=by_id,
-        plan=visible_plan(made, readable, without=behind),
-        changes=tuple(sorted(seen, key=lambda each: (not each.own, each.head.volume != home))),
-        removed=tuple(each for each in made.change_set.removed if each.head.volume in readable),
-        captured=shown(followed.captured),
-        lost=shown(followed.lost),
-        lost_sections=shown(followed.lost_sections),
-        other_texts=shown(followed.other_texts),
-        resettled=shown(followed.resettled),
-        released=shown(followed.released),
-        returned=shown(followed.returned),
-        hidden_pages=len(hidden),
-        hidden_references=sum(len(each.renamed) for each in hidden),
-        note=told(empty.act.note(made.facts.seen(readable))),
-        readers=tuple(readers),
-    )
+    home = empty.place.volume.id if empty.place else 0
+    filled = replace(empty, volumes=by_id, readers=tuple(readers))
+    return seen(filled, made, context.wiki, home=home, without=behind)
 
 
 def apply(
@@ -152,7 +122,7 @@ def apply(
     """
     by = signature or Signature(actor.person, desk.clock(), clean_note(note))
     with writing_transaction(desk.engine, alone=True) as connection:
-        context = PlanningContext(connection, actor, shown=False)
+        context = StoredContext(connection, actor, shown=False)
         try:
             made = _planned(context, request)
         except MokujiError:
@@ -164,12 +134,12 @@ def apply(
         return _do(context, request, made, by)
 
 
-def do(context: PlanningContext, request: Request, by: Signature) -> Applied:
+def do(context: StoredContext, request: Request, by: Signature) -> Applied:
     """Plans an act and does it, under the write lock that the caller holds alone."""
     return _do(context, request, _planned(context, request), by)
 
 
-def _do(context: PlanningContext, request: Request, made: Plan, by: Signature) -> Applied:
+def _do(context: StoredContext, request: Request, made: Plan, by: Signature) -> Applied:
     if made.conflicts:
         raise Refused(
             "Texts were changed by others since, in the same places. Look at the plan.", code="conflict"
@@ -193,9 +163,7 @@ def _do(context: PlanningContext, request: Request, made: Plan, by: Signature) -
     return Applied(done.change_set, home, _go_on_with(context, made, done))
 
 
-def _home(
-    context: PlanningContext, request: Request, made: Plan, taken_back: history.LoggedAct | None
-) -> int:
+def _home(context: StoredContext, request: Request, made: Plan, taken_back: history.LoggedAct | None) -> int:
     """The volume in whose history an act stands; 0 for one that it makes."""
     if taken_back is not None:
         return taken_back.volume
@@ -204,7 +172,7 @@ def _home(
     return made.page.volume if made.page is not None else 0
 
 
-def _go_on_with(context: PlanningContext, made: Plan, done: acting.Done) -> PageHead | None:
+def _go_on_with(context: StoredContext, made: Plan, done: acting.Done) -> PageHead | None:
     wanted = done.pages.get(0) or (made.page.id if made.page is not None else 0)
     into = made.facts.leads_to.id if made.facts.leads_to is not None else 0
     found = context.wiki.pages([id_ for id_ in (wanted, into) if id_])

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
+from mokuji.acts.context import PlanningContext
 from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.language import files as naming
 from mokuji.core.language.destinations import destinations
@@ -17,12 +18,9 @@ from mokuji.core.language.page import Page
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.things import Copies, Thing, ThingChange, renaming
 from mokuji.core.refactor.plan import Plan
-from mokuji.store import files
-from mokuji.store.database import Connection
-from mokuji.store.index import things
 
 
-def copies(connection: Connection, pages: Iterable[Page], target: int) -> Copies:
+def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copies:
     """What pages that go to volume ``target`` must name otherwise there, and the files that are copied under a free
     name for it. All others keep their names."""
     edits: dict[int, list[Edit]] = {}
@@ -33,14 +31,13 @@ def copies(connection: Connection, pages: Iterable[Page], target: int) -> Copies
         keys = {each.key for each in destinations(page.text, page.content)} if source != target else set()
         if not keys:
             continue
-        here, there = files.called(connection, source, keys), files.called(connection, target, keys)
+        here, there = context.files(source, keys), context.files(target, keys)
         for key in sorted(here.keys() & there.keys()):
-            if here[key].hash == there[key].hash:
+            old = here[key]
+            if old.content == there[key].content:
                 continue
-            old = things.thing(connection, "file", here[key].id)
-            assert old is not None
             if (source, key) not in made:
-                name = _free(connection, old.name, (source, target), taken)
+                name = _free(context, old.name, (source, target), taken)
                 taken.add(naming.key(name))
                 made[source, key] = Thing("file", 0, target, name, old.content)
             edits.setdefault(page.head.id, []).extend(renaming(page, old, made[source, key].name))
@@ -48,18 +45,18 @@ def copies(connection: Connection, pages: Iterable[Page], target: int) -> Copies
     return Copies({id_: arrange(each) for id_, each in edits.items()}, changes)
 
 
-def _free(connection: Connection, name: str, volumes: tuple[int, int], taken: set[str]) -> str:
+def _free(context: PlanningContext, name: str, volumes: tuple[int, int], taken: set[str]) -> str:
     """A name with a number that no file has in either volume."""
     number = 2
     while True:
         wanted = naming.numbered(name, number)
         key = naming.key(wanted)
-        if key not in taken and not any(files.called(connection, each, [key]) for each in volumes):
+        if key not in taken and not any(context.files(each, [key]) for each in volumes):
             return wanted
         number += 1
 
 
-def with_files(connection: Connection, plan: Plan) -> Plan:
+def with_files(context: PlanningContext, plan: Plan) -> Plan:
     """A plan with the files that its pages bring along to another volume, by themselves or into another page. What is
     called so there already stays."""
     changes = plan.change_set
@@ -76,34 +73,28 @@ def with_files(connection: Connection, plan: Plan) -> Plan:
     taken = {(each.after.volume, each.after.key) for each in changes.things if each.after is not None}
     found: list[ThingChange] = []
     for (source, target), keys in sorted(wanted.items()):
-        there = files.called(connection, target, keys)
-        for key, file in sorted(files.called(connection, source, keys).items()):
+        there = context.files(target, keys)
+        for key, file in sorted(context.files(source, keys).items()):
             if key not in there and (target, key) not in taken:
                 taken.add((target, key))
-                found.append(ThingChange(None, _copy(connection, file.id, target, file.name)))
+                found.append(ThingChange(None, Thing("file", 0, target, file.name, file.content)))
     return _with(plan, found)
 
 
-def with_renamed_files(connection: Connection, plan: Plan) -> Plan:
+def with_renamed_files(context: PlanningContext, plan: Plan) -> Plan:
     """A plan with the files that names in its texts lead to which say another title now: what they name is called so,
     too."""
     found: dict[tuple[int, str], ThingChange] = {}
     for change in plan.change_set.rewritten:
         volume = change.head_after.volume
         pairs = [(naming.key(old), new) for old, new in naming.renamed_in(change.before, change.after)]
-        known = files.called(connection, volume, {key for key, _ in pairs})
-        there = files.called(connection, volume, {naming.key(new) for _, new in pairs})
+        known = context.files(volume, {key for key, _ in pairs})
+        there = context.files(volume, {naming.key(new) for _, new in pairs})
         for key, new in pairs:
             if key in known and naming.key(new) not in there:
-                copy = _copy(connection, known[key].id, volume, new)
+                copy = Thing("file", 0, volume, new, known[key].content)
                 found.setdefault((volume, copy.key), ThingChange(None, copy))
     return _with(plan, list(found.values()))
-
-
-def _copy(connection: Connection, file: int, volume: int, name: str) -> Thing:
-    old = things.thing(connection, "file", file)
-    assert old is not None
-    return Thing("file", 0, volume, name, old.content)
 
 
 def _with(plan: Plan, copied: Sequence[ThingChange]) -> Plan:

@@ -11,6 +11,7 @@ from mokuji.acts.pages import (
     add_alias,
     aliases,
     delete,
+    edit,
     join,
     lead_to_section,
     link,
@@ -25,6 +26,7 @@ from mokuji.acts.pages import (
     section,
     split,
 )
+from mokuji.acts.pages import create as create_page
 from mokuji.acts.request import Request
 from mokuji.acts.reuse import (
     category,
@@ -50,6 +52,8 @@ from mokuji.acts.volumes import delete as delete_volume
 from mokuji.acts.volumes import rename as rename_volume
 
 ACTS: tuple[Act[Any, Any], ...] = (
+    create_page.ACT,
+    edit.ACT,
     rename.ACT,
     aliases.ACT,
     place.ACT,
@@ -100,8 +104,8 @@ PAGE_MENU = (
 )
 """The menu of a page, in groups."""
 VOLUME_MENU = (outline.ACT, contents.ACT, rename_volume.ACT, libraries.ACT, language.ACT, delete_volume.ACT)
-WITHOUT_PLAN = {"create": "Written", "edit": "Edited", "import": "Brought in", "secret": "Secret taken out"}
-"""What the log calls changes that are no acts of these: saves, folders that were brought in, secrets taken out."""
+WITHOUT_PLAN = {"import": "Brought in", "secret": "Secret taken out"}
+"""What the log calls changes that are no acts of these: folders that were brought in, secrets taken out."""
 _DONE = WITHOUT_PLAN | {act.change: act.done for act in ACTS}
 
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from mokuji.acts.pages.add_alias import AddAlias as AddAlias
 from mokuji.acts.pages.aliases import Aliases as Aliases
+from mokuji.acts.pages.create import Create as Create
 from mokuji.acts.pages.delete import Delete as Delete
+from mokuji.acts.pages.edit import Edit as Edit
 from mokuji.acts.pages.join import Join as Join
 from mokuji.acts.pages.lead_to_section import LeadToSection as LeadToSection
 from mokuji.acts.pages.link import Link as Link

@@ -8,8 +8,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act, Choices
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import Fields, FromForm, request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.base.phrases import Phrase, counted
@@ -54,7 +54,7 @@ class Undo:
         return ""
 
 
-def plan(context: PlanningContext, request: Undo) -> Plan:
+def plan(context: StoredContext, request: Undo) -> Plan:
     act = logged(context, request)
     if act.undone_by is not None:
         raise Refused("This was undone already.", code="undone")
@@ -82,7 +82,7 @@ def plan(context: PlanningContext, request: Undo) -> Plan:
     return replace(made, facts=facts, given_back=given_back)
 
 
-def _changed_by(context: PlanningContext, since: Since, act: int) -> int:
+def _changed_by(context: StoredContext, since: Since, act: int) -> int:
     """The number of the change that something is so by; 0 if it is not known."""
     if since.page:
         return history.title_since(context.connection, since.page, since.now, act) or 0
@@ -90,7 +90,7 @@ def _changed_by(context: PlanningContext, since: Since, act: int) -> int:
     return history.volume_since(context.connection, since.volume, named, act) or 0
 
 
-def logged(context: PlanningContext, request: Undo) -> LoggedAct:
+def logged(context: StoredContext, request: Undo) -> LoggedAct:
     """The act in question; Missing if the actor may not know of it, Forbidden if they may not take it back."""
     known = {each.id: each for each in context.volumes.values()}
     gone = stored_volumes.deleted_volumes(context.connection, owned(context.actor))
@@ -109,7 +109,7 @@ def root_of(act: LoggedAct) -> str:
     return str(act.detail.get("undone", act.act))
 
 
-def _check_reverse(context: PlanningContext, act: LoggedAct, made: Plan) -> None:
+def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
     """Forbidden unless the actor could do to every object what its undoing does, where the object is and where it comes
     to. What only follows (references on other pages, libraries without a volume that was deleted) asks for nothing,
     as in any act."""
@@ -144,7 +144,7 @@ def _check_reverse(context: PlanningContext, act: LoggedAct, made: Plan) -> None
             )
 
 
-def _check_thing(context: PlanningContext, thing: Thing, needed: set[tuple[int, Permission]]) -> None:
+def _check_thing(context: StoredContext, thing: Thing, needed: set[tuple[int, Permission]]) -> None:
     if thing.sort == "file":
         needed.add((thing.volume, Permission.RENAME))
     elif thing.sort == "source":
@@ -192,7 +192,7 @@ def note(facts: Undone) -> Phrase:
     return f"Change {facts.change} undone"
 
 
-def choices(context: PlanningContext, request: Undo, *_: Any) -> Choices:
+def choices(context: StoredContext, request: Undo, *_: Any) -> Choices:
     act = logged(context, request)
     named = {(each["sort"], each["id"]) for pair in act.detail.get("things", ()) for each in pair if each}
     found = [history.thing_changed(context.connection, sort, id_, act.id) for sort, id_ in sorted(named)]
@@ -207,7 +207,7 @@ def instead(view: PlanView, _: Undo) -> tuple[str, Undo] | None:
     return "Take the later change back", Undo(view.choices.first)
 
 
-def afterwards(context: PlanningContext, _: Undo, done: Done, act: LoggedAct | None) -> None:
+def afterwards(context: StoredContext, _: Undo, done: Done, act: LoggedAct | None) -> None:
     assert act is not None
     history.mark_undone(context.connection, act.id, done.change_set)
     things.take_back(context.connection, act.detail.get("copies", ()))

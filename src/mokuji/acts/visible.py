@@ -6,13 +6,22 @@ a part of a plan that is not named here cannot come into words, pages or JSON.
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
+from mokuji.core.base.phrases import told
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.changes import Fate
 from mokuji.core.model.contents import Placing
+from mokuji.core.model.wiki import Wiki
+from mokuji.core.refactor.engine.outcome import Found
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, Row
+from mokuji.services.reading.reference_lists import Listed, listed
+
+if TYPE_CHECKING:
+    from mokuji.acts.view import PlanView
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,4 +73,36 @@ def visible(plan: Plan, readable: Collection[int], *, without: Collection[int] =
             if each.after.sort == "file" and each.after.volume in readable
         ),
         only_places=not (changes.changes or changes.removed or changes.volumes or changes.things),
+    )
+
+
+def seen(
+    empty: PlanView, plan: Plan, wiki: Wiki, *, home: int = 0, without: Collection[int] = ()
+) -> PlanView:
+    """The view of a plan for who may read its volumes, but not the texts of the pages ``without``: own changes first,
+    then those in the volume in hand (``home``)."""
+    readable = empty.volumes.keys()
+    rewritten = [each for each in plan.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
+    shown = [each for each in rewritten if each.head.volume in readable and each.head.id not in without]
+    hidden = [each for each in rewritten if each.head.volume not in readable or each.head.id in without]
+
+    def lines(found: Iterable[Found]) -> tuple[Listed, ...]:
+        return listed(wiki, [each for each in found if each.page.volume in readable])
+
+    followed = plan.followed
+    return replace(
+        empty,
+        plan=visible(plan, readable, without=without),
+        changes=tuple(sorted(shown, key=lambda each: (not each.own, each.head.volume != home))),
+        removed=tuple(each for each in plan.change_set.removed if each.head.volume in readable),
+        captured=lines(followed.captured),
+        lost=lines(followed.lost),
+        lost_sections=lines(followed.lost_sections),
+        other_texts=lines(followed.other_texts),
+        resettled=lines(followed.resettled),
+        released=lines(followed.released),
+        returned=lines(followed.returned),
+        hidden_pages=len(hidden),
+        hidden_references=sum(len(each.renamed) for each in hidden),
+        note=told(empty.act.note(plan.facts.seen(readable))),
     )

@@ -21,8 +21,8 @@ import typer
 from pydantic import ValidationError
 
 from mokuji import __version__
-from mokuji.cli import folder_commands
-from mokuji.cli.folder_commands import put_in_order
+from mokuji.cli import act_commands, folder_commands
+from mokuji.cli.on_folder import put_in_order
 from mokuji.core.base.errors import MokujiError, Refused
 
 if TYPE_CHECKING:
@@ -393,6 +393,7 @@ def main(
     """A documentation wiki in plain text, in which no reference breaks."""
 
 
+act_commands.add_to(app)
 folder_commands.add_to(app)
 
 if __name__ == "__main__":

@@ -7,14 +7,30 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act, Choices
+from mokuji.acts.command import Given, option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import lines, request
 from mokuji.acts.view import PlanView
+from mokuji.core.base import names
+from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.language.page import PageHead
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import Aliased, set_aliases
 from mokuji.services.reading.reading import VolumeView
+
+
+def changed(given: Given) -> tuple[str, ...]:
+    """The names that a page has, with some more and without others. Missing for one that it has not."""
+    assert given.head is not None
+    page = given.context.wiki.pages([given.head.id])[given.head.id]
+    now = {names.key(each): each for each in page.content.front_matter.names("aliases")}
+    more, less = given.values
+    for each in less:
+        if names.key(each) not in now:
+            raise Missing(f"“{given.head.title}” has no other name “{each}”.", code="alias_missing")
+        del now[names.key(each)]
+    return tuple((now | {names.key(each): each for each in more if names.key(each) not in now}).values())
 
 
 @request
@@ -23,7 +39,11 @@ class Aliases:
 
     volume: str
     page: str
-    aliases: Annotated[tuple[str, ...], lines("aliases")]
+    aliases: Annotated[
+        tuple[str, ...],
+        lines("aliases"),
+        option("--add", "--drop", help="One more, or one less; several times.", kind="list", read=changed),
+    ]
     act: Literal["aliases"] = Field(default="aliases", kw_only=True)
 
 
@@ -71,4 +91,5 @@ ACT = Act(
     asked="aliases",
     question="aliases.html",
     choices=choices,
+    command="names",
 )

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import Fields, FromForm, request
 from mokuji.acts.view import PlanView
@@ -15,7 +16,6 @@ from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import delete as core
 from mokuji.core.refactor.plans.delete import Deleted, References
-from mokuji.store.places import placing
 
 
 def _references(given: Fields) -> str:
@@ -37,7 +37,7 @@ class Delete:
         Field(description="What becomes of references: they stay, become words, or lead to “target”"),
         FromForm(_references, lambda value: {"references": value}),
     ] = "leave"
-    target: str = ""
+    target: Annotated[str, option("--to", help="The page that references lead to then.")] = ""
     act: Literal["delete"] = Field(default="delete", kw_only=True)
 
 
@@ -45,7 +45,7 @@ def plan(context: PlanningContext, request: Delete) -> Plan:
     head = context.page(request.volume, request.page)
     ids = [head.id]
     if request.branch:
-        rows = placing.branch(context.connection, head.volume, head.key)
+        rows = context.branch(head.volume, head.key)
         found = context.wiki.titles([(head.volume, row.key) for row in rows])
         ids += [found[p].id for row in rows[1:] if (p := (head.volume, row.key)) in found]
     target = None
@@ -55,10 +55,9 @@ def plan(context: PlanningContext, request: Delete) -> Plan:
 
 
 def sentence(view: PlanView, request: Delete, facts: Deleted) -> str:
-    said = (
-        f"{counted(facts.pages, 'page')} {'goes' if facts.pages == 1 else 'go'} to the trash, and can be restored for "
-        "60 days."
-    )
+    said = f"{counted(facts.pages, 'page')} {'goes' if facts.pages == 1 else 'go'}"
+    # A folder has no trash.
+    said += " to the trash, and can be restored for 60 days." if view.place is not None else "."
     if request.references == "words" and (changed := len(view.followed)):
         return f"{said} References on {counted(changed, 'page')} become plain words."
     return said
@@ -90,4 +89,5 @@ ACT = Act(
     hint="Choose what becomes of references to it. The plan then shows all of them, before anything is done.",
     button_counts=False,
     captured_heading="Led nowhere, or to what goes, and will lead to a page",
+    command="delete",
 )

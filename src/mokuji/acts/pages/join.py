@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import KEEP_WORDS
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import copies
 from mokuji.acts.request import READERS_SEE, request
@@ -15,7 +16,6 @@ from mokuji.core.base.phrases import Phrase
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import join as core
 from mokuji.core.refactor.plans.join import Joined
-from mokuji.store.places import placing
 
 
 @request
@@ -24,8 +24,8 @@ class Join:
 
     volume: str
     page: str
-    into: str
-    present_words: Annotated[bool, READERS_SEE] = False
+    into: Annotated[str, Field(description="The page that it becomes a section of")]
+    present_words: Annotated[bool, READERS_SEE, KEEP_WORDS] = False
     act: Literal["join"] = Field(default="join", kw_only=True)
 
 
@@ -37,8 +37,8 @@ def plan(context: PlanningContext, request: Join) -> Plan:
         head.id,
         into.id,
         present_words=request.present_words,
-        rows=placing.branch(context.connection, head.volume, head.key),
-        copies=copies(context.connection, context.wiki.pages([head.id]).values(), into.volume),
+        rows=context.branch(head.volume, head.key),
+        copies=copies(context, context.wiki.pages([head.id]).values(), into.volume),
     )
 
 
@@ -64,4 +64,5 @@ ACT = Act(
     address="join",
     asked="into",
     question="join.html",
+    command="join",
 )

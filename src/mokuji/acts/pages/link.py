@@ -8,8 +8,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import Fields, FromForm, chosen, request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base import names
 from mokuji.core.base.errors import Refused
@@ -66,7 +66,7 @@ class Link:
     act: Literal["link"] = Field(default="link", kw_only=True)
 
 
-def plan(context: PlanningContext, request: Link) -> Plan:
+def plan(context: StoredContext, request: Link) -> Plan:
     volume = context.volume(request.volume, Permission.WRITE)
     found: dict[int, list[tuple[Span, int]]] = {}
     if request.only is not None:
@@ -99,7 +99,7 @@ def _check_says(page: Page, span: Span, target: Page) -> None:
         )
 
 
-def _mentions(context: PlanningContext, volume: int, head: PageHead) -> Iterator[Mention]:
+def _mentions(context: StoredContext, volume: int, head: PageHead) -> Iterator[Mention]:
     """Where the pages of a volume say the name of a page (its title or an alias), and no longer name."""
     known = upkeep.page_names(context.connection, volume)
     own = [key for key, page in known.items() if page == head.id]

@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import lines, request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase, counted
@@ -33,7 +33,7 @@ class LinkAddresses:
     act: Literal["link addresses"] = Field(default="link addresses", kw_only=True)
 
 
-def plan(context: PlanningContext, request: LinkAddresses) -> Plan:
+def plan(context: StoredContext, request: LinkAddresses) -> Plan:
     head = context.page(request.volume, request.page, Permission.WRITE)
     page = Page(head, context.wiki.pages([head.id])[head.id].text)
     readable = {volume.key: volume for volume in context.volumes.values()}

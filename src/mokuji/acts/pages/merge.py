@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act, Choices
+from mokuji.acts.command import KEEP_WORDS, NOT_ASKED, option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import copies
 from mokuji.acts.request import READERS_SEE, FromForm, request, unless
@@ -21,7 +22,6 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import merge as core
 from mokuji.core.refactor.plans.merge import Merged, Texts
 from mokuji.services.reading.reading import VolumeView
-from mokuji.store.places import placing
 
 HOW = {
     "after": "its text comes behind the other",
@@ -37,15 +37,30 @@ class Merge:
 
     volume: str
     page: str
-    into: Annotated[str, Field(description="“Title” or “Volume/Title”")]
-    texts: Texts = "after"
-    edited: Annotated[str | None, Field(description="The whole text afterwards, if texts is “edited”")] = None
-    present_words: Annotated[bool, READERS_SEE] = False
-    alias: Annotated[bool, Field(description="The old title becomes an alias"), unless("noalias")] = True
+    into: Annotated[str, Field(description="The page that stays: “Title” or “Volume/Title”")]
+    texts: Annotated[Texts, Field(description="How the two texts are joined")] = "after"
+    edited: Annotated[
+        str | None,
+        Field(description="The whole text afterwards, if texts is “edited”"),
+        option("--edited", help="A file with the whole text afterwards.", kind="file"),
+    ] = None
+    present_words: Annotated[bool, READERS_SEE, KEEP_WORDS] = False
+    alias: Annotated[
+        bool,
+        Field(description="The old title becomes an alias"),
+        unless("noalias"),
+        option(
+            "--no-alias",
+            help="The old title does not stay as another name.",
+            kind="flag",
+            read=lambda given: not given.values[0],
+        ),
+    ] = True
     from_form: Annotated[
         bool,
         Field(description="The edited text has the line ends of a form; it gets those of the page"),
         FromForm(lambda _: True, lambda _: {}),
+        NOT_ASKED,
     ] = False
     act: Literal["merge"] = Field(default="merge", kw_only=True)
 
@@ -65,8 +80,8 @@ def plan(context: PlanningContext, request: Merge) -> Plan:
         edited=edited,
         present_words=request.present_words,
         alias=request.alias,
-        rows=tuple(placing.branch(context.connection, head.volume, head.key)),
-        copies=copies(context.connection, context.wiki.pages([head.id]).values(), into.volume),
+        rows=tuple(context.branch(head.volume, head.key)),
+        copies=copies(context, context.wiki.pages([head.id]).values(), into.volume),
     )
 
 
@@ -103,4 +118,5 @@ ACT = Act(
     asked="into",
     question="merge.html",
     choices=choices,
+    command="merge",
 )

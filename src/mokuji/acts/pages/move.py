@@ -8,9 +8,10 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import NOT_ASKED, option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import copies
-from mokuji.acts.readership import beyond
+from mokuji.acts.pages import place
 from mokuji.acts.request import FromForm, request, unless
 from mokuji.acts.view import PlanView
 from mokuji.core.base import names
@@ -18,7 +19,6 @@ from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.model.contents import Row, parents_of
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.move import Moved, move_to_volume
-from mokuji.store.places import placing
 
 
 @request
@@ -27,11 +27,14 @@ class Move:
 
     volume: str
     page: str
-    to: Annotated[str, Field(description="Key of the volume")]
+    to: Annotated[str, Field(description="Key of the volume"), option("--to", help="Another volume.")]
     branch: Annotated[
-        bool, Field(description="Also what stands below it in the contents"), unless("alone")
+        bool,
+        Field(description="Also what stands below it in the contents"),
+        unless("alone"),
+        option("--branch", help="Also what stands below it in the contents."),
     ] = True
-    under: str = ""
+    under: Annotated[str, Field(description="The name in the contents that it goes below")] = ""
     revisions: Annotated[
         Literal["", "along"],
         Field(description="“along”: readers of the other volume read older revisions, too"),
@@ -39,6 +42,7 @@ class Move:
             lambda given: "along" if "revisions" in given else "",
             lambda value: {"revisions": "1"} if value else {},
         ),
+        NOT_ASKED,
     ] = ""
     act: Literal["move"] = Field(default="move", kw_only=True)
 
@@ -46,13 +50,13 @@ class Move:
 def plan(context: PlanningContext, request: Move) -> Plan:
     head = context.page(request.volume, request.page)
     target = context.volume(request.to)
-    rows = placing.branch(context.connection, head.volume, head.key) if request.branch else []
+    rows = context.branch(head.volume, head.key) if request.branch else []
     rows = rows or [Row(0, head.title, head.key)]
     found = context.wiki.titles([(head.volume, row.key) for row in rows])
     ids = [found[head.volume, row.key].id for row in rows if (head.volume, row.key) in found]
     unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in found]
     source = context.volume(request.volume)
-    along = request.revisions == "along" or not beyond(context.connection, target, source)
+    along = request.revisions == "along" or not context.gains_readers(target, source)
     made = move_to_volume(
         context.wiki,
         ids,
@@ -60,7 +64,7 @@ def plan(context: PlanningContext, request: Move) -> Plan:
         parents=parents_of(rows),
         unwritten=unwritten,
         under=names.key(request.under) or None,
-        copies=copies(context.connection, context.wiki.pages(ids).values(), target.id),
+        copies=copies(context, context.wiki.pages(ids).values(), target.id),
     )
     return replace(made, along=along, asked=(*made.asked, str(along)))
 
@@ -92,4 +96,6 @@ ACT = Act(
     address="move",
     asked="to",
     question="move.html",
+    command="move",
+    command_without=("to", place.ACT),
 )

@@ -16,8 +16,6 @@ from mokuji.core.base.phrases import Phrase
 from mokuji.core.model.contents import LAST, Put
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.move import Placed, put
-from mokuji.store import pages
-from mokuji.store.places import placing
 
 
 def _after(given: Fields) -> str:
@@ -30,10 +28,12 @@ class Place:
 
     volume: str
     page: str
-    under: Annotated[str, Field(description="Key of the name it goes below; empty: the top")] = ""
+    under: Annotated[
+        str, Field(description="The name in the contents that it goes below; empty: the top")
+    ] = ""
     after: Annotated[
         str,
-        Field(description="“first”, “last”, or the key of the sibling it goes behind"),
+        Field(description="“first”, “last”, or the name that it goes behind"),
         FromForm(_after, lambda value: {"after": value}),
     ] = "last"
     act: Literal["place"] = Field(default="place", kw_only=True)
@@ -42,17 +42,21 @@ class Place:
 def plan(context: PlanningContext, request: Place) -> Plan:
     volume = context.volume(request.volume)
     key = names.key(request.page)
-    branch = placing.branch(context.connection, volume.id, key)
-    head = pages.find_head(context.connection, volume.id, key) if names.is_storable(key) else None
+    branch = context.branch(volume.id, key)
+    head = context.find(volume, request.page)
     if not branch and head is None:
         raise Missing(f"“{request.page}” has no place in the contents.", code="place_missing")
     title = branch[0].title if branch else (head.title if head else request.page)
     under = names.key(request.under) or None
     if under is not None and under in {row.key for row in branch}:
         raise Refused(f"“{title}” cannot be placed below itself.", code="place_below_itself")
-    if under is not None and not placing.branch(context.connection, volume.id, under, 1):
+    if under is not None and not context.branch(volume.id, under, 1):
         raise Missing(
             f"“{request.under}” has no place in the contents of “{volume.title}”.", code="place_missing"
+        )
+    if request.after not in ("first", "last") and not context.branch(volume.id, names.key(request.after), 1):
+        raise Missing(
+            f"“{request.after}” has no place in the contents of “{volume.title}”.", code="place_missing"
         )
     after = {"first": None, "last": LAST}.get(request.after, names.key(request.after))
     return put(context.wiki, Put(volume.id, key, title, under, after), head)
@@ -77,4 +81,5 @@ ACT = Act(
     asked="after",
     logged="contents",
     question="place.html",
+    command="place",
 )

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import EVERY_ROW, KEEP_WORDS, option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import with_renamed_files
 from mokuji.acts.pages.merge import Merge
@@ -17,7 +18,6 @@ from mokuji.core.base.phrases import Phrase
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import rename as core
 from mokuji.core.refactor.plans.rename import Renamed
-from mokuji.store.index import search
 
 
 @request
@@ -26,15 +26,21 @@ class Rename:
 
     volume: str
     page: str
-    title: Annotated[str, called("title")]
+    title: Annotated[str, Field(description="Its new title"), called("title")]
     present_words: Annotated[
-        bool, Field(description="Readers go on seeing the words they see now"), READERS_SEE
+        bool, Field(description="Readers go on seeing the words they see now"), READERS_SEE, KEEP_WORDS
     ] = False
-    keep_alias: Annotated[bool, Field(description="The old title becomes an alias"), ticked("alias")] = False
+    keep_alias: Annotated[
+        bool,
+        Field(description="The old title becomes an alias"),
+        ticked("alias"),
+        option("--alias", help="The old title stays as another name."),
+    ] = False
     rows: Annotated[
         tuple[str, ...],
         Field(description="Ids of the rows (of the plan) to be exchanged as well"),
         lines("rows"),
+        EVERY_ROW,
     ] = ()
     act: Literal["rename"] = Field(default="rename", kw_only=True)
 
@@ -43,7 +49,7 @@ def plan(context: PlanningContext, request: Rename) -> Plan:
     head = context.page(request.volume, request.page)
     # What could be exchanged as well is looked for when it is shown, and when some of it was chosen.
     wanted = context.shown or request.rows
-    offer = search.saying(context.connection, head.title, context.writable) if wanted else ()
+    offer = context.saying(head.title) if wanted else ()
     made = core.rename(
         context.wiki,
         head.id,
@@ -53,7 +59,7 @@ def plan(context: PlanningContext, request: Rename) -> Plan:
         rows=request.rows,
         offer=offer,
     )
-    return with_renamed_files(context.connection, made) if request.rows else made
+    return with_renamed_files(context, made) if request.rows else made
 
 
 def sentence(view: PlanView, request: Rename, facts: Renamed) -> str:
@@ -97,4 +103,5 @@ ACT = Act(
     hint="Type the new title. The plan then shows every line that changes, before anything does.",
     instead=instead,
     counts_references=False,
+    command="rename",
 )

@@ -8,8 +8,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act, Choices
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import Fields, FromForm, request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import Phrase, counted
@@ -61,7 +61,7 @@ class Restore:
     act: Literal["restore"] = Field(default="restore", kw_only=True)
 
 
-def plan(context: PlanningContext, request: Restore) -> Plan:
+def plan(context: StoredContext, request: Restore) -> Plan:
     readable = {each.id: each for each in context.volumes.values()}
     found = [each for each in trash.thrown(context.connection, request.pages) if each.head.volume in readable]
     if not found:
@@ -89,7 +89,7 @@ def plan(context: PlanningContext, request: Restore) -> Plan:
 
 
 def _places(
-    context: PlanningContext,
+    context: StoredContext,
     request: Restore,
     volume: int,
     trashed: Sequence[Trashed],
@@ -137,7 +137,7 @@ def button(_: PlanView, __: Restore, facts: Restored) -> str:
     return f"Restore {counted(facts.pages, 'page')}"
 
 
-def choices(context: PlanningContext, request: Restore, *_: Any) -> Choices:
+def choices(context: StoredContext, request: Restore, *_: Any) -> Choices:
     thrown = trash.thrown(context.connection, request.pages)
     return Choices(trashed={t.head.id: t.head.title for t in thrown if t.head.volume in context.reads})
 

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import KEEP_WORDS, NOT_ASKED
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import READERS_SEE, Fields, FromForm, request
 from mokuji.acts.view import PlanView
@@ -21,7 +22,6 @@ from mokuji.core.refactor.engine.outcome import At
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import retarget as core
 from mokuji.core.refactor.plans.retarget import Retargeted
-from mokuji.store.snapshot import StoredWiki
 
 
 @request
@@ -47,8 +47,8 @@ class Retarget:
 
     volume: str
     page: str
-    to: str
-    present_words: Annotated[bool, READERS_SEE] = False
+    to: Annotated[str, Field(description="The page that references are to lead to")]
+    present_words: Annotated[bool, READERS_SEE, KEEP_WORDS] = False
     only: Annotated[
         tuple[Chosen, ...] | None,
         Field(description="Only these references; all without it"),
@@ -56,10 +56,12 @@ class Retarget:
             _chosen,
             lambda only: {"only": "\n".join(f"{each.page}-{each.start}-{each.end}" for each in only)},
         ),
+        NOT_ASKED,
     ] = None
     absolute: Annotated[
         bool,
         Field(description="The name is “Volume/Title”, typed with a volume in front that does not exist"),
+        NOT_ASKED,
     ] = False
     act: Literal["retarget"] = Field(default="retarget", kw_only=True)
 
@@ -71,7 +73,7 @@ def plan(context: PlanningContext, request: Retarget) -> Plan:
         None if request.only is None else {(each.page, Span(each.start, each.end)) for each in request.only}
     )
     place = (volume.id, names.key(request.page))
-    said = "" if request.absolute else context.name_typed(place)
+    said = "" if request.absolute else context.name_typed(place, request.page.strip())
     if request.absolute:
         place, said, asking = _in_no_volume(context, request)
         only = asking if only is None else only & asking
@@ -87,7 +89,7 @@ def _in_no_volume(context: PlanningContext, request: Retarget) -> tuple[tuple[in
     nowhere = (0, f"{names.key(first)}/{names.key(rest)}")
     asking: set[At] = set()
     said = ""
-    for page, use in uses_of(StoredWiki(context.connection, context.volumes), nowhere):
+    for page, use in uses_of(context.readable_wiki, nowhere):
         asking.add((page.head.id, use.reference.span))
         said = said or names.unescape(use.reference.name_span.of(page.text)).strip().lstrip("/")
     closed = context.wiki.volumes.get(names.key(first))
@@ -122,4 +124,5 @@ ACT = Act(
     question="retarget.html",
     counts_references=False,
     button_counts=False,
+    command="retarget",
 )

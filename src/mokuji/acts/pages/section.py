@@ -7,8 +7,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import KEEP_WORDS
 from mokuji.acts.context import PlanningContext
-from mokuji.acts.pages.headings import choices
+from mokuji.acts.pages.headings import SECTION, choices
 from mokuji.acts.request import READERS_SEE, called, request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
@@ -22,9 +23,9 @@ class Section:
 
     volume: str
     page: str
-    section: Annotated[int, Field(ge=0, description="Which heading of the page, counted from 0")]
-    words: Annotated[str, called("title")]
-    present_words: Annotated[bool, READERS_SEE] = False
+    section: Annotated[int, Field(ge=0, description="Which heading of the page, counted from 0"), SECTION]
+    words: Annotated[str, Field(description="Its new words"), called("title")]
+    present_words: Annotated[bool, READERS_SEE, KEEP_WORDS] = False
     act: Literal["section"] = Field(default="section", kw_only=True)
 
 
@@ -60,4 +61,5 @@ ACT = Act(
     question="section.html",
     hint="Choose the section. References to it, and to those below it, will follow.",
     choices=choices,
+    command="section",
 )

@@ -7,8 +7,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import KEEP_WORDS, option
 from mokuji.acts.context import PlanningContext
-from mokuji.acts.pages.headings import choices
+from mokuji.acts.pages.headings import SECTION, choices, section_words
 from mokuji.acts.request import READERS_SEE, request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
@@ -23,10 +24,14 @@ class Split:
 
     volume: str
     page: str
-    section: Annotated[int, Field(ge=0, description="Which heading of the page, counted from 0")]
-    title: str
-    leave: Leave = "link"
-    present_words: Annotated[bool, READERS_SEE] = False
+    section: Annotated[int, Field(ge=0, description="Which heading of the page, counted from 0"), SECTION]
+    title: Annotated[
+        str,
+        Field(description="The title of the page; empty: the words of the heading"),
+        option("--title", help="Its title; without one, the words of its heading."),
+    ] = ""
+    leave: Annotated[Leave, Field(description="What stays there: a link, or an insert")] = "link"
+    present_words: Annotated[bool, READERS_SEE, KEEP_WORDS] = False
     act: Literal["split"] = Field(default="split", kw_only=True)
 
 
@@ -36,7 +41,7 @@ def plan(context: PlanningContext, request: Split) -> Plan:
         context.wiki,
         head.id,
         request.section,
-        request.title,
+        request.title.strip() or section_words(context, head, request.section),
         leave=request.leave,
         present_words=request.present_words,
     )
@@ -68,4 +73,5 @@ ACT = Act(
     question="split.html",
     hint="Choose the section. References to it, and to those below it, will follow.",
     choices=choices,
+    command="split",
 )

@@ -15,8 +15,6 @@ from mokuji.core.base import names
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.category import CategoryRenamed, rename_category
-from mokuji.services.reading.categories import categories_in
-from mokuji.store.index import memberships
 
 
 @request
@@ -25,22 +23,22 @@ class RenameCategory:
 
     volume: str
     page: Annotated[str, Field(description="Name of the category")]
-    to: str
+    to: Annotated[str, Field(description="Its new name, or that of another one to make them one")]
     act: Literal["category"] = Field(default="category", kw_only=True)
 
 
 def plan(context: PlanningContext, request: RenameCategory) -> Plan:
     volume = context.volume(request.volume)
     key = names.key(request.page)
-    known = {each.key: each for each in categories_in(context, volume)}
+    known = context.categories(volume)
     if key not in known:
         raise missing(volume, request.page)
-    pages = memberships.naming(context.connection, volume.id, key)
+    pages = context.naming_category(volume, key)
     to = request.to.strip()
     # The name of a category that is there is written as it is there.
     if names.key(to) in known and names.key(to) != key:
-        to = known[names.key(to)].name
-    return rename_category(context.wiki, key, to, pages, name=known[key].name)
+        to = known[names.key(to)]
+    return rename_category(context.wiki, key, to, pages, name=known[key])
 
 
 def sentence(_: PlanView, __: RenameCategory, facts: CategoryRenamed) -> str:
@@ -69,4 +67,5 @@ ACT = Act(
     asked="to",
     question="category.html",
     choices=choices,
+    command="category",
 )

@@ -7,9 +7,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import lines, request
 from mokuji.acts.reuse.known_categories import choices, missing
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base import names
 from mokuji.core.base.phrases import Phrase
@@ -30,7 +30,7 @@ class MoveCategory:
     act: Literal["category move"] = Field(default="category move", kw_only=True)
 
 
-def plan(context: PlanningContext, request: MoveCategory) -> Plan:
+def plan(context: StoredContext, request: MoveCategory) -> Plan:
     volume = context.volume(request.volume)
     of = CategoryScene(context, volume)
     known = {key: each.name for key, each in of.categories().items()}

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from mokuji.acts.act import About, Act, Choices
+from mokuji.acts.command import EVERY_ROW, NOT_ASKED, FromCommand, Given, option
 from mokuji.acts.context import PlanningContext, check_seen
 from mokuji.acts.request import Fields, FromForm, lines, request
 from mokuji.acts.view import PlanView
+from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase, counted
-from mokuji.core.base.spans import Span
+from mokuji.core.base.spans import Lines, Span
 from mokuji.core.diff.line_ends import stored_offset
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Permission
@@ -20,7 +22,6 @@ from mokuji.core.refactor.plan import Plan, need
 from mokuji.core.refactor.plans import extract as core
 from mokuji.core.refactor.plans.extract import Extracted, Wanted
 from mokuji.services.reading.reading import VolumeView
-from mokuji.store.index import search
 
 
 @request
@@ -32,8 +33,43 @@ class Slot:
 
 
 def _slots(given: Fields) -> tuple[Slot, ...]:
-    pairs = (line.partition(":") for line in given.get("slots", "").splitlines() if line.strip())
+    return _pairs(line for line in given.get("slots", "").splitlines() if line.strip())
+
+
+def _pairs(typed: Iterable[str]) -> tuple[Slot, ...]:
+    pairs = (each.partition(":") for each in typed)
     return tuple(Slot(name.strip(), words.strip()) for name, _, words in pairs)
+
+
+def _passage(given: Given) -> Span:
+    """The passage of some lines of a page, from 1, both included; Refused for lines that it has not."""
+    assert given.head is not None
+    text = need(given.context.wiki, given.head.id).text
+    first, _, last = given.values[0].partition("-")
+    numbers = (
+        (int(first), int(last or first)) if (first + last).isdecimal() and len(first + last) < 18 else (0, 0)
+    )
+    count = text.count("\n") + 1
+    if not 1 <= numbers[0] <= numbers[1] <= count:
+        raise Refused(
+            f"“{given.head.title}” has {count} lines: give two of them, such as 5-9.", code="nothing_selected"
+        )
+    at = Lines(text)
+    return Span(at.line_span(numbers[0]).start, at.line_span(numbers[1]).end)
+
+
+def _by_lines(read: Callable[[Given], int]) -> FromCommand:
+    return option("--lines", help="Its lines, such as 5-9.", kind="words", read=read)
+
+
+_FROM = _by_lines(lambda given: _passage(given).start)
+_TO = _by_lines(lambda given: _passage(given).end)
+_SLOTS = option(
+    "--slot",
+    help="Words that become a slot, as “name: words”; several times.",
+    kind="list",
+    read=lambda given: _pairs(given.values[0]),
+)
 
 
 @request
@@ -42,9 +78,17 @@ class Extract:
 
     volume: str
     page: str
-    start: Annotated[int, Field(ge=0, description="Where it begins, in code points of the text, from 0")]
-    end: Annotated[int, Field(ge=0, description="Behind its last code point")]
-    title: str
+    start: Annotated[
+        int,
+        Field(ge=0, description="Where it begins, in code points of the text, from 0"),
+        _FROM,
+    ]
+    end: Annotated[
+        int,
+        Field(ge=0, description="Behind its last code point"),
+        _TO,
+    ]
+    title: Annotated[str, Field(description="The title of the template")]
     template: Annotated[
         bool,
         Field(description="A template, rather than a page"),
@@ -52,24 +96,28 @@ class Extract:
             lambda given: given.get("kind") != "page",
             lambda value: {"kind": "template" if value else "page"},
         ),
+        option("--page", help="Make it a page, not a template.", read=lambda given: not given.values[0]),
     ] = True
     slots: Annotated[
         tuple[Slot, ...],
         Field(description="Words that differ from place to place", max_length=40),
         FromForm(_slots, lambda slots: {"slots": "\n".join(f"{each.name}: {each.words}" for each in slots)}),
+        _SLOTS,
     ] = ()
     revision: Annotated[
-        int, Field(ge=0, description="The revision that start and end count in; 0: the newest")
+        int, Field(ge=0, description="The revision that start and end count in; 0: the newest"), NOT_ASKED
     ] = 0
     rows: Annotated[
         tuple[str, ...],
         Field(description="Ids of the rows (of the plan) that hold it too and become inserts as well"),
         lines("rows"),
+        EVERY_ROW,
     ] = ()
     from_form: Annotated[
         bool,
         Field(description="Every line end counts as one, as in a text field"),
         FromForm(lambda given: "stored" not in given, lambda value: {} if value else {"stored": "1"}),
+        NOT_ASKED,
     ] = False
     act: Literal["extract"] = Field(default="extract", kw_only=True)
 
@@ -91,7 +139,7 @@ def plan(context: PlanningContext, request: Extract) -> Plan:
     offer: Sequence[int] = ()
     if context.shown or request.rows:
         words = core.words_of(page, passage, wanted)
-        offer = search.saying(context.connection, words, context.writable) if words else ()
+        offer = context.saying(words) if words else ()
     return core.extract(context.wiki, head.id, passage, wanted, rows=request.rows, offer=offer)
 
 
@@ -140,4 +188,5 @@ ACT = Act(
     choices=choices,
     rows_heading="Says the same",
     rows_alike=True,
+    command="extract",
 )

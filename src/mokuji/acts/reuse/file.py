@@ -17,7 +17,6 @@ from mokuji.core.edit.front_edit import names_of
 from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan, need
 from mokuji.core.refactor.plans.category import Filed, file_page
-from mokuji.services.reading.categories import categories_in
 
 
 @request
@@ -39,7 +38,7 @@ def plan(context: PlanningContext, request: File) -> Plan:
     if add:
         # The name of a category that is there is written as it is there, commas and all; others are parted there.
         volume = context.volume(request.volume, Permission.READ)
-        known = {each.key: each.name for each in categories_in(context, volume)}
+        known = context.categories(volume)
         parts = [add] if names.key(add) in known else [part.strip() for part in add.split(",")]
         kept += [known.get(names.key(part), part) for part in parts if part]
     return file_page(context.wiki, head.id, kept)

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.command import option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
 from mokuji.acts.view import PlanView
@@ -21,9 +22,11 @@ class InlineEverywhere:
 
     volume: str
     page: str
-    trash: Annotated[bool, Field(description="The page goes to the trash when no insert of it is left")] = (
-        False
-    )
+    trash: Annotated[
+        bool,
+        Field(description="The page goes to the trash when no insert of it is left"),
+        option("--remove", help="Remove its file if no insert of it is left."),
+    ] = False
     act: Literal["inline everywhere"] = Field(default="inline everywhere", kw_only=True)
 
 
@@ -32,7 +35,7 @@ def plan(context: PlanningContext, request: InlineEverywhere) -> Plan:
     return inline_everywhere(context.wiki, head.id, trash=request.trash)
 
 
-def sentence(_: PlanView, __: InlineEverywhere, facts: InlinedEverywhere) -> str:
+def sentence(view: PlanView, __: InlineEverywhere, facts: InlinedEverywhere) -> str:
     said = [
         f"The text of “{facts.template}” will stand in the place of {counted(facts.places, 'insert')}; "
         "readers see the same."
@@ -40,7 +43,10 @@ def sentence(_: PlanView, __: InlineEverywhere, facts: InlinedEverywhere) -> str
     if facts.left:
         said.append(f"{counted(facts.left, 'insert')} will stay: {'; '.join(facts.why)}.")
     if facts.trash:
-        said.append("Nothing inserts the page then, and it goes to the trash.")
+        said.append(
+            "Nothing inserts the page then, and it goes"
+            + (" to the trash." if view.place is not None else ".")
+        )
     return " ".join(said)
 
 
@@ -65,4 +71,5 @@ ACT = Act(
     address="inline-all",
     asked="asked",
     question="inline_everywhere.html",
+    command="inline",
 )

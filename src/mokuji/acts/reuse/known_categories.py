@@ -9,7 +9,6 @@ from mokuji.acts.context import PlanningContext
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading.categories import categories_in
 from mokuji.services.reading.reading import VolumeView
 
 
@@ -17,9 +16,9 @@ def choices(context: PlanningContext, request: Any, place: VolumeView | None, *_
     """The names of all but the one in hand."""
     if place is None:
         return Choices()
-    known = categories_in(context, place.volume)
+    known = context.categories(place.volume)
     return Choices(
-        categories=tuple(sorted(each.name for each in known if each.key != names.key(request.page)))
+        categories=tuple(sorted(name for key, name in known.items() if key != names.key(request.page)))
     )
 
 

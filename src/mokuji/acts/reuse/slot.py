@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -22,8 +22,8 @@ class RenameSlot:
 
     volume: str
     page: str
-    slot: str
-    to: str
+    slot: Annotated[str, Field(description="The slot as it is called now")]
+    to: Annotated[str, Field(description="Its new name")]
     act: Literal["slot"] = Field(default="slot", kw_only=True)
 
 
@@ -59,4 +59,5 @@ ACT = Act(
     asked="to",
     question="slot.html",
     choices=choices,
+    command="slot",
 )

@@ -38,7 +38,7 @@ class DeleteFile:
 def plan(context: PlanningContext, request: DeleteFile) -> Plan:
     _, file = named.file(context, request.volume, request.file)
     other = named.file(context, request.volume, request.instead)[1] if request.instead.strip() else None
-    pages = named.pages_naming(context, file)
+    pages = context.naming(file)
     return remove_thing(context.wiki, request.act, file, pages, instead=other)
 
 

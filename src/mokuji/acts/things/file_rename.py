@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -15,7 +15,6 @@ from mokuji.core.base.phrases import Phrase
 from mokuji.core.language import files as naming
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.things import ThingChanged, change_thing
-from mokuji.store.index import things
 
 
 @request
@@ -24,7 +23,7 @@ class RenameFile:
 
     volume: str
     file: str
-    to: str
+    to: Annotated[str, Field(description="Its new name; the ending stays")]
     act: Literal["file rename"] = Field(default="file rename", kw_only=True)
 
 
@@ -34,8 +33,8 @@ def plan(context: PlanningContext, request: RenameFile) -> Plan:
     end = naming.ending(file.name)
     if naming.ending(wanted) != end and end:
         wanted = f"{wanted}.{end}"
-    taken = things.called(context.connection, "file", naming.key(wanted), volume.id)
-    pages = named.pages_naming(context, file)
+    taken = context.thing("file", naming.key(wanted), volume.id)
+    pages = context.naming(file)
     return change_thing(context.wiki, request.act, file, pages, name=wanted, taken=taken)
 
 
@@ -60,4 +59,5 @@ ACT = Act(
     address="file-rename",
     asked="to",
     question="rename_thing.html",
+    command="rename-file",
 )

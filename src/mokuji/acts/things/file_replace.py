@@ -9,8 +9,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Missing
@@ -21,7 +21,6 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.things import ThingChanged, change_thing
 from mokuji.formats.media import Media, recognise
 from mokuji.store import files as stored
-from mokuji.store.index import things
 
 
 @request
@@ -35,7 +34,7 @@ class ReplaceFile:
     act: Literal["file replace"] = Field(default="file replace", kw_only=True)
 
 
-def plan(context: PlanningContext, request: ReplaceFile) -> Plan:
+def plan(context: StoredContext, request: ReplaceFile) -> Plan:
     volume, file = named.file(context, request.volume, request.file)
     media = _media(context, request, file)
     content = json.dumps(
@@ -48,14 +47,14 @@ def plan(context: PlanningContext, request: ReplaceFile) -> Plan:
         }
     )
     name = _with_ending(file.name, media.ending)
-    taken = things.called(context.connection, "file", naming.key(name), volume.id)
-    pages = named.pages_naming(context, file) if name != file.name else ()
+    taken = context.thing("file", naming.key(name), volume.id)
+    pages = context.naming(file) if name != file.name else ()
     made = change_thing(context.wiki, request.act, file, pages, name=name, content=content, taken=taken)
     assert isinstance(made.facts, ThingChanged)
     return replace(made, facts=replace(made.facts, content=request.content.lower()))
 
 
-def _media(context: PlanningContext, request: ReplaceFile, file: Thing) -> Media:
+def _media(context: StoredContext, request: ReplaceFile, file: Thing) -> Media:
     """The bytes, if the actor brought them or may read them: who knows only their hash is given nothing."""
     try:
         hash_ = bytes.fromhex(request.content)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from mokuji.acts.context import PlanningContext
-from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import counted
 from mokuji.core.language import files as naming
 from mokuji.core.language.pointers import source_key
@@ -11,23 +11,12 @@ from mokuji.core.model.policy import Permission
 from mokuji.core.model.things import Thing
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plans.things import ThingChanged, ThingRemoved
-from mokuji.store.index import memberships, things
-
-
-def pages_naming(context: PlanningContext, thing: Thing) -> list[int]:
-    """The pages that name a thing, once that is known of all pages."""
-    if memberships.any_unfiled(context.connection):
-        raise Refused(
-            "After an upgrade the wiki is still reading what its pages name. Try again in a minute.",
-            code="reading",
-        )
-    return things.naming(context.connection, thing)
 
 
 def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, Thing]:
     """A file of a volume that the actor may change."""
     volume = context.volume(volume_key)
-    found = things.called(context.connection, "file", naming.key(name), volume.id)
+    found = context.thing("file", naming.key(name), volume.id)
     if found is None:
         raise Missing(f"“{volume.title}” has no file “{name}”.", code="file_missing")
     return volume, found
@@ -36,7 +25,7 @@ def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, 
 def source(context: PlanningContext, volume_key: str, name: str) -> Thing:
     """A source. Who may write in a volume may change the list that all share."""
     context.volume(volume_key, Permission.WRITE)
-    found = things.called(context.connection, "source", source_key(name))
+    found = context.thing("source", source_key(name))
     if found is None:
         raise Missing(f"There is no source “{name}”.", code="source_missing")
     return found

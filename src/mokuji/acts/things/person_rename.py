@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden, Missing, Refused
@@ -17,7 +17,6 @@ from mokuji.core.model.policy import Permission, PersonPermission, may_about
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.things import ThingChanged, change_thing
 from mokuji.services.people import NOT_THEIRS, check_never_theirs
-from mokuji.store.index import things
 
 
 @request
@@ -30,11 +29,11 @@ class RenamePerson:
     act: Literal["person rename"] = Field(default="person rename", kw_only=True)
 
 
-def plan(context: PlanningContext, request: RenamePerson) -> Plan:
+def plan(context: StoredContext, request: RenamePerson) -> Plan:
     context.volume(request.volume, Permission.READ)
     if not context.actor.signed_in:
         raise Forbidden("Sign in to change your handle.", code="sign_in")
-    found = things.called(context.connection, "person", request.person.strip().casefold())
+    found = context.thing("person", request.person.strip().casefold())
     # Who is not there and who is not one's own to rename look alike.
     if not may_about(context.actor, PersonPermission.RENAME, found.id if found is not None else 0):
         raise Forbidden(NOT_THEIRS)
@@ -43,8 +42,8 @@ def plan(context: PlanningContext, request: RenamePerson) -> Plan:
     if not request.to.strip():
         raise Refused("Type the new handle.", code="bad_handle")
     wanted = request.to.strip().casefold()
-    taken = things.called(context.connection, "person", wanted)
-    pages = named.pages_naming(context, found)
+    taken = context.thing("person", wanted)
+    pages = context.naming(found)
     made = change_thing(context.wiki, request.act, found, pages, name=request.to.strip(), taken=taken)
     check_never_theirs(context.connection, wanted, found.id)
     return made

@@ -32,7 +32,7 @@ class DeleteSource:
 def plan(context: PlanningContext, request: DeleteSource) -> Plan:
     source = named.source(context, request.volume, request.source)
     other = named.source(context, request.volume, request.instead) if request.instead.strip() else None
-    pages = named.pages_naming(context, source)
+    pages = context.naming(source)
     return remove_thing(context.wiki, request.act, source, pages, instead=other)
 
 

@@ -9,8 +9,8 @@ from typing import Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import BadFields
@@ -33,7 +33,7 @@ class EditSource:
     act: Literal["source edit"] = Field(default="source edit", kw_only=True)
 
 
-def plan(context: PlanningContext, request: EditSource) -> Plan:
+def plan(context: StoredContext, request: EditSource) -> Plan:
     source = named.source(context, request.volume, request.source)
     fields = json.loads(request.fields)
     if fault := fault_of(fields):

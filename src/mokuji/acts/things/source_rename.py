@@ -17,7 +17,6 @@ from mokuji.core.language.pointers import source_key
 from mokuji.core.model.things import defines_note
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.things import ThingChanged, change_thing
-from mokuji.store.index import things
 
 
 @request
@@ -26,14 +25,14 @@ class RenameSource:
 
     volume: Annotated[str, Field(description="Key of a volume in which you may write")]
     source: str
-    to: str
+    to: Annotated[str, Field(description="Its new name")]
     act: Literal["source rename"] = Field(default="source rename", kw_only=True)
 
 
 def plan(context: PlanningContext, request: RenameSource) -> Plan:
     source = named.source(context, request.volume, request.source)
-    taken = things.called(context.connection, "source", source_key(request.to))
-    pages = named.pages_naming(context, source)
+    taken = context.thing("source", source_key(request.to))
+    pages = context.naming(source)
     for page in context.wiki.pages(pages).values():
         if page.head.volume not in context.reads and defines_note(page, request.to.strip()):
             raise Refused(
@@ -65,4 +64,5 @@ ACT = Act(
     address="source-rename",
     asked="to",
     question="rename_thing.html",
+    command="rename-source",
 )

@@ -11,6 +11,7 @@ from pydantic import Field
 from mokuji.acts.act import About, Act, Choices
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base import names
 from mokuji.core.base.errors import Refused
@@ -22,7 +23,6 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.move import Reordered, reorder
 from mokuji.formats.contents import read_contents
 from mokuji.services.reading.reading import contents_as_text
-from mokuji.store.places import placing
 
 SHOWN_TITLES = 5
 
@@ -40,7 +40,7 @@ class Contents:
 def plan(context: PlanningContext, request: Contents) -> Plan:
     volume = context.volume(request.volume)
     check_page(request.text)
-    rows = placing.rows(context.connection, volume.id)
+    rows = context.contents(volume)
     listed, problems = read_contents(request.text, strict=True)
     if problems:
         raise Refused("The list cannot be read. " + " ".join(problems), code="contents_unreadable")
@@ -99,7 +99,7 @@ def note(_: Reordered) -> Phrase:
     return "Contents put in another order"
 
 
-def choices(context: PlanningContext, request: Contents, *_: Any) -> Choices:
+def choices(context: StoredContext, request: Contents, *_: Any) -> Choices:
     return Choices(text=request.text or contents_as_text(context, request.volume, request.page))
 
 

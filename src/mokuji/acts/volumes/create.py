@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.base.phrases import Phrase
@@ -34,7 +34,7 @@ class CreateVolume:
         return ""
 
 
-def plan(context: PlanningContext, request: CreateVolume) -> Plan:
+def plan(context: StoredContext, request: CreateVolume) -> Plan:
     if not context.actor.signed_in:
         raise Forbidden("Sign in to make a volume.", code="sign_in")
     context.check_not_hidden(request.title)
@@ -49,7 +49,7 @@ def note(facts: VolumeMade) -> Phrase:
     return f"Volume “{facts.title}” made"
 
 
-def afterwards(context: PlanningContext, _: CreateVolume, done: Done, __: LoggedAct | None) -> None:
+def afterwards(context: StoredContext, _: CreateVolume, done: Done, __: LoggedAct | None) -> None:
     if context.actor.person is not None:
         people.set_role(context.connection, context.actor.person, done.volumes[0], Role.OWNER)
 

@@ -7,8 +7,8 @@ from typing import Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.model.policy import Permission
@@ -25,7 +25,7 @@ class DeleteVolume:
     act: Literal["delete volume"] = Field(default="delete volume", kw_only=True)
 
 
-def plan(context: PlanningContext, request: DeleteVolume) -> Plan:
+def plan(context: StoredContext, request: DeleteVolume) -> Plan:
     volume = context.volume(request.volume, Permission.MANAGE)
     return delete_volume(context.wiki, volume.id, pages.all_ids(context.connection, volume.id))
 

@@ -20,7 +20,6 @@ from mokuji.core.model.contents import Row, branch_end, index_of
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.move import Outlined, reorder
 from mokuji.formats.contents import read_outline
-from mokuji.store.places import placing
 
 MOST_NAMES = 1_000
 """Maximum number of names of an outline."""
@@ -42,7 +41,7 @@ class Outline:
 def plan(context: PlanningContext, request: Outline) -> Plan:
     volume = context.volume(request.volume)
     check_page(request.text)
-    rows = placing.rows(context.connection, volume.id)
+    rows = context.contents(volume)
     listed, problems = read_outline(request.text)
     if problems:
         raise Refused(

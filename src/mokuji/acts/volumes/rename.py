@@ -7,8 +7,8 @@ from typing import Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
-from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
+from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.model.policy import Permission
@@ -25,7 +25,7 @@ class RenameVolume:
     act: Literal["rename volume"] = Field(default="rename volume", kw_only=True)
 
 
-def plan(context: PlanningContext, request: RenameVolume) -> Plan:
+def plan(context: StoredContext, request: RenameVolume) -> Plan:
     volume = context.volume(request.volume, Permission.MANAGE)
     context.check_not_hidden(request.title)
     return rename_volume(context.wiki, volume.id, request.title)

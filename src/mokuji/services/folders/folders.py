@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import mimetypes
 import os
 import secrets
@@ -21,8 +20,6 @@ from mokuji.core.assembly.inserts import Fault
 from mokuji.core.assembly.listing import Listing, Row, arrange, fields
 from mokuji.core.assembly.listing import read as read_listing
 from mokuji.core.base import names
-from mokuji.core.base.edits import Edit
-from mokuji.core.base.edits import arrange as arrange_edits
 from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Lines
@@ -34,17 +31,9 @@ from mokuji.core.language.pointers import source_key
 from mokuji.core.language.reference import Kind
 from mokuji.core.model import graph
 from mokuji.core.model.categories import Filing, filed
-from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.references import Resolution, Resolver, Sections, inserts_of, volumes_by_id
 from mokuji.core.model.sources import formatted
-from mokuji.core.model.things import Copies, Thing, ThingChange, renaming
-from mokuji.core.model.wiki import MemoryWiki, Place
-from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.extract import Extracted
-from mokuji.core.refactor.plans.inline import InlinedEverywhere
-from mokuji.core.refactor.plans.merge import Texts, merge
-from mokuji.core.refactor.plans.move import move_to_volume, put
-from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.model.wiki import MemoryWiki, Place, Volume
 from mokuji.core.reports import reach
 from mokuji.core.reports.uses import use
 from mokuji.core.style.style import Style
@@ -52,8 +41,7 @@ from mokuji.formats import bibliography
 from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
-from mokuji.formats.folder_wiki import FolderIndex, changed_files, index
-from mokuji.services.folders import folder_writing
+from mokuji.formats.folder_wiki import FolderIndex, index
 from mokuji.services.reading import rendering
 from mokuji.services.reading.house_styles import found_in
 from mokuji.services.reading.inserting import inserted
@@ -398,7 +386,65 @@ def _insert_problems(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem
                     yield FolderProblem(found.paths[page.head.id], fault.code, fault.message, line, column)
 
 
-# ---- acts -----------------------------------------------------------------------
+# ---- what is meant by what is typed ----------------------------------------------
+
+
+def page_called(found: Loaded, typed: str) -> PageHead:
+    """The page that is called so: a title (if it is one in the whole folder), “Volume/Title”, or a file."""
+    by_path = {path: id_ for id_, path in found.paths.items()}
+    if typed in by_path:
+        return found.wiki.pages_by_id[by_path[typed]].head
+    first, slash, rest = typed.partition("/")
+    volume = found.wiki.volumes.get(names.key(first)) if slash else None
+    key = names.key(rest if volume else typed)
+    matching = [
+        page.head
+        for page in found.wiki.pages_by_id.values()
+        if page.head.key == key and (volume is None or page.head.volume == volume.id)
+    ]
+    if not matching and volume is not None:
+        key = names.key(typed)
+        matching = [page.head for page in found.wiki.pages_by_id.values() if page.head.key == key]
+    if not matching:
+        raise Missing(f"There is no page “{typed}” in the folder.", code="page_missing")
+    if len(matching) > 1:
+        titles = ", ".join(f"“{found.index.volumes[head.volume].title}/{head.title}”" for head in matching)
+        raise Refused(f"Several pages are called so: {titles}. Name one of them.", code="ambiguous")
+    head = matching[0]
+    twins = [
+        found.paths[id_]
+        for id_ in found.index.spare
+        if found.wiki.pages_by_id[id_].head.key.startswith(f"{key}\0")
+    ]
+    if twins:
+        raise Refused(
+            f"{found.paths[head.id]} and {', '.join(sorted(twins))} have one name. Give one of them another title "
+            "first: which of them is meant cannot be known.",
+            code="name_taken",
+        )
+    return head
+
+
+def volume_called(found: Loaded, typed: str) -> Volume:
+    """The volume that is called so, or the only one; Missing or Refused say why there is none."""
+    volumes = found.wiki.volumes
+    if typed:
+        volume = volumes.get(names.key(typed))
+        if volume is None:
+            raise Missing(f"There is no volume “{typed}” in the folder.", code="volume_missing")
+        return volume
+    if len(volumes) > 1:
+        titles = ", ".join(f"“{each.title}”" for each in volumes.values())
+        raise Refused(f"Say in which volume with --volume: {titles}.", code="ambiguous")
+    return next(iter(volumes.values()))
+
+
+def pages_of(found: Loaded, volume: Volume) -> list[Page]:
+    """The pages of a volume of a folder."""
+    return [page for page in found.wiki.pages_by_id.values() if page.head.volume == volume.id]
+
+
+# ---- reading ---------------------------------------------------------------------
 
 
 def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
@@ -474,212 +520,3 @@ def _given(wiki: MemoryWiki) -> dict[int, set[str]]:
         for user, _ in inserts_of(wiki, template) if keys else ():
             found.setdefault(user.head.id, set()).update(keys)
     return found
-
-
-@dataclass(frozen=True)
-class FolderPlan:
-    """A plan on a folder, and the files that it changes: their new text, or None for such as go. ``moved`` and
-    ``copied`` are files that are no texts, by the path that they will have; ``others`` texts that are neither pages
-    nor about volumes, as they are."""
-
-    folder: Path
-    loaded: Loaded
-    plan: Plan
-    files: Mapping[str, str | None]
-    moved: Mapping[str, str] = field(default_factory=dict)
-    copied: Mapping[str, str] = field(default_factory=dict)
-    others: Mapping[str, str] = field(default_factory=dict)
-
-    def before(self, path: str) -> str:
-        """The text of a file as it is; empty for one that is not there."""
-        if path in self.others:
-            return self.others[path]
-        by_path = {each: id_ for id_, each in self.loaded.paths.items()}
-        if path in by_path:
-            return self.loaded.wiki.pages_by_id[by_path[path]].text
-        for volume in self.loaded.index.volumes.values():
-            if path == volume.at("contents.md"):
-                return volume.contents_text or ""
-            if path == volume.at("volume.yaml"):
-                return volume.settings_text or ""
-        return ""
-
-
-def plan_rename(
-    folder: Path, old: str, new: str, *, present_words: bool = False, keep_alias: bool = False
-) -> FolderPlan:
-    """The plan to give a page another title."""
-    found = load(folder)
-    page = page_called(found, old)
-    return made(
-        folder, found, rename(found.wiki, page.id, new, present_words=present_words, keep_alias=keep_alias)
-    )
-
-
-def plan_merge(
-    folder: Path, page: str, into: str, *, texts: Texts = "after", present_words: bool = False
-) -> FolderPlan:
-    """The plan to merge a page into another."""
-    found = load(folder)
-    one, other = page_called(found, page), page_called(found, into)
-    rows = tuple(found.index.rows(one.volume))
-    copies, copied = None, dict[str, str]()
-    if texts != "keep":
-        copies, copied = files_along(folder, found, found.wiki.pages_by_id[one.id], other.volume)
-    plan = merge(
-        found.wiki, one.id, other.id, texts=texts, present_words=present_words, rows=rows, copies=copies
-    )
-    return replace(made(folder, found, plan), copied=copied)
-
-
-def plan_move(
-    folder: Path, page: str, *, to: str = "", under: str | None = None, after: str | None = None
-) -> FolderPlan:
-    """The plan to move a page to another volume, or to another place in the contents of its own."""
-    found = load(folder)
-    head = page_called(found, page)
-    if to:
-        volume = found.wiki.volumes.get(names.key(to))
-        if volume is None:
-            raise Missing(f"There is no volume “{to}” in the folder.", code="volume_missing")
-        along, copied = files_along(folder, found, found.wiki.pages_by_id[head.id], volume.id)
-        moved = move_to_volume(
-            found.wiki, [head.id], volume.id, under=names.key(under or "") or None, copies=along
-        )
-        return replace(made(folder, found, moved), copied=copied)
-    rows = {row.key for row in found.index.rows(head.volume, listed=False)}
-    for each in (under, after):
-        if each and names.key(each) not in rows:
-            raise Missing(f"“{each}” has no place in the contents.", code="place_missing")
-    placing = Put(
-        head.volume,
-        head.key,
-        head.title,
-        names.key(under or "") or None,
-        names.key(after) if after else LAST,
-    )
-    return made(folder, found, put(found.wiki, placing, head), place_all=True)
-
-
-def files_along(folder: Path, found: Loaded, page: Page, target: int) -> tuple[Copies, dict[str, str]]:
-    """The files that a page takes along to another volume: under names that are free there if another file has
-    theirs. The paths that they will have, and have."""
-    if target == page.head.volume:
-        return Copies({}, ()), {}
-    here = folder / found.index.volumes[page.head.volume].at("files")
-    top = found.index.volumes[target].at("files")
-    mine = {file_names.key(path.name): path for path in here.glob("*") if path.is_file()}
-    theirs = {file_names.key(path.name): path for path in (folder / top).glob("*") if path.is_file()}
-    edits: list[Edit] = []
-    changes: list[ThingChange] = []
-    copied: dict[str, str] = {}
-    for key in sorted({each.key for each in destinations(page.text, page.content)} & mine.keys()):
-        path, name = mine[key], mine[key].name
-        other = theirs.get(key)
-        if other is not None and other.read_bytes() == path.read_bytes():
-            continue
-        if other is not None:
-            number = 2
-            while file_names.key(file_names.numbered(name, number)) in {*mine, *theirs}:
-                number += 1
-            wanted = file_names.numbered(name, number)
-            edits += renaming(page, Thing("file", 1, page.head.volume, name), wanted)
-            changes.append(ThingChange(None, Thing("file", 0, target, wanted)))
-            name = wanted
-        copied[f"{top}/{name}"] = path.relative_to(folder).as_posix()
-    return Copies({page.head.id: arrange_edits(edits)} if edits else {}, tuple(changes)), copied
-
-
-def page_called(found: Loaded, typed: str) -> PageHead:
-    """The page that is called so: a title (if it is one in the whole folder), “Volume/Title”, or a file."""
-    by_path = {path: id_ for id_, path in found.paths.items()}
-    if typed in by_path:
-        return found.wiki.pages_by_id[by_path[typed]].head
-    first, slash, rest = typed.partition("/")
-    volume = found.wiki.volumes.get(names.key(first)) if slash else None
-    key = names.key(rest if volume else typed)
-    matching = [
-        page.head
-        for page in found.wiki.pages_by_id.values()
-        if page.head.key == key and (volume is None or page.head.volume == volume.id)
-    ]
-    if not matching and volume is not None:
-        key = names.key(typed)
-        matching = [page.head for page in found.wiki.pages_by_id.values() if page.head.key == key]
-    if not matching:
-        raise Missing(f"There is no page “{typed}” in the folder.", code="page_missing")
-    if len(matching) > 1:
-        titles = ", ".join(f"“{found.index.volumes[head.volume].title}/{head.title}”" for head in matching)
-        raise Refused(f"Several pages are called so: {titles}. Name one of them.", code="ambiguous")
-    head = matching[0]
-    twins = [
-        found.paths[id_]
-        for id_ in found.index.spare
-        if found.wiki.pages_by_id[id_].head.key.startswith(f"{key}\0")
-    ]
-    if twins:
-        raise Refused(
-            f"{found.paths[head.id]} and {', '.join(sorted(twins))} have one name. Give one of them another title "
-            "first: which of them is meant cannot be known.",
-            code="name_taken",
-        )
-    return head
-
-
-def made(folder: Path, found: Loaded, plan: Plan, *, place_all: bool = False) -> FolderPlan:
-    """A plan with the files that it changes."""
-    return FolderPlan(folder, found, plan, changed_files(found.index, plan.change_set, place_all=place_all))
-
-
-def as_diff(plan: FolderPlan) -> Iterator[str]:
-    """The changed files as a unified diff."""
-    for path in sorted(plan.files):
-        text = plan.files[path]
-        before, after = plan.before(path), text or ""
-        yield from difflib.unified_diff(
-            before.splitlines(),
-            after.splitlines(),
-            path if before or (plan.folder / path).exists() else "/dev/null",
-            path if text is not None else "/dev/null",
-            lineterm="",
-        )
-
-
-def told(plan: FolderPlan) -> Iterator[str]:
-    """What a plan does to references, in sentences."""
-    changes = plan.plan.change_set.changes
-    facts = plan.plan.facts
-    number = sum(len(change.renamed) for change in changes)
-    pages = sum(bool(change.renamed) for change in changes)
-    if number or plan.plan.act in {"rename", "merge", "move"}:
-        yield f"{number:,} references in {pages:,} pages follow."
-    elif isinstance(facts, Extracted) and len(plan.plan.rows) >= facts.places:
-        yield f"{len(plan.plan.rows):,} more places say the same and stay; --everywhere replaces them too."
-    elif isinstance(facts, InlinedEverywhere) and facts.left:
-        yield f"{facts.left:,} inserts stay: {'; '.join(facts.why)}."
-    for found, words in (
-        (plan.plan.captured, "led nowhere and leads to a page now"),
-        (plan.plan.lost, "leads nowhere now"),
-        (plan.plan.followed.lost_sections, "leads to a section that is gone"),
-        (plan.plan.followed.resettled, "is unwritten, and would be written in another volume now"),
-        (plan.plan.followed.released, "leads nowhere again"),
-        (plan.plan.followed.returned, "leads again where it led before"),
-        (plan.plan.followed.other_texts, "put in a text that its readers do not see there any more"),
-    ):
-        for each in found:
-            page = plan.loaded.wiki.pages_by_id[each.page.id]
-            at = Lines(page.text).position(each.span.start)
-            yield (
-                f"{plan.loaded.paths[each.page.id]}:{at.line}:{at.column}: {each.span.of(page.text)} {words}."
-            )
-
-
-def apply(plan: FolderPlan) -> None:
-    """Writes the files of a plan, all or none.
-
-    Refused, with nothing changed, if a file is no longer as it was read.
-    """
-    before = {path: plan.before(path) for path in plan.files}
-    folder_writing.write(
-        plan.folder, plan.plan.act, plan.files, before=before, copied=plan.copied, moved=plan.moved
-    )

@@ -27,6 +27,10 @@ _ONE = {
     "source": text("SELECT id, name, fields FROM source WHERE id = :id"),
     "person": text("SELECT id, handle AS name FROM person WHERE id = :id"),
 }
+FILES_CALLED = text(
+    """SELECT id, volume, name, encode(hash, 'hex') AS hash, type, size, width, height FROM file
+    WHERE volume = :volume AND key = ANY(CAST(:keys AS text[]))"""
+)
 _CALLED = {
     "file": text('SELECT id FROM file WHERE volume = :volume AND key = :key COLLATE "C"'),
     "source": text('SELECT id FROM source WHERE key = :key COLLATE "C"'),
@@ -81,6 +85,12 @@ def called(connection: Connection, sort: Sort, key: str, volume: int = 0) -> Thi
     values = {"key": key, "volume": volume} if sort == "file" else {"key": key}
     id_ = connection.execute(_CALLED[sort], values).scalar()
     return thing(connection, sort, id_) if id_ is not None else None
+
+
+def files_called(connection: Connection, volume: int, keys: Collection[str]) -> list[Thing]:
+    """The files of a volume that have these keys."""
+    values = {"volume": volume, "keys": list(keys)}
+    return [_thing("file", row) for row in connection.execute(FILES_CALLED, values)] if keys else []
 
 
 def naming(connection: Connection, one: Thing) -> list[int]:

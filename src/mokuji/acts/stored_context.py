@@ -1,0 +1,110 @@
+"""Where a plan is made on the database: one transaction, and who asks.  Hands out what requests name, and checks rights
+as it does."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from mokuji.acts.readership import beyond
+from mokuji.core.base import names
+from mokuji.core.base.errors import BadName, Missing, Refused
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.contents import Row
+from mokuji.core.model.policy import Permission, may
+from mokuji.core.model.things import Sort, Thing
+from mokuji.core.model.wiki import Place, Volume
+from mokuji.services.desk import Sight, find_head, need_head
+from mokuji.services.reading.categories import categories_in
+from mokuji.store.index import memberships, search, things, unwritten
+from mokuji.store.places import placing
+from mokuji.store.snapshot import StoredWiki
+
+
+@dataclass(frozen=True)
+class StoredContext(Sight):
+    """What a plan may know of, for who asks (a ``PlanningContext``)."""
+
+    shown: bool = True
+
+    @cached_property
+    def readable_wiki(self) -> StoredWiki:
+        return StoredWiki(self.connection, self.volumes)
+
+    def volume(self, key: str, act: Permission = Permission.RENAME) -> Volume:
+        return super().volume(key, act)
+
+    def page(self, volume_key: str, page_key: str, act: Permission = Permission.RENAME) -> PageHead:
+        return need_head(self.connection, self.volume(volume_key, act), page_key)
+
+    def page_named(self, typed: str, home: str, act: Permission = Permission.RENAME) -> PageHead:
+        title, volume = typed.strip(), home
+        first, slash, rest = title.partition("/")
+        if slash and names.key(first) in self.volumes:
+            volume, title = names.key(first), rest.strip()
+        if not title:
+            raise Missing("Type the name of a page.", code="page_missing")
+        return self.page(volume, title, act)
+
+    def find(self, volume: Volume, page_key: str) -> PageHead | None:
+        return find_head(self.connection, volume, page_key)
+
+    def name_typed(self, place: Place, otherwise: str = "") -> str:
+        head = self.wiki.titles([place]).get(place)
+        if head is not None:
+            return head.title
+        wiki = self.readable_wiki
+        typed = unwritten.typed_title(wiki, place, unwritten.led_from(wiki, place, 1))
+        return typed.strip() or otherwise or place[1]
+
+    def contents(self, volume: Volume) -> Sequence[Row]:
+        return placing.rows(self.connection, volume.id)
+
+    def branch(self, volume: int, key: str, most: int = 20_000) -> Sequence[Row]:
+        return placing.branch(self.connection, volume, key, most)
+
+    def saying(self, words: str) -> Sequence[int]:
+        return search.saying(self.connection, words, self.writable)
+
+    def categories(self, volume: Volume) -> Mapping[str, str]:
+        return {each.key: each.name for each in categories_in(self, volume)}
+
+    def naming_category(self, volume: Volume, key: str) -> Sequence[int]:
+        return memberships.naming(self.connection, volume.id, key)
+
+    def thing(self, sort: Sort, key: str, volume: int = 0) -> Thing | None:
+        return things.called(self.connection, sort, key, volume)
+
+    def naming(self, thing: Thing) -> Sequence[int]:
+        if memberships.any_unfiled(self.connection):
+            raise Refused(
+                "After an upgrade the wiki is still reading what its pages name. Try again in a minute.",
+                code="reading",
+            )
+        return things.naming(self.connection, thing)
+
+    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Thing]:
+        return {each.key: each for each in things.files_called(self.connection, volume, keys)}
+
+    def gains_readers(self, target: Volume, source: Volume) -> bool:
+        return bool(beyond(self.connection, target, source))
+
+    def may_write(self, volume: int) -> bool:
+        """Whether the actor may write in a volume by id."""
+        found = next((each for each in self.volumes.values() if each.id == volume), None)
+        return found is not None and may(self.actor, Permission.WRITE, found.id, closed=found.closed)
+
+    @property
+    def writable(self) -> list[int]:
+        """The volumes in which the actor may write."""
+        return [each.id for each in self.volumes.values() if self.may_write(each.id)]
+
+    def check_not_hidden(self, title: str) -> None:
+        """BadName, as of a name that is kept for something else, if a volume that is closed to the actor has it."""
+        key = names.key(title)
+        if key in self.wiki.volumes and key not in self.volumes:
+            raise BadName(
+                f"“{title.strip()}” cannot be the name of a volume: it is kept for something else. Choose another.",
+                code="bad_volume_name",
+            )
