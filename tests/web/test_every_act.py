@@ -24,9 +24,8 @@ from tests.application import application
 from tests.services.test_every_act import ACTS
 from tests.services.test_every_act import writer as writer
 
-
 ON_THE_PAGE_FOR_WRITING = {"create", "edit"}
-"""These are planned and done where pages are written (test_writing)."""
+"""These are planned and done where pages are written (tests/web/test_pages.py)."""
 
 
 @pytest.fixture

@@ -19,9 +19,9 @@ from collections.abc import Collection, Mapping
 
 from mokuji.core.base.spans import Span
 from mokuji.core.model.wiki import Overlay, Place, Wiki
+from mokuji.core.refactor.engine.apply import follow_names
 from mokuji.core.refactor.engine.candidates import Candidates
 from mokuji.core.refactor.engine.check import Outcomes
-from mokuji.core.refactor.engine.decide import Names
 from mokuji.core.refactor.engine.outcome import Followed, Outcome
 from mokuji.core.refactor.engine.sections import SectionNames
 from mokuji.core.refactor.engine.state import State
@@ -46,9 +46,8 @@ def follow(
     """
     state = State(wiki, outcome, present_words, leave or {}, minimal)
     candidates = Candidates(state)
-    names = Names(state, candidates)
-    names.names(places)
-    SectionNames(state, candidates, names).sections()
+    decider = follow_names(state, candidates, places)
+    SectionNames(state, candidates, decider).sections()
     return Outcomes(state).finish()
 
 

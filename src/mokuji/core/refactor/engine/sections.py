@@ -17,7 +17,7 @@ from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolver, Sections
 from mokuji.core.refactor.engine.candidates import Candidates
 from mokuji.core.refactor.engine.composing import Carried
-from mokuji.core.refactor.engine.decide import Names
+from mokuji.core.refactor.engine.decide import Decider
 from mokuji.core.refactor.engine.outcome import Found
 from mokuji.core.refactor.engine.state import State
 
@@ -28,10 +28,10 @@ ROUNDS = 20
 class SectionNames:
     """Lets the sections in references follow."""
 
-    def __init__(self, state: State, candidates: Candidates, names: Names) -> None:
+    def __init__(self, state: State, candidates: Candidates, decider: Decider) -> None:
         self.state = state
         self.candidates = candidates
-        self.names = names
+        self.decider = decider
 
     def sections(self) -> None:
         """Follows references to headings that moved, or whose words have changed, until nothing moves."""
@@ -162,7 +162,7 @@ class SectionNames:
     def _follow_part(self, page: Page, reference: Reference, target: Page) -> None:
         """An insert of a named part: it is lost if the part went with its page, or another one of its name comes
         first where it is now."""
-        part = self.names.part(reference, target.head.id)
+        part = self.decider.part(reference, target.head.id)
         gone = target.head.id in self.state.outcome.gone
         if part is None or reference.section is None:
             return

@@ -49,7 +49,6 @@ class State:
         self.resettled: dict[At, Found] = {}
         self.released: dict[At, Found] = {}
         self.returned: dict[At, Found] = {}
-        self._loose: set[At] = set()
         self.unsectioned: set[At] = set()
         self.gone_references: set[At] = set()
         self.wanted_ids: dict[At, int | None] = {}
@@ -58,7 +57,6 @@ class State:
         self.added = 0
         self.resolved: dict[tuple[bool, int, Name, bool], Resolution] = {}
         self._whole_homes: dict[int, Volume | None] = {}
-        self.forms: dict[tuple[object, ...], tuple[Edit | None, Name]] = {}
         self._composed: dict[int, Composed] = {}
         self._known_sections: dict[int, Sections] = {}
         self._read_sections: dict[int, tuple[Composed, Sections]] = {}
