@@ -9,7 +9,8 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import Protocol, TypeVar
 
 from mokuji.core.base import names
 
@@ -70,96 +71,221 @@ class Rekey:
 Placing = Put | Take | Rekey
 
 
-def place(rows: Sequence[Row], placings: Iterable[Placing]) -> tuple[tuple[Row, ...], tuple[Placing, ...]]:
-    """The rows once placings of their volume are made, and what would take them back (last first).
+class Node(Protocol):
+    """A place in a tree of contents, as it is found there: its name, and its title as it was typed."""
+
+    @property
+    def key(self) -> str: ...
+
+    @property
+    def title(self) -> str: ...
+
+
+N = TypeVar("N", bound=Node)
+
+
+class Tree(Protocol[N]):
+    """The contents of one volume as placings are made in them: in memory, or in the database. A node tells of the
+    moment at which it was found."""
+
+    def find(self, key: str) -> N | None:
+        """The place of a name."""
+        ...
+
+    def parent(self, node: N) -> N | None:
+        """The place that one stands below; None at the top."""
+        ...
+
+    def before(self, node: N) -> N | None:
+        """The sibling right before a place."""
+        ...
+
+    def below(self, node: N) -> Sequence[N]:
+        """The places right below one, in order."""
+        ...
+
+    def holds(self, branch: N, node: N) -> bool:
+        """Whether a place stands in a branch, or is its top."""
+        ...
+
+    def put(self, node: N | None, put: Put, under: N | None) -> None:
+        """Moves a place with its branch below another (None: to the top), or adds one there: first, behind its sibling
+        ``put.after``, or last if there is no such sibling."""
+        ...
+
+    def drop(self, node: N) -> None:
+        """Takes away a place below which nothing stands."""
+        ...
+
+    def call(self, node: N, key: str, title: str) -> None:
+        """Gives a place another name."""
+        ...
+
+
+def place_in(tree: Tree[N], placings: Iterable[Placing]) -> tuple[Placing, ...]:
+    """Makes placings in a tree; gives what would take them back (last first).
 
     A placing that cannot be (its name has no place, say) changes nothing.
     """
     inverse: list[Placing] = []
     for placing in placings:
-        rows, back = _one(tuple(rows), placing)
+        if isinstance(placing, Put):
+            back = _put(tree, placing)
+        elif isinstance(placing, Take):
+            back = _take(tree, placing)
+        else:
+            back = _rekey(tree, placing)
         inverse[:0] = back
-    return tuple(rows), tuple(inverse)
+    return tuple(inverse)
 
 
-def _one(rows: tuple[Row, ...], placing: Placing) -> tuple[tuple[Row, ...], list[Placing]]:
-    at = index_of(rows, placing.key)
-    if isinstance(placing, Put):
-        return _put(rows, placing, at)
-    if at is None:
-        return rows, []
-    if isinstance(placing, Rekey):
-        return _rekey(rows, placing, at)
-    end = branch_end(rows, at)
-    branch = tuple(replace(row, depth=row.depth - 1) for row in rows[at + 1 : end])
-    was = where(rows, at, placing.volume)
-    below: list[Placing] = []
-    after = None
-    for n in range(at + 1, end):
-        if rows[n].depth == rows[at].depth + 1:
-            below.append(Put(placing.volume, rows[n].key, rows[n].title, rows[at].key, after))
-            after = rows[n].key
-    return rows[:at] + branch + rows[end:], [was, *below]
+def _where(tree: Tree[N], volume: int, node: N) -> Put:
+    """The placing that would put a name where it stands now."""
+    parent, before = tree.parent(node), tree.before(node)
+    return Put(volume, node.key, node.title, parent.key if parent else None, before.key if before else None)
 
 
-def _put(rows: tuple[Row, ...], put: Put, at: int | None) -> tuple[tuple[Row, ...], list[Placing]]:
-    back: list[Placing]
-    branch: tuple[Row, ...]
-    if at is not None and put.new_only:
-        return rows, []
-    if at is None:
-        branch, back = (Row(0, put.title, put.key),), [Take(put.volume, put.key)]
-    else:
-        end = branch_end(rows, at)
-        branch, back = rows[at:end], [where(rows, at, put.volume)]
-        if put.under is not None and any(row.key == put.under for row in branch):
-            return rows, []  # a branch cannot go below itself
-        rows = rows[:at] + rows[end:]
-    under = index_of(rows, put.under) if put.under is not None else None
-    if under is None:
-        depth, start, stop = 0, 0, len(rows)
-    else:
-        depth, start, stop = rows[under].depth + 1, under + 1, branch_end(rows, under)
-    spot = start
-    after = index_of(rows, put.after) if put.after not in {None, LAST} else None
-    if put.after == LAST or (put.after is not None and after is None):
-        spot = stop
-    elif after is not None and start <= after < stop and rows[after].depth == depth:
-        spot = branch_end(rows, after)
-    elif after is not None:
-        spot = stop
-    shift = depth - branch[0].depth
-    moved = tuple(replace(row, depth=row.depth + shift) for row in branch)
-    return rows[:spot] + moved + rows[spot:], back
+def _put(tree: Tree[N], put: Put) -> list[Placing]:
+    node = tree.find(put.key)
+    under = tree.find(put.under) if put.under is not None else None
+    back: list[Placing] = [Take(put.volume, put.key)]
+    if node is not None:
+        if put.new_only or (under is not None and tree.holds(node, under)):
+            return []  # a branch cannot go below itself
+        back = [_where(tree, put.volume, node)]
+    tree.put(node, put, under)
+    return back
 
 
-def _rekey(rows: tuple[Row, ...], rekey: Rekey, at: int) -> tuple[tuple[Row, ...], list[Placing]]:
-    other = index_of(rows, rekey.new)
-    if other is not None and other != at:
-        return _unite(rows, rekey, at, other)
-    changed = replace(rows[at], key=rekey.new, title=rekey.title)
-    back = Rekey(rekey.volume, rekey.new, rows[at].key, rows[at].title)
-    return (*rows[:at], changed, *rows[at + 1 :]), [back]
+def _take(tree: Tree[N], take: Take) -> list[Placing]:
+    node = tree.find(take.key)
+    if node is None:
+        return []
+    back: list[Placing] = [_where(tree, take.volume, node)]
+    parent = tree.parent(node)
+    after, last = node.key, None
+    for each in tree.below(node):
+        # Those below take the place, one behind the other.
+        tree.put(each, Put(take.volume, each.key, each.title, None, after), parent)
+        back.append(Put(take.volume, each.key, each.title, node.key, last))
+        after = last = each.key
+    tree.drop(node)
+    return back
 
 
-def _unite(rows: tuple[Row, ...], rekey: Rekey, at: int, other: int) -> tuple[tuple[Row, ...], list[Placing]]:
+def _rekey(tree: Tree[N], rekey: Rekey) -> list[Placing]:
+    node = tree.find(rekey.key)
+    if node is None:
+        return []
+    back: list[Placing] = [Rekey(rekey.volume, rekey.new, node.key, node.title)]
+    waiting = tree.find(rekey.new) if rekey.new != rekey.key else None
+    if waiting is not None:
+        back += _unite(tree, rekey.volume, node, waiting)
+    tree.call(node, rekey.new, rekey.title)
+    return back
+
+
+def _unite(tree: Tree[N], volume: int, node: N, waiting: N) -> tuple[Placing, ...]:
     """A place waited for the new name: its branch goes to the page's own place, and it goes."""
-    own, waiting = rows[at].key, rows[other].key
-    volume = rekey.volume
     steps: list[Placing] = []
-    inside = other < at < branch_end(rows, other)
-    if inside:
-        steps.append(Put(volume, own, rows[at].title, parent_key(rows, other), waiting))
-    end = branch_end(rows, other)
+    if tree.holds(waiting, node):
+        parent = tree.parent(waiting)
+        steps.append(Put(volume, node.key, node.title, parent.key if parent else None, waiting.key))
     steps += [
-        Put(volume, rows[n].key, rows[n].title, own, LAST)
-        for n in range(other + 1, end)
-        if rows[n].depth == rows[other].depth + 1 and rows[n].key != own
+        Put(volume, each.key, each.title, node.key, LAST)
+        for each in tree.below(waiting)
+        if each.key != node.key
     ]
-    steps.append(Take(volume, waiting))
-    done, back = place(rows, steps)
-    done, last = place(done, [rekey])
-    return done, [*last, *back]
+    return place_in(tree, [*steps, Take(volume, waiting.key)])
+
+
+# ---- as rows --------------------------------------------------------------------
+
+
+@dataclass(eq=False, slots=True)
+class _Place:
+    key: str
+    title: str
+    parent: _Place | None
+    below: list[_Place]
+
+
+class _Rows:
+    """A tree of contents in memory."""
+
+    def __init__(self, rows: Sequence[Row]) -> None:
+        self._top = _Place("", "", None, [])
+        self._by_key: dict[str, _Place] = {}
+        path = [self._top]
+        for row in rows:
+            del path[row.depth + 1 :]
+            node = _Place(row.key, row.title, path[-1], [])
+            path[-1].below.append(node)
+            path.append(node)
+            self._by_key.setdefault(row.key, node)
+
+    def rows(self) -> tuple[Row, ...]:
+        """All of it, in order."""
+        found: list[Row] = []
+        waiting = [(0, node) for node in reversed(self._top.below)]
+        while waiting:
+            depth, node = waiting.pop()
+            found.append(Row(depth, node.title, node.key))
+            waiting += [(depth + 1, each) for each in reversed(node.below)]
+        return tuple(found)
+
+    def find(self, key: str) -> _Place | None:
+        return self._by_key.get(key)
+
+    def parent(self, node: _Place) -> _Place | None:
+        return None if node.parent is self._top else node.parent
+
+    def before(self, node: _Place) -> _Place | None:
+        assert node.parent is not None
+        at = node.parent.below.index(node)
+        return node.parent.below[at - 1] if at else None
+
+    def below(self, node: _Place) -> Sequence[_Place]:
+        return tuple(node.below)
+
+    def holds(self, branch: _Place, node: _Place) -> bool:
+        above: _Place | None = node
+        while above is not None and above is not branch:
+            above = above.parent
+        return above is branch
+
+    def put(self, node: _Place | None, put: Put, under: _Place | None) -> None:
+        level = (under or self._top).below
+        if node is None:
+            node = self._by_key[put.key] = _Place(put.key, put.title, None, [])
+        else:
+            assert node.parent is not None
+            node.parent.below.remove(node)
+        node.parent = under or self._top
+        sibling = self.find(put.after) if put.after is not None else None
+        if put.after is None:
+            level.insert(0, node)
+        elif sibling is None or sibling is node or sibling.parent is not node.parent:
+            level.append(node)
+        else:
+            level.insert(level.index(sibling) + 1, node)
+
+    def drop(self, node: _Place) -> None:
+        assert node.parent is not None
+        node.parent.below.remove(node)
+        del self._by_key[node.key]
+
+    def call(self, node: _Place, key: str, title: str) -> None:
+        del self._by_key[node.key]
+        self._by_key[key] = node
+        node.key, node.title = key, title
+
+
+def place(rows: Sequence[Row], placings: Iterable[Placing]) -> tuple[tuple[Row, ...], tuple[Placing, ...]]:
+    """The rows once placings of their volume are made, and what would take them back (last first)."""
+    tree = _Rows(rows)
+    inverse = place_in(tree, placings)
+    return tree.rows(), inverse
 
 
 def index_of(rows: Sequence[Row], key: str | None) -> int | None:

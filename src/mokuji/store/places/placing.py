@@ -1,6 +1,6 @@
-"""Places in the contents, changed as ``core.model.contents`` says, with few rows written for each.
+"""Places in the contents: a tree that ``core.model.contents`` makes placings in, with few rows read and written.
 
-``place`` gives what would take it back. Positions are fractional: a row that
+Positions are fractional: a row that
 moves gets one between its neighbours; when there is no room left, its level is
 numbered anew.
 """
@@ -8,12 +8,15 @@ numbered anew.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+from operator import attrgetter
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, TextClause, text
 
 from mokuji.core.base import names
-from mokuji.core.model.contents import LAST, Placing, Put, Rekey, Row, Take
+from mokuji.core.model.contents import LAST, Placing, Put, Rekey, Row, Take, place_in
 
 NARROWEST = 1e-9
 """Positions closer to each other than this are spread out."""
@@ -21,7 +24,11 @@ NARROWEST = 1e-9
 _FIND = text(
     """SELECT id, parent, key, title, position FROM contents WHERE volume = :volume AND key = :key COLLATE "C" """
 )
-_KEY = text("SELECT key FROM contents WHERE id = :id")
+_BY_ID = text("SELECT id, parent, key, title, position FROM contents WHERE id = :id")
+_BELOW = text(
+    """SELECT id, parent, key, title, position FROM contents
+    WHERE volume = :volume AND parent = :parent ORDER BY position"""
+)
 _ABOVE = text(
     """WITH RECURSIVE up AS (SELECT id, parent, 0 AS step FROM contents WHERE id = :id
         UNION ALL SELECT c.id, c.parent, up.step + 1 FROM contents c JOIN up ON c.id = up.parent WHERE step < 100)
@@ -30,7 +37,30 @@ _ABOVE = text(
 _MOVE = text("UPDATE contents SET parent = :parent, position = :position WHERE id = :id")
 _INSERT = text(
     """INSERT INTO contents (volume, parent, key, title, position)
-    VALUES (:volume, :parent, :key, :title, :position) RETURNING id"""
+    VALUES (:volume, :parent, :key, :title, :position)"""
+)
+_DROP = text("DELETE FROM contents WHERE id = :id")
+_CALL = text("UPDATE contents SET key = :key, title = :title WHERE id = :id")
+
+
+def _at_level(statement: str) -> dict[bool, TextClause]:
+    """A statement about the siblings below one place (False), and about those at the top (True)."""
+    levels = {False: "volume = :volume AND parent = :parent", True: "volume = :volume AND parent IS NULL"}
+    return {top: text(statement.replace("LEVEL", level)) for top, level in levels.items()}
+
+
+_BEFORE = _at_level(
+    """SELECT id, parent, key, title, position FROM contents WHERE LEVEL AND position < :position
+    ORDER BY position DESC LIMIT 1"""
+)
+_LEVEL = _at_level(
+    """SELECT (SELECT min(position) FROM contents WHERE LEVEL AND id <> :own),
+        (SELECT max(position) FROM contents WHERE LEVEL AND id <> :own),
+        (SELECT min(position) FROM contents WHERE LEVEL AND id <> :own AND position > CAST(:after AS float8))"""
+)
+_SPREAD = _at_level(
+    """UPDATE contents c SET position = w.nth FROM (SELECT id, row_number() OVER (ORDER BY position) AS nth
+    FROM contents WHERE LEVEL) w WHERE c.id = w.id"""
 )
 BRANCH = text(
     """WITH RECURSIVE down AS (
@@ -66,155 +96,81 @@ def branch(connection: Connection, volume: int, key: str, most: int = 20_000) ->
 def place(connection: Connection, placings: Iterable[Placing]) -> tuple[Placing, ...]:
     """Makes placings; gives those that take them back, in the order in which to make them."""
     inverse: list[Placing] = []
-    for placing in placings:
-        if isinstance(placing, Put):
-            back = _put(connection, placing)
-        elif isinstance(placing, Take):
-            back = _take(connection, placing)
-        else:
-            back = _rekey(connection, placing)
-        inverse[:0] = back
+    for volume, several in groupby(placings, attrgetter("volume")):
+        inverse[:0] = place_in(_Stored(connection, volume), several)
     return tuple(inverse)
 
 
-def _find(connection: Connection, volume: int, key: str | None) -> Any:
-    if key is None:
-        return None
-    return connection.execute(_FIND, {"volume": volume, "key": key}).first()
+@dataclass(frozen=True, slots=True)
+class _Node:
+    """A row of the contents, as it was when it was found."""
+
+    id: int
+    above: int | None
+    key: str
+    title: str
+    position: float
 
 
-def _siblings(parent: int | None) -> str:
-    return "parent IS NULL" if parent is None else "parent = :parent"
+class _Stored:
+    """The contents of a volume in the database, as placings are made in them, with few rows read for each."""
 
+    def __init__(self, connection: Connection, volume: int) -> None:
+        self._connection = connection
+        self._volume = volume
 
-def _where(connection: Connection, volume: int, row: Any) -> Put:
-    """The placing that would put a row where it stands now."""
-    parent = connection.execute(_KEY, {"id": row.parent}).scalar() if row.parent is not None else None
-    before = connection.execute(
-        text(
-            f"""SELECT key FROM contents WHERE volume = :volume AND {_siblings(row.parent)}
-            AND position < :position ORDER BY position DESC LIMIT 1"""  # noqa: S608
-        ),
-        {"volume": volume, "parent": row.parent, "position": row.position},
-    ).scalar()
-    return Put(volume, row.key, row.title, parent, before)
+    def _one(self, statement: TextClause, **values: Any) -> _Node | None:
+        row = self._connection.execute(statement, {"volume": self._volume, **values}).first()
+        return _Node(*row) if row is not None else None
 
+    def find(self, key: str) -> _Node | None:
+        return self._one(_FIND, key=key)
 
-def _put(connection: Connection, put: Put) -> list[Placing]:
-    row = _find(connection, put.volume, put.key)
-    under = _find(connection, put.volume, put.under)
-    if row is not None:
-        if put.new_only:
-            return []
-        if under is not None and row.id in connection.execute(_ABOVE, {"id": under.id}).scalars().all():
-            return []  # a branch cannot go below itself
-    parent = under.id if under is not None else None
-    position = _position(connection, put, parent, row.id if row is not None else 0)
-    values = {
-        "volume": put.volume,
-        "parent": parent,
-        "key": put.key,
-        "title": put.title,
-        "position": position,
-    }
-    if row is None:
-        connection.execute(_INSERT, values)
-        return [Take(put.volume, put.key)]
-    back = _where(connection, put.volume, row)
-    connection.execute(_MOVE, {"parent": parent, "position": position, "id": row.id})
-    return [back]
+    def parent(self, node: _Node) -> _Node | None:
+        return self._one(_BY_ID, id=node.above) if node.above is not None else None
 
+    def before(self, node: _Node) -> _Node | None:
+        return self._one(_BEFORE[node.above is None], parent=node.above, position=node.position)
 
-def _position(connection: Connection, put: Put, parent: int | None, own: int) -> float:
-    """A position right behind a sibling, before all, or behind all."""
-    level = f"volume = :volume AND {_siblings(parent)} AND id <> :own"
-    values: dict[str, Any] = {"volume": put.volume, "parent": parent, "own": own}
-    after = _find(connection, put.volume, put.after) if put.after not in {None, LAST} else None
-    if put.after is None:
-        first = connection.execute(text(f"SELECT min(position) FROM contents WHERE {level}"), values).scalar()  # noqa: S608
-        return float(first) - 1 if first is not None else 1.0
-    if after is None or after.parent != parent or after.id == own:
-        last = connection.execute(text(f"SELECT max(position) FROM contents WHERE {level}"), values).scalar()  # noqa: S608
-        return float(last) + 1 if last is not None else 1.0
-    values["after"] = after.position
-    following = connection.execute(
-        text(f"SELECT min(position) FROM contents WHERE {level} AND position > :after"),  # noqa: S608
-        values,
-    ).scalar()
-    if following is None:
-        return float(after.position) + 1
-    if following - after.position < NARROWEST:
-        _spread(connection, put.volume, parent)
-        return _position(connection, put, parent, own)
-    return (float(after.position) + float(following)) / 2
+    def below(self, node: _Node) -> Sequence[_Node]:
+        values = {"volume": self._volume, "parent": node.id}
+        return [_Node(*row) for row in self._connection.execute(_BELOW, values)]
 
+    def holds(self, branch: _Node, node: _Node) -> bool:
+        return branch.id in self._connection.execute(_ABOVE, {"id": node.id}).scalars().all()
 
-def _spread(connection: Connection, volume: int, parent: int | None) -> None:
-    """Numbers a level anew."""
-    connection.execute(
-        text(
-            f"""UPDATE contents c SET position = w.nth FROM (SELECT id, row_number() OVER (ORDER BY position)
-            AS nth FROM contents WHERE volume = :volume AND {_siblings(parent)}) w WHERE c.id = w.id"""  # noqa: S608
-        ),
-        {"volume": volume, "parent": parent},
-    )
+    def put(self, node: _Node | None, put: Put, under: _Node | None) -> None:
+        parent = under.id if under is not None else None
+        position = self._position(put, parent, node.id if node is not None else 0)
+        values = {"volume": self._volume, "parent": parent, "position": position}
+        if node is None:
+            self._connection.execute(_INSERT, {**values, "key": put.key, "title": put.title})
+        else:
+            self._connection.execute(_MOVE, {**values, "id": node.id})
 
+    def drop(self, node: _Node) -> None:
+        self._connection.execute(_DROP, {"id": node.id})
 
-def _below(connection: Connection, volume: int, parent: int) -> Sequence[Any]:
-    return connection.execute(
-        text(
-            """SELECT id, parent, key, title, position FROM contents
-            WHERE volume = :volume AND parent = :parent ORDER BY position"""
-        ),
-        {"volume": volume, "parent": parent},
-    ).all()
+    def call(self, node: _Node, key: str, title: str) -> None:
+        self._connection.execute(_CALL, {"id": node.id, "key": key, "title": title})
 
-
-def _take(connection: Connection, take: Take) -> list[Placing]:
-    row = _find(connection, take.volume, take.key)
-    if row is None:
-        return []
-    back: list[Placing] = [_where(connection, take.volume, row)]
-    below = _below(connection, take.volume, row.id)
-    parent = connection.execute(_KEY, {"id": row.parent}).scalar() if row.parent is not None else None
-    after, last = row.key, None
-    for each in below:
-        # Those below take the place, one behind the other.
-        _put(connection, Put(take.volume, each.key, each.title, parent, after))
-        back.append(Put(take.volume, each.key, each.title, row.key, last))
-        after = last = each.key
-    connection.execute(text("DELETE FROM contents WHERE id = :id"), {"id": row.id})
-    return back
-
-
-def _rekey(connection: Connection, rekey: Rekey) -> list[Placing]:
-    row = _find(connection, rekey.volume, rekey.key)
-    if row is None:
-        return []
-    back: list[Placing] = []
-    if rekey.new != rekey.key:
-        waiting = _find(connection, rekey.volume, rekey.new)
-        if waiting is not None:
-            back = _unite(connection, rekey.volume, row, waiting)
-    connection.execute(
-        text("UPDATE contents SET key = :key, title = :title WHERE id = :id"),
-        {"key": rekey.new, "title": rekey.title, "id": row.id},
-    )
-    return [Rekey(rekey.volume, rekey.new, row.key, row.title), *back]
-
-
-def _unite(connection: Connection, volume: int, row: Any, waiting: Any) -> list[Placing]:
-    """A place waited for the new name: its branch goes to the page's own place, and it goes."""
-    steps: list[Placing] = []
-    if waiting.id in connection.execute(_ABOVE, {"id": row.id}).scalars().all():
-        parent = connection.execute(_KEY, {"id": waiting.parent}).scalar() if waiting.parent else None
-        steps.append(Put(volume, row.key, row.title, parent, waiting.key))
-    steps += [
-        Put(volume, each.key, each.title, row.key, LAST)
-        for each in _below(connection, volume, waiting.id)
-        if each.id != row.id
-    ]
-    return list(place(connection, [*steps, Take(volume, waiting.key)]))
+    def _position(self, put: Put, parent: int | None, own: int) -> float:
+        """A position right behind a sibling, before all, or behind all."""
+        after = self.find(put.after) if put.after not in {None, LAST} else None
+        sibling = after if after is not None and after.above == parent and after.id != own else None
+        values: dict[str, Any] = {"volume": self._volume, "parent": parent, "own": own}
+        values["after"] = sibling.position if sibling is not None else None
+        first, last, following = self._connection.execute(_LEVEL[parent is None], values).one()
+        if last is None:
+            return 1.0
+        if put.after is None:
+            return float(first) - 1
+        if sibling is None or following is None:
+            return float(last) + 1
+        if following - sibling.position < NARROWEST:
+            self._connection.execute(_SPREAD[parent is None], values)
+            return self._position(put, parent, own)
+        return (sibling.position + float(following)) / 2
 
 
 def as_data(placings: Iterable[Placing]) -> list[dict[str, Any]]:
