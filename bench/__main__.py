@@ -12,7 +12,7 @@ from bench import desk as desk_measures
 from bench import holdings, inserts, rename, render, reports, views
 from bench.wiki import build
 from mokuji.adapters.cluster import Cluster, database_url
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.hosting import settle
 from mokuji.store.database import connect, create_database, migrate
 
@@ -45,10 +45,10 @@ def main() -> None:
             migrate(small)
             little = build(small, SMALL)
             wiki = build(engine, arguments.pages)
-            desk = Desk(engine, b"a key for measures only")
+            desk = AppContext(engine, b"a key for measures only")
             refresh(desk)
-            views.run(Desk(small, b"a key for measures only"), little, desk, wiki)
-            inserts.run(Desk(small, b"a key for measures only"))
+            views.run(AppContext(small, b"a key for measures only"), little, desk, wiki)
+            inserts.run(AppContext(small, b"a key for measures only"))
             small.dispose()
             desk_measures.run(desk, wiki)
             reports.reach(desk)

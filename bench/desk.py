@@ -15,7 +15,7 @@ from mokuji.adapters.spelling import languages
 from mokuji.core.base import names
 from mokuji.core.style.style import Style
 from mokuji.server import create_app
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import house_styles
 
 TURNS = 25
@@ -38,16 +38,16 @@ window.seen = (name, root, found) => {
 """
 
 
-def run(desk: Desk, wiki: Built) -> None:
+def run(app: AppContext, wiki: Built) -> None:
     """Prints the figures."""
-    actor = owner(desk)
+    actor = owner(app)
     volume, page = wiki.page
     if languages():
         house_styles.set_style(
-            desk, actor, volume, Style("sentence", "sentence", step=20, sentence=25, spelling="en-GB")
+            app, actor, volume, Style("sentence", "sentence", step=20, sentence=25, spelling="en-GB")
         )
-    app = create_app(desk, ["testserver"])
-    server, address = serve(app)
+    web_app = create_app(app, ["testserver"])
+    server, address = serve(web_app)
     try:
         with _browser() as browser:
             browser.goto(f"{address}/-/sign-in")

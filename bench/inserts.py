@@ -12,7 +12,7 @@ from mokuji.acts import doing, requests
 from mokuji.core.base import names
 from mokuji.core.language.page import Page, PageHead
 from mokuji.server import create_app
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, templates
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
@@ -40,17 +40,17 @@ def _nest() -> float:
     return once(lambda: shown(wiki, wiki.pages_by_id[1]))
 
 
-def run(desk: Desk) -> None:
+def run(app: AppContext) -> None:
     """Prints the figures; writes into the wiki."""
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         volume = volumes.add_volume(connection, "Inserts")
-    actor = owner(desk)
-    writing.save(desk, actor, writing.Save("inserts", "Notice", NOTICE, revision=0))
+    actor = owner(app)
+    writing.save(app, actor, writing.Save("inserts", "Notice", NOTICE, revision=0))
     calls = [f"[[=Notice | word: CAUTION {n} | avoid: See [[Part {n}]].]]" for n in range(200)]
     typed = [f"> **CAUTION {n}** Mind it. See [[Part {n}]]." for n in range(200)]
-    writing.save(desk, actor, writing.Save("inserts", "Put in", "\n\n".join(calls), revision=0))
-    writing.save(desk, actor, writing.Save("inserts", "Typed out", "\n\n".join(typed), revision=0))
-    client = TestClient(create_app(desk, ["testserver"]))
+    writing.save(app, actor, writing.Save("inserts", "Put in", "\n\n".join(calls), revision=0))
+    writing.save(app, actor, writing.Save("inserts", "Typed out", "\n\n".join(typed), revision=0))
+    client = TestClient(create_app(app, ["testserver"]))
 
     def view(page: str) -> object:
         done = client.get(names.address("inserts", page))
@@ -66,7 +66,7 @@ def run(desk: Desk) -> None:
         base,
     )
     by = Signature(actor.person, datetime.now(UTC))
-    with writing_transaction(desk.engine, alone=True) as connection:
+    with writing_transaction(app.engine, alone=True) as connection:
         change_set = stored.open_change_set(connection, "create", volume, None, by)
         for n in range(USES):
             page = Page(PageHead(0, volume, "", ""), f"[[=Notice | word: NOTE {n}]]\n")
@@ -75,13 +75,13 @@ def run(desk: Desk) -> None:
 
     def save(title: str, text: str, key: str) -> None:
         done = writing.save(
-            desk, actor, writing.Save("inserts", title, f"{text}\n{state[key]}", revision=state[key])
+            app, actor, writing.Save("inserts", title, f"{text}\n{state[key]}", revision=state[key])
         )
         state[key] = done.head.revision
 
     print()
     plain = "save of a page that nothing inserts"
-    writing.save(desk, actor, writing.Save("inserts", "Other", NOTICE, revision=0))
+    writing.save(app, actor, writing.Save("inserts", "Other", NOTICE, revision=0))
     show(
         in_turns(
             {
@@ -95,13 +95,13 @@ def run(desk: Desk) -> None:
     times = {
         "view of that template, with its first places of use": lambda: client.get("/inserts/notice"),
         f"the {USES:,} places of use of a template": lambda: templates.all_uses(
-            desk, actor, "inserts", "notice"
+            app, actor, "inserts", "notice"
         ),
         f"the effect of a change on {USES:,} places": lambda: templates.effect(
-            desk, actor, "inserts", "notice", NOTICE.replace("Mind it", "Mind this")
+            app, actor, "inserts", "notice", NOTICE.replace("Mind it", "Mind this")
         ),
         f"a category that a template gives to {USES:,} pages": lambda: categories.category(
-            desk, actor, "inserts", "notices"
+            app, actor, "inserts", "notices"
         ),
     }
     client.get("/inserts/notice")  # what the writes left to be counted is counted
@@ -112,20 +112,20 @@ def run(desk: Desk) -> None:
     long = "\n\n".join(f"Words of paragraph {n}: " + "more of them, " * 40 for n in range(12))
     for n in range(100):
         text = f"Before.\n\n{said_again.format(n)}\n\n{long} {n}\n"
-        writing.save(desk, actor, writing.Save("inserts", f"Says it {n}", text, revision=0))
+        writing.save(app, actor, writing.Save("inserts", f"Says it {n}", text, revision=0))
     passage = (start, start + len(said_again.format(0)))
     taken = requests.Extract("inserts", "says it 0", *passage, "Vent", slots=(requests.Slot("minutes", "0"),))
     times = {
-        "plan of an extract, 99 pages of 8 KB say the same": lambda: doing.plan(desk, actor, taken),
+        "plan of an extract, 99 pages of 8 KB say the same": lambda: doing.plan(app, actor, taken),
         f"text that is repeated on the {USES + 105:,} pages of the volume": lambda: upkeep.report(
-            desk, actor, "inserts", "repeats"
+            app, actor, "inserts", "repeats"
         ),
         "plan to put its text in the place of 200 inserts of a page": lambda: doing.plan(
-            desk, actor, requests.InlineEverywhere("inserts", "other")
+            app, actor, requests.InlineEverywhere("inserts", "other")
         ),
     }
     writing.save(
-        desk,
+        app,
         actor,
         writing.Save("inserts", "Inliner", "\n\n".join(calls).replace("Notice", "Other"), revision=0),
     )

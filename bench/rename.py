@@ -14,7 +14,7 @@ from bench.views import owner
 from bench.wiki import HUB, Built
 from mokuji.acts import doing, requests
 from mokuji.core.base import names
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.store.writing import Signature
 
 OTHER = "Battery compartment"
@@ -44,26 +44,26 @@ def _replace(folder: Path, old: str, new: str) -> None:
     subprocess.run(command, input="\n".join(_files_with(folder, old)), text=True, check=True)
 
 
-def run(desk: Desk, wiki: Built, folder: Path) -> None:
+def run(app: AppContext, wiki: Built, folder: Path) -> None:
     """Prints the figures. Both rename back and forth, in turns; Mokuji commits to the disk, the files lie in memory."""
     _write(wiki, folder)
-    actor = owner(desk)
+    actor = owner(app)
     volume, _ = wiki.hub
     by_files: list[float] = []
     by_mokuji: list[float] = []
     old, new = HUB, OTHER
     for _ in range(TURNS):
         by_files.append(once(partial(_replace, folder, old, new)))
-        by = Signature(actor.person, desk.clock(), "")
+        by = Signature(actor.person, app.clock(), "")
         by_mokuji.append(
             once(
                 partial(
-                    doing.apply, desk, actor, requests.Rename(volume, names.key(old), new), None, signature=by
+                    doing.apply, app, actor, requests.Rename(volume, names.key(old), new), None, signature=by
                 )
             )
         )
         old, new = new, old
-    with desk.engine.connect() as connection:
+    with app.engine.connect() as connection:
         count = connection.execute(COUNT, {"like": f"%[[{old}]]%"}).scalar_one()
     assert count == len(_files_with(folder, old)), "both changed the same pages"
     print()

@@ -10,7 +10,7 @@ from ahocorasick_rs import AhoCorasick
 from bench.clock import in_turns, once, said, show
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.reports.bare_mentions import Finder
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.store.database import writing
 from mokuji.store.index import upkeep
 
@@ -18,14 +18,14 @@ NAMES, PAGES = 10_000, 10_000
 SYLLABLES = "bar ten kel mol sur vin dor lam pis gor tal wen rik sol hem nar".split()
 
 
-def _recount(desk: Desk) -> None:
-    with writing(desk.engine) as connection:
+def _recount(app: AppContext) -> None:
+    with writing(app.engine) as connection:
         upkeep.recount(connection)
 
 
-def reach(desk: Desk) -> None:
+def reach(app: AppContext) -> None:
     """Orphans, out of reach and unwritten names of the whole wiki, counted anew."""
-    times = [once(partial(_recount, desk)) for _ in range(3)]
+    times = [once(partial(_recount, app)) for _ in range(3)]
     print(f"\n  orphans, out of reach and unwritten names, from scratch: {said(sorted(times)[1])}")
 
 

@@ -23,7 +23,7 @@ from mokuji.core.language.scan import scan
 from mokuji.core.model.policy import Actor, Role
 from mokuji.server import create_app
 from mokuji.services import people
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.writing import writing
 from mokuji.store import people as stored_people
 from mokuji.store.database import reading
@@ -36,19 +36,19 @@ ROW = text(
 )
 
 
-def serve(app: FastAPI) -> tuple[uvicorn.Server, str]:
-    server = uvicorn.Server(uvicorn.Config(app, port=0, log_level="error", access_log=False))
+def serve(web_app: FastAPI) -> tuple[uvicorn.Server, str]:
+    server = uvicorn.Server(uvicorn.Config(web_app, port=0, log_level="error", access_log=False))
     threading.Thread(target=server.run, daemon=True).start()
     while not server.started:
         pass
     return server, f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
 
 
-def run(small: Desk, little: Built, desk: Desk, wiki: Built) -> None:
+def run(small: AppContext, little: Built, app: AppContext, wiki: Built) -> None:
     """Prints the figures of a small wiki and of a large one, asked in turns: a machine is not equally quick at all
     times."""
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.ERROR))
-    with _served(small, little) as few, _served(desk, wiki) as many:
+    with _served(small, little) as few, _served(app, wiki) as many:
         taken = in_turns(
             {
                 (size, name): ask
@@ -70,25 +70,25 @@ def run(small: Desk, little: Built, desk: Desk, wiki: Built) -> None:
             print(f"  {name:<58} {'':>23}   × {ratio:.2f}")
         print()
         show(
-            in_turns({base: many[base], "plan of renaming the hub": _planned(desk, wiki)}, turns=3, warm=1),
+            in_turns({base: many[base], "plan of renaming the hub": _planned(app, wiki)}, turns=3, warm=1),
             base,
         )
-    _saves(desk, wiki)
+    _saves(app, wiki)
 
 
 @contextmanager
-def _served(desk: Desk, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
+def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
     """What is asked of a wiki, over HTTP."""
-    app = create_app(desk, ["testserver"])
+    web_app = create_app(app, ["testserver"])
 
     def bare() -> Response:
-        with desk.engine.connect() as connection:
+        with app.engine.connect() as connection:
             return Response(connection.execute(ROW).scalar_one())
 
     # In front of the routes that take every address.
-    app.add_api_route("/healthz/one-row", bare)
-    app.router.routes.insert(0, app.router.routes.pop())
-    server, address = serve(app)
+    web_app.add_api_route("/healthz/one-row", bare)
+    web_app.router.routes.insert(0, web_app.router.routes.pop())
+    server, address = serve(web_app)
     client = httpx2.Client(base_url=address)
 
     def get(path: str) -> Callable[[], object]:
@@ -117,15 +117,15 @@ def _served(desk: Desk, wiki: Built) -> Iterator[dict[str, Callable[[], object]]
         server.should_exit = True
 
 
-def _planned(desk: Desk, wiki: Built) -> Callable[[], object]:
-    actor = owner(desk)
+def _planned(app: AppContext, wiki: Built) -> Callable[[], object]:
+    actor = owner(app)
     volume, page = wiki.hub
-    return lambda: doing.plan(desk, actor, requests.Rename(volume, page, "Battery compartment"))
+    return lambda: doing.plan(app, actor, requests.Rename(volume, page, "Battery compartment"))
 
 
-def owner(desk: Desk) -> Actor:
+def owner(app: AppContext) -> Actor:
     """Somebody who may do everything."""
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         account = stored_people.account(connection, "bench")
         id_ = (
             account.id
@@ -137,32 +137,32 @@ def owner(desk: Desk) -> Actor:
         return stored_people.actor_by_id(connection, id_)
 
 
-def _saves(desk: Desk, wiki: Built) -> None:
-    actor = owner(desk)
+def _saves(app: AppContext, wiki: Built) -> None:
+    actor = owner(app)
     volume, page = wiki.page
     body = wiki.texts[len(wiki.volumes), "Part 5"]
     state = {"revision": 1}
 
     def save() -> None:
         saved = writing.save(
-            desk,
+            app,
             actor,
             writing.Save(volume, page, body + f"\n{state['revision']}", revision=state["revision"]),
         )
         state["revision"] = saved.head.revision
 
-    with desk.engine.begin() as connection:
+    with app.engine.begin() as connection:
         connection.execute(text("CREATE TABLE IF NOT EXISTS bare (text text)"))
 
     def floor() -> None:
         scan(body)
-        with desk.engine.begin() as connection:
+        with app.engine.begin() as connection:
             connection.execute(text("INSERT INTO bare VALUES (:text)"), {"text": body})
 
     def save_and_count() -> None:
         save()
-        refresh(desk)
-        with reading(desk.engine) as connection:
+        refresh(app)
+        with reading(app.engine) as connection:
             upkeep.counts(connection, 1, list(range(1, 21)))
 
     print()

@@ -8,25 +8,25 @@ from functools import cache
 from fastapi import FastAPI
 
 from mokuji.server import create_app
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 
 
-def application(desk: Desk) -> FastAPI:
-    """The one application, at this desk from now on; its name is ``mokuji.test``."""
-    app = _made()
-    app.state.desk = desk
-    return app
+def application(app: AppContext) -> FastAPI:
+    """The one application, with this to work on from now on; its name is ``mokuji.test``."""
+    web_app = _made()
+    web_app.state.app = app
+    return web_app
 
 
 @cache
 def _made() -> FastAPI:
-    # The first desk is a placeholder: every test brings its own.
+    # What it works on first is a placeholder: every test brings its own.
     return create_app(None, ["mokuji.test"])  # type: ignore[arg-type]
 
 
-def routes_of(app: FastAPI) -> Iterator[tuple[str, str]]:
+def routes_of(web_app: FastAPI) -> Iterator[tuple[str, str]]:
     """Method and path of every route, of routers within routers too."""
-    waiting = list(app.routes)
+    waiting = list(web_app.routes)
     while waiting:
         route = waiting.pop(0)
         inner = getattr(route, "routes", None) or getattr(

@@ -17,7 +17,7 @@ from sqlalchemy import Engine, text
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.demo import making as demo
 from mokuji.services import people
-from mokuji.services.desk import Desk, catch_up, refresh
+from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.store.database import connect, create_database, migrate
 from tests.memory_disk import new_folder
 
@@ -99,9 +99,9 @@ class Clock:
 
 
 @pytest.fixture
-def desk(engine: Engine) -> Desk:
-    """A desk over an empty wiki."""
-    return Desk(engine, b"a key for tests only", clock=Clock())
+def app(engine: Engine) -> AppContext:
+    """What is needed to work on an empty wiki."""
+    return AppContext(engine, b"a key for tests only", clock=Clock())
 
 
 @pytest.fixture(scope="session")
@@ -110,7 +110,7 @@ def demo_template(server: str) -> str:
     create_database(server, "demo_wiki")
     engine = connect(database_url(server, "demo_wiki"))
     migrate(engine)
-    loaded = Desk(engine, b"a key for tests only", demo=True)
+    loaded = AppContext(engine, b"a key for tests only", demo=True)
     demo.load(loaded)
     # What a first visit and the worker would do, once for all copies.
     refresh(loaded)
@@ -120,7 +120,7 @@ def demo_template(server: str) -> str:
 
 
 @pytest.fixture
-def demo_desk(server: str, demo_template: str) -> Iterator[Desk]:
-    """A desk over a fresh copy of the demo wiki."""
+def demo_app(server: str, demo_template: str) -> Iterator[AppContext]:
+    """What is needed to work on a fresh copy of the demo wiki."""
     for engine in _copy(server, demo_template):
-        yield Desk(engine, b"a key for tests only", clock=Clock(), demo=True)
+        yield AppContext(engine, b"a key for tests only", clock=Clock(), demo=True)

@@ -23,7 +23,7 @@ from mokuji.core.base.errors import MokujiError, TooMany
 from mokuji.core.html.code import colour_by
 from mokuji.formats import apart
 from mokuji.guard import Guard
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.hosting import healthy
 from mokuji.services.site import Site
 from mokuji.statuses import status_of
@@ -60,11 +60,11 @@ def fault_response(request: Request, status: int, message: str, code: str) -> Re
     return web_errors.page(request, status, message, code)
 
 
-def create_app(desk: Desk, hosts: Collection[str] = (), site: Site | None = None) -> FastAPI:
-    """The application that works at this desk; ``hosts`` are the names by which it may be asked, beside its addresses
+def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None = None) -> FastAPI:
+    """The application that works on this; ``hosts`` are the names by which it may be asked, beside its addresses
     in numbers, ``site`` says where readers find it."""
     site = site or Site.at(f"http://{next(iter(hosts), 'localhost')}")
-    app = FastAPI(
+    web_app = FastAPI(
         title="Mokuji",
         version=__version__,
         docs_url=None,
@@ -73,19 +73,21 @@ def create_app(desk: Desk, hosts: Collection[str] = (), site: Site | None = None
         servers=[{"url": site.path}] if site.path else None,
         description="The JSON interface of Mokuji: the same use cases as in the browser.",
     )
-    app.state.desk = desk
+    web_app.state.app = app
     colour_by(apart.colour)
-    app.add_middleware(
+    web_app.add_middleware(
         Guard, fault=fault_response, hosts=hosts, version=STATIC_VERSION, largest=LARGEST_BODY, site=site
     )
-    _install_faults(app)
-    app.mount("/-/static", StaticFiles(directory=STATIC), name="static")
+    _install_faults(web_app)
+    web_app.mount("/-/static", StaticFiles(directory=STATIC), name="static")
 
-    @app.get("/healthz", include_in_schema=False)
+    @web_app.get("/healthz", include_in_schema=False)
     def healthz() -> Response:
-        return JSONResponse({"status": "ok" if healthy(app.state.desk) else "down", "version": __version__})
+        return JSONResponse(
+            {"status": "ok" if healthy(web_app.state.app) else "down", "version": __version__}
+        )
 
-    @app.get("/favicon.ico", include_in_schema=False)
+    @web_app.get("/favicon.ico", include_in_schema=False)
     def favicon() -> Response:
         return Response((STATIC / "mark.svg").read_bytes(), media_type="image/svg+xml")
 
@@ -106,16 +108,16 @@ def create_app(desk: Desk, hosts: Collection[str] = (), site: Site | None = None
         revisions,
         fields,
     ):
-        app.include_router(pages.router, include_in_schema=False)
-    app.include_router(api_things.router)
-    app.include_router(api.router)
+        web_app.include_router(pages.router, include_in_schema=False)
+    web_app.include_router(api_things.router)
+    web_app.include_router(api.router)
     # The last one, since it takes every address that is left.
-    app.include_router(reading_pages.router, include_in_schema=False)
-    return app
+    web_app.include_router(reading_pages.router, include_in_schema=False)
+    return web_app
 
 
-def _install_faults(app: FastAPI) -> None:
-    @app.exception_handler(MokujiError)
+def _install_faults(web_app: FastAPI) -> None:
+    @web_app.exception_handler(MokujiError)
     def ours(request: Request, fault: MokujiError) -> Response:
         status = status_of(fault)
         if status >= 500:
@@ -132,7 +134,7 @@ def _install_faults(app: FastAPI) -> None:
             response.headers["Retry-After"] = str(fault.wait)
         return response
 
-    @app.exception_handler(HTTPException)
+    @web_app.exception_handler(HTTPException)
     def http(request: Request, fault: HTTPException) -> Response:
         message = "Look in the list of volumes, or search for it."
         if fault.status_code != 404:
@@ -142,12 +144,12 @@ def _install_faults(app: FastAPI) -> None:
             response.headers["Allow"] = fault.headers["Allow"]
         return response
 
-    @app.exception_handler(ClientDisconnect)
+    @web_app.exception_handler(ClientDisconnect)
     def cut_off(request: Request, _: ClientDisconnect) -> Response:
         # Nobody hears it any more; it is no fault of the server.
         return fault_response(request, 400, "The request broke off before it was whole.", "cut_off")
 
-    @app.exception_handler(RequestValidationError)
+    @web_app.exception_handler(RequestValidationError)
     def not_understood(request: Request, fault: RequestValidationError) -> Response:
         said = "; ".join(
             f"{'.'.join(str(part) for part in error['loc'][1:]) or 'body'}: {error['msg']}"
@@ -156,7 +158,7 @@ def _install_faults(app: FastAPI) -> None:
         return fault_response(request, 422, f"{said}.", "request")
 
 
-def run(app: FastAPI, host: str, port: int, proxies: str = "") -> None:
+def run(web_app: FastAPI, host: str, port: int, proxies: str = "") -> None:
     """Serves until it is told to stop; logs go to standard error as JSON lines. ``proxies`` are the addresses whose
     word is taken for where a request came from."""
     structlog.configure(
@@ -168,13 +170,13 @@ def run(app: FastAPI, host: str, port: int, proxies: str = "") -> None:
         ],
         logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
     )
-    uvicorn.Server(configured(app, host=host, port=port, proxies=proxies)).run()
+    uvicorn.Server(configured(web_app, host=host, port=port, proxies=proxies)).run()
 
 
-def configured(app: FastAPI, *, host: str, port: int, proxies: str = "") -> uvicorn.Config:
+def configured(web_app: FastAPI, *, host: str, port: int, proxies: str = "") -> uvicorn.Config:
     """How the application is served: with time limits, and nobody trusted who is not named."""
     return uvicorn.Config(
-        app,
+        web_app,
         host=host,
         port=port,
         http=TimedProtocol,

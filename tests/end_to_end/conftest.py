@@ -13,7 +13,7 @@ from fastapi import FastAPI
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from mokuji.server import create_app
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.site import Site as Place
 from tests.application import application
 
@@ -43,8 +43,8 @@ def chromium() -> Iterator[Browser]:
 class Site:
     """The application on a free port, in a thread of its own; can be stopped and started again."""
 
-    def __init__(self, desk: Desk, path: str = "") -> None:
-        self.desk = desk
+    def __init__(self, app: AppContext, path: str = "") -> None:
+        self.app = app
         self.path = path
         self.port = 0
         self.start()
@@ -66,8 +66,8 @@ class Site:
 
     def _application(self) -> FastAPI:
         if not self.path:
-            return application(self.desk)
-        return create_app(self.desk, [], Place("http://127.0.0.1", self.path))
+            return application(self.app)
+        return create_app(self.app, [], Place("http://127.0.0.1", self.path))
 
     def stop(self) -> None:
         self._server.should_exit = True
@@ -79,8 +79,8 @@ class Site:
 
 
 @pytest.fixture
-def site(demo_desk: Desk) -> Iterator[Site]:
-    running = Site(demo_desk)
+def site(demo_app: AppContext) -> Iterator[Site]:
+    running = Site(demo_app)
     yield running
     running.stop()
 

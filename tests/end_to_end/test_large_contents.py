@@ -26,7 +26,7 @@ def catalogue(site: Site) -> str:
                 (1, "Drawing B", "drawing b"),
                 (2, "Old note", "old note"),
             ]
-    with writing(site.desk.engine) as connection:
+    with writing(site.app.engine) as connection:
         volume = connection.execute(
             text("INSERT INTO volume (key, title) VALUES ('parts', 'Parts') RETURNING id")
         ).scalar_one()

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, Response, expect
 
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from tests.end_to_end.conftest import Open, Site
 from tests.end_to_end.typing import choose, type_at_end
 
@@ -16,8 +16,8 @@ WELL = "/tern-4-service-manual/battery-well"
 
 
 @pytest.fixture
-def site(demo_desk: Desk) -> Iterator[Site]:
-    running = Site(demo_desk, "/help/wiki")
+def site(demo_app: AppContext) -> Iterator[Site]:
+    running = Site(demo_app, "/help/wiki")
     yield running
     running.stop()
 

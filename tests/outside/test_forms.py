@@ -17,7 +17,7 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
 from tests.application import application, routes_of
 from tests.web.conftest import token
@@ -139,8 +139,8 @@ class _Forms(HTMLParser):
 
 
 @pytest.fixture
-def app(demo_desk: Desk) -> FastAPI:
-    return application(demo_desk)
+def app(demo_app: AppContext) -> FastAPI:
+    return application(demo_app)
 
 
 @pytest.fixture

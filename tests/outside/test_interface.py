@@ -25,7 +25,7 @@ from schemathesis.core.failures import Failure, FailureGroup
 from starlette.testclient import TestClient
 
 from mokuji.server import create_app
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 
 EXAMPLES = int(os.environ.get("MOKUJI_INTERFACE_EXAMPLES", "3"))
 """Examples of each operation."""
@@ -46,7 +46,7 @@ def interface(demo_template: str, server: str) -> Iterator[tuple[Any, str]]:
     from tests.conftest import _copy
 
     for engine in _copy(server, demo_template):
-        app = create_app(Desk(engine, b"a key for tests only", demo=True), ["mokuji.test"])
+        app = create_app(AppContext(engine, b"a key for tests only", demo=True), ["mokuji.test"])
         client = TestClient(app, base_url="http://mokuji.test")
         told = client.post("/api/v1/session", json={"handle": "wenna", "password": "buoy"}).json()
         yield (

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from mokuji.core.base import names
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.writing import writing
 from mokuji.store import people, volumes
 from mokuji.store.database import reading
@@ -14,15 +14,15 @@ from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 
-def volume(desk: Desk, title: str, *, closed: bool = False) -> int:
+def volume(app: AppContext, title: str, *, closed: bool = False) -> int:
     """A new volume."""
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         return volumes.add_volume(connection, title, closed=closed)
 
 
-def person(desk: Desk, handle: str, **roles: Role) -> Actor:
+def person(app: AppContext, handle: str, **roles: Role) -> Actor:
     """Somebody new, with roles by volume key (hyphens for spaces)."""
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         id_ = people.add_person(connection, handle, handle.title(), "", "no password")
         known = load_volumes(connection)
         for key, role in roles.items():
@@ -30,23 +30,23 @@ def person(desk: Desk, handle: str, **roles: Role) -> Actor:
         return people.actor_by_id(connection, id_)
 
 
-def give(desk: Desk, actor: Actor, volume_key: str, role: Role) -> Actor:
+def give(app: AppContext, actor: Actor, volume_key: str, role: Role) -> Actor:
     """Another role for somebody who is there."""
     assert actor.person is not None
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         people.set_role(connection, actor.person, load_volumes(connection)[names.key(volume_key)].id, role)
         return people.actor_by_id(connection, actor.person)
 
 
-def pages(desk: Desk, actor: Actor, volume_key: str, texts: Mapping[str, str]) -> None:
+def pages(app: AppContext, actor: Actor, volume_key: str, texts: Mapping[str, str]) -> None:
     """New pages of a volume."""
     for title, text in texts.items():
-        writing.save(desk, actor, writing.Save(volume_key, title, text, revision=0))
+        writing.save(app, actor, writing.Save(volume_key, title, text, revision=0))
 
 
-def texts(desk: Desk) -> dict[str, str]:
+def texts(app: AppContext) -> dict[str, str]:
     """All texts by title."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         from sqlalchemy import text
 
         ids = connection.execute(text("SELECT id FROM page")).scalars().all()

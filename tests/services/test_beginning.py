@@ -10,7 +10,7 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.patterns import BUILT_IN, begun_from, plain
 from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.contents import read_outline
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading
 from mokuji.services.writing import patterns, writing
 from tests.services.making import pages, person, volume
@@ -45,43 +45,43 @@ def test_what_cannot_be_a_name_is_said_with_its_line() -> None:
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
+def writer(app: AppContext) -> Actor:
     for title in ("Guide", "Data"):
-        volume(desk, title)
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, data=Role.OWNER, secret=Role.OWNER)
-    pages(desk, writer, "guide", {"Pump": "x", "Lamp": "x"})
+        volume(app, title)
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, data=Role.OWNER, secret=Role.OWNER)
+    pages(app, writer, "guide", {"Pump": "x", "Lamp": "x"})
     return writer
 
 
-def _outlined(desk: Desk, actor: Actor, text: str, under: str = "") -> str:
-    doing.apply(desk, actor, requests.Outline("guide", text, under), None)
-    return reading.contents_text(desk, actor, "guide")
+def _outlined(app: AppContext, actor: Actor, text: str, under: str = "") -> str:
+    doing.apply(app, actor, requests.Outline("guide", text, under), None)
+    return reading.contents_text(app, actor, "guide")
 
 
-def test_names_of_an_outline_get_their_places_in_order(desk: Desk, writer: Actor) -> None:
-    assert _outlined(desk, writer, "Storing\n\tWinter\nPump\n\tFloat", "lamp").splitlines() == [
+def test_names_of_an_outline_get_their_places_in_order(app: AppContext, writer: Actor) -> None:
+    assert _outlined(app, writer, "Storing\n\tWinter\nPump\n\tFloat", "lamp").splitlines() == [
         "- [[Pump]]",
         "  - [[Float]]",
         "- [[Lamp]]",
         "  - [[Storing]]",
         "    - [[Winter]]",
     ]
-    assert _outlined(desk, writer, "Storing\n\tSummer\nEnd").splitlines()[-3:] == [
+    assert _outlined(app, writer, "Storing\n\tSummer\nEnd").splitlines()[-3:] == [
         "    - [[Winter]]",
         "    - [[Summer]]",
         "- [[End]]",
     ]
 
 
-def test_an_outline_without_new_names_or_below_nothing_is_refused(desk: Desk, writer: Actor) -> None:
+def test_an_outline_without_new_names_or_below_nothing_is_refused(app: AppContext, writer: Actor) -> None:
     for text, under, said in (
         ("Pump", "", "a place already"),
         ("", "", "Type the names"),
         ("A", "zz", "no place"),
     ):
         with pytest.raises((Refused, Missing), match=said):
-            _outlined(desk, writer, text, under)
+            _outlined(app, writer, text, under)
 
 
 def test_ours_are_the_topic_types_and_have_no_marks_left_without_scripts() -> None:
@@ -102,21 +102,21 @@ def test_a_pattern_gives_its_text_without_what_it_says_of_itself() -> None:
 
 
 def test_patterns_of_a_volume_and_its_libraries_are_offered_to_who_may_read_them(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    pages(desk, writer, "guide", {"Fault form": "---\npattern: yes\nsummary: One fault\n---\n## Seen\n"})
-    pages(desk, writer, "data", {"Table form": "---\npattern: for values\n---\n| a |\n|---|\n"})
-    pages(desk, writer, "secret", {"Plan form": "---\npattern: yes\n---\nhidden\n"})
-    doing.apply(desk, writer, requests.Libraries("guide", ("data", "secret")), None)
-    view = writing.open_for_edit(desk, writer, "guide", "new")
+    pages(app, writer, "guide", {"Fault form": "---\npattern: yes\nsummary: One fault\n---\n## Seen\n"})
+    pages(app, writer, "data", {"Table form": "---\npattern: for values\n---\n| a |\n|---|\n"})
+    pages(app, writer, "secret", {"Plan form": "---\npattern: yes\n---\nhidden\n"})
+    doing.apply(app, writer, requests.Libraries("guide", ("data", "secret")), None)
+    view = writing.open_for_edit(app, writer, "guide", "new")
     own = [("guide/fault form", "Fault form", "One fault"), ("data/table form", "Table form", "")]
     assert [(p.name, p.words, p.about) for p in view.patterns[:2]] == own
     assert [p.name for p in view.patterns[2:]] == ["secret/plan form", "concept", "task", "reference"]
-    other = person(desk, "jonas", guide=Role.WRITER)
+    other = person(app, "jonas", guide=Role.WRITER)
     assert "secret/plan form" not in [
-        p.name for p in writing.open_for_edit(desk, other, "guide", "new").patterns
+        p.name for p in writing.open_for_edit(app, other, "guide", "new").patterns
     ]
-    assert patterns.pattern_text(desk, other, "guide", "guide/fault form") == "---\nsummary: \n---\n## Seen\n"
+    assert patterns.pattern_text(app, other, "guide", "guide/fault form") == "---\nsummary: \n---\n## Seen\n"
     for name in ("secret/plan form", "guide/pump", "nothing"):
         with pytest.raises(Missing, match="no such pattern"):
-            patterns.pattern_text(desk, other, "guide", name)
+            patterns.pattern_text(app, other, "guide", name)

@@ -14,7 +14,7 @@ from mokuji.core.base.errors import BadText, Missing
 from mokuji.core.edit.front_edit import names_of
 from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.skos import Form
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, reading
 from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
@@ -31,20 +31,20 @@ PAGES = {
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.OWNER)
-    pages(desk, writer, "guide", PAGES)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, secret=Role.OWNER)
+    pages(app, writer, "guide", PAGES)
     pages(
-        desk, writer, "secret", {"S": "---\ncategories: [Sensors]\n---\n", "T": "---\ngives: [Hidden]\n---\n"}
+        app, writer, "secret", {"S": "---\ncategories: [Sensors]\n---\n", "T": "---\ngives: [Hidden]\n---\n"}
     )
-    pages(desk, writer, "guide", {"Uses": "[[=Secret/T]]"})
+    pages(app, writer, "guide", {"Uses": "[[=Secret/T]]"})
     return writer
 
 
-def test_the_index_is_a_tree_with_counts(desk: Desk, writer: Actor) -> None:
-    found = categories.index(desk, writer, "guide")
+def test_the_index_is_a_tree_with_counts(app: AppContext, writer: Actor) -> None:
+    found = categories.index(app, writer, "guide")
     told = [(node.depth, found.categories[node.key]) for node in found.nodes]
     assert [(depth, each.name, each.pages, each.marks) for depth, each in told] == [
         (0, "At sea", 1, 2),
@@ -57,14 +57,14 @@ def test_the_index_is_a_tree_with_counts(desk: Desk, writer: Actor) -> None:
     assert found.categories["sensors"].page is not None
 
 
-def test_a_category_lists_pages_passages_and_through_which_template(desk: Desk, writer: Actor) -> None:
-    view = categories.category(desk, writer, "guide", "Sensors")
+def test_a_category_lists_pages_passages_and_through_which_template(app: AppContext, writer: Actor) -> None:
+    view = categories.category(app, writer, "guide", "Sensors")
     assert [each.head.title for each in view.filed] == ["Pump", "Vane"]
     assert view.description == "What measures." and [each.name for each in view.broader] == ["Equipment"]
     assert [(each.title, number) for each, number in view.elsewhere] == [("Secret", 1)]
-    (lid,) = categories.category(desk, writer, "guide", "notices").filed
+    (lid,) = categories.category(app, writer, "guide", "notices").filed
     assert lid.head.title == "Lid" and [each.title for each in lid.through] == ["Notice"]
-    (vane,) = categories.category(desk, writer, "guide", "at sea").filed
+    (vane,) = categories.category(app, writer, "guide", "at sea").filed
     assert [(each.line, each.words.before, each.words.words) for each in vane.passages] == [
         (6, "tried ", "#at-sea"),
         (9, "", "#at-sea"),
@@ -72,33 +72,33 @@ def test_a_category_lists_pages_passages_and_through_which_template(desk: Desk, 
 
 
 def test_a_category_is_gone_when_nothing_is_filed_and_follows_saves_at_once(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    writing.save(desk, writer, writing.Save("guide", "Vane", "no mark", revision=1))
+    writing.save(app, writer, writing.Save("guide", "Vane", "no mark", revision=1))
     with pytest.raises(Missing, match="Nothing in “Guide” is filed under “at sea”"):
-        categories.category(desk, writer, "guide", "at sea")
-    doing.apply(desk, writer, requests.Delete("guide", "pump"), None)
-    assert "power" not in categories.index(desk, writer, "guide").categories
+        categories.category(app, writer, "guide", "at sea")
+    doing.apply(app, writer, requests.Delete("guide", "pump"), None)
+    assert "power" not in categories.index(app, writer, "guide").categories
 
 
-def test_what_is_closed_files_nothing_for_others(desk: Desk, writer: Actor) -> None:
-    outsider = person(desk, "jonas", guide=Role.READER)
-    assert "hidden" not in categories.index(desk, outsider, "guide").categories
-    assert categories.category(desk, outsider, "guide", "sensors").elsewhere == ()
-    view = reading.open_page(desk, outsider, "guide", "uses")
+def test_what_is_closed_files_nothing_for_others(app: AppContext, writer: Actor) -> None:
+    outsider = person(app, "jonas", guide=Role.READER)
+    assert "hidden" not in categories.index(app, outsider, "guide").categories
+    assert categories.category(app, outsider, "guide", "sensors").elsewhere == ()
+    view = reading.open_page(app, outsider, "guide", "uses")
     assert isinstance(view, reading.PageView) and view.categories == ()
 
 
-def test_pages_are_read_in_pages_by_key(desk: Desk, writer: Actor) -> None:
-    first = categories.category(desk, writer, "guide", "sensors", most=1)
+def test_pages_are_read_in_pages_by_key(app: AppContext, writer: Actor) -> None:
+    first = categories.category(app, writer, "guide", "sensors", most=1)
     assert first.more_after == "pump"
-    second = categories.category(desk, writer, "guide", "sensors", first.more_after or "", 1)
+    second = categories.category(app, writer, "guide", "sensors", first.more_after or "", 1)
     assert [each.head.title for each in second.filed] == ["Vane"] and second.more_after is None
 
 
-def _shown(desk: Desk, actor: Actor, text: str) -> str:
-    seen = writing.preview(desk, actor, "guide", "list", text)
-    return seen.rendered(desk, Addresses(lists=partial(listing, desk, actor))).html
+def _shown(app: AppContext, actor: Actor, text: str) -> str:
+    seen = writing.preview(app, actor, "guide", "list", text)
+    return seen.rendered(app, Addresses(lists=partial(listing, app, actor))).html
 
 
 LISTS = [
@@ -116,17 +116,17 @@ LISTS = [
 
 @pytest.mark.parametrize(("text", "titles"), LISTS)
 def test_a_list_is_of_the_pages_that_its_words_choose(
-    desk: Desk, writer: Actor, text: str, titles: list[str]
+    app: AppContext, writer: Actor, text: str, titles: list[str]
 ) -> None:
-    html = _shown(desk, writer, text)
+    html = _shown(app, writer, text)
     assert [
         part.partition("<")[0] for part in html.split('">')[1:] if part.partition("<")[0].strip()
     ] == titles
     assert "problem" not in html
 
 
-def test_a_list_shows_fields_as_columns(desk: Desk, writer: Actor) -> None:
-    html = _shown(desk, writer, "[[=* | category: Sensors | show: owner, status]]")
+def test_a_list_shows_fields_as_columns(app: AppContext, writer: Actor) -> None:
+    html = _shown(app, writer, "[[=* | category: Sensors | show: owner, status]]")
     assert "<th>Page</th><th>Owner</th><th>Status</th>" in html
     assert "<td>Wenna</td><td>draft</td>" in html and "<td>Jonas</td><td>Final</td>" in html
 
@@ -146,15 +146,15 @@ FAULTS = [
 
 @pytest.mark.parametrize(("text", "said"), FAULTS)
 def test_what_a_list_does_not_understand_is_said_in_its_place(
-    desk: Desk, writer: Actor, text: str, said: str
+    app: AppContext, writer: Actor, text: str, said: str
 ) -> None:
-    assert said in _shown(desk, writer, text)
+    assert said in _shown(app, writer, text)
 
 
-def test_a_list_holds_only_what_its_reader_may_see(desk: Desk, writer: Actor) -> None:
-    outsider = person(desk, "jonas", guide=Role.WRITER)
+def test_a_list_holds_only_what_its_reader_may_see(app: AppContext, writer: Actor) -> None:
+    outsider = person(app, "jonas", guide=Role.WRITER)
     text = "[[=* | category: Sensors | volume: Secret]]"
-    assert _shown(desk, outsider, text) == _shown(desk, outsider, text.replace("Secret", "Nowhere")).replace(
+    assert _shown(app, outsider, text) == _shown(app, outsider, text.replace("Secret", "Nowhere")).replace(
         "Nowhere", "Secret"
     )
 
@@ -177,9 +177,9 @@ TURTLE = """@prefix skos: <http://www.w3.org/2004/02/skos/core#> .
 
 
 @pytest.mark.parametrize("form", ["turtle", "json-ld"])
-def test_categories_go_out_as_skos_that_rdflib_reads(desk: Desk, writer: Actor, form: Form) -> None:
+def test_categories_go_out_as_skos_that_rdflib_reads(app: AppContext, writer: Actor, form: Form) -> None:
     told = concepts.export(
-        desk, writer, "guide", form, lambda v, k: f"https://w.example/{v}/{k}".replace(" ", "-"), "urn:s"
+        app, writer, "guide", form, lambda v, k: f"https://w.example/{v}/{k}".replace(" ", "-"), "urn:s"
     )
     graph = Graph().parse(data=told, format=form)
     labels = {str(graph.value(each, SKOS.prefLabel)) for each in graph.subjects(RDF.type, SKOS.Concept)}
@@ -189,19 +189,19 @@ def test_categories_go_out_as_skos_that_rdflib_reads(desk: Desk, writer: Actor, 
     assert str(graph.value(sensors, SKOS.definition)) == "What measures."
 
 
-def test_skos_concepts_become_pages_and_add_to_those_that_are_there(desk: Desk, writer: Actor) -> None:
-    done = concepts.bring_in(desk, writer, "guide", TURTLE, "turtle")
+def test_skos_concepts_become_pages_and_add_to_those_that_are_there(app: AppContext, writer: Actor) -> None:
+    done = concepts.bring_in(app, writer, "guide", TURTLE, "turtle")
     assert (done.written, done.changed, done.same) == (("Equipment", "Wind"), ("Sensors",), ())
-    made = texts(desk)
+    made = texts(app)
     assert made["Equipment"] == '---\nsummary: "All that is: \\"fitted\\"."\n---\n'
     assert made["Wind"] == "---\nbroader: [Sensors]\n---\n"
     assert made["Sensors"] == "---\nsummary: What measures.\nbroader: [Equipment]\naliases: [probes]\n---\n"
-    again = concepts.bring_in(desk, writer, "guide", TURTLE, "turtle")
+    again = concepts.bring_in(app, writer, "guide", TURTLE, "turtle")
     assert again.same == ("Equipment", "Sensors", "Wind")
     told = concepts.export(
-        desk, writer, "guide", "json-ld", lambda v, k: f"urn:{v}:{k}".replace(" ", "-"), "urn:s"
+        app, writer, "guide", "json-ld", lambda v, k: f"urn:{v}:{k}".replace(" ", "-"), "urn:s"
     )
-    assert concepts.bring_in(desk, writer, "guide", told, "json-ld").changed == ()
+    assert concepts.bring_in(app, writer, "guide", told, "json-ld").changed == ()
 
 
 @pytest.mark.parametrize(
@@ -213,59 +213,59 @@ def test_skos_concepts_become_pages_and_add_to_those_that_are_there(desk: Desk, 
     ],
 )
 def test_what_is_no_skos_is_said_and_nothing_is_fetched(
-    desk: Desk, writer: Actor, data: str, form: Form
+    app: AppContext, writer: Actor, data: str, form: Form
 ) -> None:
     with pytest.raises(BadText):
-        concepts.bring_in(desk, writer, "guide", data, form)
+        concepts.bring_in(app, writer, "guide", data, form)
 
 
-def _move(desk: Desk, writer: Actor, name: str, *under: str) -> doing.PlanView:
+def _move(app: AppContext, writer: Actor, name: str, *under: str) -> doing.PlanView:
     wish = requests.MoveCategory("guide", name, under)
-    view = doing.plan(desk, writer, wish)
+    view = doing.plan(app, writer, wish)
     if view.can_be_done:
-        assert isinstance(doing.apply(desk, writer, wish, view.digest), doing.Applied)
+        assert isinstance(doing.apply(app, writer, wish, view.digest), doing.Applied)
     return view
 
 
-def _tree(desk: Desk, writer: Actor) -> list[tuple[int, str]]:
-    found = categories.index(desk, writer, "guide")
+def _tree(app: AppContext, writer: Actor) -> list[tuple[int, str]]:
+    found = categories.index(app, writer, "guide")
     return [(node.depth, found.categories[node.key].name) for node in found.nodes]
 
 
 def test_a_category_is_moved_below_another_by_its_page_which_is_written_if_need_be(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    assert _tree(desk, writer)[:3] == [(0, "At sea"), (0, "Equipment"), (1, "Sensors")]
-    _move(desk, writer, "at sea", "equipment")
-    assert texts(desk)["At sea"] == "---\nbroader: [Equipment]\n---\n"
-    _move(desk, writer, "Sensors", "At sea", "equipment")
-    assert texts(desk)["Sensors"] == "---\nsummary: What measures.\nbroader: [Equipment, At sea]\n---\n"
-    assert _tree(desk, writer)[:3] == [(0, "Equipment"), (1, "At sea"), (2, "Sensors")]
-    _move(desk, writer, "sensors")
-    assert (0, "Sensors") in _tree(desk, writer)
-    assert "summary: What measures." in texts(desk)["Sensors"]
+    assert _tree(app, writer)[:3] == [(0, "At sea"), (0, "Equipment"), (1, "Sensors")]
+    _move(app, writer, "at sea", "equipment")
+    assert texts(app)["At sea"] == "---\nbroader: [Equipment]\n---\n"
+    _move(app, writer, "Sensors", "At sea", "equipment")
+    assert texts(app)["Sensors"] == "---\nsummary: What measures.\nbroader: [Equipment, At sea]\n---\n"
+    assert _tree(app, writer)[:3] == [(0, "Equipment"), (1, "At sea"), (2, "Sensors")]
+    _move(app, writer, "sensors")
+    assert (0, "Sensors") in _tree(app, writer)
+    assert "summary: What measures." in texts(app)["Sensors"]
 
 
-def test_a_category_is_not_moved_below_itself(desk: Desk, writer: Actor) -> None:
+def test_a_category_is_not_moved_below_itself(app: AppContext, writer: Actor) -> None:
     for under in ("Sensors", "Equipment"):
         view = (
-            _move(desk, writer, "equipment", "Sensors")
+            _move(app, writer, "equipment", "Sensors")
             if under == "Sensors"
-            else _move(desk, writer, "Sensors", "sensors")
+            else _move(app, writer, "Sensors", "sensors")
         )
         assert view.refusal is not None and view.refusal.code == "category_cycle"
-    said = _move(desk, writer, "equipment", "Sensors").refusal
+    said = _move(app, writer, "equipment", "Sensors").refusal
     assert said is not None
     assert said.message.startswith(
         "“Equipment” would be broader than itself: “Equipment” → “Sensors” → “Equipment”."
     )
-    nothing = _move(desk, writer, "no such").refusal
+    nothing = _move(app, writer, "no such").refusal
     assert nothing is not None and nothing.code == "category_missing"
 
 
-def test_names_parted_by_a_comma_file_a_page_under_each(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Winch": "---\ncategories: ['Oil, grease']\n---\n"})
+def test_names_parted_by_a_comma_file_a_page_under_each(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Winch": "---\ncategories: ['Oil, grease']\n---\n"})
     for name in ("Safety, Deck work", "oil, GREASE"):
         wish = requests.File("guide", "lid", name)
-        doing.apply(desk, writer, wish, doing.plan(desk, writer, wish).digest)
-    assert names_of(texts(desk)["Lid"], "categories") == ("Safety", "Deck work", "Oil, grease")
+        doing.apply(app, writer, wish, doing.plan(app, writer, wish).digest)
+    assert names_of(texts(app)["Lid"], "categories") == ("Safety", "Deck work", "Oil, grease")

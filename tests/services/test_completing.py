@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import completing, finding
 from tests.services.making import pages, person, volume
 
@@ -28,35 +28,37 @@ x
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Öl lab")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, **{"öl lab": Role.WRITER, "secret": Role.WRITER})
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Öl lab")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, **{"öl lab": Role.WRITER, "secret": Role.WRITER})
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {"Pump": PUMP, "Well": "", "Bilge switch trips": "", "Bilge switch": "[[Tide table]]"},
     )
-    pages(desk, writer, "öl lab", {"Sheet/A": "## One\n", "Pump": ""})
-    pages(desk, writer, "secret", {"Plan": "## Hidden\n"})
+    pages(app, writer, "öl lab", {"Sheet/A": "## One\n", "Pump": ""})
+    pages(app, writer, "secret", {"Plan": "## Hidden\n"})
     return writer
 
 
-def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(desk: Desk, writer: Actor) -> None:
-    found = completing.sections_for(desk, writer, "guide", "bilge pump")
+def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(
+    app: AppContext, writer: Actor
+) -> None:
+    found = completing.sections_for(app, writer, "guide", "bilge pump")
     assert [(each.words, each.level, each.insert) for each in found] == [
         ("Limits", 2, "Limits"),
         ("Well and seal", 3, "seal"),
         ("C# | b", 2, "C# \\| b"),
     ]
-    put_in = completing.sections_for(desk, writer, "guide", "Pump", insert=True)
+    put_in = completing.sections_for(app, writer, "guide", "Pump", insert=True)
     assert (put_in[0].words, put_in[0].level) == ("short", 0)
-    elsewhere = completing.sections_for(desk, writer, "guide", "Öl lab/Sheet\\/A")
+    elsewhere = completing.sections_for(app, writer, "guide", "Öl lab/Sheet\\/A")
     assert [each.words for each in elsewhere] == ["One"]
     for typed in ("Nowhere", "", "a|b", "[[", "#x"):
-        assert completing.sections_for(desk, writer, "guide", typed) == []
+        assert completing.sections_for(app, writer, "guide", typed) == []
 
 
 @pytest.mark.parametrize(
@@ -83,27 +85,25 @@ def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(desk: De
     ],
 )
 def test_an_address_of_this_wiki_is_the_shortest_reference_that_leads_there(
-    desk: Desk, writer: Actor, address: str, expected: tuple[str, str] | None
+    app: AppContext, writer: Actor, address: str, expected: tuple[str, str] | None
 ) -> None:
-    found = completing.references_to(desk, writer, "guide", [address], SITE).get(address)
+    found = completing.references_to(app, writer, "guide", [address], SITE).get(address)
     assert (None if found is None else (found.insert, found.words)) == expected
 
 
-def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
-    other = person(desk, "jory", guide=Role.WRITER)
-    assert [each.words for each in completing.sections_for(desk, writer, "guide", "Secret/Plan")] == [
-        "Hidden"
-    ]
-    assert completing.sections_for(desk, other, "guide", "Secret/Plan") == []
+def test_nothing_of_a_closed_page_is_offered(app: AppContext, writer: Actor) -> None:
+    other = person(app, "jory", guide=Role.WRITER)
+    assert [each.words for each in completing.sections_for(app, writer, "guide", "Secret/Plan")] == ["Hidden"]
+    assert completing.sections_for(app, other, "guide", "Secret/Plan") == []
     hidden = ["/secret/plan", "/secret/nowhere", "/-/edit/secret/plan", "/-/file/secret/plan.png"]
-    assert completing.references_to(desk, other, "guide", hidden, SITE) == {}
-    assert completing.people_for(desk, NOBODY) == []
-    assert completing.people_for(desk, other) == [("jory", "Jory"), ("wenna", "Wenna")]
+    assert completing.references_to(app, other, "guide", hidden, SITE) == {}
+    assert completing.people_for(app, NOBODY) == []
+    assert completing.people_for(app, other) == [("jory", "Jory"), ("wenna", "Wenna")]
 
 
-def test_names_are_found_by_their_letters_in_order_initials_first(desk: Desk, writer: Actor) -> None:
+def test_names_are_found_by_their_letters_in_order_initials_first(app: AppContext, writer: Actor) -> None:
     def titles(typed: str) -> list[str]:
-        return [each.title for each in finding.names_for(desk, writer, typed, "guide")]
+        return [each.title for each in finding.names_for(app, writer, typed, "guide")]
 
     assert titles("bst") == ["Bilge switch trips", "Bilge switch"]
     assert titles("bw") == ["Bilge switch", "Bilge switch trips"]

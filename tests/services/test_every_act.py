@@ -16,7 +16,7 @@ from mokuji.acts.view import Applied
 from mokuji.api import plans
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import history, reading
 from mokuji.services.writing import files, writing
 from mokuji.store import writing as stored
@@ -44,28 +44,28 @@ OTHER_PICTURE = hashlib.sha256(picture("PNG", (50, 20))).hexdigest()
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Data")
-    writer = person(desk, "wenna", guide=Role.OWNER, data=Role.OWNER)
-    pages(desk, writer, "guide", GUIDE)
-    pages(desk, writer, "data", DATA)
-    pages(desk, writer, "data", {"Tower": "![b](lamp.png)"})
-    files.bring(desk, writer, "guide", "lamp.png", PICTURE)
-    files.stage(desk, writer, "guide", "lamp.png", picture("PNG", (50, 20)))
-    save_source(desk, writer, "gel", {"title": "Gel"}, new=True)
-    pages(desk, writer, "guide", THINGS)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Data")
+    writer = person(app, "wenna", guide=Role.OWNER, data=Role.OWNER)
+    pages(app, writer, "guide", GUIDE)
+    pages(app, writer, "data", DATA)
+    pages(app, writer, "data", {"Tower": "![b](lamp.png)"})
+    files.bring(app, writer, "guide", "lamp.png", PICTURE)
+    files.stage(app, writer, "guide", "lamp.png", picture("PNG", (50, 20)))
+    save_source(app, writer, "gel", {"title": "Gel"}, new=True)
+    pages(app, writer, "guide", THINGS)
     return writer
 
 
-def _state(desk: Desk, actor: Actor) -> dict[str, Any]:
+def _state(app: AppContext, actor: Actor) -> dict[str, Any]:
     """Everything that an undo has to give back."""
-    refresh(desk)
-    with reading_transaction(desk.engine) as connection:
+    refresh(app)
+    with reading_transaction(app.engine) as connection:
         known = load_volumes(connection)
-        places = {key: reading.contents_text(desk, actor, key) for key in known}
+        places = {key: reading.contents_text(app, actor, key) for key in known}
         return {
-            "texts": texts(desk),
+            "texts": texts(app),
             "places": places,
             "volumes": {v.title: (v.libraries, v.language) for v in known.values()},
             "pages": sorted(map(tuple, connection.execute(text("SELECT volume, key, title FROM page")))),
@@ -263,7 +263,7 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
 @pytest.mark.parametrize("many", [50, 1], ids=["few uses", "many uses"])
 @pytest.mark.parametrize(("name", "wish", "said"), ACTS, ids=[act[0] for act in ACTS])
 def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
-    desk: Desk,
+    app: AppContext,
     writer: Actor,
     monkeypatch: pytest.MonkeyPatch,
     name: str,
@@ -273,35 +273,35 @@ def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
 ) -> None:
     # From so many uses on a name's own row is changed, instead of those of the pages that use it.
     monkeypatch.setattr(stored, "MANY_USES", many)
-    before = _state(desk, writer)
-    view = doing.plan(desk, writer, wish())
+    before = _state(app, writer)
+    view = doing.plan(app, writer, wish())
     assert said in " ".join(words.sentence(view).split())
     assert words.button(view)
-    done = doing.apply(desk, writer, wish(), view.digest)
+    done = doing.apply(app, writer, wish(), view.digest)
     assert isinstance(done, Applied)
-    writer = _again(desk, writer)
-    headline = log.one_act(desk, writer, done.change_set).headline
+    writer = _again(app, writer)
+    headline = log.one_act(app, writer, done.change_set).headline
     assert headline == (view.note or headline), "the log tells it by its facts"
     assert headline
-    assert _state(desk, writer) != before, name
-    _check_indexes(desk)
-    undone = doing.apply(desk, writer, requests.Undo(done.change_set), None)
+    assert _state(app, writer) != before, name
+    _check_indexes(app)
+    undone = doing.apply(app, writer, requests.Undo(done.change_set), None)
     assert isinstance(undone, Applied)
-    assert _state(desk, _again(desk, writer)) == before
-    _check_indexes(desk)
+    assert _state(app, _again(app, writer)) == before
+    _check_indexes(app)
 
 
-def _again(desk: Desk, actor: Actor) -> Actor:
+def _again(app: AppContext, actor: Actor) -> Actor:
     """The same person with the rights of now: who makes a volume owns it."""
     from mokuji.store import people
 
-    with reading_transaction(desk.engine) as connection:
+    with reading_transaction(app.engine) as connection:
         return people.actor_by_id(connection, actor.person or 0)
 
 
-def _check_indexes(desk: Desk) -> None:
+def _check_indexes(app: AppContext) -> None:
     """What is kept beside the texts is what the texts say."""
-    with desk.engine.connect() as connection:
+    with app.engine.connect() as connection:
         while stored.catch_up(connection):
             pass
         kept = indexes(connection)
@@ -310,13 +310,15 @@ def _check_indexes(desk: Desk) -> None:
         connection.rollback()
 
 
-def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(desk: Desk, writer: Actor) -> None:
+def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(
+    app: AppContext, writer: Actor
+) -> None:
     body = GUIDE["Pump"].replace("## Limits", "## Highest values")
-    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "Pump", body, revision=1))
+    asked = writing.save_or_tell(app, writer, writing.Save("guide", "Pump", body, revision=1))
     assert isinstance(asked, writing.Moves) and asked.sections == 1
-    writing.save(desk, writer, writing.Save("guide", "Pump", body, revision=1, follow=True))
-    assert "[[Pump#Highest values]]" in texts(desk)["Well"]
-    _check_indexes(desk)
+    writing.save(app, writer, writing.Save("guide", "Pump", body, revision=1, follow=True))
+    assert "[[Pump#Highest values]]" in texts(app)["Well"]
+    _check_indexes(app)
 
 
 # ---- what is closed -------------------------------------------------------------------
@@ -350,27 +352,27 @@ def _told(view: doing.PlanView) -> str:
 
 @pytest.mark.parametrize(("name", "wish", "_"), ACTS, ids=[act[0] for act in ACTS])
 def test_the_plan_of_an_act_says_nothing_of_a_closed_volume_that_refers_to_all(
-    desk: Desk, writer: Actor, name: str, wish: Callable[[], Request], _: str
+    app: AppContext, writer: Actor, name: str, wish: Callable[[], Request], _: str
 ) -> None:
-    volume(desk, "Vault", closed=True)
-    keeper = person(desk, "mirela", vault=Role.OWNER)
-    pages(desk, keeper, "vault", VAULT)
-    refresh(desk)
-    view = doing.plan(desk, writer, wish())
+    volume(app, "Vault", closed=True)
+    keeper = person(app, "mirela", vault=Role.OWNER)
+    pages(app, keeper, "vault", VAULT)
+    refresh(app)
+    view = doing.plan(app, writer, wish())
     assert view.plan is not None, view.refusal
     assert SECRET not in _told(view).lower()
-    done = doing.apply(desk, writer, wish(), view.digest)
+    done = doing.apply(app, writer, wish(), view.digest)
     assert isinstance(done, Applied), getattr(done, "refusal", None)
     # What was done, and what undoing it would do, are told as little.
-    writer = _again(desk, writer)
+    writer = _again(app, writer)
     told = []
     try:
-        told.append(_told(doing.plan(desk, writer, requests.Undo(done.change_set))))
+        told.append(_told(doing.plan(app, writer, requests.Undo(done.change_set))))
     except Forbidden as fault:
         # On closed pages it changed more than references.
         told.append(repr(vars(fault)))
-    told.append(repr(log.one_act(desk, writer, done.change_set)))
-    told.append(repr(history.acts(desk, writer)))
+    told.append(repr(log.one_act(app, writer, done.change_set)))
+    told.append(repr(history.acts(app, writer)))
     assert SECRET not in " ".join(told).lower()
 
 
@@ -390,11 +392,11 @@ REFUSED: list[tuple[str, Callable[[], Request]]] = [
 
 @pytest.mark.parametrize(("name", "wish"), REFUSED, ids=[each[0] for each in REFUSED])
 def test_a_refusal_says_nothing_of_a_closed_volume(
-    desk: Desk, writer: Actor, name: str, wish: Callable[[], Request]
+    app: AppContext, writer: Actor, name: str, wish: Callable[[], Request]
 ) -> None:
-    volume(desk, "Vault", closed=True)
-    keeper = person(desk, "mirela", vault=Role.OWNER, guide=Role.WRITER)
-    pages(desk, keeper, "vault", VAULT)
-    save_source(desk, keeper, "gelb", {"title": "Other"}, new=True)
-    view = doing.plan(desk, writer, wish())
+    volume(app, "Vault", closed=True)
+    keeper = person(app, "mirela", vault=Role.OWNER, guide=Role.WRITER)
+    pages(app, keeper, "vault", VAULT)
+    save_source(app, keeper, "gelb", {"title": "Other"}, new=True)
+    view = doing.plan(app, writer, wish())
     assert SECRET not in _told(view).lower()

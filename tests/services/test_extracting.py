@@ -8,7 +8,7 @@ from mokuji.acts import doing, requests
 from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
 from mokuji.services.writing.insert_forms import insert_at
@@ -25,13 +25,13 @@ ${risk} ${who}"""
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Data")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, data=Role.WRITER, secret=Role.WRITER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Data")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, data=Role.WRITER, secret=Role.WRITER)
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -41,9 +41,9 @@ def writer(desk: Desk) -> Actor:
             "Host": "[[=Card | risk: fire]] [[=Secret/Plan]]",
         },
     )
-    pages(desk, writer, "data", {"Sheet": f"> {SAY}"})
-    pages(desk, writer, "secret", {"Plan": SAY, "Copy": f"x\n\n{SAY}"})
-    refresh(desk)
+    pages(app, writer, "data", {"Sheet": f"> {SAY}"})
+    pages(app, writer, "secret", {"Plan": SAY, "Copy": f"x\n\n{SAY}"})
+    refresh(app)
     return writer
 
 
@@ -54,8 +54,10 @@ def _extract(rows: tuple[str, ...] = (), **more: object) -> requests.Extract:
     return requests.Extract("guide", "well", start, start + len(SAY), "Vent", **values)  # type: ignore[arg-type]
 
 
-def test_a_selection_in_a_browser_is_found_in_a_text_of_other_line_ends(desk: Desk, writer: Actor) -> None:
-    view = doing.plan(desk, writer, _extract())
+def test_a_selection_in_a_browser_is_found_in_a_text_of_other_line_ends(
+    app: AppContext, writer: Actor
+) -> None:
+    view = doing.plan(app, writer, _extract())
     assert view.choices.passage == SAY
     offered = {row.page.title: row.after for row in view.rows}
     assert offered == {
@@ -66,14 +68,14 @@ def test_a_selection_in_a_browser_is_found_in_a_text_of_other_line_ends(desk: De
     }
 
 
-def test_the_chosen_places_are_replaced_and_the_others_stay(desk: Desk, writer: Actor) -> None:
+def test_the_chosen_places_are_replaced_and_the_others_stay(app: AppContext, writer: Actor) -> None:
     chosen = tuple(
-        row.id for row in doing.plan(desk, writer, _extract()).rows if row.page.title in {"Lid", "Sheet"}
+        row.id for row in doing.plan(app, writer, _extract()).rows if row.page.title in {"Lid", "Sheet"}
     )
-    view = doing.plan(desk, writer, _extract(chosen))
+    view = doing.plan(app, writer, _extract(chosen))
     assert view.can_be_done
-    assert isinstance(doing.apply(desk, writer, _extract(chosen), view.digest), Applied)
-    now = texts(desk)
+    assert isinstance(doing.apply(app, writer, _extract(chosen), view.digest), Applied)
+    now = texts(app)
     assert now["Vent"].replace("\r\n", "\n") == (
         "---\nslots:\n  long: {example: ten}\n---\n" + SAY.replace("ten", "${long}") + "\n"
     )
@@ -83,53 +85,55 @@ def test_the_chosen_places_are_replaced_and_the_others_stay(desk: Desk, writer: 
     assert now["Plan"] == SAY
 
 
-def test_places_that_one_may_not_write_are_not_offered(desk: Desk, writer: Actor) -> None:
-    other = person(desk, "jory", guide=Role.WRITER, data=Role.READER)
-    assert {row.page.title for row in doing.plan(desk, other, _extract()).rows} == {"Lid"}
-    reader = person(desk, "piet", guide=Role.READER)
+def test_places_that_one_may_not_write_are_not_offered(app: AppContext, writer: Actor) -> None:
+    other = person(app, "jory", guide=Role.WRITER, data=Role.READER)
+    assert {row.page.title for row in doing.plan(app, other, _extract()).rows} == {"Lid"}
+    reader = person(app, "piet", guide=Role.READER)
     with pytest.raises(Forbidden):
-        doing.plan(desk, reader, _extract())
+        doing.plan(app, reader, _extract())
 
 
-def test_the_text_of_a_closed_volume_does_not_get_out(desk: Desk, writer: Actor) -> None:
+def test_the_text_of_a_closed_volume_does_not_get_out(app: AppContext, writer: Actor) -> None:
     # What is made in a closed volume is offered to no page that others may read.
     wish = requests.Extract("secret", "plan", 0, len(SAY), "Vent")
-    assert {row.page.title for row in doing.plan(desk, writer, wish).rows} == {"Copy"}
+    assert {row.page.title for row in doing.plan(app, writer, wish).rows} == {"Copy"}
     # An insert of a closed page shows to those who may read it only, and its text would show to all.
-    inline = doing.plan(desk, writer, requests.Inline("guide", "host", 1))
+    inline = doing.plan(app, writer, requests.Inline("guide", "host", 1))
     assert inline.refusal is not None and "closed volume" in inline.refusal.message
-    other = person(desk, "jory", guide=Role.WRITER)
-    told = doing.plan(desk, other, requests.Inline("guide", "host", 1)).refusal
+    other = person(app, "jory", guide=Role.WRITER)
+    told = doing.plan(app, other, requests.Inline("guide", "host", 1)).refusal
     assert told is not None and (told.code, told.message) == (
         "insert_unwritten",
         "This insert leads to no page.",
     )
 
 
-def test_what_was_selected_in_an_older_text_is_not_taken_from_the_new_one(desk: Desk, writer: Actor) -> None:
-    writing.save(desk, writer, writing.Save("guide", "Well", "Other words", revision=1))
+def test_what_was_selected_in_an_older_text_is_not_taken_from_the_new_one(
+    app: AppContext, writer: Actor
+) -> None:
+    writing.save(app, writer, writing.Save("guide", "Well", "Other words", revision=1))
     for wish in (_extract(revision=1), requests.Inline("guide", "well", 0, revision=1)):
-        view = doing.plan(desk, writer, wish)
+        view = doing.plan(app, writer, wish)
         assert view.refusal is not None and view.refusal.code == "page_edited"
 
 
 def test_repeated_text_is_reported_with_its_places_in_the_volume_and_its_libraries(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
     pages(
-        desk, writer, "guide", {"Again": f"{SAY} {SAY}", "Once more": f"{SAY} {SAY}", "Third": f"{SAY} {SAY}"}
+        app, writer, "guide", {"Again": f"{SAY} {SAY}", "Once more": f"{SAY} {SAY}", "Third": f"{SAY} {SAY}"}
     )
-    found = upkeep.report(desk, writer, "guide", "repeats").findings
+    found = upkeep.report(app, writer, "guide", "repeats").findings
     assert [(each.number, [spot.page.title for spot in each.spots]) for each in found] == [
         (3, ["Again", "Once more", "Third"])
     ]
     assert "2 lines in 3 places" in found[0].reason
-    assert upkeep.report(desk, writer, "data", "repeats").findings == ()
+    assert upkeep.report(app, writer, "data", "repeats").findings == ()
 
 
-def test_the_insert_under_the_caret_is_a_form(desk: Desk, writer: Actor) -> None:
+def test_the_insert_under_the_caret_is_a_form(app: AppContext, writer: Actor) -> None:
     text = "é\n[[=Card | risk: two\n  lines | nobody: x]] [[=Card|[[=Card]]]]"
-    form = insert_at(desk, writer, "guide", text, 6)
+    form = insert_at(app, writer, "guide", text, 6)
     assert form is not None and form.page is not None
     assert (form.index, form.page.title, form.span.of(text)[:7]) == (0, "Card", "[[=Card")
     risk, who = form.fields
@@ -141,18 +145,18 @@ def test_the_insert_under_the_caret_is_a_form(desk: Desk, writer: Actor) -> None
     assert risk.whole is not None and risk.whole.of(text) == "| risk: two\n  lines "
     assert (who.slot.default, who.words, who.span) == ("all", None, None)
     assert form.faults == ("“Card” has no slot “nobody”.",)
-    inner = insert_at(desk, writer, "guide", text, text.rindex("[[=Card") + 4)
+    inner = insert_at(app, writer, "guide", text, text.rindex("[[=Card") + 4)
     assert inner is not None and inner.index == 2
-    outer = insert_at(desk, writer, "guide", text, text.rindex("[[=Card") - 1)
+    outer = insert_at(app, writer, "guide", text, text.rindex("[[=Card") - 1)
     assert outer is not None and outer.fields[0].words == "[[=Card]]", (
         "a value without a name is that of the first slot"
     )
-    assert insert_at(desk, writer, "guide", text, 1) is None
+    assert insert_at(app, writer, "guide", text, 1) is None
 
 
-def test_the_form_tells_nothing_of_a_closed_page(desk: Desk, writer: Actor) -> None:
-    other = person(desk, "jory", guide=Role.WRITER)
-    form = insert_at(desk, other, "guide", "[[=Secret/Plan]]", 4)
+def test_the_form_tells_nothing_of_a_closed_page(app: AppContext, writer: Actor) -> None:
+    other = person(app, "jory", guide=Role.WRITER)
+    form = insert_at(app, other, "guide", "[[=Secret/Plan]]", 4)
     assert form is not None and (form.page, form.volume, form.fields, form.faults) == (None, None, (), ())
     with pytest.raises(Forbidden):
-        insert_at(desk, person(desk, "piet", guide=Role.READER), "guide", "[[=Card]]", 4)
+        insert_at(app, person(app, "piet", guide=Role.READER), "guide", "[[=Card]]", 4)

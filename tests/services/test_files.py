@@ -16,7 +16,7 @@ from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import BadFile, Collision, Forbidden, Missing, Refused
 from mokuji.core.language.excerpt import Excerpt
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.folders import folders, importing
 from mokuji.services.reading import trash
 from mokuji.services.writing import files, findings, writing
@@ -30,81 +30,83 @@ OTHER = picture("PNG", (50, 20))
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Secret", closed=True)
-    return person(desk, "wenna", guide=Role.WRITER, secret=Role.WRITER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Secret", closed=True)
+    return person(app, "wenna", guide=Role.WRITER, secret=Role.WRITER)
 
 
 def test_a_file_is_kept_under_a_readable_name_and_found_by_any_way_to_write_it(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    brought = files.bring(desk, writer, "guide", "Wiring DIAGRAM.jpeg", PNG)
+    brought = files.bring(app, writer, "guide", "Wiring DIAGRAM.jpeg", PNG)
     assert (brought.file.name, brought.known) == ("wiring-diagram.png", False)
-    found = files.fetch(desk, NOBODY, "guide", "WIRING-diagram.PNG")
+    found = files.fetch(app, NOBODY, "guide", "WIRING-diagram.PNG")
     assert (found.type, found.width, found.height, found.size) == ("image/png", 40, 30, len(PNG))
-    assert files.content(desk, found) == PNG
+    assert files.content(app, found) == PNG
 
 
-def test_the_same_content_is_kept_once_and_a_taken_name_gets_a_number(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "a.png", PNG)
-    again = files.bring(desk, writer, "guide", "b.png", PNG)
+def test_the_same_content_is_kept_once_and_a_taken_name_gets_a_number(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "a.png", PNG)
+    again = files.bring(app, writer, "guide", "b.png", PNG)
     assert (again.file.name, again.known) == ("a.png", True)
-    assert files.bring(desk, writer, "guide", "A.png", OTHER).file.name == "a-2.png"
-    assert files.bring(desk, writer, "secret", "a.png", PNG).known is False, "another volume is another place"
+    assert files.bring(app, writer, "guide", "A.png", OTHER).file.name == "a-2.png"
+    assert files.bring(app, writer, "secret", "a.png", PNG).known is False, "another volume is another place"
 
 
-def test_what_is_brought_can_be_called_otherwise_at_once_and_not_later(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "a.png", PNG)
-    files.bring(desk, writer, "guide", "b.png", OTHER)
-    assert files.call(desk, writer, "guide", "a.png", "Lamp at night").name == "lamp-at-night.png"
+def test_what_is_brought_can_be_called_otherwise_at_once_and_not_later(
+    app: AppContext, writer: Actor
+) -> None:
+    files.bring(app, writer, "guide", "a.png", PNG)
+    files.bring(app, writer, "guide", "b.png", OTHER)
+    assert files.call(app, writer, "guide", "a.png", "Lamp at night").name == "lamp-at-night.png"
     with pytest.raises(Missing):
-        files.fetch(desk, writer, "guide", "a.png")
+        files.fetch(app, writer, "guide", "a.png")
     with pytest.raises(Collision):
-        files.call(desk, writer, "guide", "b.png", "lamp at night")
-    other = person(desk, "jonas", guide=Role.WRITER)
+        files.call(app, writer, "guide", "b.png", "lamp at night")
+    other = person(app, "jonas", guide=Role.WRITER)
     with pytest.raises(Refused):
-        files.call(desk, other, "guide", "b.png", "mine")
-    desk.clock.now += timedelta(hours=2)  # type: ignore[attr-defined]
+        files.call(app, other, "guide", "b.png", "mine")
+    app.clock.now += timedelta(hours=2)  # type: ignore[attr-defined]
     with pytest.raises(Refused, match="has been here for a while"):
-        files.call(desk, writer, "guide", "b.png", "late")
+        files.call(app, writer, "guide", "b.png", "late")
 
 
 def test_who_may_not_write_brings_nothing_and_a_closed_volume_shows_nothing(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
     with pytest.raises(Forbidden):
-        files.bring(desk, NOBODY, "guide", "a.png", PNG)
-    hidden = files.bring(desk, writer, "secret", "plan.png", PNG).file
+        files.bring(app, NOBODY, "guide", "a.png", PNG)
+    hidden = files.bring(app, writer, "secret", "plan.png", PNG).file
     for ask in (
-        lambda: files.fetch(desk, NOBODY, "secret", "plan.png"),
-        lambda: files.files_of(desk, NOBODY, "secret"),
-        lambda: files.files_like(desk, NOBODY, "secret", "plan"),
+        lambda: files.fetch(app, NOBODY, "secret", "plan.png"),
+        lambda: files.files_of(app, NOBODY, "secret"),
+        lambda: files.files_like(app, NOBODY, "secret", "plan"),
     ):
         with pytest.raises(Missing, match="closed to you"):
             ask()
-    assert files.known_to(desk, NOBODY, hidden.volume, "plan.png") is None
-    assert files.known_to(desk, writer, hidden.volume, "plan.png") is not None
+    assert files.known_to(app, NOBODY, hidden.volume, "plan.png") is None
+    assert files.known_to(app, writer, hidden.volume, "plan.png") is not None
 
 
-def test_files_are_listed_and_offered_by_name(desk: Desk, writer: Actor) -> None:
+def test_files_are_listed_and_offered_by_name(app: AppContext, writer: Actor) -> None:
     for n in range(files.SCREEN + 5):
-        files.bring(desk, writer, "guide", f"part {n:03}.png", picture("PNG", (n + 1, 1)))
-    view = files.files_of(desk, writer, "guide")
-    rest = files.files_of(desk, writer, "guide", view.more_after or "")
+        files.bring(app, writer, "guide", f"part {n:03}.png", picture("PNG", (n + 1, 1)))
+    view = files.files_of(app, writer, "guide")
+    rest = files.files_of(app, writer, "guide", view.more_after or "")
     names = [each.name for each in (*view.files, *rest.files)]
     assert names == sorted(names) and len(names) == files.SCREEN + 5 and rest.more_after is None
-    assert [each.name for each in files.files_like(desk, writer, "guide", "T-06")] == [
+    assert [each.name for each in files.files_like(app, writer, "guide", "T-06")] == [
         f"part-06{n}.png" for n in range(5)
     ]
-    assert files.files_like(desk, writer, "guide", "%_") == []
+    assert files.files_like(app, writer, "guide", "%_") == []
 
 
-def test_a_file_that_is_not_there_is_found_with_the_one_that_is_meant(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "wiring of the lamp.png", PNG)
+def test_a_file_that_is_not_there_is_found_with_the_one_that_is_meant(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "wiring of the lamp.png", PNG)
     text = "![x](wiring-of-lamp.png) [y](WIRING-of-the-lamp.png) ![z](https://post.example/a.png) [q](nothing.pdf)"
-    seen = writing.preview(desk, writer, "guide", "Lamp", text)
-    found = [each for each in findings.findings(desk, writer, seen, (), ()) if "file" in each.message]
+    seen = writing.preview(app, writer, "guide", "Lamp", text)
+    found = [each for each in findings.findings(app, writer, seen, (), ()) if "file" in each.message]
     assert [each.message for each in found] == [
         "There is no file “wiring-of-lamp.png” in this volume",
         "There is no file “nothing.pdf” in this volume",
@@ -113,7 +115,9 @@ def test_a_file_that_is_not_there_is_found_with_the_one_that_is_meant(desk: Desk
     assert found[1].mends == ()
 
 
-def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(desk: Desk, tmp_path: Path) -> None:
+def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(
+    app: AppContext, tmp_path: Path
+) -> None:
     (tmp_path / "files").mkdir()
     (tmp_path / "Lamp.md").write_text("![x](a.png)\n")
     for name, data in (
@@ -125,39 +129,39 @@ def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(desk: Desk
         (tmp_path / "files" / name).write_bytes(data)
     (tmp_path / "files" / "out.png").symlink_to("/etc/hostname")
     wiki = importing.read_folder(tmp_path)
-    problems = importing.import_now(desk, tmp_path, wiki, "import", leave_out=True)
+    problems = importing.import_now(app, tmp_path, wiki, "import", leave_out=True)
     assert sorted((each.path, each.code) for each in problems) == [
         ("files/a.png", "file_name"),
         ("files/bad.png", "bad_file_type"),
         ("files/out.png", "link_out"),
     ]
     key = wiki.volumes[0].title.lower()
-    assert [each.name for each in files.files_of(desk, NOBODY, key).files] == ["A.PNG"]
+    assert [each.name for each in files.files_of(app, NOBODY, key).files] == ["A.PNG"]
 
 
-def test_an_empty_file_is_refused(desk: Desk, writer: Actor) -> None:
+def test_an_empty_file_is_refused(app: AppContext, writer: Actor) -> None:
     with pytest.raises(BadFile, match="empty"):
-        files.bring(desk, writer, "guide", "a.png", b"")
+        files.bring(app, writer, "guide", "a.png", b"")
 
 
 def test_pages_bring_their_files_to_another_volume_and_closed_ones_do_not_get_out(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    volume(desk, "Data")
-    owner = person(desk, "olwen", guide=Role.OWNER, data=Role.OWNER, secret=Role.OWNER)
+    volume(app, "Data")
+    owner = person(app, "olwen", guide=Role.OWNER, data=Role.OWNER, secret=Role.OWNER)
     for name, data in (("a.png", PNG), ("b.png", OTHER), ("c.png", picture("PNG", (3, 3)))):
-        files.bring(desk, owner, "guide", name, data)
-    taken = files.bring(desk, owner, "data", "b.png", picture("PNG", (9, 9))).file
-    files.bring(desk, owner, "secret", "plan.png", PNG)
-    pages(desk, owner, "guide", {"Lamp": "![x](a.png) ![y](b.png)", "Bulb": "![z](c.png)"})
-    pages(desk, owner, "data", {"Table": "[[Guide/Lamp]] ![p](plan.png)"})
-    doing.apply(desk, owner, requests.Move("guide", "lamp", "data"), None)
-    assert files.fetch(desk, owner, "data", "a.png").hash == files.fetch(desk, owner, "guide", "a.png").hash
-    assert files.fetch(desk, owner, "data", "b.png").hash == taken.hash, "what is called so there stays"
-    doing.apply(desk, owner, requests.Merge("guide", "bulb", "Data/Table"), None)
-    assert files.fetch(desk, owner, "data", "c.png").width == 3
+        files.bring(app, owner, "guide", name, data)
+    taken = files.bring(app, owner, "data", "b.png", picture("PNG", (9, 9))).file
+    files.bring(app, owner, "secret", "plan.png", PNG)
+    pages(app, owner, "guide", {"Lamp": "![x](a.png) ![y](b.png)", "Bulb": "![z](c.png)"})
+    pages(app, owner, "data", {"Table": "[[Guide/Lamp]] ![p](plan.png)"})
+    doing.apply(app, owner, requests.Move("guide", "lamp", "data"), None)
+    assert files.fetch(app, owner, "data", "a.png").hash == files.fetch(app, owner, "guide", "a.png").hash
+    assert files.fetch(app, owner, "data", "b.png").hash == taken.hash, "what is called so there stays"
+    doing.apply(app, owner, requests.Merge("guide", "bulb", "Data/Table"), None)
+    assert files.fetch(app, owner, "data", "c.png").width == 3
     with pytest.raises(Missing):
-        files.fetch(desk, owner, "data", "plan.png")
+        files.fetch(app, owner, "data", "plan.png")
 
 
 def test_a_folder_says_which_files_are_missing_and_shows_those_that_are_there(tmp_path: Path) -> None:
@@ -174,26 +178,26 @@ def test_a_folder_says_which_files_are_missing_and_shows_those_that_are_there(tm
     assert '<img src="files/a.png" alt="x"' in html
 
 
-def test_a_file_whose_name_follows_a_rename_is_called_so_as_well(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "bilge pump.png", PNG)
-    pages(desk, writer, "guide", {"Bilge pump": "x", "Lamp": "[[Bilge pump]] ![x](bilge-pump.png)"})
-    view = doing.plan(desk, writer, requests.Rename("guide", "bilge pump", "Sump pump"))
+def test_a_file_whose_name_follows_a_rename_is_called_so_as_well(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "bilge pump.png", PNG)
+    pages(app, writer, "guide", {"Bilge pump": "x", "Lamp": "[[Bilge pump]] ![x](bilge-pump.png)"})
+    view = doing.plan(app, writer, requests.Rename("guide", "bilge pump", "Sump pump"))
     assert view.plan is not None
     chosen = tuple(row.id for row in view.plan.rows)
     assert chosen
-    doing.apply(desk, writer, requests.Rename("guide", "bilge pump", "Sump pump", rows=chosen), None)
-    assert "![x](sump-pump.png)" in texts(desk)["Lamp"]
-    new, old = (files.fetch(desk, writer, "guide", each) for each in ("sump-pump.png", "bilge-pump.png"))
+    doing.apply(app, writer, requests.Rename("guide", "bilge pump", "Sump pump", rows=chosen), None)
+    assert "![x](sump-pump.png)" in texts(app)["Lamp"]
+    new, old = (files.fetch(app, writer, "guide", each) for each in ("sump-pump.png", "bilge-pump.png"))
     assert new.hash == old.hash
 
 
 # ---- acts -----------------------------------------------------------------------
 
 
-def _done(desk: Desk, actor: Actor, wish: requests.Request) -> int:
-    seen = doing.plan(desk, actor, wish)
+def _done(app: AppContext, actor: Actor, wish: requests.Request) -> int:
+    seen = doing.plan(app, actor, wish)
     assert seen.refusal is None, seen.refusal
-    done = doing.apply(desk, actor, wish, seen.digest)
+    done = doing.apply(app, actor, wish, seen.digest)
     assert isinstance(done, doing.Applied)
     return done.change_set
 
@@ -205,235 +209,239 @@ NAMED = {
 }
 
 
-def test_a_renamed_file_is_followed_everywhere_and_undone_to_the_byte(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    pages(desk, writer, "guide", NAMED)
-    before = texts(desk)
+def test_a_renamed_file_is_followed_everywhere_and_undone_to_the_byte(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    pages(app, writer, "guide", NAMED)
+    before = texts(app)
     wish = requests.RenameFile("guide", "lamp.png", "Mast head (night)")
-    plan = doing.plan(desk, writer, wish)
+    plan = doing.plan(app, writer, wish)
     assert words.sentence(plan) == (
         "The file “lamp.png” will be called “Mast head (night).png”. 4 places on 2 pages follow."
     )
-    number = _done(desk, writer, wish)
-    after = texts(desk)
+    number = _done(app, writer, wish)
+    after = texts(app)
     new = "Mast%20head%20%28night%29.png"
     assert after["Lamp"] == (
         f'é ![The lamp]({new}) and [the sheet](<{new}> "t")\n\n![again][l]\n\n[l]: {new}\n'
     )
     assert after["Card"] == f"`![](lamp.png)` [[=Lamp | note: ![in a value]({new}#top)]]"
     assert after["Other"] == before["Other"]
-    assert files.fetch(desk, writer, "guide", "mast head (night).png").version == 2
+    assert files.fetch(app, writer, "guide", "mast head (night).png").version == 2
     # One page is edited, and one begins to name the file: both follow when the name comes back.
-    writing.save(desk, writer, writing.Save("guide", "Lamp", after["Lamp"] + "\nMore.\n", revision=2))
-    pages(desk, writer, "guide", {"Late": f"![late]({new})"})
-    _done(desk, writer, requests.Undo(number))
-    back = texts(desk)
+    writing.save(app, writer, writing.Save("guide", "Lamp", after["Lamp"] + "\nMore.\n", revision=2))
+    pages(app, writer, "guide", {"Late": f"![late]({new})"})
+    _done(app, writer, requests.Undo(number))
+    back = texts(app)
     assert back["Card"] == before["Card"]
     assert back["Late"] == "![late](lamp.png)"
     assert "Mast" not in back["Lamp"] and back["Lamp"].endswith("\nMore.\n")
 
 
-def test_a_name_that_is_taken_or_none_is_refused_with_the_reason(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "a.png", PNG)
-    files.bring(desk, writer, "guide", "b.png", OTHER)
+def test_a_name_that_is_taken_or_none_is_refused_with_the_reason(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "a.png", PNG)
+    files.bring(app, writer, "guide", "b.png", OTHER)
     for to, code in (("B", "file_name"), ("a/b", "bad_file_name"), (".hidden", "bad_file_name")):
-        refusal = doing.plan(desk, writer, requests.RenameFile("guide", "a.png", to)).refusal
+        refusal = doing.plan(app, writer, requests.RenameFile("guide", "a.png", to)).refusal
         assert refusal is not None and refusal.code == code, to
-    assert doing.plan(desk, writer, requests.RenameFile("guide", "no.png", "x")).refusal is not None
-    reader = person(desk, "mirela", guide=Role.READER)
+    assert doing.plan(app, writer, requests.RenameFile("guide", "no.png", "x")).refusal is not None
+    reader = person(app, "mirela", guide=Role.READER)
     with pytest.raises(Forbidden):
-        doing.plan(desk, reader, requests.RenameFile("guide", "a.png", "x"))
+        doing.plan(app, reader, requests.RenameFile("guide", "a.png", "x"))
 
 
 def test_a_replaced_file_keeps_what_it_was_and_another_type_gives_another_ending(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    pages(app, writer, "guide", {"Lamp": "![a](lamp.png)"})
     jpeg = picture("JPEG", (80, 60))
-    content = files.stage(desk, writer, "guide", "lamp.png", jpeg)
-    number = _done(desk, writer, requests.ReplaceFile("guide", "lamp.png", content))
-    assert texts(desk)["Lamp"] == "![a](lamp.jpg)"
-    view = files.about(desk, writer, "guide", "lamp.jpg")
+    content = files.stage(app, writer, "guide", "lamp.png", jpeg)
+    number = _done(app, writer, requests.ReplaceFile("guide", "lamp.png", content))
+    assert texts(app)["Lamp"] == "![a](lamp.jpg)"
+    view = files.about(app, writer, "guide", "lamp.jpg")
     assert (view.file.type, view.file.width, view.pages, view.places) == ("image/jpeg", 80, 1, 1)
     (was,) = view.versions
     assert (was.number, was.name, was.width) == (1, "lamp.png", 40)
-    assert files.content(desk, files.version(desk, writer, "guide", "lamp.jpg", 1)) == PNG
+    assert files.content(app, files.version(app, writer, "guide", "lamp.jpg", 1)) == PNG
     # A former version comes back as any other file does; what it took the place of is kept, too.
-    _done(desk, writer, requests.ReplaceFile("guide", "lamp.jpg", was.hash.hex()))
-    assert [v.number for v in files.about(desk, writer, "guide", "lamp.png").versions] == [2, 1]
-    refusal = doing.plan(desk, writer, requests.Undo(number)).refusal
+    _done(app, writer, requests.ReplaceFile("guide", "lamp.jpg", was.hash.hex()))
+    assert [v.number for v in files.about(app, writer, "guide", "lamp.png").versions] == [2, 1]
+    refusal = doing.plan(app, writer, requests.Undo(number)).refusal
     assert refusal is not None and "changed since" in refusal.message
-    gone = doing.plan(desk, writer, requests.ReplaceFile("guide", "lamp.png", "00" * 32)).refusal
+    gone = doing.plan(app, writer, requests.ReplaceFile("guide", "lamp.png", "00" * 32)).refusal
     assert gone is not None and gone.code == "file_gone"
 
 
-def test_a_deleted_file_leaves_its_places_listed_and_comes_back(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png) ![b](lamp.png)"})
+def test_a_deleted_file_leaves_its_places_listed_and_comes_back(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    pages(app, writer, "guide", {"Lamp": "![a](lamp.png) ![b](lamp.png)"})
     wish = requests.DeleteFile("guide", "lamp.png")
-    assert "2 places name it" in words.sentence(doing.plan(desk, writer, wish))
-    number = _done(desk, writer, wish)
-    assert files.files_of(desk, writer, "guide").missing == (("lamp.png", 1),)
-    _done(desk, writer, requests.Undo(number))
-    assert files.content(desk, files.fetch(desk, writer, "guide", "lamp.png")) == PNG
-    assert not files.files_of(desk, writer, "guide").missing
+    assert "2 places name it" in words.sentence(doing.plan(app, writer, wish))
+    number = _done(app, writer, wish)
+    assert files.files_of(app, writer, "guide").missing == (("lamp.png", 1),)
+    _done(app, writer, requests.Undo(number))
+    assert files.content(app, files.fetch(app, writer, "guide", "lamp.png")) == PNG
+    assert not files.files_of(app, writer, "guide").missing
     # After its time it is gone for good, and so are bytes that were staged for nothing.
-    number = _done(desk, writer, wish)
+    number = _done(app, writer, wish)
     staged = files.stage(
-        desk, writer, "guide", files.bring(desk, writer, "guide", "x.png", OTHER).file.name, PNG
+        app, writer, "guide", files.bring(app, writer, "guide", "x.png", OTHER).file.name, PNG
     )
-    desk.clock.now += timedelta(days=61)  # type: ignore[attr-defined]
-    trash.purge(desk)
-    refusal = doing.plan(desk, writer, requests.Undo(number)).refusal
+    app.clock.now += timedelta(days=61)  # type: ignore[attr-defined]
+    trash.purge(app)
+    refusal = doing.plan(app, writer, requests.Undo(number)).refusal
     assert refusal is not None and "for good" in refusal.message
-    gone = doing.plan(desk, writer, requests.ReplaceFile("guide", "x.png", staged)).refusal
+    gone = doing.plan(app, writer, requests.ReplaceFile("guide", "x.png", staged)).refusal
     assert gone is not None and gone.code == "file_gone"
 
 
-def test_one_of_two_equal_files_takes_the_place_of_the_other(desk: Desk, writer: Actor) -> None:
-    with store_writing(desk.engine) as connection:
+def test_one_of_two_equal_files_takes_the_place_of_the_other(app: AppContext, writer: Actor) -> None:
+    with store_writing(app.engine) as connection:
         for name in ("a.png", "b.png"):
-            files.keep_as(connection, 1, name, PNG, (writer.person, desk.clock()))
-    pages(desk, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
-    assert {f.name for f in files.files_of(desk, writer, "guide", which="equal").files} == {"a.png", "b.png"}
-    _done(desk, writer, requests.DeleteFile("guide", "b.png", "a.png"))
-    assert texts(desk)["Lamp"] == "![x](a.png) ![y](a.png)"
-    assert not files.files_of(desk, writer, "guide", which="equal").files
-    assert not files.files_of(desk, writer, "guide", which="unused").files
+            files.keep_as(connection, 1, name, PNG, (writer.person, app.clock()))
+    pages(app, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
+    assert {f.name for f in files.files_of(app, writer, "guide", which="equal").files} == {"a.png", "b.png"}
+    _done(app, writer, requests.DeleteFile("guide", "b.png", "a.png"))
+    assert texts(app)["Lamp"] == "![x](a.png) ![y](a.png)"
+    assert not files.files_of(app, writer, "guide", which="equal").files
+    assert not files.files_of(app, writer, "guide", which="unused").files
 
 
 @pytest.mark.parametrize("way", ["move", "merge", "join"])
 def test_a_page_that_goes_to_another_volume_goes_on_showing_its_own_picture(
-    desk: Desk, writer: Actor, way: str
+    app: AppContext, writer: Actor, way: str
 ) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    files.bring(desk, writer, "secret", "lamp.png", OTHER)
-    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
-    pages(desk, writer, "secret", {"There": "![b](lamp.png)"})
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    files.bring(app, writer, "secret", "lamp.png", OTHER)
+    pages(app, writer, "guide", {"Lamp": "![a](lamp.png)"})
+    pages(app, writer, "secret", {"There": "![b](lamp.png)"})
     ways: dict[str, requests.Request] = {
         "move": requests.Move("guide", "lamp", "secret"),
         "merge": requests.Merge("guide", "lamp", "Secret/There"),
         "join": requests.Join("guide", "lamp", "Secret/There"),
     }
-    number = _done(desk, writer, ways[way])
-    after = texts(desk)
+    number = _done(app, writer, ways[way])
+    after = texts(app)
     assert "![a](lamp-2.png)" in after["Lamp" if way == "move" else "There"]
     assert "![b](lamp.png)" in after["There"]
-    assert files.content(desk, files.fetch(desk, writer, "secret", "lamp-2.png")) == PNG
-    _done(desk, writer, requests.Undo(number))
-    assert texts(desk) == {"Lamp": "![a](lamp.png)", "There": "![b](lamp.png)"}
+    assert files.content(app, files.fetch(app, writer, "secret", "lamp-2.png")) == PNG
+    _done(app, writer, requests.Undo(number))
+    assert texts(app) == {"Lamp": "![a](lamp.png)", "There": "![b](lamp.png)"}
     with pytest.raises(Missing):
-        files.fetch(desk, writer, "secret", "lamp-2.png")
+        files.fetch(app, writer, "secret", "lamp-2.png")
 
 
 def test_files_that_came_along_go_back_with_their_page_unless_another_page_names_them(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
     for name, data in (("a.png", PNG), ("b.png", OTHER)):
-        files.bring(desk, writer, "guide", name, data)
-    pages(desk, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
-    number = _done(desk, writer, requests.Move("guide", "lamp", "secret"))
-    pages(desk, writer, "secret", {"Other": "![y](b.png)"})
-    view = doing.plan(desk, writer, requests.Undo(number))
+        files.bring(app, writer, "guide", name, data)
+    pages(app, writer, "guide", {"Lamp": "![x](a.png) ![y](b.png)"})
+    number = _done(app, writer, requests.Move("guide", "lamp", "secret"))
+    pages(app, writer, "secret", {"Other": "![y](b.png)"})
+    view = doing.plan(app, writer, requests.Undo(number))
     assert "2 files that were copied for it go, unless another page names it" in words.sentence(view)
-    _done(desk, writer, requests.Undo(number))
-    assert files.fetch(desk, writer, "secret", "b.png").name == "b.png"
+    _done(app, writer, requests.Undo(number))
+    assert files.fetch(app, writer, "secret", "b.png").name == "b.png"
     with pytest.raises(Missing):
-        files.fetch(desk, writer, "secret", "a.png")
+        files.fetch(app, writer, "secret", "a.png")
 
 
-def test_a_picture_is_had_at_smaller_widths_once_made(desk: Desk, writer: Actor) -> None:
+def test_a_picture_is_had_at_smaller_widths_once_made(app: AppContext, writer: Actor) -> None:
     noise = Image.effect_noise((1500, 900), 80).convert("RGB")
     made = io.BytesIO()
     noise.save(made, "PNG")
-    file = files.bring(desk, writer, "guide", "noise.png", made.getvalue()).file
+    file = files.bring(app, writer, "guide", "noise.png", made.getvalue()).file
     assert files.widths(file) == (320, 640, 1280)
-    small = files.scaled(desk, file, 320)
-    assert small is not None and small == files.scaled(desk, file, 320)
+    small = files.scaled(app, file, 320)
+    assert small is not None and small == files.scaled(app, file, 320)
     assert Image.open(io.BytesIO(small)).size == (320, 192)
-    assert files.scaled(desk, file, 321) is None
-    assert files.widths(files.bring(desk, writer, "guide", "a.png", PNG).file) == ()
+    assert files.scaled(app, file, 321) is None
+    assert files.widths(files.bring(app, writer, "guide", "a.png", PNG).file) == ()
 
 
-def test_what_names_a_file_is_told_with_its_sentence_to_who_may_read_it(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    pages(desk, writer, "guide", {"Lamp": "Look up. The lamp is ![red](lamp.png) at night. Go on."})
-    (place,) = files.about(desk, NOBODY, "guide", "lamp.png").naming
+def test_what_names_a_file_is_told_with_its_sentence_to_who_may_read_it(
+    app: AppContext, writer: Actor
+) -> None:
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    pages(app, writer, "guide", {"Lamp": "Look up. The lamp is ![red](lamp.png) at night. Go on."})
+    (place,) = files.about(app, NOBODY, "guide", "lamp.png").naming
     assert (place.page.title, place.line) == ("Lamp", 1)
     assert place.sentence == Excerpt("The lamp is ", "red", " at night.")
     with pytest.raises(Missing):
-        files.about(desk, NOBODY, "secret", "lamp.png")
+        files.about(app, NOBODY, "secret", "lamp.png")
 
 
-def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    pages(desk, writer, "guide", {"Lamp": "![a](lamp.png)"})
-    with store_writing(desk.engine) as connection:
+def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(app: AppContext, writer: Actor) -> None:
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    pages(app, writer, "guide", {"Lamp": "![a](lamp.png)"})
+    with store_writing(app.engine) as connection:
         connection.execute(text("DELETE FROM held"))
         connection.execute(text("INSERT INTO unfiled (page) SELECT id FROM page"))
-    refusal = doing.plan(desk, writer, requests.RenameFile("guide", "lamp.png", "x")).refusal
+    refusal = doing.plan(app, writer, requests.RenameFile("guide", "lamp.png", "x")).refusal
     assert refusal is not None and refusal.code == "reading"
-    with store_writing(desk.engine) as connection:
+    with store_writing(app.engine) as connection:
         catch_up(connection)
-    _done(desk, writer, requests.RenameFile("guide", "lamp.png", "x"))
-    assert texts(desk)["Lamp"] == "![a](x.png)"
+    _done(app, writer, requests.RenameFile("guide", "lamp.png", "x"))
+    assert texts(app)["Lamp"] == "![a](x.png)"
 
 
-def test_who_knows_only_the_hash_of_bytes_in_a_closed_volume_gets_nothing(desk: Desk) -> None:
-    volume(desk, "Open")
-    volume(desk, "Shut", closed=True)
-    keeper = person(desk, "keeper", shut=Role.OWNER)
-    jonas = person(desk, "jonas", open=Role.OWNER)
-    files.bring(desk, keeper, "shut", "plan.txt", b"very private")
-    files.bring(desk, jonas, "open", "mine.txt", b"mine")
+def test_who_knows_only_the_hash_of_bytes_in_a_closed_volume_gets_nothing(app: AppContext) -> None:
+    volume(app, "Open")
+    volume(app, "Shut", closed=True)
+    keeper = person(app, "keeper", shut=Role.OWNER)
+    jonas = person(app, "jonas", open=Role.OWNER)
+    files.bring(app, keeper, "shut", "plan.txt", b"very private")
+    files.bring(app, jonas, "open", "mine.txt", b"mine")
     hash_ = hashlib.sha256(b"very private").hexdigest()
     unknown = hashlib.sha256(b"never there").hexdigest()
     said = [
-        doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", each)).refusal
+        doing.plan(app, jonas, requests.ReplaceFile("open", "mine.txt", each)).refusal
         for each in (hash_, unknown)
     ]
     assert said[0] is not None and said[1] is not None
     assert (said[0].code, said[0].message) == (said[1].code, said[1].message)
     # What somebody else brought for a file of theirs is not one's own either.
-    staged = files.stage(desk, keeper, "shut", "plan.txt", b"also private")
-    assert doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", staged)).refusal is not None
-    own = files.stage(desk, jonas, "open", "mine.txt", b"brought")
-    assert doing.plan(desk, jonas, requests.ReplaceFile("open", "mine.txt", own)).refusal is None
+    staged = files.stage(app, keeper, "shut", "plan.txt", b"also private")
+    assert doing.plan(app, jonas, requests.ReplaceFile("open", "mine.txt", staged)).refusal is not None
+    own = files.stage(app, jonas, "open", "mine.txt", b"brought")
+    assert doing.plan(app, jonas, requests.ReplaceFile("open", "mine.txt", own)).refusal is None
 
 
-def test_files_that_come_along_are_in_the_plan_that_is_seen(desk: Desk, writer: Actor) -> None:
-    volume(desk, "Parts")
-    keeper = person(desk, "keeper", guide=Role.OWNER, parts=Role.OWNER)
-    files.bring(desk, keeper, "guide", "lamp.png", PNG)
-    pages(desk, keeper, "guide", {"Lamp": "![a](lamp.png) ![b](gone.png)"})
+def test_files_that_come_along_are_in_the_plan_that_is_seen(app: AppContext, writer: Actor) -> None:
+    volume(app, "Parts")
+    keeper = person(app, "keeper", guide=Role.OWNER, parts=Role.OWNER)
+    files.bring(app, keeper, "guide", "lamp.png", PNG)
+    pages(app, keeper, "guide", {"Lamp": "![a](lamp.png) ![b](gone.png)"})
     move = requests.Move("guide", "lamp", "parts")
-    view = doing.plan(desk, keeper, move)
+    view = doing.plan(app, keeper, move)
     assert view.plan is not None and view.plan.copied == ("lamp.png",)
     assert "Copied along: “lamp.png”." in words.sentence(view)
     # Somebody brings a file of that name meanwhile: it is another plan, and nothing is done.
-    files.bring(desk, keeper, "parts", "lamp.png", PNG)
-    again = doing.apply(desk, keeper, move, view.digest)
+    files.bring(app, keeper, "parts", "lamp.png", PNG)
+    again = doing.apply(app, keeper, move, view.digest)
     assert isinstance(again, doing.PlanView) and again.plan is not None and again.plan.copied == ()
-    assert isinstance(doing.apply(desk, keeper, move, again.digest), doing.Applied)
+    assert isinstance(doing.apply(app, keeper, move, again.digest), doing.Applied)
 
 
-def test_names_of_files_that_follow_a_title_bring_copies_into_the_plan(desk: Desk, writer: Actor) -> None:
-    files.bring(desk, writer, "guide", "lamp.png", PNG)
-    pages(desk, writer, "guide", {"Lamp": "x", "Use": "![lamp](lamp.png)"})
-    view = doing.plan(desk, writer, requests.Rename("guide", "lamp", "Lantern"))
+def test_names_of_files_that_follow_a_title_bring_copies_into_the_plan(
+    app: AppContext, writer: Actor
+) -> None:
+    files.bring(app, writer, "guide", "lamp.png", PNG)
+    pages(app, writer, "guide", {"Lamp": "x", "Use": "![lamp](lamp.png)"})
+    view = doing.plan(app, writer, requests.Rename("guide", "lamp", "Lantern"))
     assert view.plan is not None and view.plan.copied == ()
     rows = tuple(row.id for row in view.rows if row.kind == "file")
-    chosen = doing.plan(desk, writer, requests.Rename("guide", "lamp", "Lantern", rows=rows))
+    chosen = doing.plan(app, writer, requests.Rename("guide", "lamp", "Lantern", rows=rows))
     assert rows and chosen.plan is not None and chosen.plan.copied == ("lantern.png",)
 
 
-def test_leading_references_to_a_page_brings_no_files_into_its_volume(desk: Desk, writer: Actor) -> None:
-    volume(desk, "Parts")
-    keeper = person(desk, "keeper", guide=Role.OWNER, parts=Role.OWNER)
-    files.bring(desk, keeper, "guide", "lamp.png", PNG)
-    pages(desk, keeper, "guide", {"Lamp": "x"})
-    pages(desk, keeper, "parts", {"Lens": "[[Guide/Lamp]] ![a](lamp.png)"})
-    other = person(desk, "other", guide=Role.OWNER)
-    view = doing.plan(desk, other, requests.Delete("guide", "lamp", False, "retarget", "Parts/Lens"))
+def test_leading_references_to_a_page_brings_no_files_into_its_volume(app: AppContext, writer: Actor) -> None:
+    volume(app, "Parts")
+    keeper = person(app, "keeper", guide=Role.OWNER, parts=Role.OWNER)
+    files.bring(app, keeper, "guide", "lamp.png", PNG)
+    pages(app, keeper, "guide", {"Lamp": "x"})
+    pages(app, keeper, "parts", {"Lens": "[[Guide/Lamp]] ![a](lamp.png)"})
+    other = person(app, "other", guide=Role.OWNER)
+    view = doing.plan(app, other, requests.Delete("guide", "lamp", False, "retarget", "Parts/Lens"))
     assert view.plan is not None and view.changes and view.plan.copied == ()

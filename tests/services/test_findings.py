@@ -6,7 +6,7 @@ import pytest
 
 from mokuji.core.base.edits import apply
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.writing import writing
 from mokuji.services.writing.findings import Finding, findings
 from tests.services.making import pages, person, volume
@@ -15,21 +15,21 @@ SITE = ("https://docs.example",)
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Parts")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, parts=Role.WRITER, secret=Role.WRITER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Parts")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, parts=Role.WRITER, secret=Role.WRITER)
     card = "---\nslots:\n  risk: {required: true}\n  who: {required: true}\n---\n${risk} ${who}"
-    pages(desk, writer, "guide", {"Battery well": "## Torque and sealant\n\n## Limits\n", "Card": card})
-    pages(desk, writer, "parts", {"Anodes": ""})
-    pages(desk, writer, "secret", {"Battery vault": "## Hidden\n"})
+    pages(app, writer, "guide", {"Battery well": "## Torque and sealant\n\n## Limits\n", "Card": card})
+    pages(app, writer, "parts", {"Anodes": ""})
+    pages(app, writer, "secret", {"Battery vault": "## Hidden\n"})
     return writer
 
 
-def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
-    seen = writing.preview(desk, actor, "guide", "Draft", text)
-    return findings(desk, actor, seen, seen.rendered(desk).problems, SITE)
+def _found(app: AppContext, actor: Actor, text: str) -> list[Finding]:
+    seen = writing.preview(app, actor, "guide", "Draft", text)
+    return findings(app, actor, seen, seen.rendered(app).problems, SITE)
 
 
 @pytest.mark.parametrize(
@@ -101,25 +101,25 @@ def _found(desk: Desk, actor: Actor, text: str) -> list[Finding]:
     ],
 )
 def test_a_finding_says_what_is_wrong_and_its_mend_puts_it_right(
-    desk: Desk, writer: Actor, text: str, kind: str, message: str, mended: str | None
+    app: AppContext, writer: Actor, text: str, kind: str, message: str, mended: str | None
 ) -> None:
-    found = [each for each in _found(desk, writer, text) if message in each.message]
+    found = [each for each in _found(app, writer, text) if message in each.message]
     assert [each.kind for each in found] == [kind]
     mends = found[0].mends
     assert (apply(text, mends[0].edits) if mends else None) == mended
 
 
 def test_an_insert_of_an_unwritten_page_on_a_page_that_is_not_saved_is_no_loop(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    found = _found(desk, writer, "## One\n\n[[=Nothing like it]]\n")
+    found = _found(app, writer, "## One\n\n[[=Nothing like it]]\n")
     assert [(each.kind, each.message) for each in found] == [
         ("unwritten", "“Nothing like it” is not written yet")
     ]
 
 
-def test_findings_stand_in_the_order_of_the_text_with_their_lines(desk: Desk, writer: Actor) -> None:
-    found = _found(desk, writer, "a a\n\n[[Nowhere]]\n\n#### Deep\n\n[[#gone]]\n")
+def test_findings_stand_in_the_order_of_the_text_with_their_lines(app: AppContext, writer: Actor) -> None:
+    found = _found(app, writer, "a a\n\n[[Nowhere]]\n\n#### Deep\n\n[[#gone]]\n")
     assert [(each.line, each.kind) for each in found] == [
         (1, "advice"),
         (3, "unwritten"),
@@ -128,14 +128,14 @@ def test_findings_stand_in_the_order_of_the_text_with_their_lines(desk: Desk, wr
     ]
 
 
-def test_a_name_of_several_pages_is_told_with_all_that_it_may_mean(desk: Desk, writer: Actor) -> None:
+def test_a_name_of_several_pages_is_told_with_all_that_it_may_mean(app: AppContext, writer: Actor) -> None:
     alias = "---\naliases: [the pump, sump]\n---\n"
     pages(
-        desk, writer, "guide", {"Bilge pump": alias, "Air pump": alias, "Tank": "---\naliases: [vat]\n---\n"}
+        app, writer, "guide", {"Bilge pump": alias, "Air pump": alias, "Tank": "---\naliases: [vat]\n---\n"}
     )
-    pages(desk, writer, "secret", {"Secret pump": alias})
+    pages(app, writer, "secret", {"Secret pump": alias})
     text = "[[The pump|it]], [[vat]], [[Air pump]]"
-    (found,) = _found(desk, writer, text)
+    (found,) = _found(app, writer, text)
     assert found.message == (
         "“The pump” is another name of 2 pages: it leads to “Air pump”, not to “Bilge pump”"
     )
@@ -145,13 +145,13 @@ def test_a_name_of_several_pages_is_told_with_all_that_it_may_mean(desk: Desk, w
     ]
 
 
-def test_nothing_of_a_closed_page_is_offered(desk: Desk, writer: Actor) -> None:
-    other = person(desk, "jory", guide=Role.WRITER)
+def test_nothing_of_a_closed_page_is_offered(app: AppContext, writer: Actor) -> None:
+    other = person(app, "jory", guide=Role.WRITER)
     text = "[[Secret/Battery vaul]] [[Secret/Battery vault#Hiden]] https://docs.example/secret/battery-vault"
-    assert any(each.mends for each in _found(desk, writer, text))
-    for each in _found(desk, other, text):
+    assert any(each.mends for each in _found(app, writer, text))
+    for each in _found(app, other, text):
         # What was typed is said back, and no more.
         assert each.kind == "unwritten" and "Hidden" not in each.message
         assert all("vault" not in mend.words for mend in each.mends)
-    (found,) = _found(desk, other, "[[Battery vault]]")
+    (found,) = _found(app, other, "[[Battery vault]]")
     assert found.message == "“Battery vault” is not written yet"

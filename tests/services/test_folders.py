@@ -13,7 +13,7 @@ from mokuji.core.base.errors import BadName, Conflict, Missing
 from mokuji.core.model.policy import Role
 from mokuji.formats.folder import read
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.folders import folders, importing
 from mokuji.services.reading import reading
 from tests.services.making import texts
@@ -89,34 +89,34 @@ def test_what_cannot_be_read_is_said_with_its_path_and_the_rest_is_read() -> Non
     assert all(problem.path.startswith("a/") for problem in wiki.problems)
 
 
-def test_an_import_brings_volumes_with_contents_and_owner(desk: Desk, tmp_path: Path) -> None:
+def test_an_import_brings_volumes_with_contents_and_owner(app: AppContext, tmp_path: Path) -> None:
     (tmp_path / "guide").mkdir()
     (tmp_path / "guide" / "volume.yaml").write_text("title: Field guide\nfront: Pump\n")
     (tmp_path / "guide" / "contents.md").write_text("- [[Pump]]\n  - [[Well]]\n")
     (tmp_path / "guide" / "Pump.md").write_bytes(b"see [[Well]]\r\n")
     (tmp_path / "guide" / "Well.md").write_text("")
-    people.add(desk, "Wenna", "Wenna Carrow", "long enough", [])
-    owner = people.person_id(desk, "wenna")
-    importing.import_now(desk, tmp_path, importing.read_folder(tmp_path), "note", owner=owner)
-    token = people.sign_in(desk, "wenna", "long enough")
-    actor = people.actor_of(desk, token)
+    people.add(app, "Wenna", "Wenna Carrow", "long enough", [])
+    owner = people.person_id(app, "wenna")
+    importing.import_now(app, tmp_path, importing.read_folder(tmp_path), "note", owner=owner)
+    token = people.sign_in(app, "wenna", "long enough")
+    actor = people.actor_of(app, token)
     assert list(actor.roles.values()) == [Role.OWNER]
-    view = reading.open_volume(desk, actor, "field-guide")
+    view = reading.open_volume(app, actor, "field-guide")
     assert isinstance(view, reading.PageView)
     assert [(entry.number, entry.title) for entry in view.place.contents.entries] == [
         ("1", "Pump"),
         ("1.1", "Well"),
     ]
-    assert texts(desk)["Pump"] == "see [[Well]]\r\n"
+    assert texts(app)["Pump"] == "see [[Well]]\r\n"
     with pytest.raises(Conflict):
-        importing.import_now(desk, tmp_path, importing.read_folder(tmp_path), "again")
+        importing.import_now(app, tmp_path, importing.read_folder(tmp_path), "again")
 
 
-def test_an_import_is_done_whole_or_not_at_all(desk: Desk, tmp_path: Path) -> None:
+def test_an_import_is_done_whole_or_not_at_all(app: AppContext, tmp_path: Path) -> None:
     wiki = read([("good/Pump.md", b""), ("a／b/Well.md", b"")])
     with pytest.raises(BadName):
-        importing.import_now(desk, tmp_path, wiki, "note")
-    assert texts(desk) == {}
+        importing.import_now(app, tmp_path, wiki, "note")
+    assert texts(app) == {}
 
 
 def test_a_folder_that_is_not_there_is_said(tmp_path: Path) -> None:
@@ -124,35 +124,35 @@ def test_a_folder_that_is_not_there_is_said(tmp_path: Path) -> None:
         importing.read_folder(tmp_path / "nothing")
 
 
-def test_passwords_are_checked_and_sessions_end(desk: Desk) -> None:
-    people.add(desk, "piet", "Piet", "long enough", [])
-    assert people.sign_in(desk, "piet", "wrong") is None
-    assert people.sign_in(desk, "nobody", "long enough") is None
-    token = people.sign_in(desk, "PIET", "long enough")
+def test_passwords_are_checked_and_sessions_end(app: AppContext) -> None:
+    people.add(app, "piet", "Piet", "long enough", [])
+    assert people.sign_in(app, "piet", "wrong") is None
+    assert people.sign_in(app, "nobody", "long enough") is None
+    token = people.sign_in(app, "PIET", "long enough")
     assert token is not None
-    assert people.actor_of(desk, token).handle == "piet"
-    assert not people.actor_of(desk, token + "x").signed_in
-    people.sign_out(desk, token)
-    assert not people.actor_of(desk, token).signed_in
+    assert people.actor_of(app, token).handle == "piet"
+    assert not people.actor_of(app, token + "x").signed_in
+    people.sign_out(app, token)
+    assert not people.actor_of(app, token).signed_in
 
 
-def test_a_session_runs_out(desk: Desk) -> None:
-    people.add(desk, "piet", "Piet", "long enough", [])
-    clock: Any = desk.clock
-    token = people.sign_in(desk, "piet", "long enough")
+def test_a_session_runs_out(app: AppContext) -> None:
+    people.add(app, "piet", "Piet", "long enough", [])
+    clock: Any = app.clock
+    token = people.sign_in(app, "piet", "long enough")
     for _ in range(14):
-        assert people.actor_of(desk, token).signed_in
+        assert people.actor_of(app, token).signed_in
         clock.now += people.IDLE_SESSION - timedelta(minutes=10)
-    assert people.actor_of(desk, token).signed_in
+    assert people.actor_of(app, token).signed_in
     clock.now += timedelta(hours=20)  # used all the time, but 14 days old
-    assert not people.actor_of(desk, token).signed_in
-    token = people.sign_in(desk, "piet", "long enough")
+    assert not people.actor_of(app, token).signed_in
+    token = people.sign_in(app, "piet", "long enough")
     clock.now += people.IDLE_SESSION + timedelta(minutes=1)
-    assert not people.actor_of(desk, token).signed_in
+    assert not people.actor_of(app, token).signed_in
 
 
 def test_an_import_that_is_cut_off_keeps_no_part_of_it(
-    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    app: AppContext, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     (tmp_path / "files").mkdir()
     (tmp_path / "Pump.md").write_text("![a](lamp.txt)", encoding="utf-8")
@@ -166,10 +166,10 @@ def test_an_import_that_is_cut_off_keeps_no_part_of_it(
     with monkeypatch.context() as patch:
         patch.setattr("mokuji.services.writing.sources.put_all", cut_off)
         with pytest.raises(KeyboardInterrupt):
-            importing.import_now(desk, tmp_path, wiki, "note")
-    assert texts(desk) == {}
-    assert importing.import_now(desk, tmp_path, wiki, "note") == ()
-    assert set(texts(desk)) == {"Pump"}
+            importing.import_now(app, tmp_path, wiki, "note")
+    assert texts(app) == {}
+    assert importing.import_now(app, tmp_path, wiki, "note") == ()
+    assert set(texts(app)) == {"Pump"}
 
 
 def test_a_pipe_and_a_name_that_is_no_utf_8_are_said_and_hold_nothing_up(tmp_path: Path) -> None:
@@ -183,7 +183,9 @@ def test_a_pipe_and_a_name_that_is_no_utf_8_are_said_and_hold_nothing_up(tmp_pat
         str(each).encode()
 
 
-def test_nothing_is_imported_while_something_would_be_left_out_unknown(desk: Desk, tmp_path: Path) -> None:
+def test_nothing_is_imported_while_something_would_be_left_out_unknown(
+    app: AppContext, tmp_path: Path
+) -> None:
     for path, data in {
         "Pump.md": b"[[Well]]",
         "bad.md": b"\xff",
@@ -202,11 +204,11 @@ def test_nothing_is_imported_while_something_would_be_left_out_unknown(desk: Des
     (tmp_path / "linked").symlink_to("/etc")
     wiki = importing.read_folder(tmp_path)
     with pytest.raises(importing.NotWhole) as refused:
-        importing.import_now(desk, tmp_path, wiki, "note")
+        importing.import_now(app, tmp_path, wiki, "note")
     named = {problem.path for problem in refused.value.problems}
     lost = {"deep/files/lost.md", "notes.yaml", "linked", "out.md"}
     assert named == {"bad.md", "photo.png", "files/deep/lamp.txt", "files/empty.png", *lost}
-    assert texts(desk) == {}
-    left = importing.import_now(desk, tmp_path, wiki, "note", leave_out=True)
+    assert texts(app) == {}
+    left = importing.import_now(app, tmp_path, wiki, "note", leave_out=True)
     assert {problem.path for problem in left} == named
-    assert set(texts(desk)) == {"Pump"}
+    assert set(texts(app)) == {"Pump"}

@@ -10,7 +10,7 @@ from mokuji.acts.view import Applied, PlanView
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import history, reading, revisions
 from mokuji.services.writing import drafts, tasks, writing
 from tests.services.making import give, pages, person, volume
@@ -20,33 +20,33 @@ OLD = [f"The {WORDS} seal leaks.\n", f"The {WORDS} seal is glued.\n", "The seal 
 
 
 @pytest.fixture
-def keeper(desk: Desk) -> Actor:
+def keeper(app: AppContext) -> Actor:
     """Writes in a closed volume, where a page has three revisions, and in an open one."""
-    volume(desk, "Bench", closed=True)
-    volume(desk, "Guide")
-    keeper = person(desk, "mirela", bench=Role.OWNER, guide=Role.OWNER)
-    pages(desk, keeper, "bench", {"Lid": OLD[0]})
+    volume(app, "Bench", closed=True)
+    volume(app, "Guide")
+    keeper = person(app, "mirela", bench=Role.OWNER, guide=Role.OWNER)
+    pages(app, keeper, "bench", {"Lid": OLD[0]})
     for number, text in enumerate(OLD[1:], 1):
-        writing.save(desk, keeper, writing.Save("bench", "Lid", text, revision=number))
+        writing.save(app, keeper, writing.Save("bench", "Lid", text, revision=number))
     return keeper
 
 
 @pytest.fixture
-def outsider(desk: Desk, keeper: Actor) -> Actor:
+def outsider(app: AppContext, keeper: Actor) -> Actor:
     """Writes in the open volume and knows nothing of the closed one."""
-    return person(desk, "piet", guide=Role.WRITER)
+    return person(app, "piet", guide=Role.WRITER)
 
 
-def _do(desk: Desk, actor: Actor, wish: requests.Request) -> int:
-    view = doing.plan(desk, actor, wish)
+def _do(app: AppContext, actor: Actor, wish: requests.Request) -> int:
+    view = doing.plan(app, actor, wish)
     assert view.plan is not None, view.refusal
-    done = doing.apply(desk, actor, wish, view.digest)
+    done = doing.apply(app, actor, wish, view.digest)
     assert isinstance(done, Applied)
     return done.change_set
 
 
-def _numbers(desk: Desk, actor: Actor, where: str = "guide", page: str = "lid") -> list[int]:
-    return [each.number for each in history.revisions(desk, actor, where, page).revisions]
+def _numbers(app: AppContext, actor: Actor, where: str = "guide", page: str = "lid") -> list[int]:
+    return [each.number for each in history.revisions(app, actor, where, page).revisions]
 
 
 def _readers(view: PlanView) -> str:
@@ -54,100 +54,102 @@ def _readers(view: PlanView) -> str:
 
 
 def test_the_plan_says_who_will_read_what_and_leaves_older_revisions_behind(
-    desk: Desk, keeper: Actor, outsider: Actor
+    app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
     wish = requests.Move("bench", "lid", "guide")
-    view = doing.plan(desk, keeper, wish)
+    view = doing.plan(app, keeper, wish)
     assert "Everybody else will read the page in “Guide”." in _readers(view)
     assert "The 3 revisions that were written in “Bench” stay with the page" in _readers(view)
     assert view.new_readers_of_older
-    _do(desk, keeper, wish)
-    assert _numbers(desk, keeper) == [4, 3, 2, 1]
-    assert _numbers(desk, outsider) == _numbers(desk, NOBODY) == [4]
+    _do(app, keeper, wish)
+    assert _numbers(app, keeper) == [4, 3, 2, 1]
+    assert _numbers(app, outsider) == _numbers(app, NOBODY) == [4]
 
 
 def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
-    desk: Desk, keeper: Actor, outsider: Actor
+    app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
-    edit = history.acts(desk, keeper)[0][0].id
-    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
-    writing.save(desk, keeper, writing.Save("guide", "Lid", "The seal is glued. Twice.\n", revision=4))
+    edit = history.acts(app, keeper)[0][0].id
+    _do(app, keeper, requests.Move("bench", "lid", "guide"))
+    writing.save(app, keeper, writing.Save("guide", "Lid", "The seal is glued. Twice.\n", revision=4))
     said = repr(
         [
-            history.revisions(desk, outsider, "guide", "lid"),
-            revisions.rule(desk, outsider, "guide", "lid"),
-            revisions.rule(desk, outsider, "guide", "lid", 4, 5),
-            reading.open_page(desk, outsider, "guide", "lid"),
-            history.acts(desk, outsider),
+            history.revisions(app, outsider, "guide", "lid"),
+            revisions.rule(app, outsider, "guide", "lid"),
+            revisions.rule(app, outsider, "guide", "lid", 4, 5),
+            reading.open_page(app, outsider, "guide", "lid"),
+            history.acts(app, outsider),
         ]
     )
     assert WORDS not in said and "Bench" not in said
     for older, newer in ((1, 5), (3, 4), (1, 2)):
         with pytest.raises(MokujiError, match="has no revision"):
-            revisions.rule(desk, outsider, "guide", "lid", older, newer)
+            revisions.rule(app, outsider, "guide", "lid", older, newer)
         with pytest.raises(MokujiError, match="has no revision"):
-            history.compare_revisions(desk, outsider, "guide", "lid", older, newer)
+            history.compare_revisions(app, outsider, "guide", "lid", older, newer)
     with pytest.raises(MokujiError):
-        history.one_act(desk, outsider, edit)
+        history.one_act(app, outsider, edit)
     with pytest.raises(MokujiError):
-        doing.plan(desk, outsider, requests.Undo(edit))
+        doing.plan(app, outsider, requests.Undo(edit))
     # A save begun on a revision that one cannot read is told apart from none by nothing.
     for begun in (1, 2, 99):
         with pytest.raises(MokujiError) as said_so:
-            writing.save(desk, outsider, writing.Save("guide", "Lid", "Mine.\n", revision=begun, merge=True))
+            writing.save(app, outsider, writing.Save("guide", "Lid", "Mine.\n", revision=begun, merge=True))
         assert said_so.value.code == "edited_meanwhile" and WORDS not in repr(vars(said_so.value))
     with pytest.raises(MokujiError):
-        tasks.tick(desk, outsider, "guide", "lid", 0, 1, done=True)
-    drafts.keep(desk, outsider, "guide", "lid", "Mine.\n", title="Lid", revision=2)
-    opened = writing.open_for_edit(desk, outsider, "guide", "lid")
+        tasks.tick(app, outsider, "guide", "lid", 0, 1, done=True)
+    drafts.keep(app, outsider, "guide", "lid", "Mine.\n", title="Lid", revision=2)
+    opened = writing.open_for_edit(app, outsider, "guide", "lid")
     assert WORDS not in repr(opened)
 
 
 def test_older_revisions_go_along_if_that_is_asked_for_and_come_back_by_undoing(
-    desk: Desk, keeper: Actor, outsider: Actor
+    app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
     wish = requests.Move("bench", "lid", "guide", revisions="along")
-    assert "go along: they will read that too." in _readers(doing.plan(desk, keeper, wish))
+    assert "go along: they will read that too." in _readers(doing.plan(app, keeper, wish))
     assert (
-        doing.plan(desk, keeper, wish).digest
-        != doing.plan(desk, keeper, requests.Move("bench", "lid", "guide")).digest
+        doing.plan(app, keeper, wish).digest
+        != doing.plan(app, keeper, requests.Move("bench", "lid", "guide")).digest
     )
-    change = _do(desk, keeper, wish)
-    assert _numbers(desk, outsider) == [4, 3, 2, 1]
-    back = _do(desk, keeper, requests.Undo(change))
+    change = _do(app, keeper, wish)
+    assert _numbers(app, outsider) == [4, 3, 2, 1]
+    back = _do(app, keeper, requests.Undo(change))
     with pytest.raises(MokujiError):
-        _numbers(desk, outsider, "bench")
+        _numbers(app, outsider, "bench")
     # Once more there without them, what went along the first time is left behind.
-    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
-    assert _numbers(desk, outsider) == [6, 4]
-    _do(desk, keeper, requests.Move("guide", "lid", "bench"))
+    _do(app, keeper, requests.Move("bench", "lid", "guide"))
+    assert _numbers(app, outsider) == [6, 4]
+    _do(app, keeper, requests.Move("guide", "lid", "bench"))
     assert back
-    assert _numbers(desk, keeper, "bench") == [7, 6, 5, 4, 3, 2, 1]
+    assert _numbers(app, keeper, "bench") == [7, 6, 5, 4, 3, 2, 1]
 
 
-def test_the_other_way_round_the_plan_says_who_loses_it(desk: Desk, keeper: Actor, outsider: Actor) -> None:
-    pages(desk, keeper, "guide", {"Well": "One."})
-    writing.save(desk, keeper, writing.Save("guide", "Well", "Two.", revision=1))
+def test_the_other_way_round_the_plan_says_who_loses_it(
+    app: AppContext, keeper: Actor, outsider: Actor
+) -> None:
+    pages(app, keeper, "guide", {"Well": "One."})
+    writing.save(app, keeper, writing.Save("guide", "Well", "Two.", revision=1))
     wish = requests.Move("guide", "well", "bench")
-    view = doing.plan(desk, keeper, wish)
+    view = doing.plan(app, keeper, wish)
     assert "Everybody else will no longer read the page, nor what was written there before" in _readers(view)
     assert not view.new_readers_of_older
-    change = _do(desk, keeper, wish)
-    assert _numbers(desk, keeper, "bench", "well") == [3, 2, 1]
-    writing.save(desk, keeper, writing.Save("bench", "Well", "Three.", revision=3))
-    view = doing.plan(desk, keeper, requests.Undo(change))
+    change = _do(app, keeper, wish)
+    assert _numbers(app, keeper, "bench", "well") == [3, 2, 1]
+    writing.save(app, keeper, writing.Save("bench", "Well", "Three.", revision=3))
+    view = doing.plan(app, keeper, requests.Undo(change))
     assert "The 2 revisions that were written in “Bench” stay with the page" in _readers(view)
-    _do(desk, keeper, requests.Undo(change))
-    assert _numbers(desk, keeper, "guide", "well") == [5, 4, 3, 2, 1]
-    assert _numbers(desk, outsider, "guide", "well") == [5, 2, 1]
+    _do(app, keeper, requests.Undo(change))
+    assert _numbers(app, keeper, "guide", "well") == [5, 4, 3, 2, 1]
+    assert _numbers(app, outsider, "guide", "well") == [5, 2, 1]
 
 
-def test_between_closed_volumes_it_is_people_that_are_named(desk: Desk, keeper: Actor) -> None:
-    volume(desk, "Lab", closed=True)
-    mirela = give(desk, keeper, "lab", Role.WRITER)
-    person(desk, "jonas", lab=Role.READER)
-    person(desk, "wenna", bench=Role.READER)
-    said = _readers(doing.plan(desk, mirela, requests.Move("bench", "lid", "lab")))
+def test_between_closed_volumes_it_is_people_that_are_named(app: AppContext, keeper: Actor) -> None:
+    volume(app, "Lab", closed=True)
+    mirela = give(app, keeper, "lab", Role.WRITER)
+    person(app, "jonas", lab=Role.READER)
+    person(app, "wenna", bench=Role.READER)
+    said = _readers(doing.plan(app, mirela, requests.Move("bench", "lid", "lab")))
     assert "Jonas will read the page in “Lab”." in said
     assert (
         "Wenna will no longer read the page, nor what was written there before: “Lab” is closed to them."
@@ -164,38 +166,38 @@ def test_names_keep_their_capitals_where_they_begin_a_sentence() -> None:
 
 
 def test_undoing_an_edit_says_that_words_come_back_to_more_readers(
-    desk: Desk, keeper: Actor, outsider: Actor
+    app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
-    edit = history.acts(desk, keeper)[0][0].id
-    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
-    said = _readers(doing.plan(desk, keeper, requests.Undo(edit)))
+    edit = history.acts(app, keeper)[0][0].id
+    _do(app, keeper, requests.Move("bench", "lid", "guide"))
+    said = _readers(doing.plan(app, keeper, requests.Undo(edit)))
     assert (
         "“Lid” gets words back that were written in “Bench”. It is in “Guide” now, and everybody else" in said
     )
 
 
 def test_an_act_that_touched_what_was_closed_shows_only_what_may_be_read(
-    desk: Desk, keeper: Actor, outsider: Actor
+    app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
     """A rename elsewhere rewrote the page while it was closed; who undoes it sees nothing of the text it had."""
-    pages(desk, keeper, "guide", {"Pump": "", "Well": "[[Pump]]"})
-    writing.save(desk, keeper, writing.Save("bench", "Lid", f"The {WORDS} of [[Guide/Pump]].\n", revision=3))
-    rename = _do(desk, keeper, requests.Rename("guide", "pump", "Bilge pump"))
-    writing.save(desk, keeper, writing.Save("bench", "Lid", "Of [[Guide/Bilge pump]].\n", revision=5))
-    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
-    view = doing.plan(desk, outsider, requests.Undo(rename))
+    pages(app, keeper, "guide", {"Pump": "", "Well": "[[Pump]]"})
+    writing.save(app, keeper, writing.Save("bench", "Lid", f"The {WORDS} of [[Guide/Pump]].\n", revision=3))
+    rename = _do(app, keeper, requests.Rename("guide", "pump", "Bilge pump"))
+    writing.save(app, keeper, writing.Save("bench", "Lid", "Of [[Guide/Bilge pump]].\n", revision=5))
+    _do(app, keeper, requests.Move("bench", "lid", "guide"))
+    view = doing.plan(app, outsider, requests.Undo(rename))
     assert WORDS not in repr((view.changes, view.readers_said, view.conflicts, view.lost))
     assert view.hidden_pages == 1
-    assert all(each.number != 5 for each in history.one_act(desk, outsider, rename).pages)
+    assert all(each.number != 5 for each in history.one_act(app, outsider, rename).pages)
 
 
 def test_a_secret_is_taken_out_of_revisions_that_were_left_behind(
-    desk: Desk, keeper: Actor, outsider: Actor
+    app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
-    _do(desk, keeper, requests.Move("bench", "lid", "guide"))
-    owner = give(desk, outsider, "guide", Role.OWNER)
-    assert not secrets.plan(desk, owner, "guide", WORDS).found.pages, "its readers know nothing of it"
-    planned = secrets.plan(desk, keeper, "bench", WORDS)
+    _do(app, keeper, requests.Move("bench", "lid", "guide"))
+    owner = give(app, outsider, "guide", Role.OWNER)
+    assert not secrets.plan(app, owner, "guide", WORDS).found.pages, "its readers know nothing of it"
+    planned = secrets.plan(app, keeper, "bench", WORDS)
     assert [(title, numbers) for _, title, _, numbers in planned.found.pages] == [("Lid", (1, 2))]
-    secrets.take_out(desk, keeper, "bench", WORDS, planned.digest)
-    assert WORDS not in repr([history.one_revision(desk, keeper, "guide", "lid", n) for n in (1, 2, 3, 4)])
+    secrets.take_out(app, keeper, "bench", WORDS, planned.digest)
+    assert WORDS not in repr([history.one_revision(app, keeper, "guide", "lid", n) for n in (1, 2, 3, 4)])

@@ -14,7 +14,7 @@ import pytest
 from sqlalchemy import text
 
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.upkeep import jobs, upkeep
 from mokuji.services.writing import writing
 from mokuji.store import jobs as stored
@@ -27,14 +27,12 @@ HEAVY = sorted(upkeep.REPORTS.keys() - upkeep.IN_STEP)
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.OWNER)
-    pages(
-        desk, writer, "guide", {"Pump": "", "Well": "The pump is here. [[Pump#None]] and [[=Secret/Card]]."}
-    )
-    pages(desk, writer, "secret", {"Card": "---\nslots: {a: {required: true}}\n---\nHidden ${a} words"})
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, secret=Role.OWNER)
+    pages(app, writer, "guide", {"Pump": "", "Well": "The pump is here. [[Pump#None]] and [[=Secret/Card]]."})
+    pages(app, writer, "secret", {"Card": "---\nslots: {a: {required: true}}\n---\nHidden ${a} words"})
     return writer
 
 
@@ -44,14 +42,14 @@ def large(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(upkeep, "AT_ONCE_CHARACTERS", -1)
 
 
-def _work(desk: Desk, seconds: float = 30) -> None:
+def _work(app: AppContext, seconds: float = 30) -> None:
     """A worker, until nothing waits any more."""
 
     async def until_done() -> None:
         stop = asyncio.Event()
-        working = asyncio.create_task(jobs.work(desk, stop))
+        working = asyncio.create_task(jobs.work(app, stop))
         ends = time.monotonic() + seconds
-        while time.monotonic() < ends and _waiting(desk):
+        while time.monotonic() < ends and _waiting(app):
             await asyncio.sleep(0.05)
         stop.set()
         await working
@@ -59,8 +57,8 @@ def _work(desk: Desk, seconds: float = 30) -> None:
     asyncio.run(until_done())
 
 
-def _waiting(desk: Desk) -> list[tuple[str, str]]:
-    with reading(desk.engine) as connection:
+def _waiting(app: AppContext) -> list[tuple[str, str]]:
+    with reading(app.engine) as connection:
         rows = connection.execute(
             text("SELECT task_name, status::text FROM procrastinate_jobs WHERE task_name = 'make_report'")
         )
@@ -68,108 +66,114 @@ def _waiting(desk: Desk) -> list[tuple[str, str]]:
 
 
 def test_a_report_of_a_large_volume_is_made_by_a_job_and_says_when_it_was(
-    desk: Desk, writer: Actor, large: None
+    app: AppContext, writer: Actor, large: None
 ) -> None:
-    first = upkeep.report(desk, writer, "guide", "sections")
+    first = upkeep.report(app, writer, "guide", "sections")
     assert first.being_made and first.made is None and first.findings == ()
-    upkeep.report(desk, writer, "guide", "sections")
+    upkeep.report(app, writer, "guide", "sections")
     # For the writer, who sees more, and for everybody; and not once more for each look.
-    assert len(_waiting(desk)) == 2
-    _work(desk)
-    then = upkeep.report(desk, writer, "guide", "sections")
+    assert len(_waiting(app)) == 2
+    _work(app)
+    then = upkeep.report(app, writer, "guide", "sections")
     assert then.made is not None and then.made.fresh and then.made.whole and then.made.pages == 2
     assert [each.title for each in then.findings] == ["Pump § None"] and not then.being_made
-    assert _waiting(desk) == []
-    writing.save(desk, writer, writing.Save("guide", "Well", "Nothing.", revision=1))
-    after = upkeep.report(desk, writer, "guide", "sections")
+    assert _waiting(app) == []
+    writing.save(app, writer, writing.Save("guide", "Well", "Nothing.", revision=1))
+    after = upkeep.report(app, writer, "guide", "sections")
     assert after.made is not None and not after.made.fresh and after.being_made
     assert [each.title for each in after.findings] == ["Pump § None"], "what there is, until there is better"
-    _work(desk)
-    assert upkeep.report(desk, writer, "guide", "sections").findings == ()
+    _work(app)
+    assert upkeep.report(app, writer, "guide", "sections").findings == ()
 
 
 @pytest.mark.parametrize("name", HEAVY)
 @pytest.mark.parametrize("size", ["small", "large"])
 def test_who_has_not_signed_in_starts_nothing(
-    desk: Desk, writer: Actor, name: str, size: str, monkeypatch: pytest.MonkeyPatch
+    app: AppContext, writer: Actor, name: str, size: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     if size == "large":
         monkeypatch.setattr(upkeep, "AT_ONCE_CHARACTERS", -1)
     monkeypatch.setitem(upkeep._LISTS, name, lambda *_: pytest.fail("it was made"))
-    view = upkeep.report(desk, NOBODY, "guide", name)
+    view = upkeep.report(app, NOBODY, "guide", name)
     assert view.made is None and view.findings == () and not view.being_made
-    assert upkeep.overview(desk, NOBODY, "guide").numbers[name] is None
-    assert _waiting(desk) == []
+    assert upkeep.overview(app, NOBODY, "guide").numbers[name] is None
+    assert _waiting(app) == []
 
 
 def test_what_is_kept_for_one_is_not_shown_to_who_may_read_less(
-    desk: Desk, writer: Actor, large: None
+    app: AppContext, writer: Actor, large: None
 ) -> None:
-    upkeep.report(desk, writer, "guide", "insert-faults")
-    _work(desk)
-    mine = upkeep.report(desk, writer, "guide", "insert-faults")
+    upkeep.report(app, writer, "guide", "insert-faults")
+    _work(app)
+    mine = upkeep.report(app, writer, "guide", "insert-faults")
     assert [each.title for each in mine.findings] == ["Card"]
-    theirs = upkeep.report(desk, NOBODY, "guide", "insert-faults")
+    theirs = upkeep.report(app, NOBODY, "guide", "insert-faults")
     assert theirs.made is not None and theirs.findings == ()
-    outsider = person(desk, "jonas", guide=Role.READER)
-    assert upkeep.report(desk, outsider, "guide", "insert-faults").findings == ()
+    outsider = person(app, "jonas", guide=Role.READER)
+    assert upkeep.report(app, outsider, "guide", "insert-faults").findings == ()
 
 
-def test_when_somebody_looks_at_a_small_volume_others_get_to_see_it_too(desk: Desk, writer: Actor) -> None:
-    mine = upkeep.report(desk, writer, "guide", "insert-faults")
+def test_when_somebody_looks_at_a_small_volume_others_get_to_see_it_too(
+    app: AppContext, writer: Actor
+) -> None:
+    mine = upkeep.report(app, writer, "guide", "insert-faults")
     assert len(mine.findings) == 1 and not mine.being_made
-    assert upkeep.report(desk, NOBODY, "guide", "insert-faults").being_made
-    _work(desk)
-    theirs = upkeep.report(desk, NOBODY, "guide", "insert-faults")
+    assert upkeep.report(app, NOBODY, "guide", "insert-faults").being_made
+    _work(app)
+    theirs = upkeep.report(app, NOBODY, "guide", "insert-faults")
     assert theirs.made is not None and theirs.made.fresh and theirs.findings == ()
 
 
 def test_an_unchanged_report_is_not_made_again(
-    desk: Desk, writer: Actor, monkeypatch: pytest.MonkeyPatch
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    made = upkeep.overview(desk, writer, "guide")
+    made = upkeep.overview(app, writer, "guide")
     for name in HEAVY:
         monkeypatch.setitem(upkeep._LISTS, name, lambda *_: pytest.fail("it was made again"))
-    again = upkeep.overview(desk, writer, "guide")
+    again = upkeep.overview(app, writer, "guide")
     assert again.numbers == made.numbers and again.fresh
     for name in HEAVY:
-        assert upkeep.report(desk, writer, "guide", name).made is not None
+        assert upkeep.report(app, writer, "guide", name).made is not None
 
 
 def test_an_overview_counts_without_looking_at_what_is_kept(
-    desk: Desk, writer: Actor, monkeypatch: pytest.MonkeyPatch
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A report can hold thousands of findings, and an overview stands open to everybody."""
-    numbers = upkeep.overview(desk, writer, "guide").numbers
+    numbers = upkeep.overview(app, writer, "guide").numbers
     monkeypatch.setattr(kept_reports, "one", lambda *_: pytest.fail("the findings were fetched"))
     monkeypatch.setattr(upkeep, "structured", lambda *_: pytest.fail("findings were made"))
-    assert upkeep.overview(desk, writer, "guide").numbers == numbers
+    assert upkeep.overview(app, writer, "guide").numbers == numbers
 
 
-def test_making_a_report_twice_gives_the_same(desk: Desk, writer: Actor) -> None:
-    one, two = (upkeep.make(desk, 1, "mentions", [2], ()) for _ in range(2))
+def test_making_a_report_twice_gives_the_same(app: AppContext, writer: Actor) -> None:
+    one, two = (upkeep.make(app, 1, "mentions", [2], ()) for _ in range(2))
     assert one is not None and two is not None
     assert (one.findings, one.number, one.stamp) == (two.findings, two.number, two.stamp)
-    assert upkeep.make(desk, 2, "mentions", [], ()) is None, "not for who may not read the volume"
-    assert upkeep.make(desk, 99, "mentions", [], ()) is None
+    assert upkeep.make(app, 2, "mentions", [], ()) is None, "not for who may not read the volume"
+    assert upkeep.make(app, 99, "mentions", [], ()) is None
 
 
-def test_a_report_ends_when_its_time_is_over_and_says_that_there_is_more(desk: Desk, writer: Actor) -> None:
-    kept = upkeep.make(desk, 1, "flaws", [], (), seconds=-1)
+def test_a_report_ends_when_its_time_is_over_and_says_that_there_is_more(
+    app: AppContext, writer: Actor
+) -> None:
+    kept = upkeep.make(app, 1, "flaws", [], (), seconds=-1)
     assert kept is not None and not kept.whole
 
 
-def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(desk: Desk, writer: Actor) -> None:
+def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(
+    app: AppContext, writer: Actor
+) -> None:
     """It has a smaller number than what the report saw."""
-    with desk.engine.begin() as slow:
+    with app.engine.begin() as slow:
         slow.execute(text("INSERT INTO change_set (act, volume, at) VALUES ('edit', 1, now())"))
-        writing.save(desk, writer, writing.Save("guide", "Pump", "quick", revision=1))
-        upkeep.make(desk, 1, "sections", [2], ())
-        seen = upkeep.report(desk, NOBODY, "guide", "sections").made
+        writing.save(app, writer, writing.Save("guide", "Pump", "quick", revision=1))
+        upkeep.make(app, 1, "sections", [2], ())
+        seen = upkeep.report(app, NOBODY, "guide", "sections").made
         assert seen is None  # made for the writer
-        made = upkeep.report(desk, writer, "guide", "sections").made
+        made = upkeep.report(app, writer, "guide", "sections").made
         assert made is not None and made.fresh
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         kept = kept_reports.numbers(connection, 1, upkeep._seen({1: None, 2: None}, ()))  # type: ignore[dict-item]
         assert kept["sections"].stamp != kept_reports.stamp(connection, 1)
 
@@ -177,7 +181,7 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(desk: De
 WORKER = """
 import asyncio, sys
 from mokuji.services.upkeep import jobs, upkeep
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import Desk
 from mokuji.store.database import connect
 import time
 real = upkeep.make
@@ -190,12 +194,12 @@ asyncio.run(jobs.work(Desk(connect(sys.argv[1]), b"a key for tests only"), async
 
 
 def test_a_job_whose_worker_was_killed_is_taken_up_by_another(
-    desk: Desk, writer: Actor, large: None, monkeypatch: pytest.MonkeyPatch
+    app: AppContext, writer: Actor, large: None, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    upkeep.report(desk, NOBODY, "guide", "sections")
-    upkeep.report(desk, writer, "guide", "sections")
+    upkeep.report(app, NOBODY, "guide", "sections")
+    upkeep.report(app, writer, "guide", "sections")
     child = subprocess.Popen(
-        [sys.executable, "-c", WORKER, desk.url],
+        [sys.executable, "-c", WORKER, app.url],
         stdout=subprocess.PIPE,
         text=True,
         env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2] / "src")},
@@ -204,12 +208,12 @@ def test_a_job_whose_worker_was_killed_is_taken_up_by_another(
     child.send_signal(signal.SIGKILL)
     child.wait()
     child.stdout.close()
-    assert ("make_report", "doing") in _waiting(desk)
-    with writing_transaction(desk.engine) as connection:  # as if two minutes had gone by
+    assert ("make_report", "doing") in _waiting(app)
+    with writing_transaction(app.engine) as connection:  # as if two minutes had gone by
         connection.execute(
             text("UPDATE procrastinate_workers SET last_heartbeat = last_heartbeat - interval '1 hour'")
         )
         stored.defer(connection, "take_up_stalled", {"timestamp": 0}, "take_up_stalled")
-    _work(desk)
-    assert _waiting(desk) == []
-    assert upkeep.report(desk, writer, "guide", "sections").made is not None
+    _work(app)
+    assert _waiting(app) == []
+    assert upkeep.report(app, writer, "guide", "sections").made is not None

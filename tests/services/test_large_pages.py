@@ -9,44 +9,46 @@ import pytest
 
 from mokuji.core.base.errors import TooMany
 from mokuji.core.model.policy import NOBODY, Role
-from mokuji.services import desk as desks
-from mokuji.services.desk import Desk
+from mokuji.services import app_context
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading
 from tests.services.making import pages, person, volume
 
 
 @pytest.fixture
-def large(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> Desk:
-    monkeypatch.setattr(desks, "LARGE", 1_000)
-    volume(desk, "Guide")
-    writer = person(desk, "wenna", guide=Role.OWNER)
-    pages(desk, writer, "guide", {"Long": "words " * 400, "Short": "words"})
-    return desk
+def large(app: AppContext, monkeypatch: pytest.MonkeyPatch) -> AppContext:
+    monkeypatch.setattr(app_context, "LARGE", 1_000)
+    volume(app, "Guide")
+    writer = person(app, "wenna", guide=Role.OWNER)
+    pages(app, writer, "guide", {"Long": "words " * 400, "Short": "words"})
+    return app
 
 
 def test_a_long_page_that_many_ask_for_at_once_is_compiled_once(
-    large: Desk, monkeypatch: pytest.MonkeyPatch
+    large: AppContext, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     made = []
-    real = desks.make_ready
+    real = app_context.make_ready
 
     def counted(*arguments: object) -> object:
         made.append(arguments)
         return real(*arguments)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(desks, "make_ready", counted)
-    with ThreadPoolExecutor(desks.WAITING_LARGE) as pool:
+    monkeypatch.setattr(app_context, "make_ready", counted)
+    with ThreadPoolExecutor(app_context.WAITING_LARGE) as pool:
         seen = list(
-            pool.map(lambda _: reading.open_page(large, NOBODY, "guide", "long"), range(desks.WAITING_LARGE))
+            pool.map(
+                lambda _: reading.open_page(large, NOBODY, "guide", "long"), range(app_context.WAITING_LARGE)
+            )
         )
-    assert len(seen) == desks.WAITING_LARGE and len(made) == 1
+    assert len(seen) == app_context.WAITING_LARGE and len(made) == 1
 
 
 def test_while_one_is_compiled_short_pages_are_read_and_too_many_are_told(
-    large: Desk, monkeypatch: pytest.MonkeyPatch
+    large: AppContext, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     begun, go_on = threading.Event(), threading.Event()
-    real = desks.make_ready
+    real = app_context.make_ready
 
     def slow(page: object, *arguments: object) -> object:
         if len(page.text) > 1_000:  # type: ignore[attr-defined]
@@ -54,15 +56,15 @@ def test_while_one_is_compiled_short_pages_are_read_and_too_many_are_told(
             assert go_on.wait(20)
         return real(page, *arguments)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(desks, "make_ready", slow)
+    monkeypatch.setattr(app_context, "make_ready", slow)
     with ThreadPoolExecutor(12) as pool:
         waiting = [pool.submit(reading.open_page, large, NOBODY, "guide", "long")]
         assert begun.wait(20)
         waiting += [pool.submit(reading.open_page, large, NOBODY, "guide", "long") for _ in range(11)]
         assert reading.open_page(large, NOBODY, "guide", "short")
-        while sum(each.done() for each in waiting) < 12 - desks.WAITING_LARGE:
+        while sum(each.done() for each in waiting) < 12 - app_context.WAITING_LARGE:
             pass
         go_on.set()
         said = [each.exception() for each in waiting]
-    assert sum(isinstance(each, TooMany) for each in said) == 12 - desks.WAITING_LARGE
-    assert said.count(None) == desks.WAITING_LARGE
+    assert sum(isinstance(each, TooMany) for each in said) == 12 - app_context.WAITING_LARGE
+    assert said.count(None) == app_context.WAITING_LARGE

@@ -12,7 +12,7 @@ from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden, Missing, MokujiError, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Permission, PersonPermission, Role, may, may_about
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import history, reading, trash
 from mokuji.services.writing import writing
 from mokuji.store import people as stored
@@ -21,29 +21,29 @@ from mokuji.store.database import writing as writing_transaction
 from tests.services.making import pages, person, texts, volume
 
 
-def done(desk: Desk, actor: Actor, wish: requests.Request, note: str = "") -> int:
+def done(app: AppContext, actor: Actor, wish: requests.Request, note: str = "") -> int:
     """Does an act as planned; the number of its change set."""
-    applied = doing.apply(desk, actor, wish, doing.plan(desk, actor, wish).digest, note=note)
+    applied = doing.apply(app, actor, wish, doing.plan(app, actor, wish).digest, note=note)
     assert isinstance(applied, Applied), applied
     return applied.change_set
 
 
-def again(desk: Desk, actor: Actor) -> Actor:
+def again(app: AppContext, actor: Actor) -> Actor:
     """The same person, as they are now."""
-    with reading_transaction(desk.engine) as connection:
+    with reading_transaction(app.engine) as connection:
         return stored.actor_by_id(connection, actor.person or 0)
 
 
-def owner_of_wiki(desk: Desk, handle: str) -> Actor:
-    found = person(desk, handle)
-    people.give_wiki(desk, handle)
-    return again(desk, found)
+def owner_of_wiki(app: AppContext, handle: str) -> Actor:
+    found = person(app, handle)
+    people.give_wiki(app, handle)
+    return again(app, found)
 
 
 @pytest.fixture
-def volumes(desk: Desk) -> None:
-    volume(desk, "Guide")
-    volume(desk, "Notes", closed=True)
+def volumes(app: AppContext) -> None:
+    volume(app, "Guide")
+    volume(app, "Notes", closed=True)
 
 
 # ---- the table -----------------------------------------------------------------------------
@@ -57,48 +57,48 @@ def test_an_owner_of_the_wiki_owns_every_volume_and_alone_may_close_and_reset_pe
     assert not any(may_about(jonas, act, 1) or may_about(NOBODY, act, 1) for act in PersonPermission)
 
 
-def test_the_last_owner_of_the_wiki_stays(desk: Desk) -> None:
-    wenna = owner_of_wiki(desk, "wenna")
-    person(desk, "jonas")
+def test_the_last_owner_of_the_wiki_stays(app: AppContext) -> None:
+    wenna = owner_of_wiki(app, "wenna")
+    person(app, "jonas")
     with pytest.raises(Refused, match="last owner"):
-        people.give_wiki(desk, "wenna", owns=False)
+        people.give_wiki(app, "wenna", owns=False)
     with pytest.raises(Refused, match="last owner"):
-        people.close(desk, "wenna", actor=wenna)
-    people.give_wiki(desk, "jonas")
-    people.close(desk, "wenna", actor=wenna)
-    assert people.has_owner(desk)
+        people.close(app, "wenna", actor=wenna)
+    people.give_wiki(app, "jonas")
+    people.close(app, "wenna", actor=wenna)
+    assert people.has_owner(app)
     with pytest.raises(Refused, match="last owner"):
-        people.give_wiki(desk, "jonas", owns=False)
+        people.give_wiki(app, "jonas", owns=False)
 
 
-def test_who_left_and_who_was_reset_is_signed_in_nowhere(desk: Desk) -> None:
-    wenna = owner_of_wiki(desk, "wenna")
-    people.add(desk, "piet", "Piet", "long enough", [])
-    token = people.sign_in(desk, "piet", "long enough")
+def test_who_left_and_who_was_reset_is_signed_in_nowhere(app: AppContext) -> None:
+    wenna = owner_of_wiki(app, "wenna")
+    people.add(app, "piet", "Piet", "long enough", [])
+    token = people.sign_in(app, "piet", "long enough")
     with pytest.raises(Forbidden):
-        people.reset(desk, "piet", "another one", actor=people.actor_of(desk, token))
-    people.reset(desk, "piet", "another one", actor=wenna)
-    assert not people.actor_of(desk, token).signed_in
-    assert people.sign_in(desk, "piet", "long enough") is None
-    token = people.sign_in(desk, "piet", "another one")
-    assert people.actor_of(desk, token).signed_in
-    people.close(desk, "piet", actor=wenna)
-    assert not people.actor_of(desk, token).signed_in
-    assert people.sign_in(desk, "piet", "another one") is None
-    people.let_in_again(desk, "piet", actor=wenna)
-    assert people.sign_in(desk, "piet", "another one")
+        people.reset(app, "piet", "another one", actor=people.actor_of(app, token))
+    people.reset(app, "piet", "another one", actor=wenna)
+    assert not people.actor_of(app, token).signed_in
+    assert people.sign_in(app, "piet", "long enough") is None
+    token = people.sign_in(app, "piet", "another one")
+    assert people.actor_of(app, token).signed_in
+    people.close(app, "piet", actor=wenna)
+    assert not people.actor_of(app, token).signed_in
+    assert people.sign_in(app, "piet", "another one") is None
+    people.let_in_again(app, "piet", actor=wenna)
+    assert people.sign_in(app, "piet", "another one")
 
 
 @pytest.mark.parametrize("act", [people.close, people.let_in_again, people.give_wiki])
 def test_who_is_no_owner_of_the_wiki_learns_not_even_who_is_there(
-    desk: Desk, volumes: None, act: Callable[..., None]
+    app: AppContext, volumes: None, act: Callable[..., None]
 ) -> None:
-    jonas = person(desk, "jonas", guide=Role.OWNER)
-    person(desk, "wenna")
+    jonas = person(app, "jonas", guide=Role.OWNER)
+    person(app, "wenna")
     said = set()
     for handle in ("wenna", "nobody"):
         with pytest.raises(Forbidden) as refused:
-            act(desk, handle, actor=jonas)
+            act(app, handle, actor=jonas)
         said.add(refused.value.message)
     assert len(said) == 1
 
@@ -106,138 +106,142 @@ def test_who_is_no_owner_of_the_wiki_learns_not_even_who_is_there(
 # ---- handles --------------------------------------------------------------------------------
 
 
-def test_an_owner_of_a_volume_changes_nobodys_handle_but_their_own(desk: Desk, volumes: None) -> None:
-    wenna = person(desk, "wenna", guide=Role.READER)
-    jonas = person(desk, "jonas", guide=Role.OWNER)
+def test_an_owner_of_a_volume_changes_nobodys_handle_but_their_own(app: AppContext, volumes: None) -> None:
+    wenna = person(app, "wenna", guide=Role.READER)
+    jonas = person(app, "jonas", guide=Role.OWNER)
     for handle in ("wenna", "nobody"):
         with pytest.raises(Forbidden, match="they themselves"):
-            doing.plan(desk, jonas, requests.RenamePerson("guide", handle, "taken"))
+            doing.plan(app, jonas, requests.RenamePerson("guide", handle, "taken"))
     with pytest.raises(Forbidden):
-        doing.plan(desk, NOBODY, requests.RenamePerson("guide", "wenna", "taken"))
-    done(desk, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
-    mirela = owner_of_wiki(desk, "mirela")
-    done(desk, mirela, requests.RenamePerson("guide", "carrow", "wenna"))
-    assert again(desk, wenna).handle == "wenna"
+        doing.plan(app, NOBODY, requests.RenamePerson("guide", "wenna", "taken"))
+    done(app, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
+    mirela = owner_of_wiki(app, "mirela")
+    done(app, mirela, requests.RenamePerson("guide", "carrow", "wenna"))
+    assert again(app, wenna).handle == "wenna"
 
 
-def test_a_freed_handle_is_nobody_elses_while_pages_name_it(desk: Desk, volumes: None) -> None:
-    wenna = person(desk, "wenna", guide=Role.OWNER)
-    pages(desk, wenna, "guide", {"A": "Ask @wenna."})
-    done(desk, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
-    people.add(desk, "wenna-two", "Other", "long enough", [])
+def test_a_freed_handle_is_nobody_elses_while_pages_name_it(app: AppContext, volumes: None) -> None:
+    wenna = person(app, "wenna", guide=Role.OWNER)
+    pages(app, wenna, "guide", {"A": "Ask @wenna."})
+    done(app, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
+    people.add(app, "wenna-two", "Other", "long enough", [])
     # References followed, so nothing names it; somebody writes it again from memory.
-    pages(desk, again(desk, wenna), "guide", {"B": "Ask @wenna."})
+    pages(app, again(app, wenna), "guide", {"B": "Ask @wenna."})
     with pytest.raises(Refused, match="somebody else"):
-        people.add(desk, "wenna", "Other", "long enough", [])
-    jonas = person(desk, "jonas", guide=Role.WRITER)
-    refusal = doing.plan(desk, jonas, requests.RenamePerson("guide", "jonas", "Wenna")).refusal
+        people.add(app, "wenna", "Other", "long enough", [])
+    jonas = person(app, "jonas", guide=Role.WRITER)
+    refusal = doing.plan(app, jonas, requests.RenamePerson("guide", "jonas", "Wenna")).refusal
     assert refusal is not None and refusal.code == "handle_named"
-    back = doing.plan(desk, again(desk, wenna), requests.RenamePerson("guide", "carrow", "wenna"))
+    back = doing.plan(app, again(app, wenna), requests.RenamePerson("guide", "carrow", "wenna"))
     assert back.refusal is None
-    writing.save(desk, again(desk, wenna), writing.Save("guide", "B", "Ask somebody.", revision=1))
-    people.add(desk, "wenna", "Other", "long enough", [])
+    writing.save(app, again(app, wenna), writing.Save("guide", "B", "Ask somebody.", revision=1))
+    people.add(app, "wenna", "Other", "long enough", [])
 
 
-def test_a_handle_that_is_taken_is_refused_in_words(desk: Desk) -> None:
-    people.add(desk, "piet", "Piet", "long enough", [])
+def test_a_handle_that_is_taken_is_refused_in_words(app: AppContext) -> None:
+    people.add(app, "piet", "Piet", "long enough", [])
     with pytest.raises(Refused, match="called “piet” here already"):
-        people.add(desk, "Piet", "Other", "long enough", [])
+        people.add(app, "Piet", "Other", "long enough", [])
 
 
 def test_the_log_tells_of_a_handle_to_its_person_and_in_the_volumes_that_were_rewritten(
-    desk: Desk, volumes: None
+    app: AppContext, volumes: None
 ) -> None:
-    wenna = person(desk, "wenna", guide=Role.OWNER)
-    volume(desk, "Secret", closed=True)
-    mirela = owner_of_wiki(desk, "mirela")
-    pages(desk, wenna, "guide", {"A": "Ask @wenna."})
-    number = done(desk, mirela, requests.RenamePerson("secret", "wenna", "carrow"), note="Since May")
+    wenna = person(app, "wenna", guide=Role.OWNER)
+    volume(app, "Secret", closed=True)
+    mirela = owner_of_wiki(app, "mirela")
+    pages(app, wenna, "guide", {"A": "Ask @wenna."})
+    number = done(app, mirela, requests.RenamePerson("secret", "wenna", "carrow"), note="Since May")
     for who in (wenna, NOBODY):
-        logged, known, _ = history.acts(desk, who)
+        logged, known, _ = history.acts(app, who)
         assert logged[0].id == number and logged[0].act == "person rename"
         assert (logged[0].note, logged[0].detail, logged[0].page) == ("", {}, None)
         assert logged[0].volume not in known
-        view = history.one_act(desk, who, number)
+        view = history.one_act(app, who, number)
         assert view.volume is None and not view.may_undo
         assert [page.title for page in view.pages] == ["A"]
-    assert history.one_act(desk, mirela, number).act.note == "Since May"
+    assert history.one_act(app, mirela, number).act.note == "Since May"
 
 
 # ---- undo ------------------------------------------------------------------------------------
 
 
-def test_undoing_a_move_into_a_closed_volume_needs_rights_there(desk: Desk, volumes: None) -> None:
-    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
-    jonas = person(desk, "jonas", guide=Role.OWNER)
-    pages(desk, mirela, "guide", {"Pump": "open"})
-    number = done(desk, mirela, requests.Move("guide", "pump", "notes"))
-    writing.save(desk, mirela, writing.Save("notes", "Pump", "open\n\nclosed since", revision=2))
+def test_undoing_a_move_into_a_closed_volume_needs_rights_there(app: AppContext, volumes: None) -> None:
+    mirela = person(app, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(app, "jonas", guide=Role.OWNER)
+    pages(app, mirela, "guide", {"Pump": "open"})
+    number = done(app, mirela, requests.Move("guide", "pump", "notes"))
+    writing.save(app, mirela, writing.Save("notes", "Pump", "open\n\nclosed since", revision=2))
     attempts: list[Callable[..., object]] = [doing.plan, partial(doing.apply, seen=None)]
     for attempt in attempts:
         with pytest.raises(Forbidden) as refused:
-            attempt(desk, jonas, requests.Undo(number))
+            attempt(app, jonas, requests.Undo(number))
         assert "Pump" not in refused.value.message and "Notes" not in refused.value.message
-    done(desk, mirela, requests.Undo(number))
-    assert "closed since" in texts(desk)["Pump"]
+    done(app, mirela, requests.Undo(number))
+    assert "closed since" in texts(app)["Pump"]
 
 
 @pytest.mark.parametrize("role", [Role.NOBODY, Role.READER])
-def test_undoing_a_merge_writes_only_where_a_direct_edit_may(desk: Desk, volumes: None, role: Role) -> None:
-    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
-    jonas = person(desk, "jonas", guide=Role.OWNER, notes=role)
-    pages(desk, mirela, "guide", {"Pump": "one"})
-    pages(desk, mirela, "notes", {"Trial": "two"})
-    number = done(desk, mirela, requests.Merge("guide", "pump", "Notes/Trial"))
+def test_undoing_a_merge_writes_only_where_a_direct_edit_may(
+    app: AppContext, volumes: None, role: Role
+) -> None:
+    mirela = person(app, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(app, "jonas", guide=Role.OWNER, notes=role)
+    pages(app, mirela, "guide", {"Pump": "one"})
+    pages(app, mirela, "notes", {"Trial": "two"})
+    number = done(app, mirela, requests.Merge("guide", "pump", "Notes/Trial"))
     with pytest.raises(Forbidden):
-        doing.apply(desk, jonas, requests.Undo(number), None)
-    assert "one" in texts(desk)["Trial"]
+        doing.apply(app, jonas, requests.Undo(number), None)
+    assert "one" in texts(app)["Trial"]
 
 
-def test_a_writer_takes_back_nothing_that_only_an_owner_may_do(desk: Desk, volumes: None) -> None:
-    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
-    writer = person(desk, "jonas", guide=Role.WRITER)
-    renamed = done(desk, mirela, requests.RenameVolume("guide", "Manual"))
-    libraries = done(desk, mirela, requests.Libraries("manual", ("notes",)))
+def test_a_writer_takes_back_nothing_that_only_an_owner_may_do(app: AppContext, volumes: None) -> None:
+    mirela = person(app, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    writer = person(app, "jonas", guide=Role.WRITER)
+    renamed = done(app, mirela, requests.RenameVolume("guide", "Manual"))
+    libraries = done(app, mirela, requests.Libraries("manual", ("notes",)))
     for number in (renamed, libraries):
-        assert not history.one_act(desk, writer, number).may_undo
+        assert not history.one_act(app, writer, number).may_undo
         with pytest.raises(Forbidden):
-            doing.plan(desk, writer, requests.Undo(number))
+            doing.plan(app, writer, requests.Undo(number))
         with pytest.raises(Forbidden):
-            doing.apply(desk, writer, requests.Undo(number), None)
+            doing.apply(app, writer, requests.Undo(number), None)
     # Nor what took it back: undoing the undoing is the act again.
-    undone = done(desk, mirela, requests.Undo(libraries))
+    undone = done(app, mirela, requests.Undo(libraries))
     with pytest.raises(Forbidden):
-        doing.plan(desk, writer, requests.Undo(undone))
+        doing.plan(app, writer, requests.Undo(undone))
 
 
 def test_an_owner_who_cannot_read_a_library_learns_nothing_of_it_by_undoing(
-    desk: Desk, volumes: None
+    app: AppContext, volumes: None
 ) -> None:
-    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
-    jonas = person(desk, "jonas", guide=Role.OWNER)
-    number = done(desk, mirela, requests.Libraries("guide", ("notes",)))
+    mirela = person(app, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(app, "jonas", guide=Role.OWNER)
+    number = done(app, mirela, requests.Libraries("guide", ("notes",)))
     with pytest.raises(Forbidden) as refused:
-        doing.plan(desk, jonas, requests.Undo(number))
+        doing.plan(app, jonas, requests.Undo(number))
     assert "Notes" not in refused.value.message
 
 
-def test_references_that_followed_on_closed_pages_are_no_hindrance_to_undo(desk: Desk, volumes: None) -> None:
-    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
-    jonas = person(desk, "jonas", guide=Role.WRITER)
-    pages(desk, mirela, "guide", {"Pump": "one"})
-    pages(desk, mirela, "notes", {"Trial": "See [[Guide/Pump]]."})
-    number = done(desk, jonas, requests.Rename("guide", "pump", "Feed pump"))
-    assert texts(desk)["Trial"] == "See [[Guide/Feed pump]]."
-    done(desk, jonas, requests.Undo(number))
-    assert texts(desk)["Trial"] == "See [[Guide/Pump]]."
+def test_references_that_followed_on_closed_pages_are_no_hindrance_to_undo(
+    app: AppContext, volumes: None
+) -> None:
+    mirela = person(app, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    jonas = person(app, "jonas", guide=Role.WRITER)
+    pages(app, mirela, "guide", {"Pump": "one"})
+    pages(app, mirela, "notes", {"Trial": "See [[Guide/Pump]]."})
+    number = done(app, jonas, requests.Rename("guide", "pump", "Feed pump"))
+    assert texts(app)["Trial"] == "See [[Guide/Feed pump]]."
+    done(app, jonas, requests.Undo(number))
+    assert texts(app)["Trial"] == "See [[Guide/Pump]]."
 
 
-def test_an_owner_of_the_wiki_undoes_what_was_done_in_any_volume(desk: Desk, volumes: None) -> None:
-    jonas = person(desk, "jonas", guide=Role.OWNER)
-    mirela = owner_of_wiki(desk, "mirela")
-    number = done(desk, jonas, requests.DeleteVolume("guide"))
-    done(desk, mirela, requests.Undo(number))
-    assert reading.open_volume(desk, NOBODY, "guide")
+def test_an_owner_of_the_wiki_undoes_what_was_done_in_any_volume(app: AppContext, volumes: None) -> None:
+    jonas = person(app, "jonas", guide=Role.OWNER)
+    mirela = owner_of_wiki(app, "mirela")
+    number = done(app, jonas, requests.DeleteVolume("guide"))
+    done(app, mirela, requests.Undo(number))
+    assert reading.open_volume(app, NOBODY, "guide")
 
 
 # ---- what the log tells ------------------------------------------------------------------------
@@ -251,106 +255,106 @@ INTO_CLOSED: dict[str, Callable[[], requests.Request]] = {
 }
 
 
-def _closed(desk: Desk) -> Actor:
-    mirela = person(desk, "mirela", guide=Role.OWNER, notes=Role.OWNER)
-    pages(desk, mirela, "guide", {"Pump": "See [[Well]] and [[Gasket]].", "Well": "", "Lid": "[[Pump]]"})
-    pages(desk, mirela, "notes", {"Chlorine trial": "Private."})
+def _closed(app: AppContext) -> Actor:
+    mirela = person(app, "mirela", guide=Role.OWNER, notes=Role.OWNER)
+    pages(app, mirela, "guide", {"Pump": "See [[Well]] and [[Gasket]].", "Well": "", "Lid": "[[Pump]]"})
+    pages(app, mirela, "notes", {"Chlorine trial": "Private."})
     return mirela
 
 
 @pytest.mark.parametrize("act", INTO_CLOSED)
 @pytest.mark.parametrize("own_words", [False, True])
-def test_an_open_log_tells_no_closed_title(desk: Desk, volumes: None, act: str, own_words: bool) -> None:
-    mirela = _closed(desk)
-    jonas = person(desk, "jonas", guide=Role.OWNER)
+def test_an_open_log_tells_no_closed_title(app: AppContext, volumes: None, act: str, own_words: bool) -> None:
+    mirela = _closed(app)
+    jonas = person(app, "jonas", guide=Role.OWNER)
     wish = INTO_CLOSED[act]()
-    view = doing.plan(desk, mirela, wish)
+    view = doing.plan(app, mirela, wish)
     # The person sends the proposal back as it stood in the field, or writes something.
-    number = done(desk, mirela, wish, note="Asked for by all" if own_words else view.note)
-    if "trial" in texts(desk) or act == "move":
+    number = done(app, mirela, wish, note="Asked for by all" if own_words else view.note)
+    if "trial" in texts(app) or act == "move":
         done(
-            desk,
+            app,
             mirela,
             requests.Rename("notes", "pump" if act == "move" else "Chlorine trial", "Chlorine seal"),
         )
     for who in (NOBODY, jonas):
-        logged, _, _ = history.acts(desk, who)
-        one = history.one_act(desk, who, number)
-        said = repr((logged, one.act, one.pages, trash.trash_view(desk, jonas)))
+        logged, _, _ = history.acts(app, who)
+        one = history.one_act(app, who, number)
+        said = repr((logged, one.act, one.pages, trash.trash_view(app, jonas)))
         for page in ("pump", "well", "lid"):
             try:
-                said += repr(history.revisions(desk, who, "guide", page).revisions)
-                said += repr(reading.open_page(desk, who, "guide", page).change)  # type: ignore[union-attr]
+                said += repr(history.revisions(app, who, "guide", page).revisions)
+                said += repr(reading.open_page(app, who, "guide", page).change)  # type: ignore[union-attr]
             except MokujiError:
                 continue
         assert "Chlorine" not in said and "Notes" not in said
         assert ("Asked for by all" in said) == own_words
         assert "closed to you" in one.act.note or own_words
-    note = history.one_act(desk, mirela, number).act.note
+    note = history.one_act(app, mirela, number).act.note
     assert note == "Asked for by all" if own_words else "Chlorine trial" in note or "Notes" in note
 
 
 def test_a_note_in_a_closed_volume_is_not_told_on_an_open_page_that_followed(
-    desk: Desk, volumes: None
+    app: AppContext, volumes: None
 ) -> None:
-    mirela = _closed(desk)
-    writing.save(desk, mirela, writing.Save("guide", "Lid", "[[Notes/Chlorine trial]]", revision=1))
-    done(desk, mirela, requests.Rename("notes", "Chlorine trial", "Seal trial"), note="For project Heron")
-    newest = history.revisions(desk, NOBODY, "guide", "lid").revisions[0]
+    mirela = _closed(app)
+    writing.save(app, mirela, writing.Save("guide", "Lid", "[[Notes/Chlorine trial]]", revision=1))
+    done(app, mirela, requests.Rename("notes", "Chlorine trial", "Seal trial"), note="For project Heron")
+    newest = history.revisions(app, NOBODY, "guide", "lid").revisions[0]
     assert newest.note == "" and newest.author == "Mirela"
-    assert "Heron" not in repr(reading.open_page(desk, NOBODY, "guide", "lid").change)  # type: ignore[union-attr]
-    assert history.revisions(desk, mirela, "guide", "lid").revisions[0].note == "For project Heron"
+    assert "Heron" not in repr(reading.open_page(app, NOBODY, "guide", "lid").change)  # type: ignore[union-attr]
+    assert history.revisions(app, mirela, "guide", "lid").revisions[0].note == "For project Heron"
 
 
 def test_a_note_from_before_phrases_were_kept_is_told_to_an_owner_of_the_wiki_only(
-    desk: Desk, volumes: None
+    app: AppContext, volumes: None
 ) -> None:
     from sqlalchemy import text
 
-    mirela = _closed(desk)
-    number = done(desk, mirela, requests.Move("guide", "pump", "notes"))
-    with writing_transaction(desk.engine) as connection:
+    mirela = _closed(app)
+    number = done(app, mirela, requests.Move("guide", "pump", "notes"))
+    with writing_transaction(app.engine) as connection:
         connection.execute(
             text("UPDATE change_set SET proposed = NULL, note = 'To “Notes”' WHERE id = :id"), {"id": number}
         )
-    assert history.one_act(desk, mirela, number).act.note == ""
-    people.give_wiki(desk, "mirela")
-    assert history.one_act(desk, again(desk, mirela), number).act.note == "To “Notes”"
+    assert history.one_act(app, mirela, number).act.note == ""
+    people.give_wiki(app, "mirela")
+    assert history.one_act(app, again(app, mirela), number).act.note == "To “Notes”"
 
 
 def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_there(
-    desk: Desk, volumes: None
+    app: AppContext, volumes: None
 ) -> None:
     from mokuji.services.writing import drafts
 
-    _closed(desk)
-    jonas = person(desk, "jonas", notes=Role.WRITER)
-    number = done(desk, jonas, requests.Rename("notes", "Chlorine trial", "Seal trial"))
-    drafts.keep(desk, jonas, "notes", "seal-trial", "Private, and more", title="Seal trial", revision=2)
-    assert "Seal trial" in repr(drafts.mine(desk, jonas))
-    with writing_transaction(desk.engine) as connection:
+    _closed(app)
+    jonas = person(app, "jonas", notes=Role.WRITER)
+    number = done(app, jonas, requests.Rename("notes", "Chlorine trial", "Seal trial"))
+    drafts.keep(app, jonas, "notes", "seal-trial", "Private, and more", title="Seal trial", revision=2)
+    assert "Seal trial" in repr(drafts.mine(app, jonas))
+    with writing_transaction(app.engine) as connection:
         stored.set_role(connection, jonas.person or 0, 2, Role.NOBODY)
-    jonas = again(desk, jonas)
-    assert "Seal" not in repr(drafts.mine(desk, jonas)) + repr(history.acts(desk, jonas))
+    jonas = again(app, jonas)
+    assert "Seal" not in repr(drafts.mine(app, jonas)) + repr(history.acts(app, jonas))
     with pytest.raises(Missing):
-        doing.plan(desk, jonas, requests.Undo(number))
+        doing.plan(app, jonas, requests.Undo(number))
 
 
-def test_a_volume_cannot_be_told_to_be_there_by_trying_its_name(desk: Desk, volumes: None) -> None:
-    jonas = person(desk, "jonas", guide=Role.OWNER)
+def test_a_volume_cannot_be_told_to_be_there_by_trying_its_name(app: AppContext, volumes: None) -> None:
+    jonas = person(app, "jonas", guide=Role.OWNER)
     for wish in (requests.CreateVolume("Notes"), requests.RenameVolume("guide", " notes ")):
-        refusal = doing.plan(desk, jonas, wish).refusal
+        refusal = doing.plan(app, jonas, wish).refusal
         assert refusal is not None and refusal.code == "bad_volume_name"
         assert "already" not in refusal.message and "“Notes”" not in refusal.message.replace(
             "Notes” cannot", ""
         )
-    open_one = doing.plan(desk, jonas, requests.CreateVolume("guide")).refusal
+    open_one = doing.plan(app, jonas, requests.CreateVolume("guide")).refusal
     assert open_one is not None and "already" in open_one.message
 
 
-def test_the_trash_is_for_who_has_signed_in(desk: Desk, volumes: None) -> None:
-    mirela = _closed(desk)
-    done(desk, mirela, requests.Delete("guide", "lid"))
+def test_the_trash_is_for_who_has_signed_in(app: AppContext, volumes: None) -> None:
+    mirela = _closed(app)
+    done(app, mirela, requests.Delete("guide", "lid"))
     with pytest.raises(Forbidden):
-        trash.trash_view(desk, NOBODY)
-    assert trash.trash_view(desk, mirela).acts
+        trash.trash_view(app, NOBODY)
+    assert trash.trash_view(app, mirela).acts

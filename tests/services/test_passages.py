@@ -8,7 +8,7 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.spans import Span
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.upkeep import passages
 from tests.services.making import pages, person, volume
 
@@ -16,16 +16,16 @@ TEXT = "---\nsummary: x\n---\nBefore.\n\n## The [[lid]]\n\nOne line.\r\nThe *lid
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    writer = person(desk, "wenna", guide=Role.OWNER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    writer = person(app, "wenna", guide=Role.OWNER)
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {"Hull": "", "Pump": TEXT, "Long": "\n".join(f"Line {n}" for n in range(1, 101))},
     )
-    doing.apply(desk, writer, requests.Place("guide", "pump", "hull", "last"), None)
+    doing.apply(app, writer, requests.Place("guide", "pump", "hull", "last"), None)
     return writer
 
 
@@ -33,46 +33,46 @@ def _at(text: str, words: str) -> Span:
     return Span(text.index(words), text.index(words) + len(words))
 
 
-def test_the_words_in_question_are_marked_under_their_heading(desk: Desk, writer: Actor) -> None:
-    found = passages.passage(desk, writer, "guide", "pump", _at(TEXT, "lid gasket"))
+def test_the_words_in_question_are_marked_under_their_heading(app: AppContext, writer: Actor) -> None:
+    found = passages.passage(app, writer, "guide", "pump", _at(TEXT, "lid gasket"))
     assert (found.path, found.heading, found.page.title) == (("Hull",), "The lid", "Pump")
     (line,) = [each for each in found.lines if each.marked]
     assert (line.number, line.before, line.marked, line.after) == (9, "The *", "lid gasket", "* of")
     assert not found.cut and found.lines[-1].before == "Last.", "empty lines at the end say nothing"
 
 
-def test_a_mark_over_a_line_end_is_marked_in_both_lines(desk: Desk, writer: Actor) -> None:
+def test_a_mark_over_a_line_end_is_marked_in_both_lines(app: AppContext, writer: Actor) -> None:
     start = TEXT.index("gasket*")
-    found = passages.passage(desk, writer, "guide", "pump", Span(start, TEXT.index(" lid.")))
+    found = passages.passage(app, writer, "guide", "pump", Span(start, TEXT.index(" lid.")))
     assert [(each.number, each.marked) for each in found.lines if each.marked] == [
         (9, "gasket* of"),
         (10, "the"),
     ]
 
 
-def test_without_a_mark_the_text_is_shown_from_its_first_line(desk: Desk, writer: Actor) -> None:
+def test_without_a_mark_the_text_is_shown_from_its_first_line(app: AppContext, writer: Actor) -> None:
     for nothing in (None, Span(0, 10**6), Span(7, 3)):
-        found = passages.passage(desk, writer, "guide", "pump", nothing)
+        found = passages.passage(app, writer, "guide", "pump", nothing)
         assert (found.lines[0].number, found.lines[0].before) == (4, "Before.")
         assert not any(each.marked for each in found.lines)
 
 
-def test_of_a_long_page_some_lines_around_are_shown(desk: Desk, writer: Actor) -> None:
+def test_of_a_long_page_some_lines_around_are_shown(app: AppContext, writer: Actor) -> None:
     text = "\n".join(f"Line {n}" for n in range(1, 101))
-    found = passages.passage(desk, writer, "guide", "long", _at(text, "Line 50"))
+    found = passages.passage(app, writer, "guide", "long", _at(text, "Line 50"))
     numbers = [each.number for each in found.lines]
     assert numbers == list(range(50 - passages.BEFORE, 50 + passages.BEHIND + 1)) and found.cut
-    assert not passages.passage(desk, writer, "guide", "long", _at(text, "Line 100")).cut
+    assert not passages.passage(app, writer, "guide", "long", _at(text, "Line 100")).cut
 
 
-def test_a_long_line_is_cut_on_both_sides_of_the_mark(desk: Desk, writer: Actor) -> None:
+def test_a_long_line_is_cut_on_both_sides_of_the_mark(app: AppContext, writer: Actor) -> None:
     text = "a" * 2000 + " here " + "b" * 2000
-    pages(desk, writer, "guide", {"Wide": text})
-    (line,) = passages.passage(desk, writer, "guide", "wide", _at(text, "here")).lines
+    pages(app, writer, "guide", {"Wide": text})
+    (line,) = passages.passage(app, writer, "guide", "wide", _at(text, "here")).lines
     assert line.marked == "here" and line.before.startswith("… a") and line.after.endswith("b …")
     assert len(line.before) + len(line.after) < 2 * passages.LONGEST + 8
 
 
-def test_a_page_that_is_not_there_is_said(desk: Desk, writer: Actor) -> None:
+def test_a_page_that_is_not_there_is_said(app: AppContext, writer: Actor) -> None:
     with pytest.raises(Missing, match="no page of this name"):
-        passages.passage(desk, writer, "guide", "nothing", None)
+        passages.passage(app, writer, "guide", "nothing", None)

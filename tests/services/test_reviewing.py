@@ -6,7 +6,7 @@ import pytest
 
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import reviewing
 from tests.services.making import pages, person, texts, volume
@@ -15,20 +15,20 @@ TEXT = "See [[Lamp]] and [[Lamp]].\r\n\r\n## Limits\r\n\r\nx\r\n"
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.WRITER)
-    pages(desk, writer, "guide", {"Lamp": "On [[Pump#Limits]].", "Pump": TEXT})
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.WRITER)
+    pages(app, writer, "guide", {"Lamp": "On [[Pump#Limits]].", "Pump": TEXT})
     return writer
 
 
-def _review(desk: Desk, actor: Actor, text: str, page: str = "pump") -> reviewing.Review:
-    return reviewing.review(desk, actor, "guide", page, text, Addresses())
+def _review(app: AppContext, actor: Actor, text: str, page: str = "pump") -> reviewing.Review:
+    return reviewing.review(app, actor, "guide", page, text, Addresses())
 
 
-def test_references_that_come_and_go_are_counted_and_named(desk: Desk, writer: Actor) -> None:
-    found = _review(desk, writer, "See [[Lamp]], [[Valve]] and [[Secret/Plan]].\n\n## Limits\n\nx\n")
+def test_references_that_come_and_go_are_counted_and_named(app: AppContext, writer: Actor) -> None:
+    found = _review(app, writer, "See [[Lamp]], [[Valve]] and [[Secret/Plan]].\n\n## Limits\n\nx\n")
     assert found.effect.sentence == "2 new references, 2 of them unwritten, 1 reference less."
     assert [each.title for each in found.effect.came] == ["Valve", "Secret/Plan"]
     assert [each.title for each in found.effect.went] == ["Lamp"]
@@ -37,26 +37,28 @@ def test_references_that_come_and_go_are_counted_and_named(desk: Desk, writer: A
 
 
 def test_what_a_save_would_take_from_other_pages_is_told_and_nothing_is_saved(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    found = _review(desk, writer, TEXT.replace("Limits", "Bounds").replace("\r\n", "\n"))
+    found = _review(app, writer, TEXT.replace("Limits", "Bounds").replace("\r\n", "\n"))
     assert found.effect.moves is not None
     assert [each.head.title for each in found.effect.moves.changes] == ["Lamp"]
     assert "1 reference to a section that is called otherwise now" in found.effect.sentence
     assert found.note == "“Limits” is now “Bounds”"
-    assert texts(desk)["Pump"] == TEXT
+    assert texts(app)["Pump"] == TEXT
 
 
-def test_a_text_as_it_is_stored_is_nothing_to_save_whatever_its_line_ends(desk: Desk, writer: Actor) -> None:
-    found = _review(desk, writer, TEXT.replace("\r\n", "\n"))
+def test_a_text_as_it_is_stored_is_nothing_to_save_whatever_its_line_ends(
+    app: AppContext, writer: Actor
+) -> None:
+    found = _review(app, writer, TEXT.replace("\r\n", "\n"))
     assert found.unchanged and found.rendered == "" and found.note == ""
 
 
-def test_a_page_to_be_written_is_all_new(desk: Desk, writer: Actor) -> None:
-    found = _review(desk, writer, "See [[Pump]].", "valve")
+def test_a_page_to_be_written_is_all_new(app: AppContext, writer: Actor) -> None:
+    found = _review(app, writer, "See [[Pump]].", "valve")
     assert (found.note, found.effect.sentence) == ("First text", "1 new reference.")
 
 
-def test_who_may_not_write_may_not_look(desk: Desk, writer: Actor) -> None:
+def test_who_may_not_write_may_not_look(app: AppContext, writer: Actor) -> None:
     with pytest.raises(Forbidden):
-        _review(desk, NOBODY, "x")
+        _review(app, NOBODY, "x")

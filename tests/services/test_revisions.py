@@ -10,7 +10,7 @@ import pytest
 
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import NOBODY, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import revisions
 from mokuji.services.reading.revisions import RevisionsView
 from mokuji.services.writing.writing import Save, save
@@ -24,23 +24,23 @@ def _itself(at: datetime) -> datetime:
 
 
 @pytest.fixture
-def written(desk: Desk) -> Desk:
+def written(app: AppContext) -> AppContext:
     """A page written on the first of each month of 2026, twice in May, beside a second one."""
-    volume(desk, "Guide")
-    writer = person(desk, "wenna", guide=Role.OWNER)
+    volume(app, "Guide")
+    writer = person(app, "wenna", guide=Role.OWNER)
     for nth, text in enumerate([*TEXTS, "Last."]):
         at = datetime(2026, 1 + min(nth, 4), 1, 12, tzinfo=UTC) + timedelta(minutes=nth)
-        now = replace(desk, clock=partial(_itself, at))
+        now = replace(app, clock=partial(_itself, at))
         save(now, writer, Save("guide", "Page", text, revision=nth, note=f"note {nth + 1}"))
         save(now, writer, Save("guide", "Other", text, revision=nth))
-    return desk
+    return app
 
 
 def _drawn(view: RevisionsView) -> list[list[int]]:
     return [[tick.revision.number for tick in stretch.ticks] for stretch in view.stretches]
 
 
-def test_few_revisions_are_drawn_all_and_the_last_two_compared(written: Desk) -> None:
+def test_few_revisions_are_drawn_all_and_the_last_two_compared(written: AppContext) -> None:
     view = revisions.rule(written, NOBODY, "guide", "page")
     assert _drawn(view) == [[6, 5, 4, 3, 2, 1]] and view.stretches[0].month is None
     assert (view.one.number, view.other.number, view.differing) == (5, 6, 1)
@@ -48,7 +48,7 @@ def test_few_revisions_are_drawn_all_and_the_last_two_compared(written: Desk) ->
     assert [tick.weight for tick in view.stretches[0].ticks] == [3, 2, 3, 0, 0, 0]
 
 
-def test_names_that_only_one_of_the_two_refers_to_are_told(written: Desk) -> None:
+def test_names_that_only_one_of_the_two_refers_to_are_told(written: AppContext) -> None:
     view = revisions.rule(written, NOBODY, "guide", "page", 2, 5)
     assert (view.gained, view.lost) == (("Well",), ("Pump",))
 
@@ -57,7 +57,7 @@ def test_names_that_only_one_of_the_two_refers_to_are_told(written: Desk) -> Non
     ("one", "other", "seen"), [(4, 2, (2, 4)), (3, None, (3, 6)), (None, 3, (2, 3)), (None, 1, (1, 1))]
 )
 def test_two_revisions_are_given_in_any_order_or_one_of_them(
-    written: Desk, one: int | None, other: int | None, seen: tuple[int, int]
+    written: AppContext, one: int | None, other: int | None, seen: tuple[int, int]
 ) -> None:
     view = revisions.rule(written, NOBODY, "guide", "page", one, other)
     assert (view.one.number, view.other.number) == seen
@@ -65,13 +65,13 @@ def test_two_revisions_are_given_in_any_order_or_one_of_them(
 
 
 @pytest.mark.parametrize("number", [0, -1, 7, 2**31, 10**30])
-def test_a_revision_that_is_not_there_is_missing(written: Desk, number: int) -> None:
+def test_a_revision_that_is_not_there_is_missing(written: AppContext, number: int) -> None:
     with pytest.raises(Missing, match=r"has no revision -?\d+\. Its newest is 6"):
         revisions.rule(written, NOBODY, "guide", "page", number, 3)
 
 
 def test_many_revisions_are_folded_by_month_and_open_where_one_looks(
-    written: Desk, monkeypatch: pytest.MonkeyPatch
+    written: AppContext, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(revisions, "FOLDED_FROM", 5)
     view = revisions.rule(written, NOBODY, "guide", "page")
@@ -83,7 +83,7 @@ def test_many_revisions_are_folded_by_month_and_open_where_one_looks(
 
 
 def test_of_a_month_with_too_many_the_newest_are_drawn_and_the_rest_is_said(
-    written: Desk, monkeypatch: pytest.MonkeyPatch
+    written: AppContext, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(revisions, "FOLDED_FROM", 5)
     monkeypatch.setattr(revisions, "MOST_DRAWN", 1)

@@ -12,7 +12,7 @@ from mokuji.acts import doing, requests, secrets
 from mokuji.core.base.errors import BadName, Forbidden, Refused
 from mokuji.core.base.names import key
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import drafts, files, writing
@@ -28,15 +28,15 @@ FOLDED = "kestrel-9x"
 
 
 @pytest.fixture
-def owner(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Other")
-    return person(desk, "mirela", guide=Role.OWNER, other=Role.OWNER)
+def owner(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Other")
+    return person(app, "mirela", guide=Role.OWNER, other=Role.OWNER)
 
 
-def _everything(desk: Desk) -> dict[str, str]:
+def _everything(app: AppContext) -> dict[str, str]:
     """All rows of all tables, as text."""
-    with reading_transaction(desk.engine) as connection:
+    with reading_transaction(app.engine) as connection:
         return {
             table.name: "\n".join(
                 connection.execute(text(f"SELECT row_to_json(t)::text FROM {table.name} t")).scalars()
@@ -45,17 +45,17 @@ def _everything(desk: Desk) -> dict[str, str]:
         }
 
 
-def _holding(desk: Desk, words: str) -> set[str]:
+def _holding(app: AppContext, words: str) -> set[str]:
     """The tables that hold words, or what is kept of them as a name."""
     forms = {json.dumps(each, ensure_ascii=False)[1:-1] for each in (words, key(words))}
     forms |= {json.dumps(each, ensure_ascii=False)[1:-1] for each in forms}  # JSON in JSON
-    return {name for name, rows in _everything(desk).items() for each in forms if each in rows}
+    return {name for name, rows in _everything(app).items() for each in forms if each in rows}
 
 
-def _spread(desk: Desk, owner: Actor) -> None:
+def _spread(app: AppContext, owner: Actor) -> None:
     """The secret wherever somebody may have typed it."""
     pages(
-        desk,
+        app,
         owner,
         "guide",
         {
@@ -65,93 +65,93 @@ def _spread(desk: Desk, owner: Actor) -> None:
             "Gone": f"{SECRET} in the trash",
         },
     )
-    writing.save(desk, owner, writing.Save("guide", "Lid", "Clean.", revision=1, note=f"took {SECRET} away"))
-    done(desk, owner, requests.Delete("guide", "gone"), note=f"because of {SECRET}")
-    drafts.keep(desk, owner, "guide", "pump", f"{SECRET} in a draft", title="Pump", revision=1)
-    done(desk, owner, requests.Rename("guide", "lid", f"Lid {FOLDED}"))
-    done(desk, owner, requests.Rename("guide", f"Lid {FOLDED}", "Cover"))
-    upkeep.overview(desk, owner, "guide")
+    writing.save(app, owner, writing.Save("guide", "Lid", "Clean.", revision=1, note=f"took {SECRET} away"))
+    done(app, owner, requests.Delete("guide", "gone"), note=f"because of {SECRET}")
+    drafts.keep(app, owner, "guide", "pump", f"{SECRET} in a draft", title="Pump", revision=1)
+    done(app, owner, requests.Rename("guide", "lid", f"Lid {FOLDED}"))
+    done(app, owner, requests.Rename("guide", f"Lid {FOLDED}", "Cover"))
+    upkeep.overview(app, owner, "guide")
 
 
 @pytest.mark.parametrize("words", [SECRET, FOLDED])
-def test_nothing_of_it_is_left_in_any_table(desk: Desk, owner: Actor, words: str) -> None:
-    _spread(desk, owner)
-    assert len(_holding(desk, words)) >= 3
-    plan = secrets.plan(desk, owner, "guide", words)
+def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words: str) -> None:
+    _spread(app, owner)
+    assert len(_holding(app, words)) >= 3
+    plan = secrets.plan(app, owner, "guide", words)
     assert plan.anything
-    number = secrets.take_out(desk, owner, "guide", words, plan.digest)
+    number = secrets.take_out(app, owner, "guide", words, plan.digest)
     assert isinstance(number, int)
-    assert _holding(desk, words) == set()
-    with desk.engine.connect() as connection:
+    assert _holding(app, words) == set()
+    with app.engine.connect() as connection:
         while stored_writing.catch_up(connection):
             pass
         kept = indexes(connection)
         index_anew(connection)
         assert kept == indexes(connection)
         connection.rollback()
-    assert not secrets.plan(desk, owner, "guide", words).anything
+    assert not secrets.plan(app, owner, "guide", words).anything
 
 
-def test_the_plan_names_what_it_will_change(desk: Desk, owner: Actor) -> None:
-    _spread(desk, owner)
-    files.bring(desk, owner, "guide", "keys.txt", SECRET.encode())
-    found = secrets.plan(desk, owner, "guide", SECRET).found
+def test_the_plan_names_what_it_will_change(app: AppContext, owner: Actor) -> None:
+    _spread(app, owner)
+    files.bring(app, owner, "guide", "keys.txt", SECRET.encode())
+    found = secrets.plan(app, owner, "guide", SECRET).found
     assert {title for _, title, *_ in found.pages} == {"Cover", "Gone", "Well", "Pump"}
     assert len(found.drafts) == 1 and found.acts and found.files == ("keys.txt",)
     assert len(found.current) == 2
 
 
-def test_it_is_told_in_the_log_without_the_words_and_cannot_be_undone(desk: Desk, owner: Actor) -> None:
-    pages(desk, owner, "guide", {"Pump": f"Log in with {SECRET}.", "Well": "[[Pump]]"})
-    number = secrets.take_out(desk, owner, "guide", SECRET, secrets.plan(desk, owner, "guide", SECRET).digest)
+def test_it_is_told_in_the_log_without_the_words_and_cannot_be_undone(app: AppContext, owner: Actor) -> None:
+    pages(app, owner, "guide", {"Pump": f"Log in with {SECRET}.", "Well": "[[Pump]]"})
+    number = secrets.take_out(app, owner, "guide", SECRET, secrets.plan(app, owner, "guide", SECRET).digest)
     assert isinstance(number, int)
-    view = history.one_act(desk, owner, number)
+    view = history.one_act(app, owner, number)
     assert view.act.act == "secret" and "1 page (1 revision)" in view.act.note and not view.may_undo
-    assert doing.plan(desk, owner, requests.Undo(number)).refusal is not None
-    assert texts(desk)["Pump"] == f"Log in with {'█' * len(SECRET)}."
-    assert not finding.find(desk, owner, "Heron").hits
-    shown = reading.open_page(desk, owner, "guide", "pump")
+    assert doing.plan(app, owner, requests.Undo(number)).refusal is not None
+    assert texts(app)["Pump"] == f"Log in with {'█' * len(SECRET)}."
+    assert not finding.find(app, owner, "Heron").hits
+    shown = reading.open_page(app, owner, "guide", "pump")
     assert isinstance(shown, reading.PageView) and "Heron" not in repr(shown.ready)
     # What was done before can still be undone, and brings nothing back.
-    renamed = done(desk, owner, requests.Rename("guide", "pump", "Feed pump"))
-    done(desk, owner, requests.Undo(renamed))
-    assert "Heron" not in repr(_everything(desk))
+    renamed = done(app, owner, requests.Rename("guide", "pump", "Feed pump"))
+    done(app, owner, requests.Undo(renamed))
+    assert "Heron" not in repr(_everything(app))
 
 
-def test_pages_of_other_volumes_keep_their_words(desk: Desk, owner: Actor) -> None:
-    pages(desk, owner, "guide", {"Pump": SECRET})
-    pages(desk, owner, "other", {"Note": SECRET})
-    plan = secrets.plan(desk, owner, "guide", SECRET)
+def test_pages_of_other_volumes_keep_their_words(app: AppContext, owner: Actor) -> None:
+    pages(app, owner, "guide", {"Pump": SECRET})
+    pages(app, owner, "other", {"Note": SECRET})
+    plan = secrets.plan(app, owner, "guide", SECRET)
     assert [title for _, title, *_ in plan.found.pages] == ["Pump"]
-    secrets.take_out(desk, owner, "guide", SECRET, plan.digest)
-    assert texts(desk)["Note"] == SECRET
+    secrets.take_out(app, owner, "guide", SECRET, plan.digest)
+    assert texts(app)["Note"] == SECRET
 
 
-def test_only_an_owner_may_and_only_what_was_seen_is_done(desk: Desk, owner: Actor) -> None:
-    pages(desk, owner, "guide", {"Pump": f"{SECRET} {FOLDED}x"})
-    writer = person(desk, "jonas", guide=Role.WRITER)
+def test_only_an_owner_may_and_only_what_was_seen_is_done(app: AppContext, owner: Actor) -> None:
+    pages(app, owner, "guide", {"Pump": f"{SECRET} {FOLDED}x"})
+    writer = person(app, "jonas", guide=Role.WRITER)
     with pytest.raises(Forbidden):
-        secrets.plan(desk, writer, "guide", SECRET)
+        secrets.plan(app, writer, "guide", SECRET)
     with pytest.raises(Forbidden):
-        secrets.take_out(desk, writer, "guide", SECRET, "x")
-    plan = secrets.plan(desk, owner, "guide", SECRET)
-    writing.save(desk, owner, writing.Save("guide", "Pump", f"{SECRET} again", revision=1))
-    again = secrets.take_out(desk, owner, "guide", SECRET, plan.digest)
+        secrets.take_out(app, writer, "guide", SECRET, "x")
+    plan = secrets.plan(app, owner, "guide", SECRET)
+    writing.save(app, owner, writing.Save("guide", "Pump", f"{SECRET} again", revision=1))
+    again = secrets.take_out(app, owner, "guide", SECRET, plan.digest)
     assert isinstance(again, secrets.SecretPlan) and again.revisions == 2
-    assert isinstance(secrets.take_out(desk, owner, "guide", SECRET, again.digest), int)
+    assert isinstance(secrets.take_out(app, owner, "guide", SECRET, again.digest), int)
     for words in ("", "abc", "    ", "x" * 501):
         with pytest.raises(BadName):
-            secrets.plan(desk, owner, "guide", words)
+            secrets.plan(app, owner, "guide", words)
 
 
-def test_a_title_is_renamed_first(desk: Desk, owner: Actor) -> None:
-    pages(desk, owner, "guide", {"Heron key": "x", "Well": "[[Heron key]]"})
-    plan = secrets.plan(desk, owner, "guide", "Heron key")
+def test_a_title_is_renamed_first(app: AppContext, owner: Actor) -> None:
+    pages(app, owner, "guide", {"Heron key": "x", "Well": "[[Heron key]]"})
+    plan = secrets.plan(app, owner, "guide", "Heron key")
     assert plan.found.titles == ("Heron key",)
     with pytest.raises(Refused, match="Rename"):
-        secrets.take_out(desk, owner, "guide", "Heron key", plan.digest)
-    done(desk, owner, requests.Rename("guide", "Heron key", "Card"))
-    plan = secrets.plan(desk, owner, "guide", "Heron key")
-    assert isinstance(secrets.take_out(desk, owner, "guide", "Heron key", plan.digest), int)
-    assert _holding(desk, "Heron key") == set()
-    assert re.search(r"\[\[Card\]\]", texts(desk)["Well"])
+        secrets.take_out(app, owner, "guide", "Heron key", plan.digest)
+    done(app, owner, requests.Rename("guide", "Heron key", "Card"))
+    plan = secrets.plan(app, owner, "guide", "Heron key")
+    assert isinstance(secrets.take_out(app, owner, "guide", "Heron key", plan.digest), int)
+    assert _holding(app, "Heron key") == set()
+    assert re.search(r"\[\[Card\]\]", texts(app)["Well"])

@@ -6,7 +6,7 @@ import pytest
 
 from mokuji.acts import doing, requests
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading, templates
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
@@ -26,12 +26,12 @@ Give it ${volts}, says ${who}. See [[Pump]].
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Secret", closed=True)
-    writer = person(desk, "wenna", guide=Role.OWNER, secret=Role.WRITER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Secret", closed=True)
+    writer = person(app, "wenna", guide=Role.OWNER, secret=Role.WRITER)
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -41,12 +41,12 @@ def writer(desk: Desk) -> Actor:
             "Pump": "",
         },
     )
-    pages(desk, writer, "secret", {"S": "[[=Guide/Supply | volts: 9 V]]"})
+    pages(app, writer, "secret", {"S": "[[=Guide/Supply | volts: 9 V]]"})
     return writer
 
 
-def test_every_place_of_use_is_listed_with_its_values_faults_first(desk: Desk, writer: Actor) -> None:
-    view = templates.all_uses(desk, writer, "guide", "supply")
+def test_every_place_of_use_is_listed_with_its_values_faults_first(app: AppContext, writer: Actor) -> None:
+    view = templates.all_uses(app, writer, "guide", "supply")
     assert [(each.page.title, each.values) for each in view.uses] == [
         ("B", (None, None)),
         ("A", ("24 V", "[[Pump]]")),
@@ -57,93 +57,97 @@ def test_every_place_of_use_is_listed_with_its_values_faults_first(desk: Desk, w
     assert {fault.code for fault in view.uses[0].faults} == {"slot_unknown", "slot_missing"}
 
 
-def test_uses_are_sorted_by_a_slot_or_by_page_and_shown_a_screen_at_a_time(desk: Desk, writer: Actor) -> None:
-    by_volts = templates.all_uses(desk, writer, "guide", "supply", "volts").uses
+def test_uses_are_sorted_by_a_slot_or_by_page_and_shown_a_screen_at_a_time(
+    app: AppContext, writer: Actor
+) -> None:
+    by_volts = templates.all_uses(app, writer, "guide", "supply", "volts").uses
     assert [each.values[0] for each in by_volts] == ["12 V", "24 V", "9 V", None]
-    by_page = templates.all_uses(desk, writer, "guide", "supply", "page", 1, 2)
+    by_page = templates.all_uses(app, writer, "guide", "supply", "page", 1, 2)
     assert [(each.page.title, each.index) for each in by_page.uses] == [("B", 0), ("B", 1)] and by_page.more
 
 
-def test_who_may_not_read_a_volume_sees_none_of_its_uses(desk: Desk, writer: Actor) -> None:
-    outsider = person(desk, "jonas", guide=Role.READER)
-    view = templates.all_uses(desk, outsider, "guide", "supply")
+def test_who_may_not_read_a_volume_sees_none_of_its_uses(app: AppContext, writer: Actor) -> None:
+    outsider = person(app, "jonas", guide=Role.READER)
+    view = templates.all_uses(app, outsider, "guide", "supply")
     assert (view.number, view.pages) == (3, 2) and "secret" not in repr(view).lower()
 
 
-def test_its_own_page_says_what_it_is_for(desk: Desk, writer: Actor) -> None:
-    seen = reading.open_page(desk, writer, "guide", "supply")
+def test_its_own_page_says_what_it_is_for(app: AppContext, writer: Actor) -> None:
+    seen = reading.open_page(app, writer, "guide", "supply")
     assert isinstance(seen, reading.PageView)
-    assert "Notes for writers" in seen.rendered(desk).html and "${volts}" in seen.rendered(desk).html
-    about = templates.about(desk, writer, seen.head)
+    assert "Notes for writers" in seen.rendered(app).html and "${volts}" in seen.rendered(app).html
+    about = templates.about(app, writer, seen.head)
     assert [slot.name for slot in about.slots] == ["volts", "who"]
     assert "Give it 12 V, says staff." in about.sample.html and "Notes" not in about.sample.html
     assert not about.sample.problems and (about.number, about.faulty) == (4, 1)
 
 
-def test_a_change_in_a_template_is_seen_at_the_next_view_of_every_page(desk: Desk, writer: Actor) -> None:
+def test_a_change_in_a_template_is_seen_at_the_next_view_of_every_page(
+    app: AppContext, writer: Actor
+) -> None:
     def shown() -> str:
-        view = reading.open_page(desk, writer, "guide", "a")
+        view = reading.open_page(app, writer, "guide", "a")
         assert isinstance(view, reading.PageView)
-        return view.rendered(desk).html
+        return view.rendered(app).html
 
     assert "Give it 24 V" in shown()
     writing.save(
-        desk, writer, writing.Save("guide", "Supply", SUPPLY.replace("Give it", "Feed it"), revision=1)
+        app, writer, writing.Save("guide", "Supply", SUPPLY.replace("Give it", "Feed it"), revision=1)
     )
     assert "Feed it 24 V" in shown() and "Give it" not in shown()
 
 
 def test_faults_of_inserts_stand_among_the_problems_of_their_page_with_their_line(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    view = reading.open_page(desk, writer, "guide", "b")
+    view = reading.open_page(app, writer, "guide", "b")
     assert isinstance(view, reading.PageView)
-    problems = view.rendered(desk).problems
+    problems = view.rendered(app).problems
     assert [(each.line, each.problem.code) for each in problems] == [(5, "slot_unknown"), (5, "slot_missing")]
 
 
-def test_an_insert_of_a_closed_page_and_of_none_look_the_same(desk: Desk, writer: Actor) -> None:
-    outsider = person(desk, "jonas", guide=Role.WRITER)
-    pages(desk, writer, "guide", {"C": "[[=Secret/S]]", "D": "[[=Secret/Gone]]"})
+def test_an_insert_of_a_closed_page_and_of_none_look_the_same(app: AppContext, writer: Actor) -> None:
+    outsider = person(app, "jonas", guide=Role.WRITER)
+    pages(app, writer, "guide", {"C": "[[=Secret/S]]", "D": "[[=Secret/Gone]]"})
     shown = []
     for key in ("c", "d"):
-        view = reading.open_page(desk, outsider, "guide", key)
+        view = reading.open_page(app, outsider, "guide", key)
         assert isinstance(view, reading.PageView)
-        shown.append(view.rendered(desk).html.replace("Gone", "S").replace("gone", "s"))
+        shown.append(view.rendered(app).html.replace("Gone", "S").replace("gone", "s"))
     assert shown[0] == shown[1] and "9 V" not in shown[0]
-    mine = reading.open_page(desk, writer, "guide", "c")
-    assert isinstance(mine, reading.PageView) and "9 V" in mine.rendered(desk).html
+    mine = reading.open_page(app, writer, "guide", "c")
+    assert isinstance(mine, reading.PageView) and "9 V" in mine.rendered(app).html
 
 
-def test_a_preview_puts_in_what_is_not_saved_yet(desk: Desk, writer: Actor) -> None:
-    seen = writing.preview(desk, writer, "guide", "new", "[[=Supply | volts: *5* V]]")
-    assert "Give it <em>5</em> V" in seen.rendered(desk).html
+def test_a_preview_puts_in_what_is_not_saved_yet(app: AppContext, writer: Actor) -> None:
+    seen = writing.preview(app, writer, "guide", "new", "[[=Supply | volts: *5* V]]")
+    assert "Give it <em>5</em> V" in seen.rendered(app).html
 
 
-def test_the_effect_of_a_change_counts_what_differs_and_shows_it(desk: Desk, writer: Actor) -> None:
-    same = templates.effect(desk, writer, "guide", "supply", SUPPLY.replace("Notes for", "Words for"))
+def test_the_effect_of_a_change_counts_what_differs_and_shows_it(app: AppContext, writer: Actor) -> None:
+    same = templates.effect(app, writer, "guide", "supply", SUPPLY.replace("Notes for", "Words for"))
     assert (same.number, same.pages, same.changed, same.faulty) == (4, 3, 0, ())
     other = templates.effect(
-        desk, writer, "guide", "supply", SUPPLY.replace("says ${who}", "by ${who:-nobody}")
+        app, writer, "guide", "supply", SUPPLY.replace("says ${who}", "by ${who:-nobody}")
     )
     assert other.changed == 4 and not other.faulty
     first = next(each for each in other.shown if each.page.title == "A")
     assert "24 V, says" in first.before and "24 V, by" in first.after
-    assert texts(desk)["Supply"] == SUPPLY, "nothing is saved"
+    assert texts(app)["Supply"] == SUPPLY, "nothing is saved"
 
 
 def test_reports_find_faulty_inserts_unused_templates_and_what_is_filed_badly(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
     def found(name: str) -> list[tuple[str, str]]:
-        return [(each.title, each.reason) for each in upkeep.report(desk, writer, "guide", name).findings]
+        return [(each.title, each.reason) for each in upkeep.report(app, writer, "guide", name).findings]
 
     assert found("insert-faults") == [
         ("Supply", "“Supply” has no slot “volt”. “Supply” needs a value for “volts”.")
     ]
     assert found("unused") == [] and found("unfiled") == [], "no page is filed at all"
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -157,8 +161,8 @@ def test_reports_find_faulty_inserts_unused_templates_and_what_is_filed_badly(
     assert [title for title, _ in found("unfiled")] == ["A", "B", "Pump", "Supply", "Unused"]
     assert [title for title, _ in found("lone")] == ["Sensor"]
     assert found("categories") == [("Parts → Two", "cycle"), ("Sensor", "singular and plural")]
-    doing.apply(desk, writer, requests.RenameCategory("guide", "sensor", "sensors"), None)
-    assert texts(desk)["One"] == "---\ncategories: [Sensors]\n---\n", "written as the other one is"
+    doing.apply(app, writer, requests.RenameCategory("guide", "sensor", "sensors"), None)
+    assert texts(app)["One"] == "---\ncategories: [Sensors]\n---\n", "written as the other one is"
 
 
 CHANGES = [
@@ -174,60 +178,62 @@ CHANGES = [
 
 @pytest.mark.parametrize(("was", "will", "said", "number"), CHANGES)
 def test_a_save_asks_before_places_of_use_become_faulty(
-    desk: Desk, writer: Actor, was: str, will: str, said: str, number: int
+    app: AppContext, writer: Actor, was: str, will: str, said: str, number: int
 ) -> None:
     changed = SUPPLY.replace(was, will)
-    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "Supply", changed, revision=1))
+    asked = writing.save_or_tell(app, writer, writing.Save("guide", "Supply", changed, revision=1))
     assert isinstance(asked, writing.Moves) and len(asked.faulty) == number
     assert {each.message for each in asked.faulty} >= {said}
     assert f"{number} places that put this page in would be faulty." == asked.sentence
     assert isinstance(
-        writing.save(desk, writer, writing.Save("guide", "Supply", changed, revision=1, follow=False)),
+        writing.save(app, writer, writing.Save("guide", "Supply", changed, revision=1, follow=False)),
         writing.Saved,
     )
 
 
-def test_a_save_that_takes_a_part_away_asks_too(desk: Desk, writer: Actor) -> None:
+def test_a_save_that_takes_a_part_away_asks_too(app: AppContext, writer: Actor) -> None:
     text = "<!-- part: limits -->\n10 bar\n<!-- /part -->\n"
-    pages(desk, writer, "guide", {"Data": text, "Host": "[[=Data#limits]]"})
-    asked = writing.save_or_tell(desk, writer, writing.Save("guide", "Data", "10 bar", revision=1))
+    pages(app, writer, "guide", {"Data": text, "Host": "[[=Data#limits]]"})
+    asked = writing.save_or_tell(app, writer, writing.Save("guide", "Data", "10 bar", revision=1))
     assert isinstance(asked, writing.Moves)
     assert [(each.page.title, each.message) for each in asked.faulty] == [
         ("Host", "“Data” has no section or part “limits”.")
     ]
 
 
-def test_what_can_be_put_in_is_listed_templates_first_with_their_slots(desk: Desk, writer: Actor) -> None:
-    volume(desk, "Common")
-    owner = person(desk, "mirela", guide=Role.OWNER, common=Role.OWNER)
+def test_what_can_be_put_in_is_listed_templates_first_with_their_slots(
+    app: AppContext, writer: Actor
+) -> None:
+    volume(app, "Common")
+    owner = person(app, "mirela", guide=Role.OWNER, common=Role.OWNER)
     pages(
-        desk,
+        app,
         owner,
         "common",
         {"Supply card": "---\nslots: [a]\n---\n", "Other": "---\ntemplate: true\n---\n"},
     )
-    doing.apply(desk, owner, requests.Libraries("guide", ("common",)), None)
-    owner = person(desk, "piet", guide=Role.OWNER, common=Role.OWNER)
-    every = templates.for_insert(desk, owner, "", "guide")
+    doing.apply(app, owner, requests.Libraries("guide", ("common",)), None)
+    owner = person(app, "piet", guide=Role.OWNER, common=Role.OWNER)
+    every = templates.for_insert(app, owner, "", "guide")
     assert [(each.title, each.place) for each in every] == [
         ("Supply", ""),
         ("Other", "Common"),
         ("Supply card", "Common"),
     ]
-    found = templates.for_insert(desk, owner, "suppl", "guide")
+    found = templates.for_insert(app, owner, "suppl", "guide")
     assert [(each.title, each.insert, [slot.name for slot in each.slots]) for each in found] == [
         ("Supply", "Supply", ["volts", "who"]),
         ("Supply card", "Common/Supply card", ["a"]),
     ]
-    outsider = person(desk, "jonas", guide=Role.READER)
-    assert templates.for_insert(desk, outsider, "s", "secret") == []
+    outsider = person(app, "jonas", guide=Role.READER)
+    assert templates.for_insert(app, outsider, "s", "secret") == []
 
 
 def test_a_template_that_only_notes_put_in_is_told_apart_from_one_that_nothing_does(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -238,16 +244,16 @@ def test_a_template_that_only_notes_put_in_is_told_apart_from_one_that_nothing_d
             "User": "[[=Other]]",
         },
     )
-    found = upkeep.report(desk, writer, "guide", "unused").findings
+    found = upkeep.report(app, writer, "guide", "unused").findings
     assert [(each.title, each.reason) for each in found] == [
         ("Lonely", "A draft"),
         ("Noted", "put in only in notes for writers: “Other”"),
     ]
 
 
-def test_files_are_listed_with_the_pages_that_point_at_them(desk: Desk, writer: Actor) -> None:
+def test_files_are_listed_with_the_pages_that_point_at_them(app: AppContext, writer: Actor) -> None:
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -256,11 +262,11 @@ def test_files_are_listed_with_the_pages_that_point_at_them(desk: Desk, writer: 
             "Lens": "| ![x](Wiring%20mast.svg) |\n|---|",
         },
     )
-    found = upkeep.report(desk, writer, "guide", "files").findings
+    found = upkeep.report(app, writer, "guide", "files").findings
     assert [(each.title, each.number, [spot.page.title for spot in each.spots]) for each in found] == [
         ("limits.pdf", 1, ["Lamp"]),
         ("Wiring mast.svg", 1, ["Lens"]),
         ("wiring mast.svg", 1, ["Mast", "Mast"]),
     ]
-    rest = upkeep.report(desk, writer, "guide", "files", after="limits.pdf", most=1).findings
+    rest = upkeep.report(app, writer, "guide", "files", after="limits.pdf", most=1).findings
     assert [each.title for each in rest] == ["Wiring mast.svg"]

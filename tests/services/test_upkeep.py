@@ -7,104 +7,106 @@ import pytest
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
 from tests.services.making import pages, person, texts, volume
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Data")
-    volume(desk, "Secret", closed=True)
-    return person(desk, "wenna", guide=Role.OWNER, data=Role.WRITER, secret=Role.WRITER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Data")
+    volume(app, "Secret", closed=True)
+    return person(app, "wenna", guide=Role.OWNER, data=Role.WRITER, secret=Role.WRITER)
 
 
-def _titles(desk: Desk, actor: Actor, name: str, **more: object) -> list[str]:
-    return [each.title for each in upkeep.report(desk, actor, "guide", name, **more).findings]  # type: ignore[arg-type]
+def _titles(app: AppContext, actor: Actor, name: str, **more: object) -> list[str]:
+    return [each.title for each in upkeep.report(app, actor, "guide", name, **more).findings]  # type: ignore[arg-type]
 
 
-def _numbers(desk: Desk, actor: Actor) -> dict[str, int | None]:
-    return dict(upkeep.overview(desk, actor, "guide").numbers)
+def _numbers(app: AppContext, actor: Actor) -> dict[str, int | None]:
+    return dict(upkeep.overview(app, actor, "guide").numbers)
 
 
-def test_numbers_follow_saves_and_acts(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "[[Well]] [[Lid]]", "Well": "[[Pump]]", "Alone": ""})
-    assert _titles(desk, writer, "orphans") == ["Alone"]
-    assert _titles(desk, writer, "unwritten") == ["Lid"]
-    writing.save(desk, writer, writing.Save("guide", "Lid", "[[Alone]] [[seal ring]]", revision=0))
-    assert _numbers(desk, writer) | {"orphans": 0, "unwritten": 1} == _numbers(desk, writer)
-    doing.apply(desk, writer, requests.Delete("guide", "pump"), None)
-    assert _titles(desk, writer, "unwritten") == ["Pump", "Seal ring"]
-    assert _titles(desk, writer, "orphans") == ["Lid", "Well"]
+def test_numbers_follow_saves_and_acts(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "[[Well]] [[Lid]]", "Well": "[[Pump]]", "Alone": ""})
+    assert _titles(app, writer, "orphans") == ["Alone"]
+    assert _titles(app, writer, "unwritten") == ["Lid"]
+    writing.save(app, writer, writing.Save("guide", "Lid", "[[Alone]] [[seal ring]]", revision=0))
+    assert _numbers(app, writer) | {"orphans": 0, "unwritten": 1} == _numbers(app, writer)
+    doing.apply(app, writer, requests.Delete("guide", "pump"), None)
+    assert _titles(app, writer, "unwritten") == ["Pump", "Seal ring"]
+    assert _titles(app, writer, "orphans") == ["Lid", "Well"]
 
 
-def test_the_most_wanted_unwritten_name_comes_first_with_its_sentences(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"A": "Buy a [[seal ring]].", "B": "A [[Seal ring]] or a [[bolt]]."})
-    pages(desk, writer, "data", {"C": "See [[Guide/Seal ring]] there."})
-    found = upkeep.report(desk, writer, "guide", "unwritten").findings
+def test_the_most_wanted_unwritten_name_comes_first_with_its_sentences(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "guide", {"A": "Buy a [[seal ring]].", "B": "A [[Seal ring]] or a [[bolt]]."})
+    pages(app, writer, "data", {"C": "See [[Guide/Seal ring]] there."})
+    found = upkeep.report(app, writer, "guide", "unwritten").findings
     assert [(each.title, each.number) for each in found] == [("Seal ring", 3), ("Bolt", 1)]
     assert [spot.sentence.before for spot in found[0].spots] == ["Buy a ", "A ", "See "]
 
 
-def test_reports_are_paged_whole_and_each_finding_once(desk: Desk, writer: Actor) -> None:
+def test_reports_are_paged_whole_and_each_finding_once(app: AppContext, writer: Actor) -> None:
     made = {f"Page {n}": f"[[wanted {n}]] and the page 1" for n in range(7)}
-    pages(desk, writer, "guide", made)
+    pages(app, writer, "guide", made)
     for name in ("orphans", "unwritten", "mentions"):
-        whole = [each.key for each in upkeep.report(desk, writer, "guide", name, most=100).findings]
+        whole = [each.key for each in upkeep.report(app, writer, "guide", name, most=100).findings]
         assert len(whole) == len(set(whole)) > 5
         seen: list[str] = []
         after: str | None = ""
         while after is not None:
-            part = upkeep.report(desk, writer, "guide", name, after=after, most=2)
+            part = upkeep.report(app, writer, "guide", name, after=after, most=2)
             seen += [each.key for each in part.findings]
             after = part.more_after
         assert seen == whole
 
 
-def test_what_is_closed_shows_in_no_report_and_no_number(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "", "Well": ""})
-    pages(desk, writer, "secret", {"Hidden": "[[Guide/Pump]] [[Guide/Hidden wish]]"})
-    assert _titles(desk, writer, "orphans") == ["Well"]
-    assert _titles(desk, NOBODY, "orphans") == ["Pump", "Well"]
-    assert _titles(desk, writer, "unwritten") == ["Hidden wish"]
-    assert _titles(desk, NOBODY, "unwritten") == []
-    assert upkeep.overview(desk, NOBODY, "guide").counts.unwritten == 0
+def test_what_is_closed_shows_in_no_report_and_no_number(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "", "Well": ""})
+    pages(app, writer, "secret", {"Hidden": "[[Guide/Pump]] [[Guide/Hidden wish]]"})
+    assert _titles(app, writer, "orphans") == ["Well"]
+    assert _titles(app, NOBODY, "orphans") == ["Pump", "Well"]
+    assert _titles(app, writer, "unwritten") == ["Hidden wish"]
+    assert _titles(app, NOBODY, "unwritten") == []
+    assert upkeep.overview(app, NOBODY, "guide").counts.unwritten == 0
     with pytest.raises(Missing):
-        upkeep.overview(desk, NOBODY, "secret")
+        upkeep.overview(app, NOBODY, "secret")
 
 
 def test_a_page_without_a_place_is_out_of_reach_until_something_placed_leads_there(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    pages(desk, writer, "guide", {"Pump": "", "Well": "[[Lid]]", "Lid": "[[Well]]"})
-    doing.apply(desk, writer, requests.Contents("guide", "- [[Pump]]\n"), None)
-    assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
-    writing.save(desk, writer, writing.Save("guide", "pump", "see [[well]]", revision=1))
-    assert _titles(desk, writer, "out-of-reach") == []
-    writing.save(desk, writer, writing.Save("guide", "pump", "no more", revision=2))
-    assert _titles(desk, writer, "out-of-reach") == ["Lid", "Well"]
-    doing.apply(desk, writer, requests.Place("guide", "lid"), None)
-    assert _titles(desk, writer, "out-of-reach") == []
+    pages(app, writer, "guide", {"Pump": "", "Well": "[[Lid]]", "Lid": "[[Well]]"})
+    doing.apply(app, writer, requests.Contents("guide", "- [[Pump]]\n"), None)
+    assert _titles(app, writer, "out-of-reach") == ["Lid", "Well"]
+    writing.save(app, writer, writing.Save("guide", "pump", "see [[well]]", revision=1))
+    assert _titles(app, writer, "out-of-reach") == []
+    writing.save(app, writer, writing.Save("guide", "pump", "no more", revision=2))
+    assert _titles(app, writer, "out-of-reach") == ["Lid", "Well"]
+    doing.apply(app, writer, requests.Place("guide", "lid"), None)
+    assert _titles(app, writer, "out-of-reach") == []
 
 
-def test_look_alikes_are_listed_until_they_are_said_to_differ(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Depth sensor": "", "Depth sensors": "", "Well": "[[wells]]"})
-    found = upkeep.report(desk, writer, "guide", "look-alikes").findings
+def test_look_alikes_are_listed_until_they_are_said_to_differ(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Depth sensor": "", "Depth sensors": "", "Well": "[[wells]]"})
+    found = upkeep.report(app, writer, "guide", "look-alikes").findings
     assert [(each.pair.one.title, each.pair.other.title) for each in found if each.pair] == [
         ("Depth sensor", "Depth sensors"),
         ("Well", "Wells"),
     ]
-    upkeep.differ(desk, writer, "guide", "wells", "well")
-    assert _titles(desk, writer, "look-alikes") == ["Depth sensor"]
+    upkeep.differ(app, writer, "guide", "wells", "well")
+    assert _titles(app, writer, "look-alikes") == ["Depth sensor"]
     with pytest.raises(Forbidden):
-        upkeep.differ(desk, NOBODY, "guide", "depth sensor", "depth sensors")
+        upkeep.differ(app, NOBODY, "guide", "depth sensor", "depth sensors")
 
 
-def test_missing_sections_and_own_addresses_are_found_and_mended(desk: Desk, writer: Actor) -> None:
+def test_missing_sections_and_own_addresses_are_found_and_mended(app: AppContext, writer: Actor) -> None:
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -113,35 +115,39 @@ def test_missing_sections_and_own_addresses_are_found_and_mended(desk: Desk, wri
             "https://docs.example/data/none <https://docs.example/guide/pump>",
         },
     )
-    assert _titles(desk, writer, "sections") == ["Pump § Bounds", "Pump § Old"]
+    assert _titles(app, writer, "sections") == ["Pump § Bounds", "Pump § Old"]
     origins = ("https://docs.example",)
-    assert _titles(desk, writer, "addresses", origins=origins) == ["Pump", "Pump"]
-    doing.apply(desk, writer, requests.LinkAddresses("guide", "well", origins), None)
-    assert texts(desk)["Well"] == (
+    assert _titles(app, writer, "addresses", origins=origins) == ["Pump", "Pump"]
+    doing.apply(app, writer, requests.LinkAddresses("guide", "well", origins), None)
+    assert texts(app)["Well"] == (
         "[[Pump#Limits]] [[Pump#Old]] [[Pump#Limits|so]] https://docs.example/data/none [[Pump]]"
     )
-    assert _titles(desk, writer, "addresses", origins=origins) == []
+    assert _titles(app, writer, "addresses", origins=origins) == []
 
 
-def test_a_missing_section_is_led_to_the_nearest_of_those_that_are_there(desk: Desk, writer: Actor) -> None:
+def test_a_missing_section_is_led_to_the_nearest_of_those_that_are_there(
+    app: AppContext, writer: Actor
+) -> None:
     text = "## Limits of pressure\n\n## Limit\n\n## Seat\n"
-    pages(desk, writer, "guide", {"Pump": text, "Well": "[[Pump]] [[Pump#Limts|so]]"})
-    (found,) = upkeep.report(desk, writer, "guide", "sections").findings
+    pages(app, writer, "guide", {"Pump": text, "Well": "[[Pump]] [[Pump#Limts|so]]"})
+    (found,) = upkeep.report(app, writer, "guide", "sections").findings
     assert found.nearest == ("Limits of pressure", "Limit")
     wish = requests.LeadToSection("guide", "well", 1, "Limit")
-    doing.apply(desk, writer, wish, None)
-    assert texts(desk)["Well"] == "[[Pump]] [[Pump#Limit|so]]"
-    assert _titles(desk, writer, "sections") == []
+    doing.apply(app, writer, wish, None)
+    assert texts(app)["Well"] == "[[Pump]] [[Pump#Limit|so]]"
+    assert _titles(app, writer, "sections") == []
     for index, section in ((0, "Seat"), (1, "Nowhere"), (7, "Seat")):
-        view = doing.plan(desk, writer, requests.LeadToSection("guide", "well", index, section))
+        view = doing.plan(app, writer, requests.LeadToSection("guide", "well", index, section))
         assert view.refusal is not None, section
-    view = doing.plan(desk, writer, requests.LeadToSection("guide", "well", 1, "Seat", revision=1))
+    view = doing.plan(app, writer, requests.LeadToSection("guide", "well", 1, "Seat", revision=1))
     assert view.refusal is not None and view.refusal.code == "plan_stale"
 
 
-def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(desk: Desk, writer: Actor) -> None:
+def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(
+    app: AppContext, writer: Actor
+) -> None:
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -150,83 +156,85 @@ def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(desk:
             "Sheet": "| battery well |\n|---|\n| x |\n",
         },
     )
-    found = upkeep.report(desk, writer, "guide", "mentions").findings
+    found = upkeep.report(app, writer, "guide", "mentions").findings
     assert [(each.page.title, each.spots[0].line) for each in found if each.page] == [
         ("Lid", 1),
         ("Lid", 1),
         ("Sheet", 1),
     ]
-    done = doing.apply(desk, writer, requests.Link("guide", "battery well", None, True), None)
+    done = doing.apply(app, writer, requests.Link("guide", "battery well", None, True), None)
     assert isinstance(done, doing.Applied)
-    assert texts(desk)["Lid"] == "The [[battery-well]], then the Battery well.\n\n`battery well`"
-    assert texts(desk)["Sheet"] == "| [[battery well]] |\n|---|\n| x |\n"
-    (left,) = upkeep.report(desk, writer, "guide", "mentions").findings
+    assert texts(app)["Lid"] == "The [[battery-well]], then the Battery well.\n\n`battery well`"
+    assert texts(app)["Sheet"] == "| [[battery well]] |\n|---|\n| x |\n"
+    (left,) = upkeep.report(app, writer, "guide", "mentions").findings
     assert left.page is not None and left.target is not None
     spot = left.spots[0].span
     one = requests.Mark(left.page.id, spot.start, spot.end, left.target.id)
-    doing.apply(desk, writer, requests.Link("guide", only=(one,)), None)
-    assert "then the [[Battery well]]." in texts(desk)["Lid"]
-    doing.apply(desk, writer, requests.Undo(done.change_set), None)
-    assert texts(desk)["Lid"].startswith("The battery-well, then the [[Battery well]].")
+    doing.apply(app, writer, requests.Link("guide", only=(one,)), None)
+    assert "then the [[Battery well]]." in texts(app)["Lid"]
+    doing.apply(app, writer, requests.Undo(done.change_set), None)
+    assert texts(app)["Lid"].startswith("The battery-well, then the [[Battery well]].")
 
 
-def test_a_page_is_linked_from_another_or_gets_another_name(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "One.\r\n", "Well": "[[Shaft]]"})
-    doing.apply(desk, writer, requests.LinkFrom("guide", "well", "Pump"), None)
-    assert texts(desk)["Pump"] == "One.\r\n\r\nSee [[Well]].\r\n"
-    doing.apply(desk, writer, requests.AddAlias("guide", "shaft", "Well"), None)
-    assert _titles(desk, writer, "unwritten") == []
+def test_a_page_is_linked_from_another_or_gets_another_name(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "One.\r\n", "Well": "[[Shaft]]"})
+    doing.apply(app, writer, requests.LinkFrom("guide", "well", "Pump"), None)
+    assert texts(app)["Pump"] == "One.\r\n\r\nSee [[Well]].\r\n"
+    doing.apply(app, writer, requests.AddAlias("guide", "shaft", "Well"), None)
+    assert _titles(app, writer, "unwritten") == []
 
 
-def test_a_name_becomes_an_alias_as_those_typed_it_who_ask_for_it(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "One.", "Well": "[[SVG-files]] [[eBuoy kit|x]]"})
-    plan = doing.plan(desk, writer, requests.Retarget("guide", "svg-files", "Pump"))
+def test_a_name_becomes_an_alias_as_those_typed_it_who_ask_for_it(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "One.", "Well": "[[SVG-files]] [[eBuoy kit|x]]"})
+    plan = doing.plan(app, writer, requests.Retarget("guide", "svg-files", "Pump"))
     assert plan.note == "References to “SVG-files” lead to “Pump”"
     for address in ("svg-files", "ebuoy-kit"):
-        doing.apply(desk, writer, requests.AddAlias("guide", address, "Pump"), None)
-    doing.apply(desk, writer, requests.AddAlias("guide", "Bilge-Pump", "Pump"), None)
-    assert texts(desk)["Pump"] == "---\naliases: [SVG-files, eBuoy kit, Bilge-Pump]\n---\nOne."
+        doing.apply(app, writer, requests.AddAlias("guide", address, "Pump"), None)
+    doing.apply(app, writer, requests.AddAlias("guide", "Bilge-Pump", "Pump"), None)
+    assert texts(app)["Pump"] == "---\naliases: [SVG-files, eBuoy kit, Bilge-Pump]\n---\nOne."
 
 
-def test_a_marked_mention_is_not_linked_once_other_words_stand_there(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Battery well": "", "Lid": "On the battery well."})
-    (found,) = upkeep.report(desk, writer, "guide", "mentions").findings
+def test_a_marked_mention_is_not_linked_once_other_words_stand_there(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Battery well": "", "Lid": "On the battery well."})
+    (found,) = upkeep.report(app, writer, "guide", "mentions").findings
     assert found.page is not None and found.target is not None
     one = requests.Mark(found.page.id, *found.spots[0].span, found.target.id)
-    writing.save(desk, writer, writing.Save("guide", "lid", "Not on the battery well.", revision=1))
+    writing.save(app, writer, writing.Save("guide", "lid", "Not on the battery well.", revision=1))
     with pytest.raises(Refused, match="was changed meanwhile") as refusal:
-        doing.apply(desk, writer, requests.Link("guide", only=(one,)), None)
+        doing.apply(app, writer, requests.Link("guide", only=(one,)), None)
     assert refusal.value.code == "plan_stale"
-    assert texts(desk)["Lid"] == "Not on the battery well."
+    assert texts(app)["Lid"] == "Not on the battery well."
 
 
-def test_flaws_are_listed_with_their_place_page_by_page(desk: Desk, writer: Actor) -> None:
+def test_flaws_are_listed_with_their_place_page_by_page(app: AppContext, writer: Actor) -> None:
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {"Table": "| a | b |\n|---|---|\n| 1 |\n", "Words": "Open the the lid\n\n![](lid.svg)\n"},
     )
-    found = upkeep.report(desk, writer, "guide", "flaws").findings
+    found = upkeep.report(app, writer, "guide", "flaws").findings
     assert [(each.title, each.spots[0].line, each.reason.partition(":")[0]) for each in found] == [
         ("Table", 3, "This row has 1 of 2 cells."),
         ("Words", 1, "“the” stands here twice."),
         ("Words", 3, "This picture has no description"),
     ]
-    rest = upkeep.report(desk, writer, "guide", "flaws", after=found[1].key)
+    rest = upkeep.report(app, writer, "guide", "flaws", after=found[1].key)
     assert [each.spots[0].line for each in rest.findings] == [3]
-    assert upkeep.overview(desk, writer, "guide").numbers["flaws"] == 3
+    assert upkeep.overview(app, writer, "guide").numbers["flaws"] == 3
 
 
-def test_missing_files_and_sources_and_what_is_not_understood_are_listed(desk: Desk, writer: Actor) -> None:
+def test_missing_files_and_sources_and_what_is_not_understood_are_listed(
+    app: AppContext, writer: Actor
+) -> None:
     text = "![a](Lamp.png) ![b](lamp.png) so[^gel].\n\n$\\nonsense$\n\n"
     text += "```dot W\ndigraph { a -> }\n```\n\n- [ ] x due:soon\n"
-    pages(desk, writer, "guide", {"Pump": text, "Well": "See[^GEL]."})
-    (lost,) = upkeep.report(desk, writer, "guide", "no-file").findings
+    pages(app, writer, "guide", {"Pump": text, "Well": "See[^GEL]."})
+    (lost,) = upkeep.report(app, writer, "guide", "no-file").findings
     assert (lost.title.lower(), lost.number, [spot.line for spot in lost.spots]) == ("lamp.png", 1, [1, 1])
-    (cited,) = upkeep.report(desk, writer, "guide", "no-source").findings
+    (cited,) = upkeep.report(app, writer, "guide", "no-source").findings
     assert (cited.key, cited.number, len(cited.spots)) == ("gel", 2, 2)
-    said = [finding.reason for finding in upkeep.report(desk, writer, "guide", "flaws").findings]
+    said = [finding.reason for finding in upkeep.report(app, writer, "guide", "flaws").findings]
     assert [words.partition(".")[0] for words in said] == [
         "This formula is not understood",
         "This diagram cannot be drawn",

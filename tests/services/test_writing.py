@@ -7,123 +7,123 @@ import pytest
 from mokuji.core.base.errors import BadName, BadText, Conflict
 from mokuji.core.diff.merge import Conflict as MergeConflict
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
 from mokuji.services.writing import writing
 from tests.services.making import pages, person, texts, volume
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    volume(desk, "Data")
-    return person(desk, "wenna", guide=Role.WRITER, data=Role.WRITER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    volume(app, "Data")
+    return person(app, "wenna", guide=Role.WRITER, data=Role.WRITER)
 
 
 TEXTS = ["", "no last line end", "a\r\nb\rc\nd\t \n", "\ufeff---\nx: 1\n---\n", "😀 e\u0301 \u2028"]
 
 
 @pytest.mark.parametrize("text", TEXTS)
-def test_a_text_is_kept_to_the_byte(desk: Desk, writer: Actor, text: str) -> None:
-    pages(desk, writer, "guide", {"Pump": text})
-    assert texts(desk)["Pump"] == text
+def test_a_text_is_kept_to_the_byte(app: AppContext, writer: Actor, text: str) -> None:
+    pages(app, writer, "guide", {"Pump": text})
+    assert texts(app)["Pump"] == text
 
 
-def test_a_text_from_a_form_keeps_the_line_ends_of_the_page(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Unix": "a\nb\n", "Dos": "a\r\nb\r\n", "Mixed": "a\nb\r\nc"})
+def test_a_text_from_a_form_keeps_the_line_ends_of_the_page(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Unix": "a\nb\n", "Dos": "a\r\nb\r\n", "Mixed": "a\nb\r\nc"})
     for title, submitted, kept in (
         ("unix", "a\r\nnew\r\nb\r\n", "a\nnew\nb\n"),
         ("dos", "a\r\nnew\r\nb\r\n", "a\r\nnew\r\nb\r\n"),
         ("mixed", "a\r\nb\r\nc\r\nd", "a\nb\r\nc\nd"),
     ):
-        writing.save(desk, writer, writing.Save("guide", title, submitted, revision=1, from_form=True))
-        assert texts(desk)[title.title()] == kept
+        writing.save(app, writer, writing.Save("guide", title, submitted, revision=1, from_form=True))
+        assert texts(app)[title.title()] == kept
 
 
-def test_a_page_is_found_the_moment_it_is_saved(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "the impeller turns"})
-    assert [hit.title for hit in finding.find(desk, writer, "impellers").hits] == ["Pump"]
-    writing.save(desk, writer, writing.Save("guide", "pump", "the rotor turns", revision=1))
-    assert finding.find(desk, writer, "impeller").hits == ()
-    assert [hit.title for hit in finding.find(desk, writer, '"rotor turns"').hits] == ["Pump"]
+def test_a_page_is_found_the_moment_it_is_saved(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "the impeller turns"})
+    assert [hit.title for hit in finding.find(app, writer, "impellers").hits] == ["Pump"]
+    writing.save(app, writer, writing.Save("guide", "pump", "the rotor turns", revision=1))
+    assert finding.find(app, writer, "impeller").hits == ()
+    assert [hit.title for hit in finding.find(app, writer, '"rotor turns"').hits] == ["Pump"]
 
 
-def test_a_new_page_stands_under_the_page_that_led_to_it(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "[[Lid gasket]]", "Last": ""})
-    opened = writing.open_for_edit(desk, writer, "guide", "lid-gasket")
+def test_a_new_page_stands_under_the_page_that_led_to_it(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "[[Lid gasket]]", "Last": ""})
+    opened = writing.open_for_edit(app, writer, "guide", "lid-gasket")
     assert (opened.title, opened.under_title, opened.revision) == ("Lid gasket", "Pump", 0)
-    writing.save(desk, writer, writing.Save("guide", opened.title, "x", revision=0, under=opened.under))
-    view = reading.open_page(desk, writer, "guide", "lid-gasket")
+    writing.save(app, writer, writing.Save("guide", opened.title, "x", revision=0, under=opened.under))
+    view = reading.open_page(app, writer, "guide", "lid-gasket")
     assert isinstance(view, reading.PageView) and view.entry is not None
     assert view.entry.number == "1.1"
 
 
-def test_an_unwritten_name_is_offered_as_it_was_typed(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "see [[ROV bay]] and [[Data/pH meter]]"})
-    assert writing.open_for_edit(desk, writer, "guide", "rov-bay").title == "ROV bay"
-    assert writing.open_for_edit(desk, writer, "data", "ph-meter").title == "pH meter"
+def test_an_unwritten_name_is_offered_as_it_was_typed(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "see [[ROV bay]] and [[Data/pH meter]]"})
+    assert writing.open_for_edit(app, writer, "guide", "rov-bay").title == "ROV bay"
+    assert writing.open_for_edit(app, writer, "data", "ph-meter").title == "pH meter"
 
 
-def test_a_page_saved_meanwhile_is_never_overwritten(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "first"})
-    writing.save(desk, writer, writing.Save("guide", "pump", "second", revision=1))
+def test_a_page_saved_meanwhile_is_never_overwritten(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "first"})
+    writing.save(app, writer, writing.Save("guide", "pump", "second", revision=1))
     with pytest.raises(Conflict) as fault:
-        writing.save(desk, writer, writing.Save("guide", "pump", "mine", revision=1))
+        writing.save(app, writer, writing.Save("guide", "pump", "mine", revision=1))
     assert fault.value.code == "edited_meanwhile"
     with pytest.raises(Conflict):
-        writing.save(desk, writer, writing.Save("guide", "Pump", "a new page of the same name", revision=0))
+        writing.save(app, writer, writing.Save("guide", "Pump", "a new page of the same name", revision=0))
     with pytest.raises(Conflict) as fault:
-        writing.save(desk, writer, writing.Save("guide", "gone", "mine", revision=3))
+        writing.save(app, writer, writing.Save("guide", "gone", "mine", revision=3))
     assert fault.value.code == "gone_meanwhile"
-    assert texts(desk) == {"Pump": "second"}
+    assert texts(app) == {"Pump": "second"}
 
 
 def test_what_was_saved_meanwhile_elsewhere_on_the_page_is_brought_together(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    pages(desk, writer, "guide", {"Pump": "one\r\n\r\ntwo\r\n\r\nthree\r\n"})
-    writing.save(desk, writer, writing.Save("guide", "pump", "one\r\n\r\ntwo\r\n\r\nTHREE\r\n", revision=1))
+    pages(app, writer, "guide", {"Pump": "one\r\n\r\ntwo\r\n\r\nthree\r\n"})
+    writing.save(app, writer, writing.Save("guide", "pump", "one\r\n\r\ntwo\r\n\r\nTHREE\r\n", revision=1))
     mine = "ONE\n\ntwo\n\nthree\n"
     done = writing.save(
-        desk, writer, writing.Save("guide", "pump", mine, revision=1, merge=True, from_form=True)
+        app, writer, writing.Save("guide", "pump", mine, revision=1, merge=True, from_form=True)
     )
     assert (done.head.revision, done.merged) == (3, "ONE\r\n\r\ntwo\r\n\r\nTHREE\r\n")
-    assert texts(desk)["Pump"] == done.merged
-    plain = writing.save(desk, writer, writing.Save("guide", "pump", "x", revision=3, merge=True))
+    assert texts(app)["Pump"] == done.merged
+    plain = writing.save(app, writer, writing.Save("guide", "pump", "x", revision=3, merge=True))
     assert plain.merged is None
 
 
 def test_where_both_changed_the_same_words_nothing_is_saved_and_both_are_told(
-    desk: Desk, writer: Actor
+    app: AppContext, writer: Actor
 ) -> None:
-    pages(desk, writer, "guide", {"Pump": "one\n\ntwo\n\nthree\n"})
-    writing.save(desk, writer, writing.Save("guide", "pump", "one\n\nzwei\n\nTHREE\n", revision=1))
+    pages(app, writer, "guide", {"Pump": "one\n\ntwo\n\nthree\n"})
+    writing.save(app, writer, writing.Save("guide", "pump", "one\n\nzwei\n\nTHREE\n", revision=1))
     with pytest.raises(writing.Clash) as fault:
         writing.save(
-            desk, writer, writing.Save("guide", "pump", "ONE\n\ndeux\n\nthree\n", revision=1, merge=True)
+            app, writer, writing.Save("guide", "pump", "ONE\n\ndeux\n\nthree\n", revision=1, merge=True)
         )
     clash = fault.value
     assert (clash.code, clash.revision) == ("edited_meanwhile", 2)
     (part,) = [each for each in clash.parts if isinstance(each, MergeConflict)]
     assert (part.base, part.mine.of(clash.mine), part.theirs) == ("two\n", "deux\n", "zwei\n")
-    assert texts(desk)["Pump"] == "one\n\nzwei\n\nTHREE\n"
+    assert texts(app)["Pump"] == "one\n\nzwei\n\nTHREE\n"
 
 
-def test_saving_the_same_text_makes_no_revision(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "same"})
-    assert writing.save(desk, writer, writing.Save("guide", "pump", "same", revision=1)).unchanged
-    assert len(history.revisions(desk, writer, "guide", "pump").revisions) == 1
+def test_saving_the_same_text_makes_no_revision(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "same"})
+    assert writing.save(app, writer, writing.Save("guide", "pump", "same", revision=1)).unchanged
+    assert len(history.revisions(app, writer, "guide", "pump").revisions) == 1
 
 
-def test_revisions_say_who_when_and_why_and_can_be_compared(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "one\ntwo\n"})
+def test_revisions_say_who_when_and_why_and_can_be_compared(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "one\ntwo\n"})
     writing.save(
-        desk, writer, writing.Save("guide", "pump", "one\nthree\n", revision=1, note="  new\n number ")
+        app, writer, writing.Save("guide", "pump", "one\nthree\n", revision=1, note="  new\n number ")
     )
-    newest, first = history.revisions(desk, writer, "guide", "pump").revisions
+    newest, first = history.revisions(app, writer, "guide", "pump").revisions
     assert (newest.number, newest.author, newest.note) == (2, "Wenna", "new number")
     assert newest.at > first.at
-    view = history.compare_revisions(desk, writer, "guide", "pump", 2, 1)
+    view = history.compare_revisions(app, writer, "guide", "pump", 2, 1)
     assert [passage.kind for passage in view.passages] == ["same", "changed"]
 
 
@@ -136,17 +136,17 @@ def test_revisions_say_who_when_and_why_and_can_be_compared(desk: Desk, writer: 
     ],
 )
 def test_what_cannot_be_kept_is_refused_with_its_place(
-    desk: Desk, writer: Actor, text: str, said: str
+    app: AppContext, writer: Actor, text: str, said: str
 ) -> None:
     with pytest.raises(BadText, match=said):
-        writing.save(desk, writer, writing.Save("guide", "Pump", text, revision=0))
-    assert texts(desk) == {}
+        writing.save(app, writer, writing.Save("guide", "Pump", text, revision=0))
+    assert texts(app) == {}
 
 
 @pytest.mark.parametrize("title", ["", "a\x00b", "\ud800", "x" * 201, ".."])
-def test_what_cannot_be_a_title_is_refused(desk: Desk, writer: Actor, title: str) -> None:
+def test_what_cannot_be_a_title_is_refused(app: AppContext, writer: Actor, title: str) -> None:
     with pytest.raises(BadName):
-        writing.save(desk, writer, writing.Save("guide", title, "x", revision=0))
+        writing.save(app, writer, writing.Save("guide", title, "x", revision=0))
 
 
 HOSTILE = {
@@ -177,34 +177,38 @@ HOSTILE = {
 
 
 @pytest.mark.parametrize("text", HOSTILE.values(), ids=HOSTILE.keys())
-def test_a_hostile_text_is_saved_read_and_renamed_around(desk: Desk, writer: Actor, text: str) -> None:
-    pages(desk, writer, "guide", {"Hostile": text, "Other": "[[Hostile]]"})
-    assert texts(desk)["Hostile"] == text
-    view = reading.open_page(desk, writer, "guide", "hostile")
+def test_a_hostile_text_is_saved_read_and_renamed_around(app: AppContext, writer: Actor, text: str) -> None:
+    pages(app, writer, "guide", {"Hostile": text, "Other": "[[Hostile]]"})
+    assert texts(app)["Hostile"] == text
+    view = reading.open_page(app, writer, "guide", "hostile")
     assert isinstance(view, reading.PageView)
-    writing.preview(desk, writer, "guide", "hostile", text)
-    writing.save(desk, writer, writing.Save("guide", "hostile", text + "\nmore", revision=1))
-    finding.find(desk, writer, "more")
-    history.compare_revisions(desk, writer, "guide", "hostile", 1, 2)
+    writing.preview(app, writer, "guide", "hostile", text)
+    writing.save(app, writer, writing.Save("guide", "hostile", text + "\nmore", revision=1))
+    finding.find(app, writer, "more")
+    history.compare_revisions(app, writer, "guide", "hostile", 1, 2)
 
 
-def test_the_preview_lists_problems_and_unwritten_names_with_their_lines(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": ""})
+def test_the_preview_lists_problems_and_unwritten_names_with_their_lines(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "guide", {"Pump": ""})
     seen = writing.preview(
-        desk, writer, "guide", "new", "[[Pump]]\n\n[[Gasket]] and [[gasket]]\n\n# First\n\n[[open"
+        app, writer, "guide", "new", "[[Pump]]\n\n[[Gasket]] and [[gasket]]\n\n# First\n\n[[open"
     )
     assert [(each.title, each.line) for each in seen.unwritten] == [("Gasket", 3)]
-    assert [(each.problem.code, each.line) for each in seen.rendered(desk).problems] == [
+    assert [(each.problem.code, each.line) for each in seen.rendered(app).problems] == [
         ("heading_first_level", 5),
         ("reference_unclosed", 7),
     ]
 
 
-def test_the_editor_learns_which_names_are_written_and_where_they_lead(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": "---\naliases: [Bilge]\n---\n"})
-    pages(desk, writer, "data", {"Sheet": ""})
+def test_the_editor_learns_which_names_are_written_and_where_they_lead(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "guide", {"Pump": "---\naliases: [Bilge]\n---\n"})
+    pages(app, writer, "data", {"Sheet": ""})
     found = writing.targets(
-        desk, writer, "guide", ["pump", "bilge", "Data/Sheet", "Gasket", "Data/New", "", "a\nb"]
+        app, writer, "guide", ["pump", "bilge", "Data/Sheet", "Gasket", "Data/New", "", "a\nb"]
     )
     assert {typed: (target.written, target.volume, target.key) for typed, target in found.items()} == {
         "pump": (True, "guide", "pump"),
@@ -228,19 +232,19 @@ def test_the_editor_learns_which_names_are_written_and_where_they_lead(desk: Des
     ],
 )
 def test_the_go_box_knows_parts_of_names_aliases_and_near_spellings(
-    desk: Desk, writer: Actor, typed: str, titles: list[str]
+    app: AppContext, writer: Actor, typed: str, titles: list[str]
 ) -> None:
     texts_ = {"Pump": "---\naliases: [Bilge]\n---\n", "Battery": "", "Battery well": "", "Cold battery": ""}
-    pages(desk, writer, "guide", texts_)
-    found = finding.go_box(desk, writer, typed, "guide")
+    pages(app, writer, "guide", texts_)
+    found = finding.go_box(app, writer, typed, "guide")
     assert sorted(each.title for each in found.named) == titles
 
 
-def test_a_name_that_is_not_there_can_be_written_from_the_go_box(desk: Desk, writer: Actor) -> None:
-    pages(desk, writer, "guide", {"Pump": ""})
+def test_a_name_that_is_not_there_can_be_written_from_the_go_box(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": ""})
     missing, there = (
-        finding.go_box(desk, writer, "Gasket", "guide"),
-        finding.go_box(desk, writer, "pump", "guide"),
+        finding.go_box(app, writer, "Gasket", "guide"),
+        finding.go_box(app, writer, "pump", "guide"),
     )
     assert missing.writable is not None and missing.writable.title == "Guide"
     assert there.writable is None

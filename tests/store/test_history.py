@@ -20,7 +20,7 @@ from sqlalchemy import Connection, Engine, text
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import Actor
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import reading
 from mokuji.services.writing import writing
 from mokuji.store import people
@@ -59,7 +59,7 @@ class Histories(RuleBasedStateMachine):
 
     def __init__(self) -> None:
         super().__init__()
-        self.desk = Desk(self.engine, b"a key for tests only", clock=Clock())
+        self.app = AppContext(self.engine, b"a key for tests only", clock=Clock())
         with writing_transaction(self.engine) as connection:
             for table in ("stale", *UPKEEP, "trash", "former", "former_volume"):
                 connection.execute(text(f"DELETE FROM {table}"))
@@ -90,18 +90,18 @@ class Histories(RuleBasedStateMachine):
     def do(self, wish: requests.Request) -> None:
         """Plans an act, and does it if it can be done."""
         with suppress(MokujiError):
-            view = doing.plan(self.desk, self.actor, wish)
+            view = doing.plan(self.app, self.actor, wish)
             if view.can_be_done:
-                done = doing.apply(self.desk, self.actor, wish, view.digest)
+                done = doing.apply(self.app, self.actor, wish, view.digest)
                 assert isinstance(done, doing.Applied), "what was planned is done, as nobody came between"
                 self.steps.append(done.change_set)
 
     @rule(volume=st.sampled_from(VOLUMES), title=st.sampled_from(NAMES), body=st.sampled_from(TEXTS))
     def save(self, volume: str, title: str, body: str) -> None:
         with suppress(MokujiError):
-            place = writing.open_for_edit(self.desk, self.actor, volume, title)
+            place = writing.open_for_edit(self.app, self.actor, volume, title)
             writing.save(
-                self.desk, self.actor, writing.Save(volume, title, body, revision=place.revision, follow=True)
+                self.app, self.actor, writing.Save(volume, title, body, revision=place.revision, follow=True)
             )
 
     @rule(
@@ -123,7 +123,7 @@ class Histories(RuleBasedStateMachine):
     @rule(volume=st.sampled_from(VOLUMES), lost=st.integers(0, 3))
     def drop_from_contents(self, volume: str, lost: int) -> None:
         with suppress(MokujiError):
-            lines = reading.contents_text(self.desk, self.actor, volume).splitlines(keepends=True)
+            lines = reading.contents_text(self.app, self.actor, volume).splitlines(keepends=True)
             flat = [line.lstrip() for n, line in enumerate(lines) if n != lost]
             self.do(requests.Contents(volume, "".join(flat)))
 
@@ -188,7 +188,7 @@ class Histories(RuleBasedStateMachine):
 
     @invariant()
     def all_that_is_kept_is_what_the_texts_say(self) -> None:
-        refresh(self.desk)
+        refresh(self.app)
         with self.engine.connect() as connection:
             step_by_step = _rows(connection)
             stored_upkeep.recount(connection)

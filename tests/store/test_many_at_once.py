@@ -21,7 +21,7 @@ from mokuji.acts import doing, requests
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.core.base.errors import Conflict, MokujiError
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.desk import Desk, catch_up, refresh
+from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.services.writing import writing
 from mokuji.store.database import connect
 from mokuji.store.index import upkeep as stored_upkeep
@@ -37,9 +37,9 @@ ENOUGH = {"saved": 20, "renamed": 5}
 
 
 @pytest.fixture
-def writer(desk: Desk) -> Actor:
-    volume(desk, "Guide")
-    return person(desk, "wenna", guide=Role.OWNER)
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    return person(app, "wenna", guide=Role.OWNER)
 
 
 def _all_is_as_the_texts_say(engine: Engine) -> None:
@@ -68,12 +68,12 @@ def _led_to(engine: Engine) -> dict[str, list[int | None]]:
     }
 
 
-def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer: Actor) -> None:
+def test_no_reference_leads_elsewhere_and_no_revision_is_lost(app: AppContext, writer: Actor) -> None:
     """Savers add words to pages full of references; renamers give what these lead to other names all the time."""
     chance = random.Random(7)
-    pages(desk, writer, "guide", {f"Target {n}": "" for n in range(TARGETS)})
+    pages(app, writer, "guide", {f"Target {n}": "" for n in range(TARGETS)})
     pages(
-        desk,
+        app,
         writer,
         "guide",
         {
@@ -81,8 +81,8 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
             for n in range(SOURCES)
         },
     )
-    before = _led_to(desk.engine)
-    with desk.engine.connect() as connection:
+    before = _led_to(app.engine)
+    with app.engine.connect() as connection:
         targets = list(connection.execute(text("SELECT id FROM page WHERE title LIKE 'Target%'")).scalars())
     said: list[tuple[str, str]] = []
     faults: list[BaseException] = []
@@ -100,11 +100,11 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
             if over():
                 return
             title = f"Source {mine.randrange(SOURCES)}"
-            view = writing.open_for_edit(desk, writer, "guide", title)
+            view = writing.open_for_edit(app, writer, "guide", title)
             words = f"w{who}x{turn}"
             try:
                 writing.save(
-                    desk,
+                    app,
                     writer,
                     writing.Save("guide", title, f"{view.text}{words}\n", revision=view.revision),
                 )
@@ -119,15 +119,15 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
         for turn in range(10**6):
             if over():
                 return
-            with desk.engine.connect() as connection:
+            with app.engine.connect() as connection:
                 key = connection.execute(
                     text("SELECT key FROM page WHERE id = :id"), {"id": mine.choice(targets)}
                 ).scalar_one()
             wish = requests.Rename("guide", key, f"Name {who} {turn}", present_words=bool(turn % 3 == 0))
             try:
                 # Some insist on the plan that they saw, which the savers make stale; some take what it is by then.
-                view = doing.plan(desk, writer, wish)
-                applied = doing.apply(desk, writer, wish, view.digest if turn % 2 else None)
+                view = doing.plan(app, writer, wish)
+                applied = doing.apply(app, writer, wish, view.digest if turn % 2 else None)
             except MokujiError:
                 done["was renamed meanwhile"] += 1
                 continue
@@ -147,8 +147,8 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
         thread.join(120)
     assert not faults, faults[0]
     assert all(done[what] > n for what, n in ENOUGH.items()), done
-    assert _led_to(desk.engine) == before
-    with desk.engine.connect() as connection:
+    assert _led_to(app.engine) == before
+    with app.engine.connect() as connection:
         texts = {p.head.title: p.text for p in read_back(connection).pages_by_id.values()}
         for title, words in said:
             assert f"{words}\n" in texts[title], "a save that was confirmed is gone"
@@ -159,7 +159,7 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(desk: Desk, writer
             )
         ).scalar_one()
         assert gaps == 0
-    _check_the_rest(desk)
+    _check_the_rest(app)
 
 
 # ---- a machine that dies ------------------------------------------------------------
@@ -169,7 +169,7 @@ import sys
 from pathlib import Path
 from mokuji.core.model.policy import Role
 from mokuji.acts import doing, requests
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 from tests.services.making import pages, person, volume
@@ -178,14 +178,14 @@ with Cluster(Path(sys.argv[1])).running() as url:
     create_database(url, "mokuji")
     engine = connect(database_url(url, "mokuji"))
     migrate(engine)
-    desk = Desk(engine, b"a key for tests only")
-    volume(desk, "Guide")
-    writer = person(desk, "wenna", guide=Role.OWNER)
-    pages(desk, writer, "guide", {"Hub": "", **{f"Page {n}": "[[Hub]] and [[hub|it]] " * 10 for n in range(120)}})
+    app = AppContext(engine, b"a key for tests only")
+    volume(app, "Guide")
+    writer = person(app, "wenna", guide=Role.OWNER)
+    pages(app, writer, "guide", {"Hub": "", **{f"Page {n}": "[[Hub]] and [[hub|it]] " * 10 for n in range(120)}})
     print("ready", flush=True)
     old = "Hub"
     for turn in range(10**6):
-        doing.apply(desk, writer, requests.Rename("guide", old, f"Hub {turn}"), None)
+        doing.apply(app, writer, requests.Rename("guide", old, f"Hub {turn}"), None)
         old = f"Hub {turn}"
         print(old, flush=True)
 """
@@ -224,13 +224,13 @@ def test_after_a_kill_in_the_middle_of_an_act_it_is_done_whole_or_not_at_all(hom
             assert hub.title in {f"Hub {last}", f"Hub {last + 1}"}, "what was confirmed is kept"
             for id_, references in leads(wiki).items():
                 assert all(lead.page == hub.id for _, lead in references), id_
-            _check_the_rest(Desk(engine, b"a key for tests only"))
+            _check_the_rest(AppContext(engine, b"a key for tests only"))
         finally:
             engine.dispose()
 
 
-def _check_the_rest(desk: Desk) -> None:
-    refresh(desk)
-    while catch_up(desk):
+def _check_the_rest(app: AppContext) -> None:
+    refresh(app)
+    while catch_up(app):
         pass  # search words were left for later
-    _all_is_as_the_texts_say(desk.engine)
+    _all_is_as_the_texts_say(app.engine)

@@ -8,19 +8,19 @@ from collections.abc import Callable
 import pytest
 from starlette.testclient import TestClient
 
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from tests.application import application
 
 Browser = Callable[..., TestClient]
 
 
 @pytest.fixture
-def browser(demo_desk: Desk) -> Browser:
+def browser(demo_app: AppContext) -> Browser:
     """Makes a client; with a handle, one who has signed in."""
-    app = application(demo_desk)
+    web_app = application(demo_app)
 
     def make(handle: str = "") -> TestClient:
-        client = TestClient(app, raise_server_exceptions=False, base_url="http://mokuji.test")
+        client = TestClient(web_app, raise_server_exceptions=False, base_url="http://mokuji.test")
         if handle:
             done = client.post(
                 "/-/sign-in", data={"token": token(client), "handle": handle, "password": "buoy"}

@@ -11,7 +11,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from mokuji.server import create_app
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.site import Site
 
 SITE = Site.at("https://docs.example/help/wiki/")
@@ -34,8 +34,8 @@ class _Leads(HTMLParser):
 
 
 @pytest.fixture
-def jonas(demo_desk: Desk) -> Iterator[TestClient]:
-    with TestClient(create_app(demo_desk, [], SITE), base_url="https://docs.example") as client:
+def jonas(demo_app: AppContext) -> Iterator[TestClient]:
+    with TestClient(create_app(demo_app, [], SITE), base_url="https://docs.example") as client:
         page = client.get("/help/wiki/-/sign-in").text
         fields = {
             "token": _token(page),

@@ -14,7 +14,7 @@ from starlette.testclient import TestClient
 
 from mokuji.api.asking import cursor
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from tests.outside.test_media import picture
 from tests.web.conftest import Browser
 
@@ -100,7 +100,7 @@ def test_files_are_brought_listed_and_had(wenna: TestClient) -> None:
     assert wenna.post(MANUAL + "/files", files={"file": ("x.png", data)}).status_code == 401
 
 
-def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_desk: Desk) -> None:
+def test_backlinks_are_paged_whole_and_each_once(browser: Browser, demo_app: AppContext) -> None:
     client = browser()
     found = client.get(MANUAL + "/backlinks/battery-well").json()
     assert found["pages"] == len(found["entries"]) == 27
@@ -445,7 +445,7 @@ def test_fields_are_a_table_and_are_set(wenna: TestClient) -> None:
 
 
 def test_people_are_closed_reset_and_made_owners_by_an_owner_of_the_wiki_alone(
-    browser: Browser, demo_desk: Desk, wenna: TestClient
+    browser: Browser, demo_app: AppContext, wenna: TestClient
 ) -> None:
     calls = [
         ("PUT", "/api/v1/people/piet/password", {"password": "another one"}),
@@ -457,7 +457,7 @@ def test_people_are_closed_reset_and_made_owners_by_an_owner_of_the_wiki_alone(
     for method, address, body in calls:
         assert wenna.request(method, address, json=body).status_code == 403
         assert wenna.request(method, address.replace("piet", "nobody"), json=body).status_code == 403
-    people.give_wiki(demo_desk, "wenna")
+    people.give_wiki(demo_app, "wenna")
     for method, address, body in calls:
         assert wenna.request(method, address, json=body).status_code == 204, address
     piet = browser()

@@ -18,7 +18,7 @@ from mokuji import connections, guard
 from mokuji.core.base.errors import TooMany
 from mokuji.server import configured, create_app
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.site import Site
 from mokuji.store.database import DatabaseDown
 from mokuji.store.index import upkeep
@@ -76,9 +76,9 @@ def test_a_form_of_this_very_site_is_taken(browser: Browser, headers: dict[str, 
     assert jonas.post("/-/preview/field-guide/lost-buoy", data=fields, headers=headers).status_code == 200
 
 
-def test_behind_https_cookies_belong_to_this_host_alone(demo_desk: Desk) -> None:
-    app = application(demo_desk)
-    client = TestClient(app, base_url="https://mokuji.test")
+def test_behind_https_cookies_belong_to_this_host_alone(demo_app: AppContext) -> None:
+    web_app = application(demo_app)
+    client = TestClient(web_app, base_url="https://mokuji.test")
     client.get("/-/sign-in")
     (name,) = client.cookies
     assert name == "__Host-mokuji_visit"
@@ -91,11 +91,11 @@ def test_behind_https_cookies_belong_to_this_host_alone(demo_desk: Desk) -> None
     assert client.get("/").headers["strict-transport-security"]
 
 
-def test_two_wikis_under_paths_of_one_host_have_cookies_of_their_own(demo_desk: Desk) -> None:
+def test_two_wikis_under_paths_of_one_host_have_cookies_of_their_own(demo_app: AppContext) -> None:
     found = set()
     for path in ("", "/docs", "/other"):
-        app = create_app(demo_desk, [], Site("http://mokuji.test", path))
-        client = TestClient(app, base_url="http://mokuji.test")
+        web_app = create_app(demo_app, [], Site("http://mokuji.test", path))
+        client = TestClient(web_app, base_url="http://mokuji.test")
         client.get(f"{path}/-/sign-in")
         found |= {(cookie.name, cookie.path) for cookie in client.cookies.jar}
     assert len({name for name, _ in found}) == 3 and {path for _, path in found} == {"/", "/docs", "/other"}
@@ -135,19 +135,19 @@ def test_tries_from_one_address_come_to_an_end(browser: Browser) -> None:
     assert said[-1] == 429 and set(said[:-1]) == {401}
 
 
-def test_after_a_while_one_may_try_again_and_who_signs_in_is_not_counted(demo_desk: Desk) -> None:
-    clock: Any = demo_desk.clock
+def test_after_a_while_one_may_try_again_and_who_signs_in_is_not_counted(demo_app: AppContext) -> None:
+    clock: Any = demo_app.clock
     for _ in range(people.TRIES_OF_HANDLE * 2):
-        assert people.sign_in(demo_desk, "wenna", "buoy", "")
+        assert people.sign_in(demo_app, "wenna", "buoy", "")
     for _ in range(people.TRIES_OF_HANDLE):
-        assert people.sign_in(demo_desk, "wenna", "wrong", "") is None
+        assert people.sign_in(demo_app, "wenna", "wrong", "") is None
     with pytest.raises(TooMany):
-        people.sign_in(demo_desk, "wenna", "buoy", "")
+        people.sign_in(demo_app, "wenna", "buoy", "")
     clock.now += people.TRIES_WITHIN
-    assert people.sign_in(demo_desk, "wenna", "buoy", "")
+    assert people.sign_in(demo_app, "wenna", "buoy", "")
 
 
-def test_many_who_sign_in_at_once_hold_nobody_else(browser: Browser, demo_desk: Desk) -> None:
+def test_many_who_sign_in_at_once_hold_nobody_else(browser: Browser, demo_app: AppContext) -> None:
     """Those for whom there is no room are told so at once, rather than holding the threads that all requests share."""
     held = threading.Event()
     reached = threading.Semaphore(0)
@@ -226,12 +226,12 @@ def test_the_log_holds_no_address_of_a_calendar(browser: Browser, capsys: pytest
 
 
 @pytest.fixture
-def port(demo_desk: Desk, monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
+def port(demo_app: AppContext, monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     """A real server with short limits."""
     monkeypatch.setattr(connections, "HEAD", 0.4)
     monkeypatch.setattr(connections, "MOST", 20)
     monkeypatch.setattr(guard, "BODY", 0.6)
-    server = uvicorn.Server(configured(create_app(demo_desk), host="127.0.0.1", port=0))
+    server = uvicorn.Server(configured(create_app(demo_app), host="127.0.0.1", port=0))
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:

@@ -15,7 +15,7 @@ from mokuji.acts import registry
 from mokuji.acts.request import Request
 from mokuji.core.model.policy import Actor
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.store import people as stored
 from mokuji.store.database import writing
 from mokuji.web.pages import SESSION
@@ -29,19 +29,19 @@ ON_THE_PAGE_FOR_WRITING = {"create", "edit"}
 
 
 @pytest.fixture
-def session(desk: Desk, writer: Actor) -> str:
+def session(app: AppContext, writer: Actor) -> str:
     assert writer.person is not None
     password = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1).hash("buoy")
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         stored.set_password(connection, writer.person, password)
-    token = people.sign_in(desk, "wenna", "buoy", "127.0.0.1")
+    token = people.sign_in(app, "wenna", "buoy", "127.0.0.1")
     assert token is not None
     return token
 
 
 @pytest.fixture
-def browser(desk: Desk, session: str) -> Iterator[TestClient]:
-    with TestClient(application(desk), base_url="http://mokuji.test") as client:
+def browser(app: AppContext, session: str) -> Iterator[TestClient]:
+    with TestClient(application(app), base_url="http://mokuji.test") as client:
         client.cookies.set(SESSION, session)
         client.headers["Authorization"] = f"Bearer {session}"
         yield client

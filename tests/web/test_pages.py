@@ -52,12 +52,12 @@ def test_a_page_has_one_address_and_others_lead_to_it(browser: Browser) -> None:
 
 def test_writing_without_scripts(browser: Browser) -> None:
     client = browser("wenna")
-    desk = client.get("/-/edit" + WELL).text
-    assert html.unescape(desk).count("Hydrogen gathers") == 1
+    app = client.get("/-/edit" + WELL).text
+    assert html.unescape(app).count("Hydrogen gathers") == 1
     status, page = _post(
         client,
         "/-/edit" + WELL,
-        revision=_field(desk, "revision"),
+        revision=_field(app, "revision"),
         title="Battery well",
         text="New [[hull]].",
         note="why",
@@ -92,8 +92,8 @@ def test_following_an_unwritten_name_leads_straight_into_writing_it(browser: Bro
     client = browser("wenna")
     found = re.search(r'<a class="unwritten" id="ref-\d+" href="([^"]+)"', client.get(WELL).text)
     assert found is not None
-    desk = client.get(html.unescape(found[1])).text
-    assert 'value="Lid gasket"' in desk and '<option value="battery well" selected>' in desk
+    app = client.get(html.unescape(found[1])).text
+    assert 'value="Lid gasket"' in app and '<option value="battery well" selected>' in app
     status, page = _post(
         client,
         "/-/edit/tern-4-service-manual/lid-gasket",
@@ -242,14 +242,14 @@ def test_finding_ranks_and_marks_sentences_and_offers_to_write(browser: Browser)
     assert "Write a new page “zeppelin mast”" in nothing
 
 
-def test_the_people_of_the_demo_are_shown_in_the_demo_only(browser: Browser, demo_desk) -> None:  # type: ignore[no-untyped-def]
+def test_the_people_of_the_demo_are_shown_in_the_demo_only(browser: Browser, demo_app) -> None:  # type: ignore[no-untyped-def]
     assert "Jonas Thole" in browser().get("/-/sign-in").text
     from dataclasses import replace
 
     from mokuji.server import create_app
 
     client = TestClient(
-        create_app(replace(demo_desk, demo=False), ["mokuji.test"]), base_url="http://mokuji.test"
+        create_app(replace(demo_app, demo=False), ["mokuji.test"]), base_url="http://mokuji.test"
     )
     assert "Jonas Thole" not in client.get("/-/sign-in").text
 
@@ -469,9 +469,9 @@ def test_a_deleted_front_page_is_offered_back_or_another_is_chosen(browser: Brow
 
 def test_a_save_asks_before_it_takes_a_section_from_references(browser: Browser) -> None:
     client = browser("wenna")
-    desk = client.get("/-/edit" + WELL).text
-    typed = _typed(desk)
-    fields = {"revision": _field(desk, "revision"), "title": "Battery well"}
+    app = client.get("/-/edit" + WELL).text
+    typed = _typed(app)
+    fields = {"revision": _field(app, "revision"), "title": "Battery well"}
     fields["text"] = typed.replace("## Limits", "## Bounds")
     status, page = _post(client, "/-/edit" + WELL, **fields)
     assert status == 409 and "4 references to a section that is called otherwise now" in _said(page)
@@ -687,13 +687,13 @@ def test_categories_that_are_broader_than_each_other_are_listed_with_their_moves
     client = browser("wenna")
     text = "---\nsummary: x\ncategories: [Sensors, Equipment]\nbroader: [{}]\n---\n"
     for key, title, broader in (("equipment", "Equipment", "Sensors"),):
-        desk = client.get(f"/-/edit{MANUAL}/{key}").text
+        app = client.get(f"/-/edit{MANUAL}/{key}").text
         status, _ = _post(
             client,
             f"/-/edit{MANUAL}/{key}",
             title=title,
             text=text.format(broader),
-            revision=_field(desk, "revision"),
+            revision=_field(app, "revision"),
         )
         assert status in {200, 303}
     page = client.get(f"/-/upkeep{MANUAL}/categories").text
@@ -707,8 +707,8 @@ def test_without_scripts_a_save_over_somebody_elses_is_merged_or_refused_with_al
 ) -> None:
     client = browser("wenna")
     address = f"/-/edit{MANUAL}/wind-vane"
-    desk = client.get(address).text
-    text, revision = _typed(desk), _field(desk, "revision")
+    app = client.get(address).text
+    text, revision = _typed(app), _field(app, "revision")
     first = {"title": "Wind vane", "revision": revision}
     assert _post(client, address, **first, text=text + "\nFirst.\n")[0] in {200, 303}
     # Elsewhere on the page: both stand.
@@ -725,11 +725,11 @@ def test_without_scripts_a_save_over_somebody_elses_is_merged_or_refused_with_al
 def test_without_scripts_a_change_is_reviewed_on_a_page_of_its_own(browser: Browser) -> None:
     client = browser("wenna")
     address = f"{MANUAL}/wind-vane"
-    desk = client.get(f"/-/edit{address}").text
+    app = client.get(f"/-/edit{address}").text
     typed = {
         "title": "Wind vane",
-        "revision": _field(desk, "revision"),
-        "text": _typed(desk) + "\nSee [[X|<b>]].\n",
+        "revision": _field(app, "revision"),
+        "text": _typed(app) + "\nSee [[X|<b>]].\n",
     }
     status, page = _post(client, f"/-/review{address}", **typed)
     assert status == 200
@@ -738,4 +738,4 @@ def test_without_scripts_a_change_is_reviewed_on_a_page_of_its_own(browser: Brow
     assert _typed(page).rstrip() == typed["text"].rstrip()
     status, page = _post(client, f"/-/review-back{address}", **typed, note="mine")
     assert _typed(page).rstrip() == typed["text"].rstrip() and _field(page, "note") == "mine"
-    assert _typed(client.get(f"/-/edit{address}").text) == _typed(desk), "nothing was saved"
+    assert _typed(client.get(f"/-/edit{address}").text) == _typed(app), "nothing was saved"

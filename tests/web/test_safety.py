@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import text
 from starlette.testclient import TestClient
 
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.web.report_words import WORDS
@@ -122,9 +122,9 @@ def test_signing_out_ends_the_session_on_the_server(browser: Browser) -> None:
     assert client.get("/-/edit/field-guide/lost-buoy").status_code == 403
 
 
-def _closed_words(desk: Desk) -> set[str]:
+def _closed_words(app: AppContext) -> set[str]:
     """Titles and telling words of the closed volume of the demo."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         closed = load_volumes(connection)["bench notes"]
         ids = list(
             connection.execute(text("SELECT id FROM page WHERE volume = :id"), {"id": closed.id}).scalars()
@@ -175,9 +175,9 @@ def _crawl(client: TestClient) -> dict[str, str]:
 
 
 def test_nobody_outside_reads_a_word_of_the_closed_volume_on_any_page(
-    browser: Browser, demo_desk: Desk
+    browser: Browser, demo_app: AppContext
 ) -> None:
-    words = _closed_words(demo_desk)
+    words = _closed_words(demo_app)
     seen = _crawl(browser())
     assert len(seen) > 200
     leaks = {address: word for address, page in seen.items() for word in words if word in page}
@@ -215,12 +215,12 @@ def _filled(path: str) -> Iterator[str]:
 
 @pytest.mark.parametrize("handle", ["", "jonas"])
 def test_no_address_of_the_application_tells_who_may_not_read_it_a_word_of_the_closed_volume(
-    browser: Browser, demo_desk: Desk, handle: str
+    browser: Browser, demo_app: AppContext, handle: str
 ) -> None:
     """The addresses are those of the application, so that a new one is asked too."""
     # What was asked for by name may be said again.
     asked_for = {"bench notes", "bench-notes", "lid without bolts"}
-    words = {word.lower() for word in _closed_words(demo_desk)} - asked_for
+    words = {word.lower() for word in _closed_words(demo_app)} - asked_for
     client = browser(handle)
     asked = 0
     for method, path in routes_of(client.app):  # type: ignore[arg-type]

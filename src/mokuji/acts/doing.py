@@ -25,7 +25,7 @@ from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.refactor.plan import Plan
-from mokuji.services.desk import Desk, clean_note, find_head, told_to
+from mokuji.services.app_context import AppContext, clean_note, find_head, told_to
 from mokuji.services.notes import kept
 from mokuji.services.plain_data import unstructured
 from mokuji.services.reading.reading import VolumeView, volume_view
@@ -37,9 +37,9 @@ from mokuji.store.snapshot import load_volumes
 from mokuji.store.writing import Signature
 
 
-def plan(desk: Desk, actor: Actor, request: Request) -> PlanView:
+def plan(app: AppContext, actor: Actor, request: Request) -> PlanView:
     """What an act would do. A refusal is part of the view, so that the request can be changed and made again."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         view = _view(connection, actor, request)
         context = StoredContext(connection, actor)
         return replace(view, choices=view.act.choices(context, request, view.place, view.head))
@@ -107,7 +107,7 @@ def _shown(context: StoredContext, empty: PlanView, made: Plan) -> PlanView:
 
 
 def apply(
-    desk: Desk,
+    app: AppContext,
     actor: Actor,
     request: Request,
     seen: str | None,
@@ -120,8 +120,8 @@ def apply(
     ``seen`` is the digest of the plan that was seen; None does whatever the plan is (for commands and the
     demo's history), and raises what stands in the way.
     """
-    by = signature or Signature(actor.person, desk.clock(), clean_note(note))
-    with writing_transaction(desk.engine, alone=True) as connection:
+    by = signature or Signature(actor.person, app.clock(), clean_note(note))
+    with writing_transaction(app.engine, alone=True) as connection:
         context = StoredContext(connection, actor, shown=False)
         try:
             made = _planned(context, request)

@@ -11,7 +11,7 @@ import cattrs
 from mokuji.acts import registry
 from mokuji.core.base.phrases import told
 from mokuji.core.model.policy import Actor
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.plain_data import structured
 from mokuji.services.reading import history
 
@@ -24,9 +24,9 @@ class ChangeView:
     headline: str
 
 
-def one_act(desk: Desk, actor: Actor, change_set: int) -> ChangeView:
+def one_act(app: AppContext, actor: Actor, change_set: int) -> ChangeView:
     """One change with the pages that it wrote."""
-    view = history.one_act(desk, actor, change_set)
+    view = history.one_act(app, actor, change_set)
     return ChangeView(view, _headline(view))
 
 

@@ -15,7 +15,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import writing
 from mokuji.store.acts import secrets as stored
@@ -50,52 +50,54 @@ class SecretPlan:
         return bool(found.pages or found.drafts or found.acts or found.names or found.style)
 
 
-def plan(desk: Desk, actor: Actor, volume_key: str, words: str) -> SecretPlan:
+def plan(app: AppContext, actor: Actor, volume_key: str, words: str) -> SecretPlan:
     """Where words stand in a volume of one's own; Forbidden for who does not own it."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Permission.MANAGE)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key, Permission.MANAGE)
         _check(words)
-        found = stored.find(connection, volume.id, words, sight.reads)
-        return SecretPlan(volume_view(sight, volume), found, _digest(desk, volume, words, found))
+        found = stored.find(connection, volume.id, words, context.reads)
+        return SecretPlan(volume_view(context, volume), found, _digest(app, volume, words, found))
 
 
-def may_ask(desk: Desk, actor: Actor, volume_key: str) -> VolumeView:
+def may_ask(app: AppContext, actor: Actor, volume_key: str) -> VolumeView:
     """The volume, for who may take something out of it."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        return volume_view(sight, sight.volume(volume_key, Permission.MANAGE))
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        return volume_view(context, context.volume(volume_key, Permission.MANAGE))
 
 
-def take_out(desk: Desk, actor: Actor, volume_key: str, words: str, seen: str) -> int | SecretPlan:
+def take_out(app: AppContext, actor: Actor, volume_key: str, words: str, seen: str) -> int | SecretPlan:
     """Takes words out for good; the number of the change set. The fresh plan, if it is another one than was seen."""
-    with writing_transaction(desk.engine, alone=True) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Permission.MANAGE)
+    with writing_transaction(app.engine, alone=True) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key, Permission.MANAGE)
         _check(words)
-        found = stored.find(connection, volume.id, words, sight.reads)
-        digest = _digest(desk, volume, words, found)
+        found = stored.find(connection, volume.id, words, context.reads)
+        digest = _digest(app, volume, words, found)
         if digest != seen:
-            return SecretPlan(volume_view(sight, volume), found, digest)
+            return SecretPlan(volume_view(context, volume), found, digest)
         if found.titles:
             raise Refused(
                 "A title holds these words. Rename what is called so first, so that its references follow; what it was "
                 "called is taken out of history then.",
                 code="secret_in_title",
             )
-        number = _do(connection, desk, actor, volume, words, found)
+        number = _do(connection, app, actor, volume, words, found)
     # Nothing that was made of the texts is kept in this process either.
-    desk.cache.clear()
-    desk.inserts.clear()
+    app.cache.clear()
+    app.inserts.clear()
     return number
 
 
-def _do(connection: Connection, desk: Desk, actor: Actor, volume: Volume, words: str, found: Found) -> int:
+def _do(
+    connection: Connection, app: AppContext, actor: Actor, volume: Volume, words: str, found: Found
+) -> int:
     mask = MASK * len(words)
-    by = Signature(actor.person, desk.clock(), "")
+    by = Signature(actor.person, app.clock(), "")
     facts = {"pages": len(found.pages), "revisions": sum(len(each[3]) for each in found.pages)}
     number = writing.open_change_set(connection, ACT, volume.id, None, by, facts, proposed=[_said(facts)])
-    wiki = Sight(connection, actor).wiki
+    wiki = ReadContext(connection, actor).wiki
     for id_ in found.current:
         page = wiki.pages([id_])[id_]
         body = page.text.replace(words, mask)
@@ -122,7 +124,7 @@ def _check(words: str) -> None:
         )
 
 
-def _digest(desk: Desk, volume: Volume, words: str, found: Found) -> str:
+def _digest(app: AppContext, volume: Volume, words: str, found: Found) -> str:
     """Keyed, so that it tells nobody what was looked for."""
     said = repr((volume.id, words, found)).encode()
-    return hashlib.blake2b(said, key=desk.secret[:64], digest_size=16).hexdigest()
+    return hashlib.blake2b(said, key=app.secret[:64], digest_size=16).hexdigest()

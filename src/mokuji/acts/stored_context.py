@@ -15,7 +15,7 @@ from mokuji.core.model.contents import Row
 from mokuji.core.model.policy import Permission, may
 from mokuji.core.model.things import Sort, Thing
 from mokuji.core.model.wiki import Place, Volume
-from mokuji.services.desk import Sight, find_head, need_head
+from mokuji.services.app_context import ReadContext, find_head, need_head
 from mokuji.services.reading.categories import categories_in
 from mokuji.store.index import memberships, search, things, unwritten
 from mokuji.store.places import placing
@@ -23,7 +23,7 @@ from mokuji.store.snapshot import StoredWiki
 
 
 @dataclass(frozen=True)
-class StoredContext(Sight):
+class StoredContext(ReadContext):
     """What a plan may know of, for who asks (a ``PlanningContext``)."""
 
     shown: bool = True

@@ -19,7 +19,7 @@ from mokuji.core.model.things import Thing
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo as core
 from mokuji.core.refactor.plans.undo import Since, Undone, masked
-from mokuji.services.desk import check, owned
+from mokuji.services.app_context import check, owned
 from mokuji.services.people import NOT_THEIRS
 from mokuji.store import history
 from mokuji.store import volumes as stored_volumes

@@ -13,7 +13,7 @@ from mokuji.api import schemas
 from mokuji.core.base.errors import BadRequest, Conflict, Forbidden
 from mokuji.core.model.policy import Actor
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 
 FAULTS: dict[int | str, dict[str, Any]] = {
     status: {"model": schemas.Problem, "description": said, "content": {"application/problem+json": {}}}
@@ -35,10 +35,10 @@ FAULTS: dict[int | str, dict[str, Any]] = {
 """What any request can be answered with when it fails."""
 
 
-def get_desk(request: Request) -> Desk:
-    """The desk that the application was made with."""
-    desk: Desk = request.app.state.desk
-    return desk
+def get_app(request: Request) -> AppContext:
+    """What the application was made to work with."""
+    app: AppContext = request.app.state.app
+    return app
 
 
 def bearer(request: Request) -> str:
@@ -49,7 +49,7 @@ def bearer(request: Request) -> str:
 
 def reader(request: Request) -> Actor:
     """Who reads; nobody without a token."""
-    return people.actor_of(get_desk(request), bearer(request))
+    return people.actor_of(get_app(request), bearer(request))
 
 
 def changer(request: Request) -> Actor:
@@ -122,4 +122,4 @@ def revision_of(request: Request, page: int, now: int, said: int | None) -> int:
 
 Reader = Annotated[Actor, Depends(reader)]
 Changer = Annotated[Actor, Depends(changer)]
-TheDesk = Annotated[Desk, Depends(get_desk)]
+TheDesk = Annotated[AppContext, Depends(get_app)]

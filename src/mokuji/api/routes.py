@@ -49,59 +49,59 @@ router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 @router.post("/session", status_code=201)
-def open_session(desk: TheDesk, body: schemas.SignIn, request: Request) -> schemas.Session:
+def open_session(app: TheDesk, body: schemas.SignIn, request: Request) -> schemas.Session:
     """Sign in. Tries are counted by handle and by address (429)."""
     address = request.client.host if request.client else ""
-    token = people.sign_in(desk, body.handle, body.password, address)
+    token = people.sign_in(app, body.handle, body.password, address)
     if token is None:
         raise Forbidden("Handle and password do not belong together.", code="sign_in")
     return schemas.Session(token=token)
 
 
 @router.delete("/session", status_code=204)
-def close_session(desk: TheDesk, request: Request, _: Changer) -> Response:
+def close_session(app: TheDesk, request: Request, _: Changer) -> Response:
     """Sign out."""
-    people.sign_out(desk, bearer(request))
+    people.sign_out(app, bearer(request))
     return Response(status_code=204)
 
 
 @router.put("/people/{handle}/password", status_code=204)
-def reset_person(desk: TheDesk, actor: Changer, handle: str, body: schemas.Password) -> Response:
+def reset_person(app: TheDesk, actor: Changer, handle: str, body: schemas.Password) -> Response:
     """Give somebody another password; their sessions end (owners of the wiki only)."""
-    people.reset(desk, handle, body.password, actor=actor)
+    people.reset(app, handle, body.password, actor=actor)
     return Response(status_code=204)
 
 
 @router.put("/people/{handle}/closed", status_code=204)
-def close_person(desk: TheDesk, actor: Changer, handle: str) -> Response:
+def close_person(app: TheDesk, actor: Changer, handle: str) -> Response:
     """Let somebody sign in no more; what they wrote stays (owners of the wiki only)."""
-    people.close(desk, handle, actor=actor)
+    people.close(app, handle, actor=actor)
     return Response(status_code=204)
 
 
 @router.delete("/people/{handle}/closed", status_code=204)
-def let_person_in_again(desk: TheDesk, actor: Changer, handle: str) -> Response:
+def let_person_in_again(app: TheDesk, actor: Changer, handle: str) -> Response:
     """Let somebody who left sign in again (owners of the wiki only)."""
-    people.let_in_again(desk, handle, actor=actor)
+    people.let_in_again(app, handle, actor=actor)
     return Response(status_code=204)
 
 
 @router.put("/people/{handle}/owner-of-wiki", status_code=204)
-def give_wiki(desk: TheDesk, actor: Changer, handle: str) -> Response:
+def give_wiki(app: TheDesk, actor: Changer, handle: str) -> Response:
     """Make somebody an owner of the wiki (owners of the wiki only)."""
-    people.give_wiki(desk, handle, actor=actor)
+    people.give_wiki(app, handle, actor=actor)
     return Response(status_code=204)
 
 
 @router.delete("/people/{handle}/owner-of-wiki", status_code=204)
-def take_wiki(desk: TheDesk, actor: Changer, handle: str) -> Response:
+def take_wiki(app: TheDesk, actor: Changer, handle: str) -> Response:
     """Take the wiki from one of its owners; the last one stays (owners of the wiki only)."""
-    people.give_wiki(desk, handle, owns=False, actor=actor)
+    people.give_wiki(app, handle, owns=False, actor=actor)
     return Response(status_code=204)
 
 
 @router.get("/volumes")
-def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
+def volumes(app: TheDesk, actor: Reader) -> list[schemas.Volume]:
     """The volumes you may read."""
     return [
         schemas.Volume(
@@ -113,14 +113,14 @@ def volumes(desk: TheDesk, actor: Reader) -> list[schemas.Volume]:
             pages=row.pages,
             may_write=may,
         )
-        for row, may in ((each.row, each.may_write) for each in reading.start(desk, actor))
+        for row, may in ((each.row, each.may_write) for each in reading.start(app, actor))
     ]
 
 
 @router.get("/volumes/{volume}")
-def contents(desk: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
+def contents(app: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
     """The contents of a volume."""
-    view = reading.open_volume(desk, actor, volume)
+    view = reading.open_volume(app, actor, volume)
     place = view.place if isinstance(view, reading.PageView) else view
     entries = [
         schemas.Entry(
@@ -134,14 +134,14 @@ def contents(desk: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
 
 
 @router.get("/volumes/{volume}/pages/{page:path}")
-def page(desk: TheDesk, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
+def page(app: TheDesk, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
     """A page: its text, its HTML, its references and what each leads to. Its ETag says which revision it is, for a
     save with If-Match."""
-    view = reading.open_page(desk, actor, volume, page)
+    view = reading.open_page(app, actor, volume, page)
     if isinstance(view, reading.UnwrittenView):
         raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
     text, content = view.ready.page.text, view.ready.page.content
-    shown = view.rendered(desk, Addresses(lists=partial(listing, desk, actor)))
+    shown = view.rendered(app, Addresses(lists=partial(listing, app, actor)))
     keys = {each.key for each in view.place.others}
     answer.headers["ETag"] = etag(view.head.id, view.head.revision)
     references = [
@@ -179,7 +179,7 @@ def page(desk: TheDesk, actor: Reader, volume: str, page: str, answer: Response)
 
 @router.put("/volumes/{volume}/pages/{page:path}")
 def save(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Changer,
     volume: str,
     page: str,
@@ -189,12 +189,12 @@ def save(
 ) -> schemas.Saved:
     """Save a page, or write a new one (revision 0, or If-None-Match: *). Instead of a revision If-Match takes the ETag
     of the page."""
-    there = reading.head_of(desk, actor, volume, page)
+    there = reading.head_of(app, actor, volume, page)
     now = there.revision if there is not None else 0
     revision = revision_of(request, there.id if there is not None else 0, now, body.revision)
     _check_title(body.title, page, there)
     saved = writing.save(
-        desk,
+        app,
         actor,
         writing.Save(
             volume,
@@ -244,10 +244,10 @@ def delete(volume: str, page: str) -> None:
 
 
 @router.post("/volumes/{volume}/preview/{page:path}")
-def preview(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
+def preview(app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
     """A text as it would be read if it were saved now. Nothing is kept."""
-    seen = writing.preview(desk, actor, volume, page, body.text)
-    shown = seen.rendered(desk, Addresses(lists=partial(listing, desk, actor)))
+    seen = writing.preview(app, actor, volume, page, body.text)
+    shown = seen.rendered(app, Addresses(lists=partial(listing, app, actor)))
     return schemas.Preview(
         html=shown.html,
         problems=[
@@ -261,18 +261,18 @@ def preview(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas
 
 
 @router.post("/plans")
-def plan(desk: TheDesk, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
+def plan(app: TheDesk, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
     """What an act would change. Nothing is done."""
-    view = doing.plan(desk, actor, body)
+    view = doing.plan(app, actor, body)
     if view.refusal is not None:
         raise view.refusal
     return plans.plan(view)
 
 
 @router.post("/acts")
-def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
+def do(app: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
     """Do the act whose plan was seen; 409 if the plan is another one by now."""
-    done = doing.apply(desk, actor, body.wish, body.digest, note=body.note)
+    done = doing.apply(app, actor, body.wish, body.digest, note=body.note)
     if isinstance(done, PlanView):
         if done.refusal is not None:
             raise done.refusal
@@ -287,7 +287,7 @@ def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
             code="plan_stale",
         )
     head = done.head
-    volume = next((v for v in people.volumes_of(desk, actor) if head and v.id == head.volume), done.volume)
+    volume = next((v for v in people.volumes_of(app, actor) if head and v.id == head.volume), done.volume)
     return schemas.Done(
         change_set=done.change_set,
         volume=volume.key if volume else None,
@@ -297,15 +297,15 @@ def do(desk: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
 
 
 @router.get("/volumes/{volume}/contents", response_class=PlainTextResponse)
-def contents_as_text(desk: TheDesk, actor: Reader, volume: str, page: str = "") -> PlainTextResponse:
+def contents_as_text(app: TheDesk, actor: Reader, volume: str, page: str = "") -> PlainTextResponse:
     """The contents of a volume, or of the branch of a page, as a list of “- [[Title]]” lines."""
-    return PlainTextResponse(reading.contents_text(desk, actor, volume, page))
+    return PlainTextResponse(reading.contents_text(app, actor, volume, page))
 
 
 @router.get("/volumes/{volume}/categories")
-def categories_of(desk: TheDesk, actor: Reader, volume: str) -> list[schemas.Category]:
+def categories_of(app: TheDesk, actor: Reader, volume: str) -> list[schemas.Category]:
     """The categories of a volume, by name."""
-    found = categories.index(desk, actor, volume)
+    found = categories.index(app, actor, volume)
     listed = sorted(found.categories.values(), key=lambda each: name_key(each.name))
     return [_category(each, found.broader.get(each.key, ())) for each in listed]
 
@@ -322,16 +322,16 @@ def _category(each: categories.Category, broader: Sequence[str]) -> schemas.Cate
 
 
 @router.post("/volumes/{volume}/categories")
-def bring_in(desk: TheDesk, actor: Changer, volume: str, body: schemas.Skos) -> schemas.BroughtIn:
+def bring_in(app: TheDesk, actor: Changer, volume: str, body: schemas.Skos) -> schemas.BroughtIn:
     """Bring categories in as SKOS concepts: a page for each, with its broader ones and other names."""
-    done = concepts.bring_in(desk, actor, volume, body.data, body.form)
+    done = concepts.bring_in(app, actor, volume, body.data, body.form)
     return schemas.BroughtIn(written=list(done.written), changed=list(done.changed), same=list(done.same))
 
 
 @router.get("/volumes/{volume}/categories/{name:path}")
-def category(desk: TheDesk, actor: Reader, volume: str, name: str, after: str = "") -> schemas.CategoryPages:
+def category(app: TheDesk, actor: Reader, volume: str, name: str, after: str = "") -> schemas.CategoryPages:
     """The pages and passages filed under a category, by page."""
-    found = categories.category(desk, actor, volume, name, behind("category", after))
+    found = categories.category(app, actor, volume, name, behind("category", after))
     entries = [
         schemas.FiledPage(
             key=each.head.key,
@@ -356,7 +356,7 @@ def category(desk: TheDesk, actor: Reader, volume: str, name: str, after: str = 
 
 @router.get("/volumes/{volume}/uses/{page:path}")
 def uses(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Reader,
     volume: str,
     page: str,
@@ -364,7 +364,7 @@ def uses(
     skip: Annotated[int, Query(ge=0, le=10**6)] = 0,
 ) -> schemas.Uses:
     """Where a page is put in, with the values given there."""
-    found = templates.all_uses(desk, actor, volume, page, sort, skip)
+    found = templates.all_uses(app, actor, volume, page, sort, skip)
     slots = [slot.name for slot in found.slots]
     entries = [
         schemas.PlaceOfUse(
@@ -389,10 +389,10 @@ def uses(
 
 @router.get("/trash")
 def trash(
-    desk: TheDesk, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+    app: TheDesk, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
 ) -> schemas.Trash:
     """What lies in the trash of the volumes you may read."""
-    view = trash_service.trash_view(desk, actor, before)
+    view = trash_service.trash_view(app, actor, before)
     entries = [
         schemas.Trashed(
             page=each.page,
@@ -411,14 +411,14 @@ def trash(
 
 @router.post("/volumes/{volume}/secret")
 def take_secret_out(
-    desk: TheDesk, actor: Changer, volume: str, body: schemas.Secret
+    app: TheDesk, actor: Changer, volume: str, body: schemas.Secret
 ) -> schemas.SecretPlan | schemas.SecretDone:
     """Take words out of all that a volume keeps, for good (owners only). Without ``digest`` the plan is the answer;
     with the digest of the plan that was seen it is done, or the fresh plan comes back."""
     if not body.digest:
-        view = secrets.plan(desk, actor, volume, body.words)
+        view = secrets.plan(app, actor, volume, body.words)
     else:
-        done = secrets.take_out(desk, actor, volume, body.words, body.digest)
+        done = secrets.take_out(app, actor, volume, body.words, body.digest)
         if isinstance(done, int):
             return schemas.SecretDone(change_set=done)
         view = done
@@ -439,16 +439,16 @@ def take_secret_out(
 
 
 @router.get("/volumes/{volume}/upkeep")
-def upkeep_of(desk: TheDesk, actor: Reader, volume: str) -> schemas.Upkeep:
+def upkeep_of(app: TheDesk, actor: Reader, volume: str) -> schemas.Upkeep:
     """What there is to mend in a volume, by report."""
-    view = upkeep.overview(desk, actor, volume)
+    view = upkeep.overview(app, actor, volume)
     return schemas.Upkeep(volume=view.place.volume.key, reports=dict(view.numbers))
 
 
 @router.get("/volumes/{volume}/upkeep/{report}")
-def report(desk: TheDesk, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
+def report(app: TheDesk, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
     """One report, by its name in the overview."""
-    view = upkeep.report(desk, actor, volume, report, after=behind(report, after), most=200)
+    view = upkeep.report(app, actor, volume, report, after=behind(report, after), most=200)
     return schemas.Findings(
         findings=[_finding(view, each) for each in view.findings],
         more_after=cursor(report, view.more_after),
@@ -484,9 +484,9 @@ def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
 
 
 @router.get("/volumes/{volume}/style")
-def style(desk: TheDesk, actor: Reader, volume: str) -> schemas.HouseStyle:
+def style(app: TheDesk, actor: Reader, volume: str) -> schemas.HouseStyle:
     """The house style of a volume."""
-    view = house_styles.open_style(desk, actor, volume)
+    view = house_styles.open_style(app, actor, volume)
     told = view.style
     return schemas.HouseStyle(
         headings=told.headings,
@@ -502,7 +502,7 @@ def style(desk: TheDesk, actor: Reader, volume: str) -> schemas.HouseStyle:
 
 
 @router.put("/volumes/{volume}/style")
-def set_style(desk: TheDesk, actor: Changer, volume: str, body: schemas.HouseStyle) -> schemas.HouseStyle:
+def set_style(app: TheDesk, actor: Changer, volume: str, body: schemas.HouseStyle) -> schemas.HouseStyle:
     """Give a volume other rules."""
     use: dict[str, list[str]] = {}
     for each in body.preferred:
@@ -521,14 +521,14 @@ def set_style(desk: TheDesk, actor: Changer, volume: str, body: schemas.HouseSty
     )
     if problems:
         raise Refused(" ".join(problems), code="style")
-    house_styles.set_style(desk, actor, volume, new, revision=body.revision)
-    return style(desk, actor, volume)
+    house_styles.set_style(app, actor, volume, new, revision=body.revision)
+    return style(app, actor, volume)
 
 
 @router.get("/volumes/{volume}/backlinks/{page:path}")
-def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
+def backlinks(app: TheDesk, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
     """The pages that lead to one, each with its sentences."""
-    _, _, found, by_id = reading.all_backlinks(desk, actor, volume, page, behind("backlinks", after))
+    _, _, found, by_id = reading.all_backlinks(app, actor, volume, page, behind("backlinks", after))
     return schemas.Backlinks(
         pages=found.pages,
         places=found.places,
@@ -554,14 +554,14 @@ def backlinks(desk: TheDesk, actor: Reader, volume: str, page: str, after: str =
 
 @router.get("/volumes/{volume}/revisions/{page:path}")
 def revisions(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Reader,
     volume: str,
     page: str,
     before: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
 ) -> schemas.Revisions:
     """The revisions of a page, newest first."""
-    view = history.revisions(desk, actor, volume, page, before)
+    view = history.revisions(app, actor, volume, page, before)
     entries = [_revision(each) for each in view.revisions]
     return schemas.Revisions(entries=entries, more_before=view.more_before)
 
@@ -580,16 +580,16 @@ def _revision(found: Revision) -> schemas.Revision:
 
 @router.get("/volumes/{volume}/revision/{page:path}")
 def revision(
-    desk: TheDesk, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
+    app: TheDesk, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
 ) -> schemas.RevisionText:
     """One revision of a page, with its text."""
-    view = history.one_revision(desk, actor, volume, page, number)
+    view = history.one_revision(app, actor, volume, page, number)
     return schemas.RevisionText(**_revision(view.revision).model_dump(), text=view.text)
 
 
 @router.get("/volumes/{volume}/comparison/{page:path}")
 def comparison(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Reader,
     volume: str,
     page: str,
@@ -597,7 +597,7 @@ def comparison(
     newer: Annotated[int, Query(ge=1, le=2**31 - 1)],
 ) -> schemas.Comparison:
     """Two revisions of a page and what differs."""
-    view = history.compare_revisions(desk, actor, volume, page, older, newer)
+    view = history.compare_revisions(app, actor, volume, page, older, newer)
     passages = [
         schemas.Passage(
             kind="same" if p.kind == "same" else "changed",
@@ -612,12 +612,12 @@ def comparison(
 
 @router.get("/find")
 def find(
-    desk: TheDesk, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
+    app: TheDesk, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
 ) -> schemas.Found:
     """Find pages by name and by words; ``volume`` narrows it to one."""
     if volume:
-        reading.need_volume(desk, actor, volume)
-    found = finding.find(desk, actor, words, volume, page)
+        reading.need_volume(app, actor, volume)
+    found = finding.find(app, actor, words, volume, page)
     pages = [
         schemas.FoundPage(
             volume=found.volumes[each.volume].key,
@@ -643,10 +643,10 @@ def find(
 
 @router.get("/changes")
 def changes(
-    desk: TheDesk, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+    app: TheDesk, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
 ) -> schemas.Acts:
     """What was done lately in the volumes you may read."""
-    acts, by_id, more = history.acts(desk, actor, before)
+    acts, by_id, more = history.acts(app, actor, before)
     entries = [_act(each, by_id.get(each.volume)) for each in acts]
     return schemas.Acts(entries=entries, more_before=more)
 
@@ -666,10 +666,10 @@ def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:
 
 @router.get("/changes/{number}")
 def change(
-    desk: TheDesk, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
+    app: TheDesk, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
 ) -> schemas.ActPages:
     """One act, with the pages it wrote."""
-    view = history.one_act(desk, actor, number)
+    view = history.one_act(app, actor, number)
     pages = [
         schemas.TouchedPage(
             volume=view.volumes[each.volume].key, key=each.key, title=each.title, revision=each.number

@@ -32,14 +32,14 @@ def as_file(file: StoredFile | files.Version) -> dict[str, Any]:
 
 @router.get("/volumes/{volume}/files")
 def files_of(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Reader,
     volume: str,
     after: str = "",
     which: Literal["all", "unused", "equal"] = "all",
 ) -> schemas.Files:
     """The files of a volume: all, those that no page names, or those whose content stands under two names."""
-    view = files.files_of(desk, actor, volume, behind("files", after), which)
+    view = files.files_of(app, actor, volume, behind("files", after), which)
     return schemas.Files(
         files=[
             schemas.ListedFile(**as_file(each), pages=view.used.get(each.key, (0, 0))[0])
@@ -51,22 +51,22 @@ def files_of(
 
 
 @router.post("/volumes/{volume}/files", status_code=201)
-def bring_file(desk: TheDesk, actor: Changer, volume: str, file: UploadFile) -> schemas.BroughtFile:
+def bring_file(app: TheDesk, actor: Changer, volume: str, file: UploadFile) -> schemas.BroughtFile:
     """Keep a file, under a readable name made of its own. Its type is found from its content."""
-    brought = files.bring(desk, actor, volume, file.filename or "", file.file.read())
+    brought = files.bring(app, actor, volume, file.filename or "", file.file.read())
     return schemas.BroughtFile(**as_file(brought.file), known=brought.known)
 
 
 @router.post("/volumes/{volume}/staged-files/{name:path}", status_code=201)
-def stage_file(desk: TheDesk, actor: Changer, volume: str, name: str, file: UploadFile) -> schemas.Staged:
+def stage_file(app: TheDesk, actor: Changer, volume: str, name: str, file: UploadFile) -> schemas.Staged:
     """Bring what is to take the place of a file; the act “file replace” then names it by its content."""
-    return schemas.Staged(content=files.stage(desk, actor, volume, name, file.file.read()))
+    return schemas.Staged(content=files.stage(app, actor, volume, name, file.file.read()))
 
 
 @router.get("/volumes/{volume}/file-uses/{name:path}")
-def file_uses(desk: TheDesk, actor: Reader, volume: str, name: str) -> schemas.AboutFile:
+def file_uses(app: TheDesk, actor: Reader, volume: str, name: str) -> schemas.AboutFile:
     """A file: where it is named, and what it was."""
-    view = files.about(desk, actor, volume, name)
+    view = files.about(app, actor, volume, name)
     return schemas.AboutFile(
         **as_file(view.file),
         pages=view.pages,
@@ -90,18 +90,18 @@ def file_uses(desk: TheDesk, actor: Reader, volume: str, name: str) -> schemas.A
 
 
 @router.get("/volumes/{volume}/files/{name:path}", response_class=Response)
-def file(desk: TheDesk, actor: Reader, volume: str, name: str, version: int = 0) -> Response:
+def file(app: TheDesk, actor: Reader, volume: str, name: str, version: int = 0) -> Response:
     """The bytes of a file, or of a former version."""
     found = (
-        files.version(desk, actor, volume, name, version)
+        files.version(app, actor, volume, name, version)
         if 0 < version < 2**31
-        else files.fetch(desk, actor, volume, name)
+        else files.fetch(app, actor, volume, name)
     )
     headers = {
         "Content-Disposition": f"attachment; filename*=UTF-8''{files.destination(found.name)}",
         "Content-Security-Policy": "default-src 'none'; sandbox",
     }
-    return Response(files.content(desk, found), 200, headers, found.type)
+    return Response(files.content(app, found), 200, headers, found.type)
 
 
 # ---- sources --------------------------------------------------------------------
@@ -113,13 +113,13 @@ def _source(each: sources.StoredSource, pages: int) -> schemas.Source:
 
 @router.get("/sources")
 def all_sources(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Changer,
     after: str = "",
     which: Literal["all", "unused", "missing", "alike"] = "all",
 ) -> schemas.Sources:
     """The sources of the wiki, those that are cited nowhere, names that are cited and are none, or near-equal pairs."""
-    view = sources.listing(desk, actor, after=behind("sources", after), which=which)
+    view = sources.listing(app, actor, after=behind("sources", after), which=which)
     return schemas.Sources(
         sources=[_source(each, view.cited.get(each.key, (0, 0))[0]) for each in view.sources],
         missing=[schemas.Named(name=each.name, pages=len(each.pages)) for each in view.missing],
@@ -129,31 +129,31 @@ def all_sources(
 
 
 @router.post("/sources", status_code=201)
-def bring_sources(desk: TheDesk, actor: Changer, file: UploadFile) -> schemas.BroughtSources:
+def bring_sources(app: TheDesk, actor: Changer, file: UploadFile) -> schemas.BroughtSources:
     """Take in a file of sources, CSL-JSON or BibTeX. Those whose name is there already stay as they are."""
-    done = sources.bring(desk, actor, file.file.read())
+    done = sources.bring(app, actor, file.file.read())
     return schemas.BroughtSources(
         new=list(done.new), same=list(done.same), other=list(done.other), problems=list(done.problems)
     )
 
 
 @router.get("/sources.json", response_class=Response)
-def sources_as_json(desk: TheDesk, actor: Changer) -> Response:
+def sources_as_json(app: TheDesk, actor: Changer) -> Response:
     """All sources as CSL-JSON."""
-    told = sources.take(desk, actor, "json")
+    told = sources.take(app, actor, "json")
     return Response(told, 200, {}, "application/vnd.citationstyles.csl+json; charset=utf-8")
 
 
 @router.get("/sources.bib", response_class=Response)
-def sources_as_bibtex(desk: TheDesk, actor: Changer) -> Response:
+def sources_as_bibtex(app: TheDesk, actor: Changer) -> Response:
     """All sources as BibTeX."""
-    return Response(sources.take(desk, actor, "bibtex"), 200, {}, "application/x-bibtex; charset=utf-8")
+    return Response(sources.take(app, actor, "bibtex"), 200, {}, "application/x-bibtex; charset=utf-8")
 
 
 @router.get("/sources/{name:path}")
-def source(desk: TheDesk, actor: Changer, name: str) -> schemas.AboutSource:
+def source(app: TheDesk, actor: Changer, name: str) -> schemas.AboutSource:
     """A source and the places that cite it."""
-    view = sources.about(desk, actor, name)
+    view = sources.about(app, actor, name)
     if view.source is None:
         raise Missing(f"There is no source “{name}”.", code="source_missing")
     return schemas.AboutSource(
@@ -171,12 +171,12 @@ def source(desk: TheDesk, actor: Changer, name: str) -> schemas.AboutSource:
 
 
 @router.put("/sources/{name:path}")
-def put_source(desk: TheDesk, actor: Changer, name: str, body: schemas.SourceFields) -> schemas.SavedSource:
+def put_source(app: TheDesk, actor: Changer, name: str, body: schemas.SourceFields) -> schemas.SavedSource:
     """Make a source, or change one: as the form has it, an author a line, dates as 2026-11-24."""
-    new = sources.about(desk, actor, name).source is None
+    new = sources.about(app, actor, name).source is None
     told = {key.replace("_", "-"): value for key, value in body.model_dump().items()}
     told |= {"URL": told.pop("address")}
-    return schemas.SavedSource(name=save_source(desk, actor, name, told, new=new), new=new)
+    return schemas.SavedSource(name=save_source(app, actor, name, told, new=new), new=new)
 
 
 # ---- tasks ----------------------------------------------------------------------
@@ -188,7 +188,7 @@ def _day(value: object) -> object:
 
 @router.get("/tasks")
 def all_tasks(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Reader,
     by: Literal["date", "priority", "person", "page", "category"] = "date",
     person: str = "",
@@ -201,7 +201,7 @@ def all_tasks(
 ) -> schemas.Tasks:
     """The tasks of all pages you may read, in groups; late ones first."""
     view = tasks.listing(
-        desk,
+        app,
         actor,
         by=by,
         person=person,
@@ -241,26 +241,26 @@ def all_tasks(
 
 
 @router.get("/tasks.txt", response_class=Response)
-def tasks_as_text(desk: TheDesk, actor: Reader, person: str = "") -> Response:
+def tasks_as_text(app: TheDesk, actor: Reader, person: str = "") -> Response:
     """Open tasks as todo.txt."""
     return Response(
-        todo_txt(tasks.lines(desk, actor, address, person=person)), 200, {}, "text/plain; charset=utf-8"
+        todo_txt(tasks.lines(app, actor, address, person=person)), 200, {}, "text/plain; charset=utf-8"
     )
 
 
 @router.get("/tasks.ics", response_class=Response)
-def tasks_as_calendar(desk: TheDesk, actor: Reader, request: Request, person: str = "") -> Response:
+def tasks_as_calendar(app: TheDesk, actor: Reader, request: Request, person: str = "") -> Response:
     """Open tasks as iCalendar VTODO."""
     told = tasks.lines(
-        desk, actor, lambda volume, page: site.absolute(site.link(address(volume, page))), person=person
+        app, actor, lambda volume, page: site.absolute(site.link(address(volume, page))), person=person
     )
     return Response(calendar(told, "Tasks"), 200, {}, "text/calendar; charset=utf-8")
 
 
 @router.post("/volumes/{volume}/tasks/{page:path}")
-def tick(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Tick) -> schemas.Ticked:
+def tick(app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Tick) -> schemas.Ticked:
     """Tick a task of a page, or open it again: the one that had this number in the revision that was seen."""
-    head = tasks.tick(desk, actor, volume, page, body.number, body.revision, done=body.done)
+    head = tasks.tick(app, actor, volume, page, body.number, body.revision, done=body.done)
     return schemas.Ticked(page=head.key)
 
 
@@ -269,7 +269,7 @@ def tick(desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Ti
 
 @router.get("/volumes/{volume}/fields")
 def field_table(
-    desk: TheDesk,
+    app: TheDesk,
     actor: Reader,
     volume: str,
     field: str = "",
@@ -279,7 +279,7 @@ def field_table(
 ) -> schemas.FieldTable:
     """The fields that pages of a volume have, and those with one of them, with others beside it."""
     columns = tuple(each.strip() for each in show.split(",") if each.strip())
-    view = fields.table(desk, actor, volume, field, columns=columns, value=value, sort=sort, whole=True)
+    view = fields.table(app, actor, volume, field, columns=columns, value=value, sort=sort, whole=True)
     return schemas.FieldTable(
         known=[schemas.Named(name=each.name, pages=each.pages) for each in view.known],
         field=view.field,
@@ -296,9 +296,9 @@ def field_table(
 
 @router.put("/volumes/{volume}/fields/{page:path}")
 def put_field(
-    desk: TheDesk, actor: Changer, volume: str, page: str, body: schemas.FieldValue
+    app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.FieldValue
 ) -> schemas.Ticked:
     """Set a field of a page, or take it away; a list is written with commas."""
     remove = body.value is None
-    key = fields.change(desk, actor, volume, page, body.name, body.value or "", remove=remove)
+    key = fields.change(app, actor, volume, page, body.name, body.value or "", remove=remove)
     return schemas.Ticked(page=key)

@@ -26,7 +26,7 @@ from mokuji.cli.on_folder import put_in_order
 from mokuji.core.base.errors import MokujiError, Refused
 
 if TYPE_CHECKING:
-    from mokuji.services.desk import Desk
+    from mokuji.services.app_context import AppContext
     from mokuji.settings import Settings
 
 # What needs the database is imported where it is used: the commands on plain folders start at once.
@@ -90,14 +90,16 @@ def _leave(_: int, __: object) -> None:
 
 
 @contextmanager
-def _desk(settings: Settings, name: str, *, fresh: bool = False, demo: bool = False) -> Iterator[Desk]:
+def _app_context(
+    settings: Settings, name: str, *, fresh: bool = False, demo: bool = False
+) -> Iterator[AppContext]:
     from mokuji.services import hosting
-    from mokuji.services.desk import Desk
+    from mokuji.services.app_context import AppContext
 
     signal.signal(signal.SIGTERM, _leave)
     home = _home(settings)
     with hosting.database(home, settings.database_url, name, fresh=fresh) as engine:
-        yield Desk(engine, settings.secret_key(home), demo=demo)
+        yield AppContext(engine, settings.secret_key(home), demo=demo)
 
 
 def _home(settings: Settings) -> Path:
@@ -132,7 +134,7 @@ def _check_port(host: str, port: int) -> None:
             ) from fault
 
 
-def _serve(desk: Desk, settings: Settings) -> None:
+def _serve(context: AppContext, settings: Settings) -> None:
     from mokuji.server import create_app, run
     from mokuji.services import hosting
     from mokuji.services.site import Site
@@ -145,7 +147,7 @@ def _serve(desk: Desk, settings: Settings) -> None:
         site = Site.at(settings.address or local)
     except ValueError as fault:
         raise Refused(f"MOKUJI_ADDRESS: {fault}", code="bad_address") from None
-    with _worker_beside(desk):
+    with _worker_beside(context):
         behind = f", and listens at {local}" if settings.address else ""
         typer.echo(f"Mokuji {__version__} is open at {site.origin}{site.path}{behind}  (Ctrl-C stops it)")
         if not settings.address and settings.host not in {"127.0.0.1", "localhost", "::1"}:
@@ -153,13 +155,13 @@ def _serve(desk: Desk, settings: Settings) -> None:
                 "Set MOKUJI_ADDRESS to the address by which others open it, so that calendars and exports say that."
             )
         sys.stdout.flush()
-        run(create_app(desk, hosts, site), settings.host, settings.port, settings.proxies)
+        run(create_app(context, hosts, site), settings.host, settings.port, settings.proxies)
 
 
 @contextmanager
-def _worker_beside(desk: Desk) -> Iterator[None]:
+def _worker_beside(context: AppContext) -> Iterator[None]:
     """A worker in a process of its own, as long as this one lives: it ends when its standard input does."""
-    environment = {**os.environ, "MOKUJI_DATABASE_URL": desk.url, "MOKUJI_SECRET": desk.secret.decode()}
+    environment = {**os.environ, "MOKUJI_DATABASE_URL": context.url, "MOKUJI_SECRET": context.secret.decode()}
     process = subprocess.Popen(
         [sys.executable, "-m", "mokuji.cli.main", "worker", "--beside"],
         stdin=subprocess.PIPE,
@@ -198,9 +200,9 @@ def worker(
         if beside:
             # Nothing is ever sent: what can be read is the end.
             loop.add_reader(sys.stdin.fileno(), stop.set)
-        await jobs.work(desk, stop)
+        await jobs.work(context, stop)
 
-    with _desk(_settings(), "mokuji") as desk:
+    with _app_context(_settings(), "mokuji") as context:
         if not beside:
             typer.echo("A worker is at work  (Ctrl-C stops it)")
         asyncio.run(until_told())
@@ -212,8 +214,8 @@ def purge() -> None:
     """Remove for good what has lain in the trash for 60 days; a running server does so every day."""
     from mokuji.services.reading import trash
 
-    with _desk(_settings(), "mokuji") as desk:
-        typer.echo(f"{_counted(trash.purge(desk), 'page')} removed for good.")
+    with _app_context(_settings(), "mokuji") as context:
+        typer.echo(f"{_counted(trash.purge(context), 'page')} removed for good.")
 
 
 @app.command()
@@ -222,15 +224,15 @@ def serve() -> None:
     """Serve the wiki; the database is started and brought up to date first."""
     settings = _settings()
     _check_port(settings.host, settings.port)
-    with _desk(settings, "mokuji") as desk:
+    with _app_context(settings, "mokuji") as context:
         from mokuji.services import people
 
-        if not people.has_owner(desk):
+        if not people.has_owner(context):
             typer.echo(
                 "Nobody owns this wiki yet, so nobody can rename, close or reset people. "
                 "Make somebody its owner: mokuji wiki-owner HANDLE, or mokuji add-person HANDLE --owner-of-wiki."
             )
-        _serve(desk, settings)
+        _serve(context, settings)
 
 
 @app.command()
@@ -248,24 +250,24 @@ def demo(
     if not load_only:
         _check_port(settings.host, settings.port)
     private = settings.database_url is None
-    with _desk(settings, "demo", fresh=fresh, demo=True) as desk:
-        half = private and demo_service.is_loaded(desk) is False
+    with _app_context(settings, "demo", fresh=fresh, demo=True) as context:
+        half = private and demo_service.is_loaded(context) is False
         if not half:
-            _load_and_serve(desk, settings, load_only=load_only)
+            _load_and_serve(context, settings, load_only=load_only)
             return
     typer.echo("The demo was not loaded to its end last time: starting it over.")
-    with _desk(settings, "demo", fresh=True, demo=True) as desk:
-        _load_and_serve(desk, settings, load_only=load_only)
+    with _app_context(settings, "demo", fresh=True, demo=True) as context:
+        _load_and_serve(context, settings, load_only=load_only)
 
 
-def _load_and_serve(desk: Desk, settings: Settings, *, load_only: bool) -> None:
+def _load_and_serve(context: AppContext, settings: Settings, *, load_only: bool) -> None:
     from mokuji.demo import making as demo_service
 
-    if not demo_service.is_loaded(desk):
+    if not demo_service.is_loaded(context):
         typer.echo("Loading the demo …")
-        demo_service.load(desk)
+        demo_service.load(context)
     if not load_only:
-        _serve(desk, settings)
+        _serve(context, settings)
 
 
 @app.command("import")
@@ -289,12 +291,12 @@ def import_folder(
     from mokuji.services.folders import importing
 
     put_in_order(folder)
-    with _desk(_settings(), "mokuji") as desk:
+    with _app_context(_settings(), "mokuji") as context:
         wiki = importing.read_folder(folder)
-        person = people.person_id(desk, owner) if owner else None
+        person = people.person_id(context, owner) if owner else None
         note = f"Imported from {folder.name}"
         try:
-            problems = importing.import_now(desk, folder, wiki, note, owner=person, leave_out=leave_out)
+            problems = importing.import_now(context, folder, wiki, note, owner=person, leave_out=leave_out)
         except importing.NotWhole as fault:
             for problem in fault.problems:
                 typer.echo(str(problem), err=True)
@@ -329,8 +331,8 @@ def add_person(
     """Let somebody sign in; with --owner-of also manage and write a volume."""
     from mokuji.services import people
 
-    with _desk(_settings(), "mokuji") as desk:
-        people.add(desk, handle, name, password, owner_of or [], owner_of_wiki=owner_of_wiki)
+    with _app_context(_settings(), "mokuji") as context:
+        people.add(context, handle, name, password, owner_of or [], owner_of_wiki=owner_of_wiki)
         typer.echo(f"{name} can sign in as “{handle}”.")
 
 
@@ -343,8 +345,8 @@ def wiki_owner(
     """Make somebody who is there an owner of the wiki: of every volume, and of what concerns people."""
     from mokuji.services import people
 
-    with _desk(_settings(), "mokuji") as desk:
-        people.give_wiki(desk, handle, owns=not no_longer)
+    with _app_context(_settings(), "mokuji") as context:
+        people.give_wiki(context, handle, owns=not no_longer)
         typer.echo(f"“{handle}” {'no longer owns' if no_longer else 'owns'} the wiki.")
 
 
@@ -357,8 +359,8 @@ def close_person(
     """Let somebody sign in no more; what they wrote stays."""
     from mokuji.services import people
 
-    with _desk(_settings(), "mokuji") as desk:
-        (people.let_in_again if again else people.close)(desk, handle)
+    with _app_context(_settings(), "mokuji") as context:
+        (people.let_in_again if again else people.close)(context, handle)
         typer.echo(f"“{handle}” can {'sign in again' if again else 'no longer sign in'}.")
 
 
@@ -373,8 +375,8 @@ def reset_person(
     """Give somebody another password; wherever they are signed in, they are no longer."""
     from mokuji.services import people
 
-    with _desk(_settings(), "mokuji") as desk:
-        people.reset(desk, handle, password)
+    with _app_context(_settings(), "mokuji") as context:
+        people.reset(context, handle, password)
         typer.echo(f"“{handle}” has another password.")
 
 

@@ -18,7 +18,7 @@ from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
-from mokuji.services.desk import Desk, find_volume, need_head
+from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.services.people import hash_password
 from mokuji.store import people, writing
@@ -37,24 +37,24 @@ class DemoFault(MokujiError):
     code = "demo"
 
 
-def is_loaded(desk: Desk) -> bool | None:
+def is_loaded(app: AppContext) -> bool | None:
     """True if the demo is there whole, None if the database is empty, False if it holds something else."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         if label_of(connection) == "demo":
             return True
         return False if load_volumes(connection) else None
 
 
-def load(desk: Desk) -> None:
+def load(app: AppContext) -> None:
     """Loads the demo into an empty database."""
-    if is_loaded(desk) is not None:
+    if is_loaded(app) is not None:
         raise Refused("The database is not empty, so the demo was not loaded. Give it one of its own.")
     with as_file(files("mokuji") / "demo") as folder:
         story = load_yaml((folder / "story.yaml").read_text(encoding="utf-8"))
         wiki = read_folder(folder / "wiki")
     if wiki.problems:
         raise DemoFault("The demo's pages have problems: " + " ".join(map(str, wiki.problems)))
-    ids = _people(desk, story["people"])
+    ids = _people(app, story["people"])
     starts = {names.key(title): each for title, each in story["volumes"].items()}
 
     def sign(volume: FolderVolume, page: FolderPage, nth: int) -> Signature:
@@ -71,14 +71,14 @@ def load(desk: Desk) -> None:
     told = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
     shown = FolderWiki(tuple(told), ())
     with as_file(files("mokuji") / "demo") as folder:
-        unkept = import_folder(desk, folder / "wiki", shown, sign, brought, lister=ids["wenna"])
+        unkept = import_folder(app, folder / "wiki", shown, sign, brought, lister=ids["wenna"])
     if unkept:
         raise DemoFault("The demo's files have problems: " + " ".join(map(str, unkept)))
-    _roles(desk, story["people"], ids)
-    actors = _actors(desk, ids)
+    _roles(app, story["people"], ids)
+    actors = _actors(app, ids)
     for act in story["acts"]:
-        _act(desk, actors[act["by"]], act)
-    with writing_transaction(desk.engine) as connection:
+        _act(app, actors[act["by"]], act)
+    with writing_transaction(app.engine) as connection:
         set_label(connection, "demo")
 
 
@@ -86,35 +86,35 @@ def _time(value: Any) -> datetime:
     return datetime.fromisoformat(str(value)).replace(tzinfo=UTC)
 
 
-def _people(desk: Desk, told: Mapping[str, Mapping[str, Any]]) -> dict[str, int]:
+def _people(app: AppContext, told: Mapping[str, Mapping[str, Any]]) -> dict[str, int]:
     password = hash_password(PASSWORD)
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         return {
             handle: people.add_person(connection, handle, each["name"], each["work"], password)
             for handle, each in told.items()
         }
 
 
-def _roles(desk: Desk, told: Mapping[str, Mapping[str, Any]], ids: Mapping[str, int]) -> None:
-    with writing_transaction(desk.engine) as connection:
+def _roles(app: AppContext, told: Mapping[str, Mapping[str, Any]], ids: Mapping[str, int]) -> None:
+    with writing_transaction(app.engine) as connection:
         volumes = load_volumes(connection)
         for handle, each in told.items():
             for title, role in each["roles"].items():
                 people.set_role(connection, ids[handle], volumes[names.key(title)].id, _ROLES[role])
 
 
-def _actors(desk: Desk, ids: Mapping[str, int]) -> dict[str, Actor]:
-    with reading(desk.engine) as connection:
+def _actors(app: AppContext, ids: Mapping[str, int]) -> dict[str, Actor]:
+    with reading(app.engine) as connection:
         return {handle: people.actor_by_id(connection, id_) for handle, id_ in ids.items()}
 
 
-def _act(desk: Desk, actor: Actor, told: Mapping[str, Any]) -> None:
+def _act(app: AppContext, actor: Actor, told: Mapping[str, Any]) -> None:
     by = Signature(actor.person, _time(told["at"]), told.get("note", ""))
     if "rename" in told:
         volume_key, page_key = names.key(told["volume"]), names.key(told["page"])
-        doing.apply(desk, actor, Rename(volume_key, page_key, told["rename"]), None, signature=by)
+        doing.apply(app, actor, Rename(volume_key, page_key, told["rename"]), None, signature=by)
         return
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         volume = find_volume(connection, actor, told["volume"])
         head = need_head(connection, volume, told["page"])
         body = StoredWiki(connection).pages([head.id])[head.id].text

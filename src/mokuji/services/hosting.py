@@ -14,7 +14,7 @@ import structlog
 
 from mokuji.adapters.cluster import Cluster, database_url, is_reachable
 from mokuji.core.base.errors import MokujiError, Refused
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.store.database import Engine, answers, connect, create_database, migrate
 
 log = structlog.get_logger("mokuji")
@@ -90,6 +90,6 @@ def settle() -> None:
     gc.set_threshold(100_000, 20, 20)
 
 
-def healthy(desk: Desk) -> bool:
+def healthy(app: AppContext) -> bool:
     """True if the database answers; DatabaseDown otherwise."""
-    return answers(desk.engine)
+    return answers(app.engine)

@@ -24,7 +24,7 @@ from mokuji.core.language.scan import check as check_text
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, visible
+from mokuji.services.app_context import AppContext, visible
 from mokuji.store import people
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.index import things
@@ -52,9 +52,9 @@ _hashing = threading.BoundedSemaphore(HASHING)
 _waiting = threading.BoundedSemaphore(WAITING)
 
 
-def volumes_of(desk: Desk, actor: Actor) -> list[Volume]:
+def volumes_of(app: AppContext, actor: Actor) -> list[Volume]:
     """The volumes that an actor may read, as they are now."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return list(visible(connection, actor).values())
 
 
@@ -89,7 +89,7 @@ def _belong_together(account: Account | None, password: str) -> bool:
     return account is not None and account.closed is None
 
 
-def sign_in(desk: Desk, handle: str, password: str, address: str = "", former: str = "") -> str | None:
+def sign_in(app: AppContext, handle: str, password: str, address: str = "", former: str = "") -> str | None:
     """A new session's token, or None if handle and password do not belong together. The session of the token
     ``former`` ends with it.
 
@@ -97,11 +97,11 @@ def sign_in(desk: Desk, handle: str, password: str, address: str = "", former: s
     one no sooner.
     """
     handle = handle.strip().casefold()[:200]
-    keys = [_try_key(desk, "handle", handle)]
+    keys = [_try_key(app, "handle", handle)]
     if address:
-        keys.append(_try_key(desk, "address", address))
-    now = desk.clock()
-    with writing(desk.engine) as connection:
+        keys.append(_try_key(app, "address", address))
+    now = app.clock()
+    with writing(app.engine) as connection:
         tries = people.try_sign_in(connection, keys, now, now - TRIES_WITHIN)
     if any(n > most for n, most in zip(tries, (TRIES_OF_HANDLE, TRIES_FROM_ADDRESS), strict=False)):
         raise TooMany(
@@ -110,12 +110,12 @@ def sign_in(desk: Desk, handle: str, password: str, address: str = "", former: s
             int(TRIES_WITHIN.total_seconds()),
         )
     storable = "\x00" not in handle and names.is_storable(handle)
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         account = people.account(connection, handle) if storable else None
     if not _belong_together(account, password) or account is None:
         return None
     token = secrets.token_urlsafe(32)
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         people.forget_tries(connection, keys[:1])
         if former:
             people.close_session(connection, _token_hash(former))
@@ -124,54 +124,54 @@ def sign_in(desk: Desk, handle: str, password: str, address: str = "", former: s
     return token
 
 
-def _try_key(desk: Desk, what: str, value: str) -> bytes:
+def _try_key(app: AppContext, what: str, value: str) -> bytes:
     """What tries are counted by: what was typed as a handle may be a password, so it is not kept as typed."""
     said = f"try:{what}:{value}".encode("utf-8", "surrogatepass")
-    return hmac.new(desk.secret, said, hashlib.sha256).digest()
+    return hmac.new(app.secret, said, hashlib.sha256).digest()
 
 
-def sign_out(desk: Desk, token: str) -> None:
+def sign_out(app: AppContext, token: str) -> None:
     """Ends a session."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         people.close_session(connection, _token_hash(token))
 
 
-def actor_of(desk: Desk, token: str | None) -> Actor:
+def actor_of(app: AppContext, token: str | None) -> Actor:
     """Who a token belongs to; nobody if it is missing or wrong, has run out, or was not used for a day."""
     if not token or len(token) > 100:
         return policy.NOBODY
-    now, hashed = desk.clock(), _token_hash(token)
-    with reading(desk.engine) as connection:
+    now, hashed = app.clock(), _token_hash(token)
+    with reading(app.engine) as connection:
         found = people.session(connection, hashed, now, now - IDLE_SESSION)
     if found is None:
         return policy.NOBODY
     if now - found.seen > SEEN:
-        with writing(desk.engine) as connection:
+        with writing(app.engine) as connection:
             people.touch_session(connection, hashed, now)
     return found.actor
 
 
-def form_token(desk: Desk, session: str) -> str:
+def form_token(app: AppContext, session: str) -> str:
     """The token that a form must bring back: bound to the session, not to be guessed without the key."""
-    return hmac.new(desk.secret, b"form:" + session.encode(), hashlib.sha256).hexdigest()
+    return hmac.new(app.secret, b"form:" + session.encode(), hashlib.sha256).hexdigest()
 
 
-def form_token_fits(desk: Desk, session: str, token: str) -> bool:
+def form_token_fits(app: AppContext, session: str, token: str) -> bool:
     """Whether a form came from a page that was made for this session."""
-    return hmac.compare_digest(form_token(desk, session).encode(), token.encode())
+    return hmac.compare_digest(form_token(app, session).encode(), token.encode())
 
 
-def demo_people(desk: Desk) -> list[Account]:
+def demo_people(app: AppContext) -> list[Account]:
     """The people of the demo, to choose from; nobody outside the demo."""
-    if not desk.demo:
+    if not app.demo:
         return []
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return people.accounts(connection)
 
 
-def person_id(desk: Desk, handle: str) -> int:
+def person_id(app: AppContext, handle: str) -> int:
     """The id of a person; Missing if there is none of that handle."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         account = people.account(connection, handle.strip().casefold())
     if account is None:
         raise Missing(f"Nobody is called “{handle}” here. Add the person first: mokuji add-person {handle}.")
@@ -179,14 +179,20 @@ def person_id(desk: Desk, handle: str) -> int:
 
 
 def add(
-    desk: Desk, handle: str, name: str, password: str, owner_of: list[str], *, owner_of_wiki: bool = False
+    app: AppContext,
+    handle: str,
+    name: str,
+    password: str,
+    owner_of: list[str],
+    *,
+    owner_of_wiki: bool = False,
 ) -> int:
     """Lets somebody sign in, as owner of some volumes or of the wiki."""
     handle = handle.strip().casefold()
     if not re.fullmatch(r"[\w][\w-]{0,39}", handle):
         raise BadName(f"“{handle}” cannot be a handle: use up to 40 letters, digits and hyphens.")
     hashed = _new_password(password)
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         volumes = load_volumes(connection)
         for title in owner_of:
             if names.key(title) not in volumes:
@@ -213,9 +219,9 @@ def _new_password(password: str) -> str:
     return hash_password(password)
 
 
-def has_owner(desk: Desk) -> bool:
+def has_owner(app: AppContext) -> bool:
     """Whether somebody owns the wiki."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return bool(people.owners_of_wiki(connection))
 
 
@@ -240,9 +246,9 @@ def _check_not_last(connection: Connection, account: Account) -> None:
         )
 
 
-def give_wiki(desk: Desk, handle: str, *, owns: bool = True, actor: Actor | None = None) -> None:
+def give_wiki(app: AppContext, handle: str, *, owns: bool = True, actor: Actor | None = None) -> None:
     """Makes somebody an owner of the wiki, or no longer; Refused for the last one."""
-    with writing(desk.engine, alone=True) as connection:
+    with writing(app.engine, alone=True) as connection:
         account = _concerned(connection, actor, PersonPermission.CLOSE, handle)
         if account.closed is not None and owns:
             raise Refused(f"“{account.handle}” has left. Let them in again first.", code="person_closed")
@@ -251,34 +257,34 @@ def give_wiki(desk: Desk, handle: str, *, owns: bool = True, actor: Actor | None
         people.set_owner_of_wiki(connection, account.id, owns)
 
 
-def close(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
+def close(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody sign in no more; their sessions end, what they wrote stays. Refused for the last owner."""
-    with writing(desk.engine, alone=True) as connection:
+    with writing(app.engine, alone=True) as connection:
         account = _concerned(connection, actor, PersonPermission.CLOSE, handle)
         _check_not_last(connection, account)
-        people.close(connection, account.id, desk.clock())
+        people.close(connection, account.id, app.clock())
 
 
-def let_in_again(desk: Desk, handle: str, *, actor: Actor | None = None) -> None:
+def let_in_again(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody who left sign in again, as what they were."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         people.close(connection, _concerned(connection, actor, PersonPermission.CLOSE, handle).id, None)
 
 
-def reset(desk: Desk, handle: str, password: str, *, actor: Actor | None = None) -> None:
+def reset(app: AppContext, handle: str, password: str, *, actor: Actor | None = None) -> None:
     """Another password for somebody; their sessions end."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         _concerned(connection, actor, PersonPermission.RESET, handle)
     hashed = _new_password(password)
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         people.set_password(
             connection, _concerned(connection, actor, PersonPermission.RESET, handle).id, hashed
         )
 
 
-def names_by_handle(desk: Desk) -> dict[str, str]:
+def names_by_handle(app: AppContext) -> dict[str, str]:
     """What people are called, by their handles."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return people.names_by_handle(connection)
 
 

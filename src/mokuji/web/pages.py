@@ -18,7 +18,7 @@ from mokuji.core.base.errors import BadText, Forbidden, MokujiError
 from mokuji.core.diff.diff import near
 from mokuji.core.model.policy import Actor
 from mokuji.services import people, site
-from mokuji.services.desk import Desk, refresh
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading.reading import VolumeView, volume_in_hand
 from mokuji.statuses import status_of
 from mokuji.web import addresses, show
@@ -74,7 +74,7 @@ environment.globals.update(
 class Visitor:
     """Who asks, with what a page and its forms need."""
 
-    desk: Desk
+    app: AppContext
     actor: Actor
     request: Request
     session: str
@@ -84,7 +84,7 @@ class Visitor:
     @property
     def token(self) -> str:
         """What forms of this visitor bring back."""
-        return people.form_token(self.desk, self.session or self.visit)
+        return people.form_token(self.app, self.session or self.visit)
 
     def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
         """A rendered page."""
@@ -94,14 +94,14 @@ class Visitor:
         came_from = self.request.query_params.get("from", "")
         if not isinstance(place, VolumeView):
             # Rooms of the whole wiki keep the volume that one came from.
-            place = volume_in_hand(self.desk, self.actor, came_from) if came_from else None
+            place = volume_in_hand(self.app, self.actor, came_from) if came_from else None
         values["in_hand"] = place
         rendered = environment.get_template(template).render(
             actor=self.actor,
             token=self.token,
             here=site.link(self.request.url.path),
             nonce=self.request.state.nonce,
-            demo=self.desk.demo,
+            demo=self.app.demo,
             **values,
         )
         response = HTMLResponse(rendered, status)
@@ -159,22 +159,22 @@ def drop_cookie(request: Request, response: Any, name: str) -> None:
     )
 
 
-def get_desk(request: Request) -> Desk:
-    """The desk that the application was made with."""
-    desk: Desk = request.app.state.desk
-    return desk
+def get_app(request: Request) -> AppContext:
+    """What the application was made to work with."""
+    app: AppContext = request.app.state.app
+    return app
 
 
 def get_visitor(request: Request) -> Visitor:
     """The visitor of a request. An unknown or expired session is nobody's."""
-    desk = get_desk(request)
+    app = get_app(request)
     session = cookie(request, SESSION)
-    actor = people.actor_of(desk, session)
+    actor = people.actor_of(app, session)
     if request.method == "GET":
-        refresh(desk)
+        refresh(app)
     visit = cookie(request, VISIT)
     fresh = visit or secrets.token_urlsafe(24)
-    return Visitor(desk, actor, request, session if actor.signed_in else "", fresh, not visit)
+    return Visitor(app, actor, request, session if actor.signed_in else "", fresh, not visit)
 
 
 Who = Annotated[Visitor, Depends(get_visitor)]
@@ -229,7 +229,7 @@ async def checked_upload(request: Request, who: Who) -> tuple[dict[str, str], tu
         (who.session,) if who.session else (cookie(request, SESSION), who.visit if not who.new_visit else "")
     )
     token = fields.get("token", "")
-    if not any(value and people.form_token_fits(who.desk, value, token) for value in held):
+    if not any(value and people.form_token_fits(who.app, value, token) for value in held):
         raise Forbidden(
             "This form was made before you signed in or out, or on another site, so nothing was done. "
             "Go back, load the page again, and send it once more.",

@@ -12,7 +12,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services import people
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import listings, rendering
 from mokuji.services.reading.linking import Link
 from mokuji.services.writing import files, sources
@@ -22,7 +22,7 @@ _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct",
 
 
 def places(
-    desk: Desk, actor: Actor, *, may_write: bool, under: str, volume: str = "", revision: int = 0
+    app: AppContext, actor: Actor, *, may_write: bool, under: str, volume: str = "", revision: int = 0
 ) -> rendering.Addresses:
     """Where references lead in a browser; unwritten names lead straight into writing for who may. With ``volume`` and
     ``revision`` the inserts of the page ``under`` can be replaced by their text."""
@@ -38,7 +38,7 @@ def places(
 
     def file(home: int, name: str) -> rendering.FileShown | None:
         if (home, name) not in known:
-            found = files.known_to(desk, actor, home, name)
+            found = files.known_to(app, actor, home, name)
             known[home, name] = None if found is None else shown_file(*found)
         return known[home, name]
 
@@ -46,7 +46,7 @@ def places(
 
     def person(handle: str) -> tuple[str, str] | None:
         if not known_people:
-            known_people.update(people.names_by_handle(desk))
+            known_people.update(people.names_by_handle(app))
         name = known_people.get(handle.casefold())
         return None if name is None else (name, addresses.tasks(person=handle.casefold()))
 
@@ -58,10 +58,10 @@ def places(
         card,
         category=addresses.category,
         file=file,
-        lists=partial(listings.listing, desk, actor),
+        lists=partial(listings.listing, app, actor),
         # Who may not see the list of people is not told which handles are somebody's.
         person=person if actor.signed_in else None,
-        source=sources.as_cited(desk),
+        source=sources.as_cited(app),
         inline=inline if may_write and volume else None,
     )
 

@@ -20,7 +20,7 @@ from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import restore as core
 from mokuji.core.refactor.plans.restore import Restored, Trashed, returning
-from mokuji.services.desk import check
+from mokuji.services.app_context import check
 from mokuji.store import history
 from mokuji.store.acts import acting, trash
 from mokuji.store.places import placing

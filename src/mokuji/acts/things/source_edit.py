@@ -19,7 +19,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.sources import as_json, fault_of
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.things import ThingChanged, change_thing
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.writing import sources
 
 
@@ -63,14 +63,14 @@ ACT = Act(
 )
 
 
-def save_source(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> str:
+def save_source(app: AppContext, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> str:
     """Makes a source of what a form says, or changes one; the name that it has. BadName and BadFields say what is wrong
     with it."""
     from mokuji.acts import doing  # which knows all acts, this one too
 
-    told = sources.check(desk, actor, name, fields, new=new)
+    told = sources.check(app, actor, name, fields, new=new)
     if told.known is None:
-        return sources.add(desk, actor, name, told.fields)
+        return sources.add(app, actor, name, told.fields)
     if as_json(told.fields) != as_json(told.known.fields):
-        doing.apply(desk, actor, EditSource(told.home.key, told.known.name, as_json(told.fields)), None)
+        doing.apply(app, actor, EditSource(told.home.key, told.known.name, as_json(told.fields)), None)
     return told.known.name

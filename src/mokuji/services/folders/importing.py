@@ -16,7 +16,7 @@ from mokuji.core.model.policy import Role
 from mokuji.core.style.style import Style, as_fields
 from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, FolderWiki, order_of, read
 from mokuji.formats.media import MOST_BYTES
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.folders.folders import SOURCE_FILES, page_files, sources_of
 from mokuji.services.writing import files, sources
 from mokuji.store import house_styles, people, volumes, writing
@@ -83,7 +83,7 @@ class NotWhole(Refused):
 
 
 def import_folder(
-    desk: Desk,
+    app: AppContext,
     folder: Path,
     wiki: FolderWiki,
     sign: Signer,
@@ -99,8 +99,8 @@ def import_folder(
     name is there. ``sign`` says of each page, ``brought`` of the files of each volume by whom and when; ``lister`` has
     brought the sources.
     """
-    with writing_transaction(desk.engine, alone=True) as connection:
-        ids = [_import_volume(desk, connection, volume, sign) for volume in wiki.volumes]
+    with writing_transaction(app.engine, alone=True) as connection:
+        ids = [_import_volume(app, connection, volume, sign) for volume in wiki.volumes]
         known = load_volumes(connection)
         for id_, volume in zip(ids, wiki.volumes, strict=True):
             libraries = [known[names.key(each)].id for each in volume.libraries if names.key(each) in known]
@@ -110,7 +110,7 @@ def import_folder(
         problems = [*wiki.problems, *_import_files(connection, folder, wiki, ids, brought)]
         told = sources_of(folder, problems)
         if told:
-            at = brought(wiki.volumes[0])[1] if wiki.volumes else desk.clock()
+            at = brought(wiki.volumes[0])[1] if wiki.volumes else app.clock()
             sources.put_all(connection, told.values(), lister, at)
         if problems and not leave_out:
             raise NotWhole(problems)
@@ -118,7 +118,7 @@ def import_folder(
 
 
 def import_now(
-    desk: Desk,
+    app: AppContext,
     folder: Path,
     wiki: FolderWiki,
     note: str,
@@ -127,9 +127,9 @@ def import_now(
     leave_out: bool = False,
 ) -> tuple[FolderProblem, ...]:
     """As ``import_folder``, all of it now and in the owner's name."""
-    by = Signature(owner, desk.clock(), note)
+    by = Signature(owner, app.clock(), note)
     return import_folder(
-        desk,
+        app,
         folder,
         wiki,
         lambda *_: by,
@@ -169,7 +169,7 @@ def _import_files(
                 yield FolderProblem(inside, fault.code, fault.message)
 
 
-def _import_volume(desk: Desk, connection: Connection, volume: FolderVolume, sign: Signer) -> int:
+def _import_volume(app: AppContext, connection: Connection, volume: FolderVolume, sign: Signer) -> int:
     title = names.check_volume_title(volume.title)
     if names.key(title) in load_volumes(connection):
         raise Conflict(f"There is a volume “{title}” already. Rename the folder's volume in its volume.yaml.")
@@ -180,7 +180,7 @@ def _import_volume(desk: Desk, connection: Connection, volume: FolderVolume, sig
         connection, id_, [(depth, each, names.key(each)) for depth, each in volume.contents]
     )
     if volume.style != Style():
-        house_styles.put(connection, id_, as_fields(volume.style), None, desk.clock())
+        house_styles.put(connection, id_, as_fields(volume.style), None, app.clock())
     for nth, page in enumerate(order_of(volume)):
         by = sign(volume, page, nth)
         change_set = writing.open_change_set(connection, "import", id_, None, by)

@@ -14,7 +14,7 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.categories import Filing, Node, tree
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.reading import VolumeView, first_words_of, load_ready, volume_view
 from mokuji.store import pages
 from mokuji.store.database import reading
@@ -97,12 +97,12 @@ class CategoryView:
 class CategoryScene:
     """What one transaction knows of the categories of a volume."""
 
-    def __init__(self, sight: Sight, volume: Volume) -> None:
-        self.sight, self.volume = sight, volume
-        connection = sight.connection
-        visible = [each.id for each in sight.volumes.values()]
+    def __init__(self, context: ReadContext, volume: Volume) -> None:
+        self.context, self.volume = context, volume
+        connection = context.connection
+        visible = [each.id for each in context.volumes.values()]
         self.givers: list[Giver] = memberships.givers(connection, visible)
-        self.given = memberships.given(sight.wiki, self.givers, volume.id)
+        self.given = memberships.given(context.wiki, self.givers, volume.id)
         self.broader = memberships.broader(connection, volume.id)
         self.named = memberships.named(connection, volume.id)
 
@@ -129,7 +129,7 @@ class CategoryScene:
         # Pages filed in several ways count once.
         for key in double:
             counts[key] = len(self.ids(key))
-        heads = self.sight.wiki.titles([(self.volume.id, key) for key in written])
+        heads = self.context.wiki.titles([(self.volume.id, key) for key in written])
         found: dict[str, Category] = {}
         for key, name in written.items():
             head = heads.get((self.volume.id, key))
@@ -139,44 +139,44 @@ class CategoryScene:
 
     def ids(self, key: str) -> set[int]:
         """All pages filed under a category, in whatever way."""
-        found = set(memberships.filed_under(self.sight.connection, self.volume.id, key))
+        found = set(memberships.filed_under(self.context.connection, self.volume.id, key))
         for giver in self.givers:
             if giver.key == key:
                 found |= self.given.get(giver.template.id, set())
         return found
 
 
-def index(desk: Desk, actor: Actor, volume_key: str) -> Index:
+def index(app: AppContext, actor: Actor, volume_key: str) -> Index:
     """All categories of a volume."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
-        scene = CategoryScene(sight, volume)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
+        scene = CategoryScene(context, volume)
         found = scene.categories()
         nodes, cycles = tree(found, {key: wider for key, wider in scene.broader.items() if key in found})
-        return Index(volume_view(sight, volume), tuple(nodes), found, tuple(cycles), scene.broader)
+        return Index(volume_view(context, volume), tuple(nodes), found, tuple(cycles), scene.broader)
 
 
-def ids_under(sight: Sight, volume: Volume, key: str) -> set[int]:
+def ids_under(context: ReadContext, volume: Volume, key: str) -> set[int]:
     """All pages of a volume that are filed under a category, in whatever way."""
-    return CategoryScene(sight, volume).ids(key)
+    return CategoryScene(context, volume).ids(key)
 
 
-def categories_in(sight: Sight, volume: Volume) -> list[Category]:
+def categories_in(context: ReadContext, volume: Volume) -> list[Category]:
     """All categories of a volume, by name."""
-    found = CategoryScene(sight, volume).categories().values()
+    found = CategoryScene(context, volume).categories().values()
     return sorted(found, key=lambda each: names.key(each.name))
 
 
 def category(
-    desk: Desk, actor: Actor, volume_key: str, category_key: str, after: str = "", most: int = SHOWN
+    app: AppContext, actor: Actor, volume_key: str, category_key: str, after: str = "", most: int = SHOWN
 ) -> CategoryView:
     """One category; Missing if nothing is filed under it, and nothing describes it as one."""
     key = names.key(category_key)
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
-        scene = CategoryScene(sight, volume)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
+        scene = CategoryScene(context, volume)
         known = scene.categories()
         if key not in known:
             raise Missing(
@@ -185,41 +185,41 @@ def category(
         own = memberships.filed_under(connection, volume.id, key)
         listed = memberships.heads_after(connection, scene.ids(key), after, most + 1)
         filed = [
-            _filed(desk, sight, scene, key, head, summary, own.get(head.id, {}))
+            _filed(app, context, scene, key, head, summary, own.get(head.id, {}))
             for head, summary in listed[:most]
         ]
         head = known[key].page
         narrower = [k for k, wider in scene.broader.items() if key in wider and k in known]
         return CategoryView(
-            volume_view(sight, volume),
+            volume_view(context, volume),
             known[key],
-            _description(desk, sight, head) if head is not None else "",
+            _description(app, context, head) if head is not None else "",
             tuple(known[k] for k in scene.broader.get(key, ()) if k in known),
             tuple(known[k] for k in sorted(narrower)),
             tuple(filed),
-            _elsewhere(sight, volume, key),
+            _elsewhere(context, volume, key),
             listed[most - 1][0].key if len(listed) > most else None,
         )
 
 
-def _description(desk: Desk, sight: Sight, head: PageHead) -> str:
-    summary = pages.summaries(sight.connection, [head.id]).get(head.id, "")
-    return summary or first_words_of(desk, sight, head)
+def _description(app: AppContext, context: ReadContext, head: PageHead) -> str:
+    summary = pages.summaries(context.connection, [head.id]).get(head.id, "")
+    return summary or first_words_of(app, context, head)
 
 
-def _elsewhere(sight: Sight, volume: Volume, key: str) -> tuple[tuple[Volume, int], ...]:
+def _elsewhere(context: ReadContext, volume: Volume, key: str) -> tuple[tuple[Volume, int], ...]:
     found = []
-    for other in sight.volumes.values():
+    for other in context.volumes.values():
         if other.id != volume.id:
-            number = len(memberships.filed_under(sight.connection, other.id, key))
+            number = len(memberships.filed_under(context.connection, other.id, key))
             if number:
                 found.append((other, number))
     return tuple(found)
 
 
 def _filed(
-    desk: Desk,
-    sight: Sight,
+    app: AppContext,
+    context: ReadContext,
     scene: CategoryScene,
     key: str,
     head: PageHead,
@@ -231,7 +231,7 @@ def _filed(
     ]
     found: list[Passage] = []
     if Filing.MARK in ways:
-        page = load_ready(desk, sight.connection, head, sight.volumes).page
+        page = load_ready(app, context.connection, head, context.volumes).page
         lines = Lines(page.text)
         for mark in page.content.marks:
             if mark.key == key:

@@ -14,7 +14,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.references import Resolver, Sections, name_for, volumes_by_id
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.core.reports.own_addresses import meant, meant_file
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.store import people
 from mokuji.store.database import reading
 from mokuji.store.index.unwritten import led_from, typed_title
@@ -34,21 +34,21 @@ class SectionFor:
 
 
 def sections_for(
-    desk: Desk, actor: Actor, volume_key: str, typed: str, *, insert: bool = False
+    app: AppContext, actor: Actor, volume_key: str, typed: str, *, insert: bool = False
 ) -> list[SectionFor]:
     """The sections of the page that a typed target leads to, in its order; named parts first where one is put in.
     Empty if it leads to no page that the actor may read."""
     reference = read(f"[[{'=' if insert else ''}{typed}]]", 0)
     if not isinstance(reference, Reference) or reference.name is None:
         return []
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        home = sight.volume(volume_key)
-        seen = StoredWiki(connection, sight.volumes)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        home = context.volume(volume_key)
+        seen = StoredWiki(connection, context.volumes)
         found = Resolver.of(seen, [(home, reference)])
         head = found.resolve(reference.name, home, insert=reference.kind is Kind.INSERT).page
         page = seen.pages([head.id]).get(head.id) if head is not None else None
-        return _sections(page, frozenset(sight.volumes), insert=insert) if page is not None else []
+        return _sections(page, frozenset(context.volumes), insert=insert) if page is not None else []
 
 
 def _sections(page: Page, volumes: frozenset[str], *, insert: bool) -> list[SectionFor]:
@@ -67,11 +67,11 @@ def _sections(page: Page, volumes: frozenset[str], *, insert: bool) -> list[Sect
     return found[:MOST]
 
 
-def people_for(desk: Desk, actor: Actor) -> list[tuple[str, str]]:
+def people_for(app: AppContext, actor: Actor) -> list[tuple[str, str]]:
     """Handles and names of the people who write here; nothing for somebody who has not signed in."""
     if not actor.signed_in:
         return []
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return people.handles(connection)
 
 
@@ -90,16 +90,16 @@ MOST_ADDRESSES = 200
 
 
 def references_to(
-    desk: Desk, actor: Actor, volume_key: str, addresses: Collection[str], origins: Collection[str]
+    app: AppContext, actor: Actor, volume_key: str, addresses: Collection[str], origins: Collection[str]
 ) -> dict[str, Referred]:
     """What addresses are in a volume, by address: those of pages of this wiki that the actor may read, of names that
     are not written, of files of the volume. Others are left out."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        home = sight.volume(volume_key)
-        seen = StoredWiki(connection, sight.volumes)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        home = context.volume(volume_key)
+        seen = StoredWiki(connection, context.volumes)
         asked = list(dict.fromkeys(addresses))[:MOST_ADDRESSES]
-        found = {each: led for each in asked if (led := meant(each, origins, sight.volumes)) is not None}
+        found = {each: led for each in asked if (led := meant(each, origins, context.volumes)) is not None}
         places = {place for place, _ in found.values()}
         titles, aliases = seen.titles(places), seen.aliases(places)
         heads = {place: titles.get(place) or next(iter(aliases.get(place) or ()), None) for place in places}
@@ -115,7 +115,7 @@ def references_to(
             if referred is not None:
                 made[address] = referred
         for address in asked:
-            file = meant_file(address, origins, sight.volumes)
+            file = meant_file(address, origins, context.volumes)
             if file is not None and file[0] == home.id:
                 made[address] = Referred(files.destination(file[1]), file[1], file=True)
         return made

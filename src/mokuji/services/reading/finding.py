@@ -9,7 +9,7 @@ from mokuji.core.base import names
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight, catch_up, refresh, visible
+from mokuji.services.app_context import AppContext, ReadContext, catch_up, refresh, visible
 from mokuji.store.database import reading
 from mokuji.store.index import search
 from mokuji.store.index.search import Hit, Named
@@ -34,11 +34,11 @@ class Found:
     more: bool
 
 
-def find(desk: Desk, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> Found:
+def find(app: AppContext, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> Found:
     """Pages by their words, in one volume or in all that the actor may read."""
     words = " ".join(words.replace("\x00", "").split())[:300]
-    _know_the_newest(desk)
-    with reading(desk.engine) as connection:
+    _know_the_newest(app)
+    with reading(app.engine) as connection:
         volumes = visible(connection, actor)
         by_id = {volume.id: volume for volume in volumes.values()}
         scope = volumes.get(names.key(volume_key)) if volume_key else None
@@ -60,12 +60,12 @@ AT_ONCE = 20
 waited for."""
 
 
-def _know_the_newest(desk: Desk) -> None:
+def _know_the_newest(app: AppContext) -> None:
     """What was saved is found at once."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         waiting = search.waiting(connection)
     if waiting:
-        catch_up(desk, AT_ONCE)
+        catch_up(app, AT_ONCE)
 
 
 def _writable(
@@ -80,11 +80,11 @@ def _writable(
     return None
 
 
-def go_box(desk: Desk, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
+def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
     """What the go box shows: names first, then pages that hold the words."""
     typed = " ".join(typed.replace("\x00", "").split())[:200]
-    _know_the_newest(desk)
-    with reading(desk.engine) as connection:
+    _know_the_newest(app)
+    with reading(app.engine) as connection:
         volumes = visible(connection, actor)
         by_id = {volume.id: volume for volume in volumes.values()}
         scope = volumes.get(names.key(volume_key)) if volume_key else None
@@ -131,25 +131,25 @@ HERE = 6
 _SLASH = re.compile(r"((?:\\.|[^\\/])+)/(.*)", re.DOTALL)
 
 
-def names_for(desk: Desk, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
+def names_for(app: AppContext, actor: Actor, typed: str, volume_key: str, *, most: int = 8) -> list[NameFor]:
     """Names to refer to that match what is typed in a volume: its own first, also those that are not written but asked
     for, or planned in the contents; then those of others. Behind the name of a volume and “/” those of that one."""
     typed = " ".join(typed.replace("\x00", "").split())[:200]
-    _know_the_newest(desk)
-    refresh(desk)
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        home = sight.volumes.get(names.key(volume_key))
+    _know_the_newest(app)
+    refresh(app)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        home = context.volumes.get(names.key(volume_key))
         if home is None:
             return []
         absolute = typed.startswith("/")
         inside = _SLASH.fullmatch(typed.removeprefix("/"))
-        other = sight.volumes.get(names.key(names.unescape(inside[1]))) if inside is not None else None
-        rows = [] if absolute else _names(sight, home, home, names.unescape(typed), most)
+        other = context.volumes.get(names.key(names.unescape(inside[1]))) if inside is not None else None
+        rows = [] if absolute else _names(context, home, home, names.unescape(typed), most)
         if inside is not None and other is not None:
-            rows += _names(sight, home, other, names.unescape(inside[2]), most, absolute=absolute)
+            rows += _names(context, home, other, names.unescape(inside[2]), most, absolute=absolute)
         elif not absolute:
-            others = _elsewhere(sight, home, names.unescape(typed), most)
+            others = _elsewhere(context, home, names.unescape(typed), most)
             near = [row for _, is_near, row in others if is_near]
             sure = [(exact, False, row) for exact, is_near, row in others if not is_near]
             rows = [*rows[: HERE if sure else most], *sure, *rows[HERE if sure else most :]]
@@ -163,16 +163,16 @@ _Row = tuple[bool, bool, NameFor]
 
 
 def _names(
-    sight: Sight, home: Volume, volume: Volume, typed: str, most: int, *, absolute: bool = False
+    context: ReadContext, home: Volume, volume: Volume, typed: str, most: int, *, absolute: bool = False
 ) -> list[_Row]:
     """The names of one volume, written and unwritten, to be typed in another or the same."""
     key = names.key(typed)
     if not key and volume.id == home.id:
         return []
-    found = search.by_name(sight.connection, key, [volume.id], most=most)
+    found = search.by_name(context.connection, key, [volume.id], most=most)
     rows = [_row(home, volume, each, key, absolute=absolute) for each in found]
-    wiki = StoredWiki(sight.connection, sight.volumes)
-    readable = [each.id for each in sight.volumes.values()]
+    wiki = StoredWiki(context.connection, context.volumes)
+    readable = [each.id for each in context.volumes.values()]
     wanted = wanted_like(wiki, volume.id, key, readable, max(2, most // 2)) if key else []
     sure = [row for row in rows if not row[1]]
     planned = [_wanted(home, volume, each, key, absolute=absolute) for each in wanted]
@@ -205,10 +205,10 @@ def _target(home: Volume, volume: Volume, title: str, *, absolute: bool) -> str:
     return f"{'/' if absolute else ''}{lead}{names.escape(title)}"
 
 
-def _elsewhere(sight: Sight, home: Volume, typed: str, most: int) -> list[_Row]:
+def _elsewhere(context: ReadContext, home: Volume, typed: str, most: int) -> list[_Row]:
     key = names.key(typed)
-    by_id = {each.id: each for each in sight.volumes.values() if each.id != home.id}
+    by_id = {each.id: each for each in context.volumes.values() if each.id != home.id}
     if not key or not by_id:
         return []
-    found = search.by_name(sight.connection, key, list(by_id), most=most)
+    found = search.by_name(context.connection, key, list(by_id), most=most)
     return [_row(home, by_id[each.volume], each, key) for each in found]

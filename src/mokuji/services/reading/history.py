@@ -11,7 +11,7 @@ from mokuji.core.diff.diff import Passage, compare
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor, may, needed_for
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight, find_volume, need_head, owned, visible
+from mokuji.services.app_context import AppContext, ReadContext, find_volume, need_head, owned, visible
 from mokuji.services.notes import Reader
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.revisions import told
@@ -78,40 +78,42 @@ class ActView:
 
 
 def revisions(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, before: int | None = None
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, before: int | None = None
 ) -> HistoryView:
     """The revisions of a page."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        found = history.revisions(connection, head.id, sight.reads, before=before or 2**31 - 1, most=PAGE + 1)
+        found = history.revisions(
+            connection, head.id, context.reads, before=before or 2**31 - 1, most=PAGE + 1
+        )
         more = found[PAGE - 1].number if len(found) > PAGE else None
-        view = volume_view(sight, volume, path_to=head.key)
-        return HistoryView(view, head, tuple(told(sight.reader, each) for each in found[:PAGE]), more)
+        view = volume_view(context, volume, path_to=head.key)
+        return HistoryView(view, head, tuple(told(context.reader, each) for each in found[:PAGE]), more)
 
 
-def one_revision(desk: Desk, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
+def one_revision(app: AppContext, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
     """One revision; Missing if the page has none of that number."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        revision = history.revision(connection, head.id, number, sight.reads)
-        text = history.text_of(connection, head.id, number, sight.reads)
+        revision = history.revision(connection, head.id, number, context.reads)
+        text = history.text_of(connection, head.id, number, context.reads)
         if revision is None or text is None:
             raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-        view = volume_view(sight, volume, path_to=head.key)
-        return RevisionView(view, head, told(sight.reader, revision), text)
+        view = volume_view(context, volume, path_to=head.key)
+        return RevisionView(view, head, told(context.reader, revision), text)
 
 
 def compare_revisions(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, older: int, newer: int
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, older: int, newer: int
 ) -> CompareView:
     """Two revisions; given in any order."""
     older, newer = min(older, newer), max(older, newer)
-    one = one_revision(desk, actor, volume_key, page_key, older)
-    other = one_revision(desk, actor, volume_key, page_key, newer)
+    one = one_revision(app, actor, volume_key, page_key, older)
+    other = one_revision(app, actor, volume_key, page_key, newer)
     passages = tuple(compare(one.text, other.text))
     return CompareView(other.place, other.head, one.revision, other.revision, passages)
 
@@ -135,11 +137,11 @@ def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> Log
 
 
 def acts(
-    desk: Desk, actor: Actor, before: int | None = None, *, volume_key: str = ""
+    app: AppContext, actor: Actor, before: int | None = None, *, volume_key: str = ""
 ) -> tuple[list[LoggedAct], dict[int, Volume], int | None]:
     """The newest acts that changed something in the volumes that the actor may read, or that were done about them; with
     ``volume_key`` those in one volume. Missing if that may not be read or is not there."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         by_id = _known(connection, actor)
         seen, person = list(by_id), actor.person
         if volume_key:
@@ -149,9 +151,9 @@ def acts(
         return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
 
-def one_act(desk: Desk, actor: Actor, change_set: int) -> ActView:
+def one_act(app: AppContext, actor: Actor, change_set: int) -> ActView:
     """One act with the pages it wrote."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         by_id = _known(connection, actor)
         act = need_act(connection, change_set, by_id, actor.person)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)

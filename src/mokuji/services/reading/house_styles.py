@@ -14,7 +14,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.style.flaws import Flaw
 from mokuji.core.style.style import LONGEST_WORD, MOST_WORDS, Style, as_fields, read_style
 from mokuji.core.style.style_rules import breaches, nearest
-from mokuji.services.desk import Desk, Sight, check, find_volume
+from mokuji.services.app_context import AppContext, ReadContext, check, find_volume
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import house_styles
 from mokuji.store.database import Connection, reading, writing
@@ -46,23 +46,23 @@ def found_in(page: Page, style: Style) -> list[Flaw]:
     return breaches(page, style, spelling.dictionary(style.spelling))
 
 
-def open_style(desk: Desk, actor: Actor, volume_key: str) -> StyleView:
+def open_style(app: AppContext, actor: Actor, volume_key: str) -> StyleView:
     """The house style of a volume; all who read the volume may see it."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         stored = house_styles.of(connection, volume.id)
         style, _ = read_style(stored.rules)
-        return StyleView(volume_view(sight, volume), style, stored, spelling.languages())
+        return StyleView(volume_view(context, volume), style, stored, spelling.languages())
 
 
 def set_style(
-    desk: Desk, actor: Actor, volume_key: str, style: Style, *, revision: int | None = None
+    app: AppContext, actor: Actor, volume_key: str, style: Style, *, revision: int | None = None
 ) -> None:
     """Gives a volume other rules; owners may. Conflict if they are no longer those of ``revision``."""
     _check_language(style.spelling)
     # Rules are read and written as a whole: alone, lest one of two changes be lost.
-    with writing(desk.engine, alone=True) as connection:
+    with writing(app.engine, alone=True) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.MANAGE, volume)
         stored = house_styles.of(connection, volume.id)
@@ -73,7 +73,7 @@ def set_style(
                 code="style_stale",
             )
         if read_style(stored.rules)[0] != style:
-            house_styles.put(connection, volume.id, as_fields(style), actor.person, desk.clock())
+            house_styles.put(connection, volume.id, as_fields(style), actor.person, app.clock())
 
 
 def _check_language(language: str) -> None:
@@ -86,12 +86,12 @@ def _check_language(language: str) -> None:
         )
 
 
-def learn(desk: Desk, actor: Actor, volume_key: str, sort: Literal["word", "name"], word: str) -> None:
+def learn(app: AppContext, actor: Actor, volume_key: str, sort: Literal["word", "name"], word: str) -> None:
     """Takes a word into the volume's own words, or a name into its proper names; writers may."""
     word = " ".join(word.split())
     if not word or len(word) > LONGEST_WORD:
         raise Refused(f"A word to learn has 1 to {LONGEST_WORD} characters.", code="no_word")
-    with writing(desk.engine, alone=True) as connection:
+    with writing(app.engine, alone=True) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.WRITE, volume)
         style = style_of(connection, volume)
@@ -99,19 +99,19 @@ def learn(desk: Desk, actor: Actor, volume_key: str, sort: Literal["word", "name
         if len(new.words if sort == "word" else new.names) > MOST_WORDS:
             raise Refused(f"A house style holds {MOST_WORDS:,} words at most.", code="words_many")
         if new != style:
-            house_styles.put(connection, volume.id, as_fields(new), actor.person, desk.clock())
+            house_styles.put(connection, volume.id, as_fields(new), actor.person, app.clock())
 
 
-def corrections(desk: Desk, actor: Actor, volume_key: str, words: Iterable[str]) -> dict[str, list[str]]:
+def corrections(app: AppContext, actor: Actor, volume_key: str, words: Iterable[str]) -> dict[str, list[str]]:
     """For words that no dictionary knows what may be meant, the likeliest first."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         style = style_of(connection, volume)
     known = spelling.dictionary(style.spelling)
     asked = [word for word in dict.fromkeys(words) if word][:MOST_CORRECTED]
     found = {word: nearest(word, style, known.like) for word in asked} if known is not None else {}
     likely = {each.lower() for listed in found.values() for each in listed if each.isalpha()}
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         named = search.in_names(connection, volume.id, likely)
     # A word of a title is likelier to be meant than others.
     return {

@@ -14,7 +14,7 @@ from mokuji.core.assembly.inserts import DEEPEST
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
 from mokuji.core.model.wiki import Volume, Wiki
-from mokuji.services.desk import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading.linking import Link, links_of
 from mokuji.store.snapshot import StoredWiki
 
@@ -31,16 +31,16 @@ class Inserted:
     volumes: Mapping[int, Volume]
 
 
-def inserted(wiki: Wiki, home: Volume, page: Page, desk: Desk | None = None) -> Inserted:
+def inserted(wiki: Wiki, home: Volume, page: Page, app: AppContext | None = None) -> Inserted:
     """Everything that the inserts of a page lead to. ``wiki`` is what the reader may see; the page may be one that is
-    not saved yet. ``desk`` keeps what is read from a database."""
+    not saved yet. ``app`` keeps what is read from a database."""
     by_id = {volume.id: volume for volume in wiki.volumes.values()}
     pages: dict[int, Page] = {page.head.id: page}
     links: dict[int, list[Link]] = {}
     homes = {page.head.id: home}
     frontier = [page]
     for _ in range(DEEPEST + 1):
-        found = links_of(wiki, frontier, homes, None if desk is None else desk.cache)
+        found = links_of(wiki, frontier, homes, None if app is None else app.cache)
         links |= found
         wanted = sorted(
             {
@@ -52,8 +52,8 @@ def inserted(wiki: Wiki, home: Volume, page: Page, desk: Desk | None = None) -> 
         )[: MOST_PAGES - len(pages)]
         if not wanted:
             break
-        stored = desk is not None and isinstance(wiki, StoredWiki)
-        loaded = _load(desk, wiki, wanted) if stored else wiki.pages(wanted)  # type: ignore[arg-type]
+        stored = app is not None and isinstance(wiki, StoredWiki)
+        loaded = _load(app, wiki, wanted) if stored else wiki.pages(wanted)  # type: ignore[arg-type]
         frontier = [loaded[id_] for id_ in wanted if id_ in loaded]
         for each in frontier:
             pages[each.head.id] = each
@@ -61,13 +61,13 @@ def inserted(wiki: Wiki, home: Volume, page: Page, desk: Desk | None = None) -> 
     return Inserted(pages, links, by_id)
 
 
-def _load(desk: Desk, wiki: StoredWiki, ids: list[int]) -> dict[int, Page]:
+def _load(app: AppContext, wiki: StoredWiki, ids: list[int]) -> dict[int, Page]:
     """Pages by id, those that were read lately not read again."""
     heads = wiki.heads(ids)
-    ready = {head.id: found.page for head in heads if (found := desk.cache.get(head)) is not None}
+    ready = {head.id: found.page for head in heads if (found := app.cache.get(head)) is not None}
     missing = [head.id for head in heads if head.id not in ready]
     if missing:
         keys = frozenset(wiki.volumes)
         for id_, page in wiki.pages(missing).items():
-            ready[id_] = desk.ready(page, keys).page
+            ready[id_] = app.ready(page, keys).page
     return ready

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import Actor
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.store.database import reading
 from mokuji.store.places import contents
 from mokuji.store.places.contents import Level
@@ -25,48 +25,52 @@ class Levels:
     more: bool = False
 
 
-def below(desk: Desk, actor: Actor, volume_key: str, under: Sequence[str], skip: int = 0) -> Levels:
+def below(app: AppContext, actor: Actor, volume_key: str, under: Sequence[str], skip: int = 0) -> Levels:
     """The levels below these names (an empty one: the topmost level), each behind its first ``skip`` entries. Names
     without a place are left out.
 
     Raises: Missing for a volume that is not there or closed to the actor.
     """
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         wanted = dict.fromkeys(names.key(name) for name in under if not name or names.is_storable(name))
         found = (
-            contents.level(sight.wiki, volume.id, sight.reads, key, skip) for key in list(wanted)[:AT_ONCE]
+            contents.level(context.wiki, volume.id, context.reads, key, skip)
+            for key in list(wanted)[:AT_ONCE]
         )
         return Levels(tuple(each for each in found if each is not None))
 
 
-def around(desk: Desk, actor: Actor, volume_key: str, name: str) -> Levels:
+def around(app: AppContext, actor: Actor, volume_key: str, name: str) -> Levels:
     """The levels that lead to a name, each around where it or what it stands below is.
 
     Raises: Missing for a volume as above, and for a name without a place.
     """
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         loaded = contents.contents(
-            sight.wiki, volume.id, sight.reads, path_to=names.key(name) if names.is_storable(name) else None
+            context.wiki,
+            volume.id,
+            context.reads,
+            path_to=names.key(name) if names.is_storable(name) else None,
         )
         if loaded.of(names.key(name)) is None:
             raise Missing(f"“{name}” has no place in the contents.", code="place_missing")
         return Levels(tuple(contents.levels_of(loaded)))
 
 
-def named(desk: Desk, actor: Actor, volume_key: str, words: str) -> Levels:
+def named(app: AppContext, actor: Actor, volume_key: str, words: str) -> Levels:
     """What is called so in a part of its name, with all that it stands below.
 
     Raises: Missing for a volume as above.
     """
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         key = names.key(words) if names.is_storable(words) else ""
         if not key:
             return Levels(())
-        found, more = contents.named_so(sight.wiki, volume.id, sight.reads, key)
+        found, more = contents.named_so(context.wiki, volume.id, context.reads, key)
         return Levels(tuple(found), more)

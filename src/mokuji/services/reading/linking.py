@@ -16,7 +16,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, Sections, lookups
 from mokuji.core.model.wiki import Volume, Wiki
-from mokuji.services.desk import Cache, Desk
+from mokuji.services.app_context import AppContext, Cache
 from mokuji.store.database import Connection
 from mokuji.store.snapshot import StoredWiki
 
@@ -44,11 +44,11 @@ class Link:
 
 
 def links(
-    connection: Connection, desk: Desk, home: Volume, page: Page, volumes: dict[str, Volume]
+    connection: Connection, app: AppContext, home: Volume, page: Page, volumes: dict[str, Volume]
 ) -> list[Link]:
     """All references of a page, in order, as they are to be shown."""
     wiki = StoredWiki(connection, volumes)
-    return links_of(wiki, [page], {page.head.id: home}, desk.cache)[page.head.id]
+    return links_of(wiki, [page], {page.head.id: home}, app.cache)[page.head.id]
 
 
 def links_of(

@@ -9,7 +9,7 @@ from mokuji.core.assembly.listing import Listing, Query, Row, arrange, read
 from mokuji.core.base import names
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.categories import ids_under
 from mokuji.store.database import reading
 from mokuji.store.index import memberships
@@ -18,14 +18,16 @@ MOST_LOOKED_AT = 5_000
 """Most pages that a list chooses from."""
 
 
-def listing(desk: Desk, actor: Actor, home: int, values: Iterable[tuple[str | None, str]]) -> Listing | None:
+def listing(
+    app: AppContext, actor: Actor, home: int, values: Iterable[tuple[str | None, str]]
+) -> Listing | None:
     """The pages that a list is of; ``home`` is the volume where it is typed. None if the reader may not see that."""
     query, faults = read(values)
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = next((each for each in sight.volumes.values() if each.id == home), None)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = next((each for each in context.volumes.values() if each.id == home), None)
         if query.volume:
-            volume = sight.volumes.get(names.key(query.volume))
+            volume = context.volumes.get(names.key(query.volume))
             if volume is None:
                 faults.append(Fault("listing", f"There is no volume “{query.volume}”."))
         if volume is None or faults:
@@ -34,10 +36,10 @@ def listing(desk: Desk, actor: Actor, home: int, values: Iterable[tuple[str | No
                 if volume is None and not faults
                 else Listing(query, volume or _none(), (), tuple(faults))
             )
-        rows = _rows(sight, volume, query)
+        rows = _rows(context, volume, query)
         listed, more = arrange(rows, query)
         if not rows:
-            more += _unknown(sight, volume, query)
+            more += _unknown(context, volume, query)
         return Listing(query, volume, tuple(listed), tuple(more))
 
 
@@ -45,32 +47,32 @@ def _none() -> Volume:
     return Volume(0, "", "")
 
 
-def _rows(sight: Sight, volume: Volume, query: Query) -> list[Row]:
+def _rows(context: ReadContext, volume: Volume, query: Query) -> list[Row]:
     found: set[int] | None = None
     for key in query.categories:
-        under = ids_under(sight, volume, key)
+        under = ids_under(context, volume, key)
         found = under if found is None else found & under
     for name, value in query.filters.items():
-        having = memberships.having(sight.connection, volume.id, name, value)
+        having = memberships.having(context.connection, volume.id, name, value)
         found = having if found is None else found & having
     ids = sorted(found or ())[:MOST_LOOKED_AT]
     if not ids:
         return []
-    told = memberships.fields_of(sight.connection, ids)
+    told = memberships.fields_of(context.connection, ids)
     return [
         Row(head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day)
-        for head, summary, day in memberships.listed(sight.connection, ids)
+        for head, summary, day in memberships.listed(context.connection, ids)
     ]
 
 
-def _unknown(sight: Sight, volume: Volume, query: Query) -> list[Fault]:
+def _unknown(context: ReadContext, volume: Volume, query: Query) -> list[Fault]:
     """Why a list is empty, where a word of it means nothing in the volume."""
     faults = [
         Fault("listing", f"Nothing in “{volume.title}” is filed under “{key}”.")
         for key in query.categories
-        if not ids_under(sight, volume, key)
+        if not ids_under(context, volume, key)
     ]
     for name in query.filters:
-        if not memberships.is_field(sight.connection, volume.id, name):
+        if not memberships.is_field(context.connection, volume.id, name):
             faults.append(Fault("listing", f"No page of “{volume.title}” has a field “{name}”."))
     return faults

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from mokuji.core.model.policy import Actor
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.categories import Category, categories_in
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.templates import Listed, templates_of
@@ -22,16 +22,16 @@ class Materials:
     categories: tuple[Category, ...]
 
 
-def materials(desk: Desk, actor: Actor, volume_key: str) -> Materials:
+def materials(app: AppContext, actor: Actor, volume_key: str) -> Materials:
     """What a volume's pages are made with."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
-        by_id = {each.id: each for each in sight.volumes.values()}
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
+        by_id = {each.id: each for each in context.volumes.values()}
         others = [by_id[id_] for id_ in volume.libraries if id_ in by_id]
         return Materials(
-            volume_view(sight, volume),
-            tuple(templates_of(sight, volume)),
-            tuple((each.key, each.title, tuple(templates_of(sight, each))) for each in others),
-            tuple(categories_in(sight, volume)),
+            volume_view(context, volume),
+            tuple(templates_of(context, volume)),
+            tuple((each.key, each.title, tuple(templates_of(context, each))) for each in others),
+            tuple(categories_in(context, volume)),
         )

@@ -17,7 +17,16 @@ from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.contents import write_contents
-from mokuji.services.desk import Desk, Ready, Sight, check, find_head, find_volume, need_head, visible
+from mokuji.services.app_context import (
+    AppContext,
+    ReadContext,
+    Ready,
+    check,
+    find_head,
+    find_volume,
+    need_head,
+    visible,
+)
 from mokuji.services.reading.inserting import Inserted, inserted
 from mokuji.services.reading.linking import Link, links
 from mokuji.services.reading.memberships import OfPage, categories_of
@@ -84,9 +93,9 @@ class PageView:
         """The references of the page itself, in order."""
         return self.inserted.links[self.head.id]
 
-    def rendered(self, desk: Desk, to: Addresses | None = None) -> Rendered:
+    def rendered(self, app: AppContext, to: Addresses | None = None) -> Rendered:
         """The page as it is shown."""
-        return render_ready(desk, self.ready, self.inserted, to)
+        return render_ready(app, self.ready, self.inserted, to)
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,9 +119,9 @@ class Listed:
     to_mend: int
 
 
-def start(desk: Desk, actor: Actor) -> list[Listed]:
+def start(app: AppContext, actor: Actor) -> list[Listed]:
     """The volumes that the actor may read."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         seen = [volume.id for volume in visible(connection, actor).values()]
         return [
             Listed(
@@ -125,29 +134,29 @@ def start(desk: Desk, actor: Actor) -> list[Listed]:
         ]
 
 
-def volume_in_hand(desk: Desk, actor: Actor, volume_key: str) -> VolumeView | None:
+def volume_in_hand(app: AppContext, actor: Actor, volume_key: str) -> VolumeView | None:
     """A volume that the actor came from; None if it may not be read or is not there."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volumes.get(names.key(volume_key))
-        return volume_view(sight, volume) if volume is not None else None
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volumes.get(names.key(volume_key))
+        return volume_view(context, volume) if volume is not None else None
 
 
 def volume_view(
-    sight: Sight,
+    context: ReadContext,
     volume: Volume,
     path_to: str | None = None,
     look_at: str = "",
 ) -> VolumeView:
     """A volume with its contents: those of a large one around ``path_to``, and shown around ``look_at`` if given."""
-    connection, actor = sight.connection, sight.actor
-    seen = [each.id for each in sight.volumes.values()]
+    connection, actor = context.connection, context.actor
+    seen = [each.id for each in context.volumes.values()]
     cover = stored_volumes.cover(connection, volume.id)
     counts = upkeep.counts(connection, volume.id, seen)
-    tree = contents.contents(sight.wiki, volume.id, seen, path_to=path_to)
+    tree = contents.contents(context.wiki, volume.id, seen, path_to=path_to)
     looked_at = None
     if look_at and names.is_storable(look_at) and not tree.whole:
-        looked_at = contents.contents(sight.wiki, volume.id, seen, path_to=names.key(look_at))
+        looked_at = contents.contents(context.wiki, volume.id, seen, path_to=names.key(look_at))
     return VolumeView(
         volume,
         cover.summary,
@@ -155,7 +164,7 @@ def volume_view(
         tree,
         policy.may(actor, Permission.WRITE, volume.id, closed=volume.closed),
         policy.may(actor, Permission.MANAGE, volume.id, closed=volume.closed),
-        tuple(sight.volumes.values()),
+        tuple(context.volumes.values()),
         counts.unwritten,
         counts.whole,
         counts.orphans,
@@ -167,27 +176,27 @@ def volume_view(
     )
 
 
-def open_volume(desk: Desk, actor: Actor, volume_key: str, look_at: str = "") -> VolumeView | PageView:
+def open_volume(app: AppContext, actor: Actor, volume_key: str, look_at: str = "") -> VolumeView | PageView:
     """A volume's start: its front page, or its bare contents when it has none."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         front = stored_volumes.cover(connection, volume.id).front
         head = find_head(connection, volume, front) if front else None
         if head is None:
-            view = volume_view(sight, volume, look_at=look_at)
+            view = volume_view(context, volume, look_at=look_at)
             if front is None:
                 return view
             placed = view.contents.of(front)
             page, title = trash.at_name(connection, volume.id, front) or (None, "")
             title = title or (placed.title if placed else names.as_title(front))
             return replace(view, front_title=title, front_in_trash=page)
-        return _page_view(desk, sight, volume, head, look_at)
+        return _page_view(app, context, volume, head, look_at)
 
 
-def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Volume:
+def choose_front(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> Volume:
     """Lets a volume open on another of its pages."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.MANAGE, volume)
         head = need_head(connection, volume, page_key)
@@ -195,29 +204,29 @@ def choose_front(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Vo
         return volume
 
 
-def contents_text(desk: Desk, actor: Actor, volume_key: str, page_key: str = "") -> str:
+def contents_text(app: AppContext, actor: Actor, volume_key: str, page_key: str = "") -> str:
     """The contents of a volume, or the branch of a name, as a plain-text list."""
-    with reading(desk.engine) as connection:
-        return contents_as_text(Sight(connection, actor), volume_key, page_key)
+    with reading(app.engine) as connection:
+        return contents_as_text(ReadContext(connection, actor), volume_key, page_key)
 
 
-def contents_as_text(sight: Sight, volume_key: str, page_key: str = "") -> str:
+def contents_as_text(context: ReadContext, volume_key: str, page_key: str = "") -> str:
     """The same within a transaction."""
-    volume = sight.volume(volume_key)
+    volume = context.volume(volume_key)
     if not page_key:
-        return write_contents(placing.rows(sight.connection, volume.id))
-    rows = placing.branch(sight.connection, volume.id, names.key(page_key))
+        return write_contents(placing.rows(context.connection, volume.id))
+    rows = placing.branch(context.connection, volume.id, names.key(page_key))
     if not rows:
         raise Missing(f"“{page_key}” has no place in the contents.", code="place_missing")
     return write_contents(rows)
 
 
-def formerly(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[str, str | None] | None:
+def formerly(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> tuple[str, str | None] | None:
     """Where the page is now that had this address once: the keys of volume and page; None if nowhere.
 
     A name that is used again leads to what it is used for, so this is asked last.
     """
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         volumes = visible(connection, actor)
         by_id = {each.id: each for each in volumes.values()}
         volume = volumes.get(names.key(volume_key))
@@ -235,60 +244,60 @@ def formerly(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> tuple[
 
 
 def open_page(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, look_at: str = ""
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, look_at: str = ""
 ) -> PageView | UnwrittenView:
     """A page at its address; a name without a page gives what is known of it."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
-            return unwritten_view(sight, volume, page_key, look_at)
-        return _page_view(desk, sight, volume, head, look_at)
+            return unwritten_view(context, volume, page_key, look_at)
+        return _page_view(app, context, volume, head, look_at)
 
 
-def unwritten_view(sight: Sight, volume: Volume, name: str, look_at: str = "") -> UnwrittenView:
+def unwritten_view(context: ReadContext, volume: Volume, name: str, look_at: str = "") -> UnwrittenView:
     """What is known of a name that has no page: how it is typed elsewhere, and by whom."""
     key = names.key(name)
-    view = volume_view(sight, volume, path_to=key if names.is_storable(name) else None, look_at=look_at)
+    view = volume_view(context, volume, path_to=key if names.is_storable(name) else None, look_at=look_at)
     placed = view.contents.of(key)
-    wiki = StoredWiki(sight.connection, sight.volumes)
+    wiki = StoredWiki(context.connection, context.volumes)
     led_from = unwritten.led_from(wiki, (volume.id, key))
     title = placed.title if placed else unwritten.typed_title(wiki, (volume.id, key), led_from)
-    thrown = trash.at_name(sight.connection, volume.id, key) if names.is_storable(name) else None
+    thrown = trash.at_name(context.connection, volume.id, key) if names.is_storable(name) else None
     page, title = thrown if thrown and not title else (thrown[0] if thrown else None, title)
     return UnwrittenView(view, names.as_title(title or name.replace("-", " ")), key, tuple(led_from), page)
 
 
-def _told_change(sight: Sight, change: Change) -> Change:
+def _told_change(context: ReadContext, change: Change) -> Change:
     """The last change of a page with its note as the reader may read it."""
-    note = sight.reader.told(change.note, change.act, change.home, change.proposed)
+    note = context.reader.told(change.note, change.act, change.home, change.proposed)
     return replace(change, note=note, proposed=None)
 
 
 def _page_view(
-    desk: Desk,
-    sight: Sight,
+    app: AppContext,
+    context: ReadContext,
     volume: Volume,
     head: PageHead,
     look_at: str = "",
 ) -> PageView:
-    connection, volumes = sight.connection, sight.volumes
-    ready = load_ready(desk, connection, head, volumes)
-    place = volume_view(sight, volume, path_to=head.key, look_at=look_at)
+    connection, volumes = context.connection, context.volumes
+    ready = load_ready(app, connection, head, volumes)
+    place = volume_view(context, volume, path_to=head.key, look_at=look_at)
     entries = place.contents.entries
     at = next((n for n, entry in enumerate(entries) if entry.key == head.key), None)
-    needs = inserted(StoredWiki(connection, volumes), volume, ready.page, desk)
+    needs = inserted(StoredWiki(connection, volumes), volume, ready.page, app)
     direct = {link.page for link in needs.links[head.id] if link.kind is Kind.INSERT}
     templates = [page.head for id_, page in needs.pages.items() if id_ in direct]
     return PageView(
         place,
         head,
-        _told_change(sight, pages.last_change(connection, head.id)),
+        _told_change(context, pages.last_change(connection, head.id)),
         ready,
         needs,
         backlinks.backlinks(
-            sight.wiki, head, [each.id for each in volumes.values()], leading=place.contents.leading, most=6
+            context.wiki, head, [each.id for each in volumes.values()], leading=place.contents.leading, most=6
         ),
         tuple(categories_of(connection, head.id, templates)),
         entries[at] if at is not None else None,
@@ -298,13 +307,13 @@ def _page_view(
     )
 
 
-def load_ready(desk: Desk, connection: Connection, head: PageHead, volumes: dict[str, Volume]) -> Ready:
+def load_ready(app: AppContext, connection: Connection, head: PageHead, volumes: dict[str, Volume]) -> Ready:
     """The compiled page; its text is only read when its revision is not in the cache."""
-    found = desk.cache.get(head)
+    found = app.cache.get(head)
     if found is not None:
         return found
     page = StoredWiki(connection).pages([head.id])[head.id]
-    return desk.ready(page, frozenset(volumes))
+    return app.ready(page, frozenset(volumes))
 
 
 def _path(entries: tuple[Entry, ...], at: int | None) -> tuple[Entry, ...]:
@@ -339,31 +348,31 @@ def _cursor(written: str) -> Cursor:
 
 
 def all_backlinks(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, after: str = ""
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, after: str = ""
 ) -> tuple[VolumeView, PageHead, Backlinks, dict[int, Volume]]:
     """The whole list of pages that lead to one, a screen at a time."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volumes, volume = sight.volumes, sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volumes, volume = context.volumes, context.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        view = volume_view(sight, volume, path_to=head.key)
+        view = volume_view(context, volume, path_to=head.key)
         seen = [each.id for each in volumes.values()]
         start = _cursor(after)
         found = backlinks.backlinks(
-            sight.wiki, head, seen, leading=view.contents.leading, after=start, most=40, sentences=12
+            context.wiki, head, seen, leading=view.contents.leading, after=start, most=40, sentences=12
         )
         return view, head, found, {each.id: each for each in volumes.values()}
 
 
-def need_volume(desk: Desk, actor: Actor, volume_key: str) -> Volume:
+def need_volume(app: AppContext, actor: Actor, volume_key: str) -> Volume:
     """A volume by the key in an address; Missing if it may not be read or is not there."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return find_volume(connection, actor, volume_key)
 
 
-def head_of(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> PageHead | None:
+def head_of(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> PageHead | None:
     """A page by its address, without its text; None if it is not written."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return find_head(connection, find_volume(connection, actor, volume_key), page_key)
 
 
@@ -379,18 +388,18 @@ class Card:
     led_from: tuple[PageHead, ...] = ()
 
 
-def card(desk: Desk, actor: Actor, volume_key: str, page_key: str, anchor: str = "") -> Card:
+def card(app: AppContext, actor: Actor, volume_key: str, page_key: str, anchor: str = "") -> Card:
     """The card of a reference to a page, or to the section at an anchor of it; of the page if it has none."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volumes, volume = sight.volumes, sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volumes, volume = context.volumes, context.volume(volume_key)
         head = find_head(connection, volume, page_key)
         if head is None:
             wiki = StoredWiki(connection, volumes)
             asking = unwritten.led_from(wiki, (volume.id, names.key(page_key)), 5)
             return Card(volume, None, led_from=tuple(asking))
-        ready = load_ready(desk, connection, head, volumes)
-        found = links(connection, desk, volume, ready.page, volumes)
+        ready = load_ready(app, connection, head, volumes)
+        found = links(connection, app, volume, ready.page, volumes)
         section = ""
         pieces: Sequence[Piece] = ready.compiled.pieces
         if anchor in ready.anchors:
@@ -413,12 +422,12 @@ def _section(pieces: Sequence[Piece], index: int) -> Sequence[Piece]:
     return pieces[start : next((n for n, p in heads[at + 1 :] if p.level <= level), len(pieces))]
 
 
-def first_words_of(desk: Desk, sight: Sight, head: PageHead) -> str:
+def first_words_of(app: AppContext, context: ReadContext, head: PageHead) -> str:
     """The first words of a page that the actor may read."""
-    volume = next(each for each in sight.volumes.values() if each.id == head.volume)
-    ready = load_ready(desk, sight.connection, head, sight.volumes)
+    volume = next(each for each in context.volumes.values() if each.id == head.volume)
+    ready = load_ready(app, context.connection, head, context.volumes)
     return first_words(
-        _plain(ready.compiled.pieces, links(sight.connection, desk, volume, ready.page, sight.volumes))
+        _plain(ready.compiled.pieces, links(context.connection, app, volume, ready.page, context.volumes))
     )
 
 

@@ -28,7 +28,7 @@ from mokuji.core.language.fences import DIAGRAM, diagrams
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
 from mokuji.services import site
-from mokuji.services.desk import Desk, Ready
+from mokuji.services.app_context import AppContext, Ready
 from mokuji.services.reading.inserting import Inserted
 from mokuji.services.reading.linking import Link
 
@@ -119,9 +119,9 @@ def render(
     )
 
 
-def render_ready(desk: Desk, ready: Ready, inserted: Inserted, to: Addresses | None = None) -> Rendered:
+def render_ready(app: AppContext, ready: Ready, inserted: Inserted, to: Addresses | None = None) -> Rendered:
     """A page that was compiled for the desk, as it is shown."""
-    return render(desk.secret, ready.page, ready.compiled, ready.anchors, inserted, to, desk.inserts)
+    return render(app.secret, ready.page, ready.compiled, ready.anchors, inserted, to, app.inserts)
 
 
 def diagram_problems(page: Page, drawn: Callable[[str], Drawn | None]) -> Iterator[Problem]:

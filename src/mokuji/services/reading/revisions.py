@@ -17,7 +17,7 @@ from mokuji.core.base.errors import Missing
 from mokuji.core.diff.diff import Passage, compare
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor
-from mokuji.services.desk import Desk, Sight, need_head
+from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.notes import Reader
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import history
@@ -75,7 +75,7 @@ class RevisionsView:
 
 
 def rule(
-    desk: Desk,
+    app: AppContext,
     actor: Actor,
     volume_key: str,
     page_key: str,
@@ -85,20 +85,20 @@ def rule(
 ) -> RevisionsView:
     """The rule with these two revisions, in any order; the last two without. ``month``, as ``2026-11``, is open, too.
     Missing if the page has none of a number."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
         if other is None:
             other = head.revision if one is None else max(one, head.revision)
         if one is None:
-            one = history.newest_below(connection, head.id, other, sight.reads) or other
+            one = history.newest_below(connection, head.id, other, context.reads) or other
         one, other = min(one, other), max(one, other)
-        older, newer = (_need(sight, head, number) for number in (one, other))
-        count, stretches = _stretches(sight, head, {one, other}, month)
-        before = history.text_of(connection, head.id, one, sight.reads) or ""
-        after = before if one == other else history.text_of(connection, head.id, other, sight.reads) or ""
-        place = volume_view(sight, volume, path_to=head.key)
+        older, newer = (_need(context, head, number) for number in (one, other))
+        count, stretches = _stretches(context, head, {one, other}, month)
+        before = history.text_of(connection, head.id, one, context.reads) or ""
+        after = before if one == other else history.text_of(connection, head.id, other, context.reads) or ""
+        place = volume_view(context, volume, path_to=head.key)
     if one == other:
         return RevisionsView(place, head, count, stretches, older, newer, (), before, (), ())
     named, now = _names(head, before), _names(head, after)
@@ -108,12 +108,12 @@ def rule(
     return RevisionsView(place, head, count, stretches, older, newer, passages, None, gained, lost)
 
 
-def _need(sight: Sight, head: PageHead, number: int) -> Revision:
+def _need(context: ReadContext, head: PageHead, number: int) -> Revision:
     known = 0 < number < 2**31
-    found = history.revision(sight.connection, head.id, number, sight.reads) if known else None
+    found = history.revision(context.connection, head.id, number, context.reads) if known else None
     if found is None:
         raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-    return told(sight.reader, found)
+    return told(context.reader, found)
 
 
 def told(reader: Reader, revision: Revision) -> Revision:
@@ -122,13 +122,15 @@ def told(reader: Reader, revision: Revision) -> Revision:
     return replace(revision, note=note, proposed=None)
 
 
-def _stretches(sight: Sight, head: PageHead, ends: set[int], month: str) -> tuple[int, tuple[Stretch, ...]]:
-    connection, reader = sight.connection, sight.reader
-    between = partial(history.between, connection, head.id, sight.reads)
+def _stretches(
+    context: ReadContext, head: PageHead, ends: set[int], month: str
+) -> tuple[int, tuple[Stretch, ...]]:
+    connection, reader = context.connection, context.reader
+    between = partial(history.between, connection, head.id, context.reads)
     few = between(1, 2**31 - 1, most=FOLDED_FROM + 1)
     if len(few) <= FOLDED_FROM:
         return len(few), (Stretch(None, tuple(_ticks(reader, few, None))),)
-    months = history.months(connection, head.id, sight.reads)
+    months = history.months(connection, head.id, context.reads)
     found: list[Stretch] = []
     for nth, each in enumerate(months):
         inside = any(each.lowest <= number <= each.highest for number in ends)

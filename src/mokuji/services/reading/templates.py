@@ -15,7 +15,7 @@ from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.core.reports.uses import use
-from mokuji.services.desk import Desk, Sight, make_ready, need_head
+from mokuji.services.app_context import AppContext, ReadContext, make_ready, need_head
 from mokuji.services.reading import finding
 from mokuji.services.reading.inserting import inserted
 from mokuji.services.reading.reading import VolumeView, load_ready, volume_view
@@ -66,13 +66,13 @@ class UsesView:
         return self.skipped + len(self.uses) < self.number
 
 
-def places_of_use(sight: Sight, page: Page, most: int = stored.MOST) -> list[PlaceOfUse]:
+def places_of_use(context: ReadContext, page: Page, most: int = stored.MOST) -> list[PlaceOfUse]:
     """The inserts that lead to a page, on pages that the actor may read, in the order of volume and name."""
-    by_id = {volume.id: volume for volume in sight.volumes.values()}
+    by_id = {volume.id: volume for volume in context.volumes.values()}
     slots = page.content.declared.slots
     found: list[PlaceOfUse] = []
-    for each in stored.uses(sight.wiki, page.head, list(by_id), most):
-        told = use(each.typed, page, sight.volumes.keys())
+    for each in stored.uses(context.wiki, page.head, list(by_id), most):
+        told = use(each.typed, page, context.volumes.keys())
         values = tuple(told.values.get(name) for name in slots)
         volume = by_id[each.page.volume]
         found.append(PlaceOfUse(each.page, volume, each.index, told.section, values, told.faults))
@@ -91,19 +91,25 @@ def sorted_uses(uses: Sequence[PlaceOfUse], slots: Sequence[Slot], sort: str) ->
 
 
 def all_uses(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, sort: str = "", skip: int = 0, most: int = SHOWN
+    app: AppContext,
+    actor: Actor,
+    volume_key: str,
+    page_key: str,
+    sort: str = "",
+    skip: int = 0,
+    most: int = SHOWN,
 ) -> UsesView:
     """The places that use a page; Missing if the actor may not read it."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
         page = StoredWiki(connection).pages([head.id])[head.id]
-        found = places_of_use(sight, page)
+        found = places_of_use(context, page)
         slots = tuple(page.content.declared.slots.values())
         listed = sorted_uses(found, slots, sort)[skip : skip + most]
         return UsesView(
-            volume_view(sight, volume, path_to=head.key),
+            volume_view(context, volume, path_to=head.key),
             head,
             slots,
             tuple(listed),
@@ -125,11 +131,11 @@ class Listed:
     pages: int
 
 
-def templates_of(sight: Sight, volume: Volume) -> list[Listed]:
+def templates_of(context: ReadContext, volume: Volume) -> list[Listed]:
     """The templates of a volume, by name."""
-    found = memberships.templates(sight.connection, volume.id)
-    visible = {each.id for each in sight.volumes.values()}
-    used = memberships.used(sight.wiki, [head for head, _, _ in found], visible)
+    found = memberships.templates(context.connection, volume.id)
+    visible = {each.id for each in context.volumes.values()}
+    used = memberships.used(context.wiki, [head for head, _, _ in found], visible)
     return [Listed(head, summary, slots, used.get(head.id, 0)) for head, summary, slots in found]
 
 
@@ -148,18 +154,20 @@ class About:
     looked: int
 
 
-def about(desk: Desk, actor: Actor, head: PageHead, to: Addresses | None = None, most: int = 12) -> About:
+def about(
+    app: AppContext, actor: Actor, head: PageHead, to: Addresses | None = None, most: int = 12
+) -> About:
     """What is to be said of a template that the actor may read."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        page = load_ready(desk, connection, head, sight.volumes).page
-        volume = next(each for each in sight.volumes.values() if each.id == head.volume)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        page = load_ready(app, connection, head, context.volumes).page
+        volume = next(each for each in context.volumes.values() if each.id == head.volume)
         slots = tuple(page.content.declared.slots.values())
-        found = places_of_use(sight, page, LOOKED_AT)
-        number, on = stored.count(sight.wiki, head, [each.id for each in sight.volumes.values()])
+        found = places_of_use(context, page, LOOKED_AT)
+        number, on = stored.count(context.wiki, head, [each.id for each in context.volumes.values()])
         return About(
             slots,
-            _sample(desk, StoredWiki(connection, sight.volumes), volume, head, slots, to),
+            _sample(app, StoredWiki(connection, context.volumes), volume, head, slots, to),
             tuple(sorted_uses(found, slots, "faults")[:most]),
             number,
             on,
@@ -169,7 +177,7 @@ def about(desk: Desk, actor: Actor, head: PageHead, to: Addresses | None = None,
 
 
 def _sample(
-    desk: Desk,
+    app: AppContext,
     wiki: StoredWiki,
     volume: Volume,
     head: PageHead,
@@ -181,8 +189,8 @@ def _sample(
     values = "".join(f"\n| {slot.name}: {slot.example}" for slot in slots if slot.example)
     text = f"[[={named}{values}{chr(10) if values else ''}]]"
     page = Page(PageHead(0, volume.id, "", ""), text)
-    ready = make_ready(page, frozenset(wiki.volumes), desk.secret)
-    return render(desk.secret, page, ready.compiled, ready.anchors, inserted(wiki, volume, page, desk), to)
+    ready = make_ready(page, frozenset(wiki.volumes), app.secret)
+    return render(app.secret, page, ready.compiled, ready.anchors, inserted(wiki, volume, page, app), to)
 
 
 # ---- before a template is saved -----------------------------------------------------
@@ -197,15 +205,15 @@ class Faulty:
     message: str
 
 
-def newly_faulty(sight: Sight, page: Page, new: Page) -> list[Faulty]:
+def newly_faulty(context: ReadContext, page: Page, new: Page) -> list[Faulty]:
     """The places of use (on pages that the actor may read) that a new text of a template would make faulty. Those of
     headings are left out: references to these follow, or are told as lost."""
-    parts = Sections.of(page, sight.volumes)
-    by_id = {volume.id: volume for volume in sight.volumes.values()}
+    parts = Sections.of(page, context.volumes)
+    by_id = {volume.id: volume for volume in context.volumes.values()}
     found: list[Faulty] = []
-    for each in stored.uses(sight.wiki, page.head, list(by_id), ASKED_OF):
-        before = {fault.message for fault in use(each.typed, page, sight.volumes.keys()).faults}
-        after = use(each.typed, new, sight.volumes.keys())
+    for each in stored.uses(context.wiki, page.head, list(by_id), ASKED_OF):
+        before = {fault.message for fault in use(each.typed, page, context.volumes.keys()).faults}
+        after = use(each.typed, new, context.volumes.keys())
         for fault in after.faults:
             of_heading = fault.code == "section_missing" and not parts.is_part(after.section or "")
             if fault.message not in before and not of_heading:
@@ -241,7 +249,7 @@ class Effect:
 
 
 def effect(
-    desk: Desk,
+    app: AppContext,
     actor: Actor,
     volume_key: str,
     page_key: str,
@@ -252,31 +260,31 @@ def effect(
 ) -> Effect:
     """What saving a text would do to the places that insert the page; nothing is saved."""
     check_page(text)
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Permission.WRITE)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key, Permission.WRITE)
         head = need_head(connection, volume, page_key)
         page = StoredWiki(connection).pages([head.id])[head.id]
         new = Page(head, text)
-        by_id = {each.id: each for each in sight.volumes.values()}
-        found = stored.uses(sight.wiki, head, list(by_id))
-        differing = [each for each in found[:LOOKED_AT] if _differs(desk, each, page, new, sight.volumes)]
+        by_id = {each.id: each for each in context.volumes.values()}
+        found = stored.uses(context.wiki, head, list(by_id))
+        differing = [each for each in found[:LOOKED_AT] if _differs(app, each, page, new, context.volumes)]
         shown = []
         for each in differing[skip : skip + most]:
             before, after = (
                 _alone(
-                    desk, _Edited(connection, sight.volumes, text_), by_id[each.page.volume], each.typed, to
+                    app, _Edited(connection, context.volumes, text_), by_id[each.page.volume], each.typed, to
                 )
                 for text_ in (page, new)
             )
             shown.append(Shown(each.page, by_id[each.page.volume], each.index, before, after))
         return Effect(
-            volume_view(sight, volume, path_to=head.key),
+            volume_view(context, volume, path_to=head.key),
             head,
             len(found),
             len({each.page.id for each in found}),
             len(differing),
-            tuple(newly_faulty(sight, page, new)),
+            tuple(newly_faulty(context, page, new)),
             tuple(shown),
             min(len(found), LOOKED_AT),
             skip,
@@ -284,7 +292,7 @@ def effect(
 
 
 def _differs(
-    desk: Desk, use_: stored.StoredUse, page: Page, new: Page, volumes: Mapping[str, Volume]
+    app: AppContext, use_: stored.StoredUse, page: Page, new: Page, volumes: Mapping[str, Volume]
 ) -> bool:
     """Whether a place of use looks different with another text of its template: what that inserts again is the same."""
     typed = Page(PageHead(0, use_.page.volume, "", ""), use_.typed)
@@ -292,7 +300,7 @@ def _differs(
         return False
     made = []
     for each in (page, new):
-        instance, faults = Inserter(desk.secret, volumes).insert(Token(typed, 0), each)
+        instance, faults = Inserter(app.secret, volumes).insert(Token(typed, 0), each)
         made.append((instance.compiled if instance is not None else None, faults))
     # A stand-in begins otherwise in another text, and none is left in what is compiled.
     return made[0] != made[1]
@@ -312,10 +320,10 @@ class _Edited(StoredWiki):
         return found
 
 
-def _alone(desk: Desk, wiki: _Edited, home: Volume, typed: str, to: Addresses | None) -> str:
+def _alone(app: AppContext, wiki: _Edited, home: Volume, typed: str, to: Addresses | None) -> str:
     page = Page(PageHead(0, home.id, "", ""), typed)
-    ready = make_ready(page, frozenset(wiki.volumes), desk.secret)
-    return render(desk.secret, page, ready.compiled, ready.anchors, inserted(wiki, home, page), to).html
+    ready = make_ready(page, frozenset(wiki.volumes), app.secret)
+    return render(app.secret, page, ready.compiled, ready.anchors, inserted(wiki, home, page), to).html
 
 
 # ---- while writing ------------------------------------------------------------------
@@ -332,16 +340,16 @@ class ForInsert:
     slots: tuple[Slot, ...]
 
 
-def for_insert(desk: Desk, actor: Actor, typed: str, volume_key: str, most: int = 12) -> list[ForInsert]:
+def for_insert(app: AppContext, actor: Actor, typed: str, volume_key: str, most: int = 12) -> list[ForInsert]:
     """What can be put in: with nothing typed the templates of the volume and its libraries, else pages by name,
     templates first."""
-    named = finding.names_for(desk, actor, typed, volume_key, most=most) if typed.strip() else []
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volumes.get(names.key(volume_key))
+    named = finding.names_for(app, actor, typed, volume_key, most=most) if typed.strip() else []
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volumes.get(names.key(volume_key))
         if volume is None:
             return []
-        by_id = {each.id: each for each in sight.volumes.values()}
+        by_id = {each.id: each for each in context.volumes.values()}
         if not typed.strip():
             areas = [volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)]
             heads = [
@@ -360,8 +368,8 @@ def for_insert(desk: Desk, actor: Actor, typed: str, volume_key: str, most: int 
             ]
         else:
             places = {(each.volume, each.key): each for each in named}
-            found = sight.wiki.titles(
-                [(by_key.id, key) for (v, key) in places if (by_key := sight.volumes.get(v))]
+            found = context.wiki.titles(
+                [(by_key.id, key) for (v, key) in places if (by_key := context.volumes.get(v))]
             )
             rows = [
                 (head, ForInsert(each.title, each.place, each.insert, ()))

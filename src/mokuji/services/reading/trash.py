@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, owned, visible
+from mokuji.services.app_context import AppContext, owned, visible
 from mokuji.services.notes import Reader
 from mokuji.store import files, kept_reports
 from mokuji.store import volumes as stored_volumes
@@ -42,22 +42,22 @@ class TrashView:
         return max(0, -(-left // timedelta(days=1)))
 
 
-def purge(desk: Desk) -> int:
+def purge(app: AppContext) -> int:
     """Removes for good what has lain in the trash for ``KEPT_DAYS``, and bytes of files that nothing names; how many
     pages that were."""
-    before = desk.clock() - timedelta(days=KEPT_DAYS)
-    with writing_transaction(desk.engine, alone=True) as connection:
+    before = app.clock() - timedelta(days=KEPT_DAYS)
+    with writing_transaction(app.engine, alone=True) as connection:
         pages = trash.purge(connection, before)
-        files.forget(connection, before, desk.clock() - STAGED)
+        files.forget(connection, before, app.clock() - STAGED)
         kept_reports.forget(connection, before)
         return pages
 
 
-def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView:
+def trash_view(app: AppContext, actor: Actor, before: int | None = None) -> TrashView:
     """The trash, newest act first; for who has signed in, as what was thrown away was meant for nobody any more."""
     if not actor.signed_in:
         raise Forbidden("Sign in to see what lies in the trash.", code="sign_in")
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}
         reader = Reader(by_id.keys(), actor.owns_wiki)
         rows = [
@@ -73,4 +73,4 @@ def trash_view(desk: Desk, actor: Actor, before: int | None = None) -> TrashView
             more = min(groups)
         listed = tuple(tuple(group) for group in groups.values())
         gone = () if before is not None else tuple(stored_volumes.thrown_away(connection, owned(actor)))
-        return TrashView(by_id, listed, more, KEPT_DAYS, desk.clock(), gone)
+        return TrashView(by_id, listed, more, KEPT_DAYS, app.clock(), gone)

@@ -13,7 +13,7 @@ import procrastinate
 import structlog
 
 from mokuji.core.base.errors import MokujiError
-from mokuji.services.desk import Desk, catch_up
+from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import trash
 from mokuji.services.upkeep import upkeep
 from mokuji.store import jobs
@@ -25,37 +25,37 @@ CHORES = 2.0
 """Seconds between two looks for what is to be done beside jobs."""
 
 
-def application(desk: Desk) -> procrastinate.App:
-    """The tasks of a worker at this desk."""
-    app = jobs.application(desk.engine)
+def application(app: AppContext) -> procrastinate.App:
+    """The tasks of a worker."""
+    queue = jobs.application(app.engine)
 
-    @app.task(name="make_report", queue=jobs.QUEUE, retry=ATTEMPTS)
+    @queue.task(name="make_report", queue=jobs.QUEUE, retry=ATTEMPTS)
     def make_report(volume: int, name: str, closed: list[int], origins: list[str]) -> None:
         if name in upkeep.REPORTS:
-            upkeep.make(desk, volume, name, closed, tuple(origins))
+            upkeep.make(app, volume, name, closed, tuple(origins))
 
-    @app.periodic(cron="* * * * *")
-    @app.task(name="take_up_stalled", queue=jobs.QUEUE, queueing_lock="take_up_stalled", pass_context=True)
+    @queue.periodic(cron="* * * * *")
+    @queue.task(name="take_up_stalled", queue=jobs.QUEUE, queueing_lock="take_up_stalled", pass_context=True)
     async def take_up_stalled(context: procrastinate.JobContext, timestamp: int) -> None:
-        for job in await app.job_manager.get_stalled_jobs(
+        for job in await queue.job_manager.get_stalled_jobs(
             seconds_since_heartbeat=jobs.STALLED.total_seconds()
         ):
-            await app.job_manager.retry_job(job)
+            await queue.job_manager.retry_job(job)
 
-    @app.periodic(cron="17 3 * * *")
-    @app.task(name="clear_away", queue=jobs.QUEUE, queueing_lock="clear_away")
+    @queue.periodic(cron="17 3 * * *")
+    @queue.task(name="clear_away", queue=jobs.QUEUE, queueing_lock="clear_away")
     def clear_away(timestamp: int) -> None:
-        trash.purge(desk)
+        trash.purge(app)
 
-    return app
+    return queue
 
 
-async def work(desk: Desk, stop: asyncio.Event) -> None:
+async def work(app: AppContext, stop: asyncio.Event) -> None:
     """Does jobs, and search words that were left for later, until it is told to stop."""
-    app = application(desk)
-    async with app.open_async():
+    queue = application(app)
+    async with queue.open_async():
         worker = asyncio.create_task(
-            app.run_worker_async(
+            queue.run_worker_async(
                 concurrency=1,
                 install_signal_handlers=False,
                 wait=True,
@@ -63,7 +63,7 @@ async def work(desk: Desk, stop: asyncio.Event) -> None:
                 listen_notify=True,
             )
         )
-        chores = asyncio.create_task(_chores(desk))
+        chores = asyncio.create_task(_chores(app))
         waiting = asyncio.create_task(stop.wait())
         await asyncio.wait({worker, waiting}, return_when=asyncio.FIRST_COMPLETED)
         for task in (worker, chores, waiting):
@@ -71,14 +71,14 @@ async def work(desk: Desk, stop: asyncio.Event) -> None:
         await asyncio.gather(worker, chores, waiting, return_exceptions=True)
 
 
-async def _chores(desk: Desk) -> None:
+async def _chores(app: AppContext) -> None:
     purged = False
     while True:
         try:
             if not purged:
-                await asyncio.to_thread(trash.purge, desk)
+                await asyncio.to_thread(trash.purge, app)
                 purged = True
-            while await asyncio.to_thread(catch_up, desk):
+            while await asyncio.to_thread(catch_up, app):
                 pass
         except MokujiError as fault:
             log.warning("left_for_later", reason=fault.message)

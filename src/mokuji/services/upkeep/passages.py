@@ -9,7 +9,7 @@ from mokuji.core.language.headings import words
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight, need_head
+from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.store.database import reading
 from mokuji.store.places import contents
 from mokuji.store.snapshot import StoredWiki
@@ -45,11 +45,11 @@ class Passage:
     cut: bool
 
 
-def passage(desk: Desk, actor: Actor, volume_key: str, page_key: str, marked: Span | None) -> Passage:
+def passage(app: AppContext, actor: Actor, volume_key: str, page_key: str, marked: Span | None) -> Passage:
     """The lines around a range of a page, or its first ones; Missing if the actor may not read it."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volumes, volume = sight.volumes, sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volumes, volume = context.volumes, context.volume(volume_key)
         head = need_head(connection, volume, page_key)
         page = StoredWiki(connection).pages([head.id])[head.id]
         if marked is not None and not 0 <= marked.start <= marked.end <= len(page.text):

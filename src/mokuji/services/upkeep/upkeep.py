@@ -39,7 +39,7 @@ from mokuji.core.reports.look_alikes import Named, Pair, Sort, look_alikes
 from mokuji.core.reports.repeats import Repeat, repeats
 from mokuji.core.reports.sections import broken_sections, nearest
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, Mend, flaws
-from mokuji.services.desk import Desk, Sight, check, find_volume, refresh
+from mokuji.services.app_context import AppContext, ReadContext, check, find_volume, refresh
 from mokuji.services.plain_data import structured, unstructured
 from mokuji.services.reading.categories import CategoryScene
 from mokuji.services.reading.house_styles import found_in, style_of
@@ -203,7 +203,7 @@ class _Scene:
     volume: Volume
     visible: Mapping[int, Volume]
     origins: tuple[str, ...]
-    sight: Sight
+    context: ReadContext
     until: float = float("inf")
     """Until when (of a clock that only goes on) texts are read; after that a report ends with what it has."""
 
@@ -222,10 +222,10 @@ class _Scene:
         return StoredWiki(self.connection, {volume.key: volume for volume in self.visible.values()})
 
 
-def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...] = ()) -> Overview:
+def overview(app: AppContext, actor: Actor, volume_key: str, origins: tuple[str, ...] = ()) -> Overview:
     """What there is to mend in a volume, by report."""
-    refresh(desk)
-    with reading(desk.engine) as connection:
+    refresh(app)
+    with reading(app.engine) as connection:
         scene, place = _scene(connection, actor, volume_key, origins)
         counts = upkeep.counts(connection, scene.volume.id, scene.seen)
         numbers: dict[str, int | None] = {
@@ -237,7 +237,7 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
         }
         for name in IN_STEP - numbers.keys():
             numbers[name] = len(_LISTS[name](scene, "", MOST_KEPT)[0])
-    kept = {name: _kept(desk, actor, scene, name, count=True) for name in REPORTS if name not in numbers}
+    kept = {name: _kept(app, actor, scene, name, count=True) for name in REPORTS if name not in numbers}
     made = [each.made for each in kept.values() if each.made is not None]
     numbers |= {name: each.made.number if each.made is not None else None for name, each in kept.items()}
     return Overview(
@@ -253,14 +253,14 @@ def overview(desk: Desk, actor: Actor, volume_key: str, origins: tuple[str, ...]
 def _scene(
     connection: Connection, actor: Actor, volume_key: str, origins: tuple[str, ...]
 ) -> tuple[_Scene, VolumeView]:
-    sight = Sight(connection, actor)
-    volumes, volume = sight.volumes, sight.volume(volume_key)
+    context = ReadContext(connection, actor)
+    volumes, volume = context.volumes, context.volume(volume_key)
     by_id = {each.id: each for each in volumes.values()}
-    return _Scene(connection, volume, by_id, origins, sight), volume_view(sight, volume)
+    return _Scene(connection, volume, by_id, origins, context), volume_view(context, volume)
 
 
 def report(
-    desk: Desk,
+    app: AppContext,
     actor: Actor,
     volume_key: str,
     name: str,
@@ -272,8 +272,8 @@ def report(
     """One page of a report, from ``after`` on (as the page before gave it); Missing if there is no such report."""
     if name not in REPORTS:
         raise Missing("There is no such report.", code="report_missing")
-    refresh(desk)
-    with reading(desk.engine) as connection:
+    refresh(app)
+    with reading(app.engine) as connection:
         scene, place = _scene(connection, actor, volume_key, origins)
         counts = upkeep.counts(connection, scene.volume.id, scene.seen)
         styled = name == "style" and bool(style_of(connection, scene.volume).rules)
@@ -281,7 +281,7 @@ def report(
             found, held = _LISTS[name](scene, after, most + 1)
             more = found[most - 1].key if len(found) > most else None
             return Report(place, name, counts, tuple(found[:most]), more, scene.visible, held, styled)
-    kept = _kept(desk, actor, scene, name)
+    kept = _kept(app, actor, scene, name)
     start = next((n for n, each in enumerate(kept.findings, 1) if each["key"] == after), 0) if after else 0
     shown = tuple(structured(each, Finding) for each in kept.findings[start : start + most])
     more = shown[-1].key if start + most < len(kept.findings) else None
@@ -290,12 +290,12 @@ def report(
 
 
 def every(
-    desk: Desk, actor: Actor, volume_key: str, name: str, origins: tuple[str, ...] = ()
+    app: AppContext, actor: Actor, volume_key: str, name: str, origins: tuple[str, ...] = ()
 ) -> Iterator[Finding]:
     """All findings of a report, read a page at a time."""
     after: str | None = ""
     while after is not None:
-        page = report(desk, actor, volume_key, name, after=after, most=500, origins=origins)
+        page = report(app, actor, volume_key, name, after=after, most=500, origins=origins)
         yield from page.findings
         after = page.more_after
 
@@ -313,11 +313,11 @@ class _Kept:
     being_made: bool = False
 
 
-def _kept(desk: Desk, actor: Actor, scene: _Scene, name: str, *, count: bool = False) -> _Kept:
+def _kept(app: AppContext, actor: Actor, scene: _Scene, name: str, *, count: bool = False) -> _Kept:
     """A report as it is kept; made anew first if something was changed and the volume is small, by a job if it is
     large, and neither for who has not signed in. With ``count`` its findings are left where they are."""
     volume, seen = scene.volume, _seen(scene.visible, scene.origins)
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         stamp = kept_reports.stamp(connection, volume.id)
         if count:
             found = kept_reports.numbers(connection, volume.id, seen).get(name)
@@ -334,9 +334,9 @@ def _kept(desk: Desk, actor: Actor, scene: _Scene, name: str, *, count: bool = F
     if small:
         if closed and not volume.closed:
             # Who looks sees more than others may: for those it is made by a job.
-            want(desk, volume, name, (), scene.origins)
-        return _as_kept(make(desk, volume.id, name, closed, scene.origins, WAITING_SECONDS), stamp)
-    want(desk, volume, name, closed, scene.origins)
+            want(app, volume, name, (), scene.origins)
+        return _as_kept(make(app, volume.id, name, closed, scene.origins, WAITING_SECONDS), stamp)
+    want(app, volume, name, closed, scene.origins)
     return _as_kept(found, stamp, True)
 
 
@@ -357,13 +357,13 @@ def _lock(volume: int, seen: str, name: str) -> str:
     return f"report {volume} {name} {seen}"
 
 
-def want(desk: Desk, volume: Volume, name: str, closed: Sequence[int], origins: tuple[str, ...]) -> None:
+def want(app: AppContext, volume: Volume, name: str, closed: Sequence[int], origins: tuple[str, ...]) -> None:
     """Has a report made by a job: for who may read these ``closed`` volumes, and for everybody if all may read its
     own."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         for readable in {tuple(sorted(closed)), *([()] if not volume.closed else [])}:
-            sight = Sight(connection, _reader(readable))
-            seen = _seen({each.id: each for each in sight.volumes.values()}, origins)
+            context = ReadContext(connection, _reader(readable))
+            seen = _seen({each.id: each for each in context.volumes.values()}, origins)
             arguments = {
                 "volume": volume.id,
                 "name": name,
@@ -379,7 +379,7 @@ def _reader(closed: Sequence[int]) -> Actor:
 
 
 def make(
-    desk: Desk,
+    app: AppContext,
     volume_id: int,
     name: str,
     closed: Sequence[int],
@@ -388,18 +388,18 @@ def make(
 ) -> kept_reports.Kept | None:
     """Makes a report and keeps it; the same again gives the same. None if the volume is not there any more, or not for
     these readers."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, _reader(closed))
-        by_id = {each.id: each for each in sight.volumes.values()}
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, _reader(closed))
+        by_id = {each.id: each for each in context.volumes.values()}
         volume = by_id.get(volume_id)
         if volume is None:
             return None
         stamp = kept_reports.stamp(connection, volume_id)
-        scene = _Scene(connection, volume, by_id, origins, sight, time.monotonic() + seconds)
+        scene = _Scene(connection, volume, by_id, origins, context, time.monotonic() + seconds)
         found, held = _LISTS[name](scene, "", MOST_KEPT + 1)
         kept = kept_reports.Kept(
             name,
-            desk.clock(),
+            app.clock(),
             stamp,
             upkeep.number_of_pages(connection, volume_id),
             not scene.late and len(found) <= MOST_KEPT,
@@ -407,7 +407,7 @@ def make(
             [unstructured(each) for each in found[:MOST_KEPT]],
             held,
         )
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         kept_reports.keep(connection, volume_id, _seen(by_id, origins), kept)
     return kept
 
@@ -782,7 +782,7 @@ def _texts(scene: _Scene, volume: int) -> Iterator[list[Page]]:
 def _unused(scene: _Scene, after: str, most: int) -> Listing:
     """Templates that are put in nowhere, or only in notes of other templates, which no reader comes to."""
     found: list[Finding] = []
-    for each in templates_of(scene.sight, scene.volume):
+    for each in templates_of(scene.context, scene.volume):
         if each.head.key <= after or each.pages > FEW_USERS or len(found) >= most:
             continue
         notes = _only_in_notes(scene, each.head) if each.pages else []
@@ -796,7 +796,7 @@ def _unused(scene: _Scene, after: str, most: int) -> Listing:
 
 def _only_in_notes(scene: _Scene, head: PageHead) -> list[PageHead]:
     """The pages that put a template in, if all of them are templates that do so outside of what they give."""
-    uses = stored_uses(scene.sight.wiki, head, scene.seen)
+    uses = stored_uses(scene.context.wiki, head, scene.seen)
     users = scene.wiki.pages({each.page.id for each in uses})
     for each in uses:
         user = users.get(each.page.id)
@@ -826,7 +826,7 @@ def _files(scene: _Scene, after: str, most: int) -> Listing:
 
 def _unfiled(scene: _Scene, after: str, most: int) -> Listing:
     """Pages without any category, in a volume that has categories."""
-    scene_of = CategoryScene(scene.sight, scene.volume)
+    scene_of = CategoryScene(scene.context, scene.volume)
     if not scene_of.categories():
         return [], {}
     given = {page for pages_ in scene_of.given.values() for page in pages_}
@@ -845,7 +845,7 @@ def _unfiled(scene: _Scene, after: str, most: int) -> Listing:
 
 def _lone(scene: _Scene, after: str, most: int) -> Listing:
     """Categories with one page."""
-    scene_of = CategoryScene(scene.sight, scene.volume)
+    scene_of = CategoryScene(scene.context, scene.volume)
     known = scene_of.categories()
     lone = [key for key, each in sorted(known.items()) if each.pages == 1 and key > after][:most]
     heads = {
@@ -862,7 +862,7 @@ def _lone(scene: _Scene, after: str, most: int) -> Listing:
 
 def _categories(scene: _Scene, after: str, most: int) -> Listing:
     """Categories that look alike, and cycles of broader ones."""
-    scene_of = CategoryScene(scene.sight, scene.volume)
+    scene_of = CategoryScene(scene.context, scene.volume)
     known = scene_of.categories()
     named = [Named(key, each.name, 0, Sort.UNWRITTEN) for key, each in known.items()]
     told = upkeep.differing(scene.connection, scene.volume.id)
@@ -905,15 +905,17 @@ _LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
 }
 
 
-def said_to_differ(desk: Desk, actor: Actor, volume_key: str) -> list[tuple[str, str]]:
+def said_to_differ(app: AppContext, actor: Actor, volume_key: str) -> list[tuple[str, str]]:
     """The pairs of names of a volume that look alike and were said to be two things."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return sorted(upkeep.differing(connection, find_volume(connection, actor, volume_key).id))
 
 
-def differ(desk: Desk, actor: Actor, volume_key: str, one: str, other: str, *, back: bool = False) -> Volume:
+def differ(
+    app: AppContext, actor: Actor, volume_key: str, one: str, other: str, *, back: bool = False
+) -> Volume:
     """Remembers that two names that look alike are two things; with ``back`` forgets it."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.WRITE, volume)
         low, high = sorted((names.key(one), names.key(other)))

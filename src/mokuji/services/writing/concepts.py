@@ -12,7 +12,7 @@ from mokuji.core.language.front_matter import read as read_front
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.formats import skos
 from mokuji.formats.skos import Concept, Form
-from mokuji.services.desk import Desk, Sight, find_head
+from mokuji.services.app_context import AppContext, ReadContext, find_head
 from mokuji.services.reading.categories import categories_in
 from mokuji.services.writing import writing
 from mokuji.store import pages
@@ -22,13 +22,18 @@ from mokuji.store.snapshot import StoredWiki
 
 
 def export(
-    desk: Desk, actor: Actor, volume_key: str, form: Form, address: Callable[[str, str], str], scheme: str
+    app: AppContext,
+    actor: Actor,
+    volume_key: str,
+    form: Form,
+    address: Callable[[str, str], str],
+    scheme: str,
 ) -> str:
     """The categories of a volume; ``address`` gives that of each, by the keys of volume and category."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
-        known = categories_in(sight, volume)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
+        known = categories_in(context, volume)
         broader = memberships.broader(connection, volume.id)
         heads = [each.page.id for each in known if each.page is not None]
         summaries = pages.summaries(connection, heads)
@@ -53,7 +58,7 @@ class BroughtIn:
     same: tuple[str, ...]
 
 
-def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -> BroughtIn:
+def bring_in(app: AppContext, actor: Actor, volume_key: str, data: str, form: Form) -> BroughtIn:
     """A page for each concept, with broader ones and other names in its front matter. A page that is there keeps its
     text and summary; what it lacks is added. Each page is a change of its own, to be undone by itself."""
     concepts = skos.read(data, form)
@@ -63,8 +68,8 @@ def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -
     written: list[str] = []
     changed: list[str] = []
     same: list[str] = []
-    with reading(desk.engine) as connection:
-        volume = Sight(connection, actor).volume(volume_key, Permission.WRITE)
+    with reading(app.engine) as connection:
+        volume = ReadContext(connection, actor).volume(volume_key, Permission.WRITE)
     for each in concepts:
         name = names.check_title(each.name, what="name of a category")
         wider = [by_address[one] for one in each.broader if one in by_address]
@@ -72,7 +77,7 @@ def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -
             "broader": wider,
             "aliases": [one for one in each.other_names if names.is_key(names.key(one))],
         }
-        with reading(desk.engine) as connection:
+        with reading(app.engine) as connection:
             head = find_head(connection, volume, name)
             text = StoredWiki(connection).pages([head.id])[head.id].text if head is not None else ""
         new = text
@@ -85,7 +90,7 @@ def bring_in(desk: Desk, actor: Actor, volume_key: str, data: str, form: Form) -
         revision = head.revision if head is not None else 0
         title = head.title if head is not None else name
         writing.save(
-            desk, actor, writing.Save(volume_key, title, new, revision=revision, note="Category brought in")
+            app, actor, writing.Save(volume_key, title, new, revision=revision, note="Category brought in")
         )
         (changed if head is not None else written).append(title)
     return BroughtIn(tuple(written), tuple(changed), tuple(same))

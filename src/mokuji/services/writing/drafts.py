@@ -11,7 +11,7 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight, check, find_head
+from mokuji.services.app_context import AppContext, ReadContext, check, find_head
 from mokuji.services.writing.writing import Clash, bring_together
 from mokuji.store import drafts as stored
 from mokuji.store.database import reading, writing
@@ -22,14 +22,21 @@ AT_IT = timedelta(minutes=15)
 
 
 def keep(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str, *, title: str = "", revision: int = 0
+    app: AppContext,
+    actor: Actor,
+    volume_key: str,
+    page_key: str,
+    text: str,
+    *,
+    title: str = "",
+    revision: int = 0,
 ) -> list[str]:
     """Keeps what somebody is writing; a text that is the page's own is no draft, and drops the one there was. Who
     else is writing on the page is the answer."""
     check_text(text)
-    with writing(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with writing(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         check(actor, Permission.WRITE, volume)
         assert actor.person is not None
         head = find_head(connection, volume, page_key)
@@ -39,24 +46,24 @@ def keep(
             return []
         page = head.id if head is not None else None
         shown = head.title if head is not None else title.strip() or names.as_title(key)
-        if not text.strip() if head is None else text == _text(sight, head.id).replace("\r\n", "\n"):
+        if not text.strip() if head is None else text == _text(context, head.id).replace("\r\n", "\n"):
             stored.drop(connection, actor.person, volume.id, page, key)
         else:
             named = (key, shown[: names.LONGEST])
-            stored.keep(connection, actor.person, volume.id, page, named, text, revision, desk.clock())
-        since = desk.clock() - AT_IT
+            stored.keep(connection, actor.person, volume.id, page, named, text, revision, app.clock())
+        since = app.clock() - AT_IT
         others = stored.others(connection, page, actor.person, since) if page is not None else []
         return [name for name, _ in others]
 
 
-def _text(sight: Sight, page: int) -> str:
-    return sight.wiki.pages([page])[page].text
+def _text(context: ReadContext, page: int) -> str:
+    return context.wiki.pages([page])[page].text
 
 
-def discard(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> None:
+def discard(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> None:
     """Drops one's draft of a page or name."""
-    with writing(desk.engine) as connection:
-        volume = Sight(connection, actor).volume(volume_key)
+    with writing(app.engine) as connection:
+        volume = ReadContext(connection, actor).volume(volume_key)
         check(actor, Permission.WRITE, volume)
         assert actor.person is not None
         head = find_head(connection, volume, page_key)
@@ -82,13 +89,13 @@ class Opened:
     clash: Clash | None = None
 
 
-def opened(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Opened | None:
+def opened(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> Opened | None:
     """One's draft of a page or name, ready to be written on; None without one, and if it says what the page says."""
     if actor.person is None:
         return None
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         head = find_head(connection, volume, page_key)
         key = head.key if head is not None else names.key(page_key)
         found = stored.one(connection, actor.person, volume.id, head.id if head is not None else None, key)
@@ -100,14 +107,14 @@ def opened(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Opened |
         draft, text = found
         if head is None:
             return Opened(text, draft.title, 0, draft.changed)
-        page = sight.wiki.pages([head.id])[head.id]
+        page = context.wiki.pages([head.id])[head.id]
         if text == page.text.replace("\r\n", "\n"):
             return None
         if draft.page is not None and draft.revision == head.revision:
             return Opened(text, head.title, head.revision, draft.changed)
         begun = draft.revision if draft.page is not None else 0
         try:
-            made = bring_together(connection, page, begun, text, sight.reads)
+            made = bring_together(connection, page, begun, text, context.reads)
         except Clash as clash:
             return Opened(text, head.title, begun, draft.changed, clash=clash)
         except MokujiError:
@@ -116,18 +123,18 @@ def opened(desk: Desk, actor: Actor, volume_key: str, page_key: str) -> Opened |
         return Opened(made, head.title, head.revision, draft.changed, together=True)
 
 
-def settle(desk: Desk, actor: Actor, volume_key: str, key: str) -> None:
+def settle(app: AppContext, actor: Actor, volume_key: str, key: str) -> None:
     """Drops one's draft by a name that was not written: its text was saved as a page of another name."""
-    with writing(desk.engine) as connection:
-        volume = Sight(connection, actor).volume(volume_key)
+    with writing(app.engine) as connection:
+        volume = ReadContext(connection, actor).volume(volume_key)
         assert actor.person is not None
         stored.drop(connection, actor.person, volume.id, None, names.key(key))
 
 
-def mine(desk: Desk, actor: Actor) -> tuple[list[Draft], Mapping[int, Volume]]:
+def mine(app: AppContext, actor: Actor) -> tuple[list[Draft], Mapping[int, Volume]]:
     """One's drafts, newest first, in volumes that one may read; and these by id."""
     if actor.person is None:
         return [], {}
-    with reading(desk.engine) as connection:
-        by_id = {volume.id: volume for volume in Sight(connection, actor).volumes.values()}
+    with reading(app.engine) as connection:
+        by_id = {volume.id: volume for volume in ReadContext(connection, actor).volumes.values()}
         return stored.of_person(connection, actor.person, list(by_id)), by_id

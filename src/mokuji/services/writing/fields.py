@@ -11,7 +11,7 @@ from mokuji.core.base.edits import apply
 from mokuji.core.edit.field_edit import check_field, set_field
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor, Permission
-from mokuji.services.desk import Desk, Sight, need_head
+from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.writing import writing
 from mokuji.store.database import reading
@@ -73,15 +73,22 @@ def of_page(page: Page) -> tuple[Field, ...]:
 
 
 def change(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, name: str, value: str, *, remove: bool = False
+    app: AppContext,
+    actor: Actor,
+    volume_key: str,
+    page_key: str,
+    name: str,
+    value: str,
+    *,
+    remove: bool = False,
 ) -> str:
     """Sets a field of a page, adds it or takes it away, as a revision; a list is written with commas. The key of the
     page. BadName or Refused say why it cannot be."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key, Permission.WRITE)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key, Permission.WRITE)
         head = need_head(connection, volume, page_key)
-        page = sight.wiki.pages([head.id])[head.id]
+        page = context.wiki.pages([head.id])[head.id]
     name = check_field(name)
     now = page.content.front_matter.fields.get(name)
     words = " ".join(value.split())
@@ -92,7 +99,7 @@ def change(
     if text != page.text:
         note = f"{name} taken away" if remove else f"{name}: {words}"
         writing.save(
-            desk,
+            app,
             actor,
             writing.Save(volume_key, head.title, text, revision=head.revision, note=note[:300], follow=False),
         )
@@ -100,7 +107,7 @@ def change(
 
 
 def table(
-    desk: Desk,
+    app: AppContext,
     actor: Actor,
     volume_key: str,
     field: str = "",
@@ -113,13 +120,13 @@ def table(
 ) -> Table:
     """The pages of a volume that have a field. ``value`` chooses those where it says that, ``sort`` is a column or
     “title”, with “-” before it the other way round; ``whole`` gives all rows at once."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         known = _known(memberships.all_fields(connection, volume.id))
         field = field if any(each.name == field for each in known) else (known[0].name if known else "")
         if not field:
-            return Table(volume_view(sight, volume), (), "", (), (), 0, "", "", False)
+            return Table(volume_view(context, volume), (), "", (), (), 0, "", "", False)
         ids = (
             memberships.having(connection, volume.id, field, names.key(value))
             if value
@@ -138,7 +145,7 @@ def table(
         start = 0 if whole else min(max(0, screen), MOST_PAGES // SCREEN) * SCREEN
         listed = ordered if whole else ordered[start : start + SCREEN]
         return Table(
-            volume_view(sight, volume),
+            volume_view(context, volume),
             known,
             field,
             shown,

@@ -18,7 +18,7 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.media import at_width, recognise
-from mokuji.services.desk import Desk, Sight, check, find_volume
+from mokuji.services.app_context import AppContext, ReadContext, check, find_volume
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import files as stored
 from mokuji.store import people
@@ -88,13 +88,13 @@ class FileView:
     same: tuple[StoredFile, ...]
 
 
-def bring(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> Brought:
+def bring(app: AppContext, actor: Actor, volume_key: str, name: str, data: bytes) -> Brought:
     """Keeps a file under a readable name made of its own; the same content is kept once, under the name that it has.
     BadFile says why it is not kept."""
     media = recognise(data, name)
     hash_ = hashlib.sha256(media.data).digest()
     wanted = naming.readable(name, media.ending)
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.WRITE, volume)
         same = stored.same(connection, volume.id, hash_)
@@ -103,7 +103,7 @@ def bring(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> 
         free = naming.check_name(_free(connection, volume, wanted))
         told = (media.type, media.width, media.height)
         named = (naming.key(free), free)
-        signed = (actor.person, desk.clock())
+        signed = (actor.person, app.clock())
         return Brought(
             volume, stored.add(connection, volume.id, named, media.data, hash_, told, signed), False
         )
@@ -136,13 +136,13 @@ def _free(connection: Connection, volume: Volume, wanted: str) -> str:
     )
 
 
-def call(desk: Desk, actor: Actor, volume_key: str, name: str, new: str) -> StoredFile:
+def call(app: AppContext, actor: Actor, volume_key: str, name: str, new: str) -> StoredFile:
     """Calls a file otherwise that one has only just brought. Its ending stays."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.WRITE, volume)
         file = _need(connection, volume, name)
-        if file.person != actor.person or desk.clock() - file.at > FRESH:
+        if file.person != actor.person or app.clock() - file.at > FRESH:
             raise Refused(
                 f"“{file.name}” has been here for a while, and pages may name it: it keeps its name.",
                 code="file_old",
@@ -162,52 +162,54 @@ def _need(connection: Connection, volume: Volume, name: str) -> StoredFile:
     return next(iter(found.values()))
 
 
-def fetch(desk: Desk, actor: Actor, volume_key: str, name: str) -> StoredFile:
+def fetch(app: AppContext, actor: Actor, volume_key: str, name: str) -> StoredFile:
     """A file by its name, without its bytes."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return _need(connection, find_volume(connection, actor, volume_key), name)
 
 
-def content(desk: Desk, file: StoredFile) -> bytes:
+def content(app: AppContext, file: StoredFile) -> bytes:
     """The bytes of a file that was fetched."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         return stored.data(connection, file.hash)
 
 
-def known_to(desk: Desk, actor: Actor, volume: int, name: str) -> tuple[Volume, StoredFile] | None:
+def known_to(app: AppContext, actor: Actor, volume: int, name: str) -> tuple[Volume, StoredFile] | None:
     """A file that a page of a volume names, if the actor may read that volume and it is there."""
-    with reading(desk.engine) as connection:
-        home = next((each for each in Sight(connection, actor).volumes.values() if each.id == volume), None)
+    with reading(app.engine) as connection:
+        home = next(
+            (each for each in ReadContext(connection, actor).volumes.values() if each.id == volume), None
+        )
         if home is None:
             return None
         found = stored.called(connection, home.id, [naming.key(name)])
         return next(((home, file) for file in found.values()), None)
 
 
-def files_like(desk: Desk, actor: Actor, volume_key: str, typed: str) -> list[StoredFile]:
+def files_like(app: AppContext, actor: Actor, volume_key: str, typed: str) -> list[StoredFile]:
     """Files of a volume to choose from while a name is typed."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         return stored.like(connection, volume.id, naming.key(typed), OFFERED)
 
 
-def stage(desk: Desk, actor: Actor, volume_key: str, name: str, data: bytes) -> str:
+def stage(app: AppContext, actor: Actor, volume_key: str, name: str, data: bytes) -> str:
     """Keeps bytes that are to take the place of file ``name``; their SHA-256 in hexadecimal digits. BadFile says why
     they are not kept."""
     media = recognise(data, name)
     hash_ = hashlib.sha256(media.data).digest()
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         volume = find_volume(connection, actor, volume_key)
         check(actor, Permission.RENAME, volume)
         _need(connection, volume, name)
         assert actor.person is not None
-        stored.put(connection, hash_, media.data, actor.person, desk.clock())
+        stored.put(connection, hash_, media.data, actor.person, app.clock())
     return hash_.hex()
 
 
-def version(desk: Desk, actor: Actor, volume_key: str, name: str, number: int) -> StoredFile:
+def version(app: AppContext, actor: Actor, volume_key: str, name: str, number: int) -> StoredFile:
     """What a file was by the number of its version, without its bytes; Missing if it never was that."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         file = _need(connection, find_volume(connection, actor, volume_key), name)
         was = next((v for v in stored.versions(connection, file.id, MOST_TAKEN) if v.number == number), None)
         if was is None:
@@ -223,11 +225,11 @@ def version(desk: Desk, actor: Actor, volume_key: str, name: str, number: int) -
         )
 
 
-def scaled(desk: Desk, file: StoredFile, width: int) -> bytes | None:
+def scaled(app: AppContext, file: StoredFile, width: int) -> bytes | None:
     """A picture at one of the widths of ``WIDTHS``, as WebP; None for what is no picture of points, or no wider."""
     if width not in WIDTHS or file.width <= width or file.type not in SCALED:
         return None
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         found = stored.scaled(connection, file.hash, width)
         if found is not None:
             return found or None
@@ -236,7 +238,7 @@ def scaled(desk: Desk, file: StoredFile, width: int) -> bytes | None:
         made = at_width(data, width)
     except TooMany:
         return None  # the reader gets the picture as it is
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         # That there is none is kept, too: finding it out takes as long.
         stored.keep_scaled(connection, file.hash, width, made or b"")
     return made
@@ -247,17 +249,17 @@ def widths(file: StoredFile) -> tuple[int, ...]:
     return tuple(w for w in WIDTHS if w < file.width) if file.type in SCALED else ()
 
 
-def about(desk: Desk, actor: Actor, volume_key: str, name: str) -> FileView:
+def about(app: AppContext, actor: Actor, volume_key: str, name: str) -> FileView:
     """All that is known of a file."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         file = _need(connection, volume, name)
         thing = things.thing(connection, "file", file.id)
         assert thing is not None
         ids = things.naming(connection, thing)
         used = stored.used(connection, volume.id, [file.key]).get(file.key, (0, 0))
-        named = [each for page in _first(sight, ids) for each in _places(page, file.key)]
+        named = [each for page in _first(context, ids) for each in _places(page, file.key)]
         versions = stored.versions(connection, file.id, SCREEN)
         people_ = {p for p in (file.person, *(v.person for v in versions)) if p is not None}
         same = [
@@ -266,7 +268,7 @@ def about(desk: Desk, actor: Actor, volume_key: str, name: str) -> FileView:
             if f.hash == file.hash and f.id != file.id
         ]
         return FileView(
-            volume_view(sight, volume),
+            volume_view(context, volume),
             file,
             people.names_of(connection, people_),
             *used,
@@ -276,8 +278,8 @@ def about(desk: Desk, actor: Actor, volume_key: str, name: str) -> FileView:
         )
 
 
-def _first(sight: Sight, ids: Sequence[int]) -> list[Page]:
-    pages = sight.wiki.pages(sorted(ids)[:SCREEN])
+def _first(context: ReadContext, ids: Sequence[int]) -> list[Page]:
+    pages = context.wiki.pages(sorted(ids)[:SCREEN])
     return sorted(pages.values(), key=lambda page: page.head.key)
 
 
@@ -291,11 +293,13 @@ def _places(page: Page, key: str) -> Iterator[Naming]:
             yield Naming(page.head, lines.position(each.span.start).line, sentence)
 
 
-def files_of(desk: Desk, actor: Actor, volume_key: str, after: str = "", which: Which = "all") -> FilesView:
+def files_of(
+    app: AppContext, actor: Actor, volume_key: str, after: str = "", which: Which = "all"
+) -> FilesView:
     """The files of a volume, from one on."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         if which == "equal":
             found = stored.equal(connection, volume.id, MOST_TAKEN)
         else:
@@ -306,4 +310,4 @@ def files_of(desk: Desk, actor: Actor, volume_key: str, after: str = "", which: 
         found = found if which == "equal" else found[:SCREEN]
         used = stored.used(connection, volume.id, [each.key for each in found])
         lost = stored.missing(connection, volume.id, SCREEN) if not after else []
-        return FilesView(volume_view(sight, volume), tuple(found), names, more, which, used, tuple(lost))
+        return FilesView(volume_view(context, volume), tuple(found), names, more, which, used, tuple(lost))

@@ -26,7 +26,7 @@ from mokuji.core.refactor.plans.link import section_for
 from mokuji.core.reports.own_addresses import own_addresses, own_files
 from mokuji.core.reports.sections import nearest
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Mend, flaws
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.house_styles import found_in, style_of
 from mokuji.services.reading.rendering import PlacedProblem
 from mokuji.services.writing.sources import without_source
@@ -68,24 +68,28 @@ class Finding:
 
 
 def findings(
-    desk: Desk, actor: Actor, seen: Preview, problems: Collection[PlacedProblem], origins: Collection[str]
+    app: AppContext,
+    actor: Actor,
+    seen: Preview,
+    problems: Collection[PlacedProblem],
+    origins: Collection[str],
 ) -> list[Finding]:
     """All findings of a previewed text, in its order. ``problems`` are those that its rendering found, ``origins``
     how addresses of this wiki begin."""
     page = seen.ready.page
     lines = Lines(page.text)
     found: list[_Found] = []
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        wiki = StoredWiki(connection, sight.volumes)
-        found += _unwritten(sight, wiki, seen)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        wiki = StoredWiki(connection, context.volumes)
+        found += _unwritten(context, wiki, seen)
         found += _sections(wiki, seen)
         found += _addresses(wiki, page, origins)
-        found += _ambiguous(sight, wiki, seen)
+        found += _ambiguous(context, wiki, seen)
         found += _files(connection, page)
         found += _sources(connection, page)
         found += _people(connection, page)
-        style = style_of(connection, next(v for v in sight.volumes.values() if v.id == page.head.volume))
+        style = style_of(connection, next(v for v in context.volumes.values() if v.id == page.head.volume))
         missing = dict(_missing(wiki, page)) if any("slot" in p.problem.code for p in problems) else {}
         unclosed = dict(
             _unclosed(wiki, page, [p.problem.span for p in problems if p.problem.code == UNCLOSED])
@@ -106,10 +110,10 @@ def findings(
     return sorted(listed, key=lambda each: (each.span, each.kind))
 
 
-def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
+def _unwritten(context: ReadContext, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
     page = seen.ready.page
     told: set[tuple[str, str]] = set()
-    by_id = {each.id: each for each in sight.volumes.values()}
+    by_id = {each.id: each for each in context.volumes.values()}
     home = by_id[page.head.volume]
     keys = [link.key for link in seen.links if link.state == "unwritten" and link.volume == home.key]
     keys = list(dict.fromkeys(keys))[:LOOKED_UP]
@@ -131,9 +135,9 @@ def _unwritten(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found
             name = name_for(wiki, home, elsewhere, insert=reference.kind is Kind.INSERT)
             if name is not None:
                 mends = (Mend("Refer to it", (Edit(reference.name_span, name),)),)
-        volume = sight.volumes.get(link.volume)
+        volume = context.volumes.get(link.volume)
         if volume is not None and len(told) <= LOOKED_UP:
-            near = _near(sight.connection, link.key, volume.id)
+            near = _near(context.connection, link.key, volume.id)
             name = (
                 name_for(wiki, home, near, insert=reference.kind is Kind.INSERT) if near is not None else None
             )
@@ -197,10 +201,10 @@ def _missing(wiki: StoredWiki, page: Page) -> Iterator[tuple[Span, tuple[Mend, .
             yield reference.span, (Mend(said, (Edit(Span(at, at), words),)),)
 
 
-def _ambiguous(sight: Sight, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
+def _ambiguous(context: ReadContext, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
     """References by an alias that several pages have: the first one counts, which the writer may not know."""
     page = seen.ready.page
-    home = next(each for each in sight.volumes.values() if each.id == page.head.volume)
+    home = next(each for each in context.volumes.values() if each.id == page.head.volume)
     asked = [
         (reference, link, lookups(reference.name, home, wiki.volumes, insert=reference.kind is Kind.INSERT))
         for reference, link in zip(page.content.references, seen.links, strict=True)

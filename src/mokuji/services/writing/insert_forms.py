@@ -16,7 +16,7 @@ from mokuji.core.language.slots import Slot
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Resolver
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight, check
+from mokuji.services.app_context import AppContext, ReadContext, check
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki
 
@@ -48,7 +48,7 @@ class InsertForm:
     faults: tuple[str, ...] = ()
 
 
-def insert_at(desk: Desk, actor: Actor, volume_key: str, text: str, at: int) -> InsertForm | None:
+def insert_at(app: AppContext, actor: Actor, volume_key: str, text: str, at: int) -> InsertForm | None:
     """The insert that holds an offset (in code points) of a text that is being written in a volume; the innermost if
     one stands in another. None if there is none."""
     check_page(text)
@@ -57,14 +57,14 @@ def insert_at(desk: Desk, actor: Actor, volume_key: str, text: str, at: int) -> 
     if index is None:
         return None
     reference = references[index]
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        home = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        home = context.volume(volume_key)
         check(actor, Permission.WRITE, home)
         name = reference.name
         assert name is not None
         # Of a closed page no more shows than of one that is not written.
-        seen = StoredWiki(connection, sight.volumes)
+        seen = StoredWiki(connection, context.volumes)
         head = Resolver.of(seen, [(home, reference)]).resolve(name, home, insert=True).page
         page = seen.pages([head.id]).get(head.id) if head is not None else None
     typed = names.unescape(reference.name_span.of(text))
@@ -78,9 +78,9 @@ def insert_at(desk: Desk, actor: Actor, volume_key: str, text: str, at: int) -> 
     slots = page.content.declared.slots
     _, faults = assign(((v.name, v.span.of(text)) for v in given), slots, page.head.title)
     said = [fault.message for fault in faults]
-    if select(page, reference.section, sight.volumes) is None:
+    if select(page, reference.section, context.volumes) is None:
         said.insert(0, f"“{page.head.title}” has no section or part “{reference.section}”.")
-    volume = next(each for each in sight.volumes.values() if each.id == page.head.volume)
+    volume = next(each for each in context.volumes.values() if each.id == page.head.volume)
     fields = tuple(_field(slot, text, given, first=n == 0) for n, slot in enumerate(slots.values()))
     return InsertForm(index, typed, page.head, volume, span, end, lines, fields, tuple(said))
 

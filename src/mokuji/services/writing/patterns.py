@@ -9,7 +9,7 @@ from mokuji.core.base.errors import Missing
 from mokuji.core.model.patterns import BUILT_IN, FIELD, begun_from
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
-from mokuji.services.desk import Desk, Sight, check
+from mokuji.services.app_context import AppContext, ReadContext, check
 from mokuji.store.database import reading
 from mokuji.store.index import memberships
 
@@ -26,29 +26,31 @@ class Pattern:
     about: str
 
 
-def patterns_of(sight: Sight, volume: Volume) -> list[Pattern]:
+def patterns_of(context: ReadContext, volume: Volume) -> list[Pattern]:
     """What can be chosen from: the volume's own first, then those of its libraries, then ours."""
-    by_id = {each.id: each for each in sight.volumes.values()}
+    by_id = {each.id: each for each in context.volumes.values()}
     found: list[Pattern] = []
     for area in (volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)):
-        ids = memberships.with_field(sight.connection, area.id, FIELD, MOST)
-        for head, summary, _ in sorted(memberships.listed(sight.connection, ids), key=lambda row: row[0].key):
+        ids = memberships.with_field(context.connection, area.id, FIELD, MOST)
+        for head, summary, _ in sorted(
+            memberships.listed(context.connection, ids), key=lambda row: row[0].key
+        ):
             found.append(Pattern(f"{area.key}/{head.key}", head.title, summary))
     return [*found, *(Pattern(name, names.as_title(name), "") for name in BUILT_IN)]
 
 
-def pattern_text(desk: Desk, actor: Actor, volume_key: str, name: str) -> str:
+def pattern_text(app: AppContext, actor: Actor, volume_key: str, name: str) -> str:
     """The text of a pattern by its name, with ``#{…}`` where something is to be filled in (in ours only); Missing if
     there is none, or it is closed to the actor."""
     if name in BUILT_IN:
         return BUILT_IN[name]
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        check(actor, Permission.WRITE, sight.volume(volume_key))
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        check(actor, Permission.WRITE, context.volume(volume_key))
         volume_name, _, key = name.partition("/")
-        area = sight.volumes.get(volume_name)
-        heads = sight.wiki.titles([(area.id, key)]) if area is not None else {}
-        page = next(iter(sight.wiki.pages([head.id for head in heads.values()]).values()), None)
+        area = context.volumes.get(volume_name)
+        heads = context.wiki.titles([(area.id, key)]) if area is not None else {}
+        page = next(iter(context.wiki.pages([head.id for head in heads.values()]).values()), None)
         if page is None or FIELD not in page.content.front_matter.fields:
             raise Missing("There is no such pattern.", code="pattern_missing")
         return begun_from(page)

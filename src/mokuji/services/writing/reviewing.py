@@ -13,7 +13,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
 from mokuji.core.model.policy import Actor
 from mokuji.core.refactor.proposal import proposed_note
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.linking import Link
 from mokuji.services.reading.reading import VolumeView
 from mokuji.services.reading.rendering import Addresses
@@ -71,22 +71,29 @@ class Review:
 
 
 def review(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str, to: Addresses, *, title: str = ""
+    app: AppContext,
+    actor: Actor,
+    volume_key: str,
+    page_key: str,
+    text: str,
+    to: Addresses,
+    *,
+    title: str = "",
 ) -> Review:
     """A text against the page as it is stored now. Only who may write the page may ask; nothing is kept."""
-    view = writing.open_for_edit(desk, actor, volume_key, page_key)
-    new = writing.preview(desk, actor, volume_key, page_key, text, title=title)
-    old = writing.preview(desk, actor, volume_key, page_key, view.text.replace("\r\n", "\n"), title=title)
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        keys = frozenset(sight.volumes)
+    view = writing.open_for_edit(app, actor, volume_key, page_key)
+    new = writing.preview(app, actor, volume_key, page_key, text, title=title)
+    old = writing.preview(app, actor, volume_key, page_key, view.text.replace("\r\n", "\n"), title=title)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        keys = frozenset(context.volumes)
     before, after = old.ready.page, new.ready.page
-    moves = writing.moves_of(desk, actor, volume_key, page_key, text) if view.revision else None
+    moves = writing.moves_of(app, actor, volume_key, page_key, text) if view.revision else None
     return Review(
         view.place,
         after,
         Effect(_more(new.links, old.links), _more(old.links, new.links), moves),
-        rendered_diff(old.rendered(desk, to).html, new.rendered(desk, to).html),
+        rendered_diff(old.rendered(app, to).html, new.rendered(app, to).html),
         tuple(compare(before.text, after.text)),
         proposed_note(before, after, keys),
     )

@@ -31,7 +31,7 @@ from mokuji.core.model.sources import (
 from mokuji.core.model.things import check_name
 from mokuji.core.model.wiki import Volume
 from mokuji.formats import bibliography
-from mokuji.services.desk import Desk, Sight
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.store import sources as stored
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.sources import StoredSource as StoredSource
@@ -103,36 +103,36 @@ class Imported:
     problems: tuple[str, ...] = field(default=())
 
 
-def _sight(connection: Connection, actor: Actor) -> Sight:
-    sight = Sight(connection, actor)
+def _sight(connection: Connection, actor: Actor) -> ReadContext:
+    context = ReadContext(connection, actor)
     if not actor.belongs:
         raise Forbidden(
             "The list of sources is for the people of the wiki. Sign in to see it.",
             code="sign_in" if not actor.signed_in else "forbidden",
         )
-    return sight
+    return context
 
 
-def _home(sight: Sight) -> Volume | None:
+def _home(context: ReadContext) -> Volume | None:
     """The first volume in which the actor may write."""
-    volumes = sorted(sight.volumes.values(), key=lambda each: each.id)
-    return next((v for v in volumes if may(sight.actor, Permission.WRITE, v.id, closed=v.closed)), None)
+    volumes = sorted(context.volumes.values(), key=lambda each: each.id)
+    return next((v for v in volumes if may(context.actor, Permission.WRITE, v.id, closed=v.closed)), None)
 
 
-def _by_id(sight: Sight) -> dict[int, Volume]:
-    return {each.id: each for each in sight.volumes.values()}
+def _by_id(context: ReadContext) -> dict[int, Volume]:
+    return {each.id: each for each in context.volumes.values()}
 
 
 def listing(
-    desk: Desk, actor: Actor, *, after: str = "", which: Which = "all", typed: str = ""
+    app: AppContext, actor: Actor, *, after: str = "", which: Which = "all", typed: str = ""
 ) -> SourcesView:
     """The list of sources, or what is to be mended in it."""
-    with reading(desk.engine) as connection:
-        sight = _sight(connection, actor)
-        by_id, home = _by_id(sight), _home(sight)
+    with reading(app.engine) as connection:
+        context = _sight(connection, actor)
+        by_id, home = _by_id(context), _home(context)
         cited = stored.cited(connection, list(by_id))
         if which == "missing":
-            return SourcesView((), cited, by_id, home, which, missing=tuple(_missing(sight)))
+            return SourcesView((), cited, by_id, home, which, missing=tuple(_missing(context)))
         if which == "alike":
             every = {each.key: each for each in stored.listed(connection, most=bibliography.MOST)}
             pairs = near({key: each.fields for key, each in every.items()})[:SCREEN]
@@ -151,9 +151,9 @@ def listing(
         return SourcesView(tuple(found[:SCREEN]), cited, by_id, home, which, more)
 
 
-def _missing(sight: Sight) -> Iterator[Cited]:
-    rows = stored.missing(sight.connection, list(_by_id(sight)), MOST_MISSING)
-    pages = sight.wiki.pages({page for _, page in rows})
+def _missing(context: ReadContext) -> Iterator[Cited]:
+    rows = stored.missing(context.connection, list(_by_id(context)), MOST_MISSING)
+    pages = context.wiki.pages({page for _, page in rows})
     names: dict[str, list[PageHead]] = {}
     for key, page in rows:
         names.setdefault(key, []).append(pages[page].head)
@@ -162,14 +162,14 @@ def _missing(sight: Sight) -> Iterator[Cited]:
         yield Cited(typed, tuple(heads))
 
 
-def about(desk: Desk, actor: Actor, name: str) -> SourceView:
+def about(app: AppContext, actor: Actor, name: str) -> SourceView:
     """A source with the places that cite it; of a name that is no source, the places that name it."""
-    with reading(desk.engine) as connection:
-        sight = _sight(connection, actor)
-        by_id, key = _by_id(sight), source_key(name)
+    with reading(app.engine) as connection:
+        context = _sight(connection, actor)
+        by_id, key = _by_id(context), source_key(name)
         source = stored.called(connection, [key]).get(key)
         ids = stored.citing(connection, key, list(by_id), SCREEN)
-        pages = sight.wiki.pages(ids)
+        pages = context.wiki.pages(ids)
         places = [each for id_ in ids for each in _places(pages[id_], key)]
         number = stored.cited(connection, list(by_id)).get(key, (0, 0))[0]
         return SourceView(
@@ -178,7 +178,7 @@ def about(desk: Desk, actor: Actor, name: str) -> SourceView:
             tuple(places[:SCREEN]),
             number,
             by_id,
-            _home(sight),
+            _home(context),
         )
 
 
@@ -201,11 +201,11 @@ class Checked:
     fields: Mapping[str, Any]
 
 
-def check(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> Checked:
+def check(app: AppContext, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> Checked:
     """Reads the form of a source; BadName and BadFields say what is wrong with it."""
-    with reading(desk.engine) as connection:
-        sight = _sight(connection, actor)
-        home = _need_home(sight)
+    with reading(app.engine) as connection:
+        context = _sight(connection, actor)
+        home = _need_home(context)
         typed = name.strip()
         known = stored.called(connection, [source_key(typed)]).get(source_key(typed)) if typed else None
     if new and known is not None:
@@ -222,29 +222,29 @@ def check(desk: Desk, actor: Actor, name: str, fields: Mapping[str, str], *, new
     return Checked(home, known, told)
 
 
-def add(desk: Desk, actor: Actor, name: str, fields: Mapping[str, Any]) -> str:
+def add(app: AppContext, actor: Actor, name: str, fields: Mapping[str, Any]) -> str:
     """Puts a source into the list, under a free name if none is typed; the name that it has."""
     typed = name.strip()
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         taken = stored.keys(connection) if not typed else ()
         wanted = check_name("source", typed) if typed else free_name(fields, taken)
-        return stored.add(connection, source_key(wanted), wanted, fields, actor.person, desk.clock()).name
+        return stored.add(connection, source_key(wanted), wanted, fields, actor.person, app.clock()).name
 
 
-def _need_home(sight: Sight) -> Volume:
-    home = _home(sight)
+def _need_home(context: ReadContext) -> Volume:
+    home = _home(context)
     if home is None:
         raise Forbidden("Who may write in a volume may change the list of sources.")
     return home
 
 
-def bring(desk: Desk, actor: Actor, data: bytes) -> Imported:
+def bring(app: AppContext, actor: Actor, data: bytes) -> Imported:
     """Takes in a file of sources. Those whose name is there already stay as they are; BadFile if it cannot be read."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         _need_home(_sight(connection, actor))
     told = bibliography.read(data)
     problems = list(told.problems)
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         known = {each.key: each for each in stored.listed(connection, most=2 * bibliography.MOST)}
         if len(known) + len(told.items) > bibliography.MOST:
             raise BadFile(f"The list would have more than {bibliography.MOST:,} sources.", code="bad_sources")
@@ -264,28 +264,28 @@ def bring(desk: Desk, actor: Actor, data: bytes) -> Imported:
             elif key in keys:
                 problems.append(f"“{name}” stands in the file twice; the first one was taken.")
             else:
-                stored.add(connection, key, name, item, actor.person, desk.clock())
+                stored.add(connection, key, name, item, actor.person, app.clock())
                 keys.add(key)
                 new.append(name)
     return Imported(tuple(new), tuple(same), tuple(other), tuple(problems))
 
 
-def take(desk: Desk, actor: Actor, form: Literal["json", "bibtex"]) -> str:
+def take(app: AppContext, actor: Actor, form: Literal["json", "bibtex"]) -> str:
     """The whole list as a file."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         _sight(connection, actor)
         every = [(each.name, each.fields) for each in stored.listed(connection, most=bibliography.MOST)]
     return bibliography.write_json(every) if form == "json" else bibliography.write_bibtex(every)
 
 
-def names_like(desk: Desk, actor: Actor, typed: str) -> list[StoredSource]:
+def names_like(app: AppContext, actor: Actor, typed: str) -> list[StoredSource]:
     """Sources to choose from while a name is typed."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         _sight(connection, actor)
         return stored.like(connection, typed.strip().lower(), OFFERED)
 
 
-def as_cited(desk: Desk) -> Callable[[str], str | None]:
+def as_cited(app: AppContext) -> Callable[[str], str | None]:
     """How sources read in the list at the end of a page, asked for one at a time and remembered: a page that cites
     several has them all in one question, as far as the list is short."""
     known: dict[str, str | None] = {}
@@ -293,7 +293,7 @@ def as_cited(desk: Desk) -> Callable[[str], str | None]:
     def source(name: str) -> str | None:
         key = source_key(name)
         if key not in known:
-            with reading(desk.engine) as connection:
+            with reading(app.engine) as connection:
                 if len(known) == SINGLY:
                     listed = stored.listed(connection, most=AT_ONCE)
                     known.update((each.key, formatted(each.fields)) for each in listed)

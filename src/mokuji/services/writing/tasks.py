@@ -25,7 +25,7 @@ from mokuji.core.language.tasks import Task, said, ticked
 from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.tasks import TaskLine
-from mokuji.services.desk import Desk, Sight, find_head
+from mokuji.services.app_context import AppContext, ReadContext, find_head
 from mokuji.services.writing import writing
 from mokuji.store import history, people
 from mokuji.store.database import reading
@@ -100,7 +100,7 @@ class TasksView:
 
 
 def listing(
-    desk: Desk,
+    app: AppContext,
     actor: Actor,
     *,
     by: By = "date",
@@ -113,11 +113,11 @@ def listing(
     screen: int = 0,
 ) -> TasksView:
     """The open tasks, or those that are done, of all pages that the actor may read, or of some."""
-    today = desk.clock().date()
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        by_id = {each.id: each for each in sight.volumes.values()}
-        volume = sight.volume(volume_key) if volume_key else None
+    today = app.clock().date()
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        by_id = {each.id: each for each in context.volumes.values()}
+        volume = context.volume(volume_key) if volume_key else None
         head = find_head(connection, volume, page_key) if volume is not None and page_key else None
         if page_key and head is None:
             raise Missing(f"There is no page “{page_key}” here.", code="page_missing")
@@ -127,7 +127,7 @@ def listing(
         inside = [volume.id] if volume is not None else list(by_id)
         skipped = min(max(0, screen), MOST_SCREENS) * SCREEN
         found = stored.gather(connection, inside, wanted, by, skipped=skipped, most=SCREEN + 1)
-        pages = sight.wiki.pages({each.page for each in found})
+        pages = context.wiki.pages({each.page for each in found})
         known = people.names_by_handle(connection)
         groups: dict[str, list[Shown]] = {}
         lines = _lines(pages)
@@ -149,7 +149,7 @@ def listing(
             head,
             volume,
             len(found) > SCREEN,
-            _feeds(desk, actor),
+            _feeds(app, actor),
         )
 
 
@@ -230,19 +230,19 @@ def plain_words(page: Page, task: Task) -> str:
 
 
 def tick(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, number: int, revision: int, *, done: bool
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, number: int, revision: int, *, done: bool
 ) -> PageHead:
     """Ticks a task, or opens it again: the one that was the ``number``-th of its page in ``revision``. Conflict says
     that its line was changed or is gone since."""
     for _ in range(TRIES):
-        with reading(desk.engine) as connection:
-            sight = Sight(connection, actor)
-            volume = sight.volume(volume_key, Permission.WRITE)
+        with reading(app.engine) as connection:
+            context = ReadContext(connection, actor)
+            volume = context.volume(volume_key, Permission.WRITE)
             head = find_head(connection, volume, page_key)
-            text = history.text_of(connection, head.id, revision, sight.reads) if head is not None else None
+            text = history.text_of(connection, head.id, revision, context.reads) if head is not None else None
             if head is None or text is None:
                 raise Missing("The page is not there any more, or not as it was seen.", code="page_missing")
-            now = sight.wiki.pages([head.id])[head.id]
+            now = context.wiki.pages([head.id])[head.id]
         seen = Page(head, text)
         if not 0 <= number < len(seen.content.tasks):
             raise Missing("There was no such task on the page.", code="task_missing")
@@ -253,7 +253,7 @@ def tick(
         note = f"{'Done' if done else 'Open again'}: {plain_words(seen, task)}"[:300]
         with suppress(Conflict):  # somebody saved just now: it is looked at once more
             writing.save(
-                desk,
+                app,
                 actor,
                 writing.Save(
                     volume_key, head.title, wanted, revision=now.head.revision, note=note, follow=False
@@ -298,15 +298,15 @@ def _only_change(one: str, other: str) -> int:
 
 
 def lines(
-    desk: Desk, actor: Actor, link: Callable[[str, str], str], *, person: str = "", done: bool = False
+    app: AppContext, actor: Actor, link: Callable[[str, str], str], *, person: str = "", done: bool = False
 ) -> list[TaskLine]:
     """Tasks for a file; ``link`` makes the address of a page from the keys of volume and page."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        by_id = {each.id: each for each in sight.volumes.values()}
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        by_id = {each.id: each for each in context.volumes.values()}
         wanted = Wanted(person.strip().casefold(), done=done)
         found = stored.gather(connection, list(by_id), wanted, "date", skipped=0, most=MOST_TOLD)
-        pages = sight.wiki.pages({each.page for each in found})
+        pages = context.wiki.pages({each.page for each in found})
         under = memberships.names_of(connection, list(pages))
         told: list[TaskLine] = []
         alike: Counter[tuple[int, str]] = Counter()
@@ -337,36 +337,36 @@ def lines(
     return list(order)
 
 
-def _feeds(desk: Desk, actor: Actor) -> dict[str, str]:
+def _feeds(app: AppContext, actor: Actor) -> dict[str, str]:
     """What stands in the addresses of a person's calendars: all tasks that they may read, and those that name them."""
     if actor.person is None:
         return {}
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         serial = people.calendar_serial(connection, actor.person)
-    return {which: _token(desk, actor.person, serial, which) for which in ("all", "mine")}
+    return {which: _token(app, actor.person, serial, which) for which in ("all", "mine")}
 
 
-def _token(desk: Desk, person: int, serial: int, which: str) -> str:
+def _token(app: AppContext, person: int, serial: int, which: str) -> str:
     words = f"calendar:{person}:{serial}:{which}".encode()
-    return f"{person}-{which}-{hmac.new(desk.secret, words, hashlib.sha256).hexdigest()[:40]}"
+    return f"{person}-{which}-{hmac.new(app.secret, words, hashlib.sha256).hexdigest()[:40]}"
 
 
-def renew_feeds(desk: Desk, actor: Actor) -> None:
+def renew_feeds(app: AppContext, actor: Actor) -> None:
     """Gives a person new addresses for their calendars; the old ones tell nothing any more."""
     if actor.person is None:
         raise Forbidden("Sign in first.", code="sign_in")
-    with writing_transaction(desk.engine) as connection:
+    with writing_transaction(app.engine) as connection:
         people.renew_calendar(connection, actor.person)
 
 
-def feed(desk: Desk, token: str) -> tuple[Actor, str]:
+def feed(app: AppContext, token: str) -> tuple[Actor, str]:
     """Whose calendar an address is, and whose tasks it tells (empty: all that they may read). Missing if it is none."""
     person, _, rest = token.partition("-")
     which = rest.partition("-")[0]
     if person.isdecimal() and len(person) < 10 and which in {"all", "mine"}:
-        with reading(desk.engine) as connection:
+        with reading(app.engine) as connection:
             serial = people.calendar_serial(connection, int(person))
-            if hmac.compare_digest(_token(desk, int(person), serial, which).encode(), token.encode()):
+            if hmac.compare_digest(_token(app, int(person), serial, which).encode(), token.encode()):
                 actor = people.actor_by_id(connection, int(person))
                 return actor, actor.handle if which == "mine" else ""
     raise Missing("There is no such calendar. Its address may have been renewed.", code="calendar_missing")

@@ -7,7 +7,7 @@ from collections import Counter
 
 from mokuji.adapters.spelling import dictionary
 from mokuji.core.model.policy import Actor, Permission
-from mokuji.services.desk import Desk, Sight, check
+from mokuji.services.app_context import AppContext, ReadContext, check
 from mokuji.services.reading.house_styles import style_of
 from mokuji.store.database import reading
 from mokuji.store.index import search
@@ -18,14 +18,14 @@ LOOKED_AT = 20
 _TYPED = re.compile(r"[^\W\d_]{2,40}")
 
 
-def words_for(desk: Desk, actor: Actor, volume_key: str, typed: str) -> list[tuple[str, bool]]:
+def words_for(app: AppContext, actor: Actor, volume_key: str, typed: str) -> list[tuple[str, bool]]:
     """Words that begin as typed, those that the volume says most often first; whether each is of the volume, or else
     of its dictionary. Nothing for what is no beginning of a word."""
     if _TYPED.fullmatch(typed) is None:
         return []
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volume = sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
         check(actor, Permission.WRITE, volume)
         texts = search.texts_with(connection, volume.id, typed, LOOKED_AT)
         language = volume.language or style_of(connection, volume).spelling

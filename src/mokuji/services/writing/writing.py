@@ -25,10 +25,10 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.save import Edited
 from mokuji.core.refactor.plans.save import save as plan_save
-from mokuji.services.desk import (
-    Desk,
+from mokuji.services.app_context import (
+    AppContext,
+    ReadContext,
     Ready,
-    Sight,
     check,
     clean_note,
     find_head,
@@ -125,14 +125,14 @@ _MEANWHILE = (
 )
 
 
-def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, under: str = "") -> EditView:
+def open_for_edit(app: AppContext, actor: Actor, volume_key: str, page_key: str, under: str = "") -> EditView:
     """A page, or an unwritten name, ready to be written."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volumes, volume = sight.volumes, sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volumes, volume = context.volumes, context.volume(volume_key)
         check(actor, Permission.WRITE, volume)
         head = find_head(connection, volume, page_key)
-        place = volume_view(sight, volume, path_to=head.key if head else None)
+        place = volume_view(context, volume, path_to=head.key if head else None)
         key = names.key(page_key)
         entry = place.contents.of(key)
         number = entry.number if entry else ""
@@ -160,7 +160,7 @@ def open_for_edit(desk: Desk, actor: Actor, volume_key: str, page_key: str, unde
             parent.key if parent else "",
             parent.title if parent else "",
             spelling=spelling,
-            patterns=tuple(patterns_of(sight, volume)),
+            patterns=tuple(patterns_of(context, volume)),
         )
 
 
@@ -219,29 +219,29 @@ class Save:
     merge: bool = False
 
 
-def save(desk: Desk, actor: Actor, wanted: Save) -> Saved:
+def save(app: AppContext, actor: Actor, wanted: Save) -> Saved:
     """Saves a page. BadText or BadName say what cannot be kept; Conflict says that somebody else saved meanwhile, Clash
     where both changed the same places."""
-    done = _save_now(desk, actor, wanted, ask=False)
+    done = _save_now(app, actor, wanted, ask=False)
     assert isinstance(done, Saved)
     return done
 
 
-def save_or_tell(desk: Desk, actor: Actor, wanted: Save) -> Saved | Moves:
+def save_or_tell(app: AppContext, actor: Actor, wanted: Save) -> Saved | Moves:
     """The same, but nothing is saved if references would have to follow: they are told instead."""
-    return _save_now(desk, actor, wanted, ask=True)
+    return _save_now(app, actor, wanted, ask=True)
 
 
-def _save_now(desk: Desk, actor: Actor, wanted: Save, *, ask: bool) -> Saved | Moves:
+def _save_now(app: AppContext, actor: Actor, wanted: Save, *, ask: bool) -> Saved | Moves:
     note, text = clean_note(wanted.note), wanted.text
     check_page(text)
     # What may change other pages is done while nobody else writes.
     alone = wanted.revision == 0 or (wanted.follow and not ask)
-    with writing_transaction(desk.engine, alone=alone) as connection, told_to(connection, actor):
-        sight = Sight(connection, actor)
-        volume = sight.volume(wanted.volume, Permission.WRITE)
+    with writing_transaction(app.engine, alone=alone) as connection, told_to(connection, actor):
+        context = ReadContext(connection, actor)
+        volume = context.volume(wanted.volume, Permission.WRITE)
         head = find_head(connection, volume, wanted.title)
-        by = Signature(actor.person, desk.clock(), note)
+        by = Signature(actor.person, app.clock(), note)
         if head is None and wanted.revision == 0:
             new = replace(wanted, text=restore("", text)) if wanted.from_form else wanted
             return _settled(connection, actor, _create(connection, actor, volume, new, by, ask=ask))
@@ -253,15 +253,15 @@ def _save_now(desk: Desk, actor: Actor, wanted: Save, *, ask: bool) -> Saved | M
             )
         if wanted.revision != head.revision and not wanted.merge:
             raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
-        page = sight.wiki.pages([head.id])[head.id]
+        page = context.wiki.pages([head.id])[head.id]
         if wanted.revision != head.revision:
-            text = bring_together(connection, page, wanted.revision, text, sight.reads)
-            done = _save(sight, desk, page, text, by, follow=wanted.follow, ask=ask)
+            text = bring_together(connection, page, wanted.revision, text, context.reads)
+            done = _save(context, app, page, text, by, follow=wanted.follow, ask=ask)
             done = done if isinstance(done, Moves) else replace(done, merged=done.merged or text)
             return _settled(connection, actor, done)
         if wanted.from_form:
             text = restore(page.text, text)
-        done = _save(sight, desk, page, text, by, follow=wanted.follow, ask=ask)
+        done = _save(context, app, page, text, by, follow=wanted.follow, ask=ask)
         return _settled(connection, actor, done)
 
 
@@ -273,15 +273,15 @@ def _settled(connection: Connection, actor: Actor, done: Saved | Moves) -> Saved
 
 
 def _save(
-    sight: Sight, desk: Desk, page: Page, text: str, by: Signature, *, follow: bool, ask: bool
+    context: ReadContext, app: AppContext, page: Page, text: str, by: Signature, *, follow: bool, ask: bool
 ) -> Saved | Moves:
     """Saves the text of a page that is there, in the revision that it was read in."""
-    connection, actor, wiki, head = sight.connection, sight.actor, sight.wiki, page.head
-    volume = next(each for each in sight.volumes.values() if each.id == head.volume)
+    connection, actor, wiki, head = context.connection, context.actor, context.wiki, page.head
+    volume = next(each for each in context.volumes.values() if each.id == head.volume)
     if text == page.text:
         return Saved(volume, head, False, True, ())
     new = Page(head, text)
-    if (follow or ask) and _moves_something(desk, wiki, page, new):
+    if (follow or ask) and _moves_something(app, wiki, page, new):
         plan = plan_save(wiki, head.id, text)
         if moves := _moves(connection, actor, volume, plan):
             if ask:
@@ -301,7 +301,7 @@ def _faulty(connection: Connection, actor: Actor, page: Page, new: Page) -> list
     was, will = page.content, new.content
     if (was.declared.slots, _takes(page)) == (will.declared.slots, _takes(new)):
         return []
-    return newly_faulty(Sight(connection, actor), page, new)
+    return newly_faulty(ReadContext(connection, actor), page, new)
 
 
 def _takes(page: Page) -> tuple[object, ...]:
@@ -310,16 +310,16 @@ def _takes(page: Page) -> tuple[object, ...]:
     return ([part.name for part in content.parts], [(each.id, each.parts) for each in content.headings])
 
 
-def _moves_something(desk: Desk, wiki: StoredWiki, old: Page, new: Page) -> bool:
+def _moves_something(app: AppContext, wiki: StoredWiki, old: Page, new: Page) -> bool:
     """Whether the page has other sections or aliases than before: nothing else of it is led to."""
     if old.alias_keys != new.alias_keys:
         return True
     # Who edits a page has read it, so mostly its sections are known.
-    before = desk.cache.sections(old.head) or Sections.of(old, wiki.volumes)
+    before = app.cache.sections(old.head) or Sections.of(old, wiki.volumes)
     after = Sections.of(new, wiki.volumes)
     if before != after:
         return True
-    desk.cache.put_sections(old.head.id, old.head.revision + 1, after)
+    app.cache.put_sections(old.head.id, old.head.revision + 1, after)
     return False
 
 
@@ -342,10 +342,10 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
     )
 
 
-def moves_of(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str) -> Moves | None:
+def moves_of(app: AppContext, actor: Actor, volume_key: str, page_key: str, text: str) -> Moves | None:
     """What saving a text of a page that is there would take from references elsewhere; None if nothing."""
     check_page(text)
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         every = load_volumes(connection)
         volume = find_volume(connection, actor, volume_key, every)
         check(actor, Permission.WRITE, volume)
@@ -357,7 +357,7 @@ def moves_of(desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str
         new = Page(head, restore(page.text, text))
         faulty = tuple(_faulty(connection, actor, page, new))
         moves = None
-        if _moves_something(desk, wiki, page, new):
+        if _moves_something(app, wiki, page, new):
             moves = _moves(connection, actor, volume, plan_save(wiki, head.id, new.text))
         if moves is None:
             return Moves(volume, (), 0, 0, (), 0, faulty) if faulty else None
@@ -424,27 +424,27 @@ class Preview:
         found += [(each.span.start, f"ref-{n}") for n, each in enumerate(page.content.references)]
         return [(anchor, lines.position(at).line) for at, anchor in sorted(found)]
 
-    def rendered(self, desk: Desk, to: Addresses | None = None) -> Rendered:
+    def rendered(self, app: AppContext, to: Addresses | None = None) -> Rendered:
         """The text as it would be shown."""
-        return render_ready(desk, self.ready, self.inserted, to)
+        return render_ready(app, self.ready, self.inserted, to)
 
 
 def preview(
-    desk: Desk, actor: Actor, volume_key: str, page_key: str, text: str, *, title: str = ""
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, text: str, *, title: str = ""
 ) -> Preview:
     """A text as it would be read if it were saved now; ``title`` is that of a page which is not there yet. Nothing is
     kept; only who may write may ask for it."""
     check_page(text)
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volumes, volume = sight.volumes, sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volumes, volume = context.volumes, context.volume(volume_key)
         check(actor, Permission.WRITE, volume)
         head = find_head(connection, volume, page_key) or PageHead(
             0, volume.id, names.key(page_key), " ".join(title.split()) or names.as_title(names.key(page_key))
         )
         page = Page(head, text)
-        ready = make_ready(page, frozenset(volumes), desk.secret)
-        found = inserted(StoredWiki(connection, volumes), volume, page, desk)
+        ready = make_ready(page, frozenset(volumes), app.secret)
+        found = inserted(StoredWiki(connection, volumes), volume, page, app)
         lines = Lines(text)
         waiting: dict[tuple[str, str], Unwritten] = {}
         for reference, link in zip(page.content.references, found.links[head.id], strict=True):
@@ -465,11 +465,11 @@ class Target:
     title: str
 
 
-def targets(desk: Desk, actor: Actor, volume_key: str, typed: list[str]) -> dict[str, Target]:
+def targets(app: AppContext, actor: Actor, volume_key: str, typed: list[str]) -> dict[str, Target]:
     """For targets as typed between brackets (up to 400), where each leads; what names no page is left out."""
-    with reading(desk.engine) as connection:
-        sight = Sight(connection, actor)
-        volumes, volume = sight.volumes, sight.volume(volume_key)
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volumes, volume = context.volumes, context.volume(volume_key)
         by_id = {each.id: each for each in volumes.values()}
         named: dict[str, Name] = {}
         for each in typed[:400]:

@@ -124,7 +124,7 @@ def plan(who: Who, request: Request, name: str, volume: str, page: str) -> Respo
     if query.get("texts") == "edited" and "edited" not in query:
         answered = False  # the text of both is shown first, to be brought together
     try:
-        view = doing.plan(who.desk, who.actor, asked)
+        view = doing.plan(who.app, who.actor, asked)
     except Missing as missing:
         return _at_its_new_address(who, missing, name, volume, page, query)
     return _plan_page(who, view, query, asked=answered)
@@ -135,7 +135,7 @@ def _at_its_new_address(
 ) -> Response:
     """The plan of a page that was renamed or moved while somebody thought about it, at its address of now; Missing for
     one that is not there at all."""
-    there = reading.formerly(who.desk, who.actor, volume, page) if missing.code == "page_missing" else None
+    there = reading.formerly(who.app, who.actor, volume, page) if missing.code == "page_missing" else None
     if there is None or there[1] is None:
         raise missing
     kept = {key: value for key, value in query.items() if key not in {"token", "digest", "note"}}
@@ -153,7 +153,7 @@ def do(who: Who, form: Form, name: str, volume: str, page: str) -> Response:
 
 
 def _do(who: Visitor, asked: Asked, form: Fields) -> Response:
-    done = doing.apply(who.desk, who.actor, asked, form.get("digest", ""), note=form.get("note", ""))
+    done = doing.apply(who.app, who.actor, asked, form.get("digest", ""), note=form.get("note", ""))
     if isinstance(done, Applied):
         return see(addresses.change(done.change_set) + "?done=1")
     return _plan_page(who, done, form, asked=True, stale=bool(form.get("digest")))
@@ -161,11 +161,11 @@ def _do(who: Visitor, asked: Asked, form: Fields) -> Response:
 
 def _at_once(who: Visitor, asked: Asked) -> Response:
     """Does an act if it changes nothing but the contents; otherwise its plan is to be looked at first."""
-    view = doing.plan(who.desk, who.actor, asked)
+    view = doing.plan(who.app, who.actor, asked)
     made = view.plan
     if made is None or not view.can_be_done or not made.only_places:
         return JSONResponse({"change": None})
-    done = doing.apply(who.desk, who.actor, asked, view.digest)
+    done = doing.apply(who.app, who.actor, asked, view.digest)
     return JSONResponse({"change": done.change_set if isinstance(done, Applied) else None})
 
 
@@ -199,7 +199,7 @@ def plan_volume(who: Who, request: Request, name: str, volume: str) -> Response:
     query = _query(request)
     act = _act(ON_VOLUMES, name, "volume")
     asked = _of_volume(act, query, volume)
-    return _plan_page(who, doing.plan(who.desk, who.actor, asked), query, asked=_is_asked(act, asked, query))
+    return _plan_page(who, doing.plan(who.app, who.actor, asked), query, asked=_is_asked(act, asked, query))
 
 
 @router.post("/-/volume/{name}/{volume}")
@@ -223,7 +223,7 @@ def _of_volume(act: Act[Any, Any], given: Fields, volume: str) -> Asked:
 def plan_new_volume(who: Who, request: Request) -> Response:
     """The plan to make a volume."""
     query = _query(request)
-    view = doing.plan(who.desk, who.actor, from_fields(CreateVolume, query))
+    view = doing.plan(who.app, who.actor, from_fields(CreateVolume, query))
     return _plan_page(who, view, query, asked="title" in query)
 
 
@@ -231,7 +231,7 @@ def plan_new_volume(who: Who, request: Request) -> Response:
 def new_volume(who: Who, form: Form) -> Response:
     """Makes a volume."""
     asked = from_fields(CreateVolume, form)
-    done = doing.apply(who.desk, who.actor, asked, form.get("digest", ""), note=form.get("note", ""))
+    done = doing.apply(who.app, who.actor, asked, form.get("digest", ""), note=form.get("note", ""))
     if isinstance(done, Applied):
         return see(addresses.page(names.key(asked.title)))
     return _plan_page(who, done, form, asked=True, stale=bool(form.get("digest")))
@@ -240,20 +240,20 @@ def new_volume(who: Who, form: Form) -> Response:
 @router.post("/-/front/{volume}")
 def front(who: Who, form: Form, volume: str) -> Response:
     """Lets a volume open on another page."""
-    return see(addresses.page(reading.choose_front(who.desk, who.actor, volume, form.get("page", "")).key))
+    return see(addresses.page(reading.choose_front(who.app, who.actor, volume, form.get("page", "")).key))
 
 
 @router.get("/-/trash")
 def trash(who: Who, before: int | None = None) -> Response:
     """What lies in the trash, by act."""
-    return who.page("trash.html", view=trash_service.trash_view(who.desk, who.actor, before), lit="changes")
+    return who.page("trash.html", view=trash_service.trash_view(who.app, who.actor, before), lit="changes")
 
 
 @router.get("/-/restore")
 def plan_restore(who: Who, request: Request) -> Response:
     """The plan to restore pages."""
     query = _query(request)
-    return _plan_page(who, doing.plan(who.desk, who.actor, from_fields(Restore, query)), query, asked=True)
+    return _plan_page(who, doing.plan(who.app, who.actor, from_fields(Restore, query)), query, asked=True)
 
 
 @router.post("/-/restore")
@@ -265,7 +265,7 @@ def restore(who: Who, form: Form) -> Response:
 @router.get("/-/changes")
 def changes(who: Who, before: int | None = None, volume: str = "") -> Response:
     """What was done lately in all volumes one may read, or in one of them."""
-    found, volumes, more = history.acts(who.desk, who.actor, before, volume_key=volume)
+    found, volumes, more = history.acts(who.app, who.actor, before, volume_key=volume)
     only = next((each for each in volumes.values() if volume and each.key == names.key(volume)), None)
     kept = {"volume": only.key if only else "", "from": who.request.query_params.get("from", "")}
     return who.page(
@@ -283,7 +283,7 @@ def changes(who: Who, before: int | None = None, volume: str = "") -> Response:
 @router.get("/-/changes/{number}")
 def change(who: Who, number: int, done: bool = False) -> Response:
     """One act with the pages it changed."""
-    view = log.one_act(who.desk, who.actor, number)
+    view = log.one_act(who.app, who.actor, number)
     return who.page("change.html", view=view.act, headline=view.headline, done=done, lit="changes")
 
 
@@ -291,7 +291,7 @@ def change(who: Who, number: int, done: bool = False) -> Response:
 def plan_undo(who: Who, request: Request, number: int) -> Response:
     """What undoing would do."""
     query = _query(request)
-    view = doing.plan(who.desk, who.actor, from_fields(Undo, query, str(number)))
+    view = doing.plan(who.app, who.actor, from_fields(Undo, query, str(number)))
     return _plan_page(who, view, query, asked=True)
 
 

@@ -27,7 +27,7 @@ def index(who: Who, volume: str, form: str = "") -> Response:
     """All categories of a volume; as SKOS with ``form`` turtle or json-ld."""
     if form in skos.MEDIA:
         told = concepts.export(
-            who.desk,
+            who.app,
             who.actor,
             volume,
             form,  # type: ignore[arg-type]
@@ -35,14 +35,14 @@ def index(who: Who, volume: str, form: str = "") -> Response:
             site.absolute(addresses.categories(volume)),
         )
         return Response(told, media_type=skos.MEDIA[form] + "; charset=utf-8")
-    view = categories.index(who.desk, who.actor, volume)
+    view = categories.index(who.app, who.actor, volume)
     return who.page("categories.html", place=view.place, view=view, lit="materials")
 
 
 @router.get("/-/materials/{volume}")
 def materials_of(who: Who, volume: str) -> Response:
     """Templates and categories of a volume."""
-    view = materials.materials(who.desk, who.actor, volume)
+    view = materials.materials(who.app, who.actor, volume)
     return who.page("materials.html", place=view.place, view=view, lit="materials")
 
 
@@ -50,14 +50,14 @@ def materials_of(who: Who, volume: str) -> Response:
 def file(who: Who, form: Form, volume: str, page: str) -> Response:
     """Files a page under one more category, or one less, and goes back to it."""
     asked = File(volume, page, form.get("add", ""), form.get("drop", ""))
-    doing.apply(who.desk, who.actor, asked, None)
+    doing.apply(who.app, who.actor, asked, None)
     return see(addresses.page(volume, page) + "#margin")
 
 
 @router.get("/-/category-names/{volume}")
 def category_names(who: Who, volume: str) -> Response:
     """The names of all categories of a volume, to choose from."""
-    found = categories.index(who.desk, who.actor, volume).categories.values()
+    found = categories.index(who.app, who.actor, volume).categories.values()
     return as_json([{"name": each.name} for each in sorted(found, key=lambda each: each.key)])
 
 
@@ -65,9 +65,9 @@ def category_names(who: Who, volume: str) -> Response:
 def one(who: Who, volume: str, key: str, after: str = "", form: str = "") -> Response:
     """One category; ``form=json`` gives all its pages and passages as a list."""
     if form == "json":
-        view = categories.category(who.desk, who.actor, volume, key, "", MOST_ROWS)
+        view = categories.category(who.app, who.actor, volume, key, "", MOST_ROWS)
         return as_json(_rows(view))
-    view = categories.category(who.desk, who.actor, volume, key, after)
+    view = categories.category(who.app, who.actor, volume, key, after)
     return who.page("category.html", place=view.place, view=view, lit="materials")
 
 

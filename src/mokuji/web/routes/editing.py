@@ -27,22 +27,22 @@ router = APIRouter()
 @router.get("/-/edit/{volume}/{page:path}")
 def edit(who: Who, volume: str, page: str, under: str = "", title: str = "", pattern: str = "") -> Response:
     """The desk, on a page or on a name that is not written yet, which can begin with a pattern."""
-    view = writing.open_for_edit(who.desk, who.actor, volume, page, under)
+    view = writing.open_for_edit(who.app, who.actor, volume, page, under)
     shown = title if view.revision == 0 and names.key(title) == view.key else view.title
-    draft = drafts.opened(who.desk, who.actor, volume, page)
+    draft = drafts.opened(who.app, who.actor, volume, page)
     if draft is not None:
         shown = draft.title if view.revision == 0 else view.title
         return _desk(who, view, title=shown, text=draft.text, note="", revision=draft.revision, draft=draft)
     text = view.text
     if pattern and view.revision == 0:
-        text = plain(patterns.pattern_text(who.desk, who.actor, volume, pattern))
+        text = plain(patterns.pattern_text(who.app, who.actor, volume, pattern))
     return _desk(who, view, title=shown, text=text, note="", revision=view.revision)
 
 
 @router.get("/-/pattern/{volume}")
 def pattern_text(who: Who, volume: str, name: str = "") -> Response:
     """The text of a pattern, for the desk's script: “#{…}” are places to fill in."""
-    return JSONResponse({"text": patterns.pattern_text(who.desk, who.actor, volume, name)})
+    return JSONResponse({"text": patterns.pattern_text(who.app, who.actor, volume, name)})
 
 
 def _desk(
@@ -130,9 +130,9 @@ def _save(who: Visitor, form: dict[str, str], volume: str, page: str) -> writing
     # Who was not asked yet is asked, if references would have to follow.
     answered = form.get("follow") in {"yes", "no"}
     save_it = writing.save if answered else writing.save_or_tell
-    saved = save_it(who.desk, who.actor, wanted)
+    saved = save_it(who.app, who.actor, wanted)
     if revision == 0 and isinstance(saved, writing.Saved) and saved.head.key != names.key(page):
-        drafts.settle(who.desk, who.actor, volume, page)
+        drafts.settle(who.app, who.actor, volume, page)
     return saved
 
 
@@ -165,7 +165,7 @@ def _again(
     moves: writing.Moves | None = None,
 ) -> Response:
     """The desk with everything that was typed."""
-    view = writing.open_for_edit(who.desk, who.actor, volume, page, form.get("under", ""))
+    view = writing.open_for_edit(who.app, who.actor, volume, page, form.get("under", ""))
     return _desk(
         who,
         view,
@@ -230,12 +230,10 @@ def preview(who: Who, form: Form, volume: str, page: str) -> Response:
     """A text as it would be read, with its problems."""
     try:
         title = form.get("title", "")
-        seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""), title=title)
+        seen = writing.preview(who.app, who.actor, volume, page, form.get("text", ""), title=title)
     except MokujiError as fault:
         return refusal(fault)
-    shown = seen.rendered(
-        who.desk, places(who.desk, who.actor, may_write=True, under=seen.ready.page.head.key)
-    )
+    shown = seen.rendered(who.app, places(who.app, who.actor, may_write=True, under=seen.ready.page.head.key))
     return JSONResponse(
         {
             "html": shown.html,
@@ -251,12 +249,12 @@ def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
     """What is to be found in a text: asked apart, so that the preview need not wait for it."""
     try:
         title = form.get("title", "")
-        seen = writing.preview(who.desk, who.actor, volume, page, form.get("text", ""), title=title)
+        seen = writing.preview(who.app, who.actor, volume, page, form.get("text", ""), title=title)
     except MokujiError as fault:
         return refusal(fault)
-    shown = seen.rendered(who.desk)
+    shown = seen.rendered(who.app)
     url = who.request.url
-    found = findings.findings(who.desk, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
+    found = findings.findings(who.app, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
     return JSONResponse(
         {
             "findings": [
@@ -287,9 +285,9 @@ def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
 def review(who: Who, form: Form, volume: str, page: str) -> Response:
     """A change before it is saved, as a page of its own; for the desk's script (``part``) as a part of one."""
     text, title = form.get("text", "").replace("\r\n", "\n"), form.get("title", "")
-    to = places(who.desk, who.actor, may_write=False, under="")
+    to = places(who.app, who.actor, may_write=False, under="")
     try:
-        view = reviewing.review(who.desk, who.actor, volume, page, text, to, title=title)
+        view = reviewing.review(who.app, who.actor, volume, page, text, to, title=title)
     except MokujiError as fault:
         if "part" not in form:
             return _again(who, form, volume, page, fault=fault)
@@ -321,7 +319,7 @@ def write_on(who: Who, form: Form, volume: str, page: str) -> Response:
 @router.get("/-/written/{volume}")
 def written(who: Who, volume: str, names: str = "", under: str = "") -> Response:
     """For names in the editor (one a line): which are pages, and where following them goes."""
-    found = writing.targets(who.desk, who.actor, volume, names.split("\n"))
+    found = writing.targets(who.app, who.actor, volume, names.split("\n"))
     return JSONResponse({typed: _target(target, under) for typed, target in found.items()})
 
 
@@ -335,7 +333,7 @@ def _target(target: writing.Target, under: str) -> dict[str, Any]:
 @router.get("/-/names")
 def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
     """Pages to refer to, as the completion of names shows them; ``insert`` is what is written between brackets."""
-    found = finding.names_for(who.desk, who.actor, typed, volume)
+    found = finding.names_for(who.app, who.actor, typed, volume)
     return JSONResponse(
         [
             {
@@ -354,21 +352,21 @@ def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
 @router.get("/-/words/{volume}")
 def words_like(who: Who, volume: str, typed: str = "") -> Response:
     """Words that go on with what is typed; whether each is of the volume."""
-    found = vocabulary.words_for(who.desk, who.actor, volume, typed)
+    found = vocabulary.words_for(who.app, who.actor, volume, typed)
     return JSONResponse([{"word": word, "here": here} for word, here in found])
 
 
 @router.get("/-/sections/{volume}")
 def sections_of(who: Who, volume: str, typed: str = "", insert: bool = False) -> Response:
     """The sections of the page that a target leads to, as the completion behind “#” shows them."""
-    found = completing.sections_for(who.desk, who.actor, volume, typed, insert=insert)
+    found = completing.sections_for(who.app, who.actor, volume, typed, insert=insert)
     return JSONResponse([{"words": s.words, "level": s.level, "insert": s.insert} for s in found])
 
 
 @router.get("/-/people")
 def people(who: Who) -> Response:
     """People to name in a text, by handle."""
-    found = completing.people_for(who.desk, who.actor)
+    found = completing.people_for(who.app, who.actor)
     return JSONResponse([{"handle": handle, "name": name} for handle, name in found])
 
 
@@ -378,7 +376,7 @@ def refer(who: Who, form: Form, volume: str) -> Response:
     of files what is typed as destination."""
     origins = own_origins(who.request)
     addresses_ = form.get("addresses", "").split("\n")
-    found = completing.references_to(who.desk, who.actor, volume, addresses_, origins)
+    found = completing.references_to(who.app, who.actor, volume, addresses_, origins)
     return JSONResponse(
         {
             address: {"insert": each.insert, "words": each.words, "file": each.file}
@@ -391,7 +389,7 @@ def refer(who: Who, form: Form, volume: str) -> Response:
 def inserts_like(who: Who, typed: str = "", volume: str = "") -> Response:
     """Pages to put in, templates with the slots that wait for a value: those without a default, required ones first."""
     told = []
-    for each in templates.for_insert(who.desk, who.actor, typed, volume):
+    for each in templates.for_insert(who.app, who.actor, typed, volume):
         slots = sorted(
             (slot for slot in each.slots if slot.default is None), key=lambda slot: not slot.required
         )
@@ -405,10 +403,10 @@ def keep_draft(who: Who, form: Form, volume: str, page: str) -> Response:
     """Keeps what is being written, or drops it (``drop``); answers who else is writing on the page."""
     try:
         if "drop" in form:
-            drafts.discard(who.desk, who.actor, volume, page)
+            drafts.discard(who.app, who.actor, volume, page)
             return JSONResponse({"others": []})
         others = drafts.keep(
-            who.desk,
+            who.app,
             who.actor,
             volume,
             page,
@@ -424,7 +422,7 @@ def keep_draft(who: Who, form: Form, volume: str, page: str) -> Response:
 @router.get("/-/draft/{volume}/{page:path}")
 def one_draft(who: Who, volume: str, page: str) -> Response:
     """One's draft of a page, if there is one."""
-    found = drafts.opened(who.desk, who.actor, volume, page)
+    found = drafts.opened(who.app, who.actor, volume, page)
     if found is None:
         return JSONResponse({"text": None})
     told = {
@@ -441,14 +439,14 @@ def one_draft(who: Who, volume: str, page: str) -> Response:
 @router.post("/-/discard/{volume}/{page:path}")
 def discard_draft(who: Who, form: Form, volume: str, page: str) -> Response:
     """Discards a draft from the list of them."""
-    drafts.discard(who.desk, who.actor, volume, page)
+    drafts.discard(who.app, who.actor, volume, page)
     return see(addresses.at("/-/drafts"))
 
 
 @router.get("/-/drafts")
 def all_drafts(who: Who) -> Response:
     """One's drafts."""
-    found, volumes = drafts.mine(who.desk, who.actor)
+    found, volumes = drafts.mine(who.app, who.actor)
     return who.page("drafts.html", drafts=found, volumes=volumes)
 
 
@@ -458,7 +456,7 @@ def insert_at(who: Who, form: Form, volume: str) -> Response:
     typed = form.get("at", "")
     at = int(typed) if typed.isdecimal() and len(typed) < 10 else 0
     try:
-        found = insert_forms.insert_at(who.desk, who.actor, volume, form.get("text", ""), at)
+        found = insert_forms.insert_at(who.app, who.actor, volume, form.get("text", ""), at)
     except MokujiError as fault:
         return refusal(fault)
     if found is None:
@@ -496,7 +494,7 @@ def insert_at(who: Who, form: Form, volume: str) -> Response:
 @router.get("/-/card/{volume}/{page:path}")
 def card(who: Who, volume: str, page: str, at: str = "") -> Response:
     """The card of a reference, to the section at an anchor if one is given."""
-    found = reading.card(who.desk, who.actor, volume, page, at)
+    found = reading.card(who.app, who.actor, volume, page, at)
     title = found.head.title if found.head else names.key(page)
     return JSONResponse(
         {

@@ -20,7 +20,7 @@ router = APIRouter()
 def change(who: Who, form: Form, volume: str, page: str) -> Response:
     """Sets, adds or takes away a field of a page."""
     name, value = form.get("name", ""), form.get("value", "")
-    key = fields.change(who.desk, who.actor, volume, page, name, value, remove="remove" in form)
+    key = fields.change(who.app, who.actor, volume, page, name, value, remove="remove" in form)
     return see(addresses.page(volume, key) + "#margin")
 
 
@@ -38,7 +38,7 @@ def table(
     """The pages of a volume that have a field, as a table or a file."""
     columns = tuple(each.strip() for each in show.split(",") if each.strip())
     view = fields.table(
-        who.desk,
+        who.app,
         who.actor,
         volume,
         field,

@@ -28,11 +28,11 @@ def file(who: Who, request: Request, volume: str, name: str) -> Response:
     """A file, whole or in part."""
     number = request.query_params.get("version", "")
     if number.isdecimal() and len(number) < 9:
-        found = files.version(who.desk, who.actor, volume, name, int(number))
+        found = files.version(who.app, who.actor, volume, name, int(number))
     else:
-        found = files.fetch(who.desk, who.actor, volume, name)
+        found = files.fetch(who.app, who.actor, volume, name)
     asked = request.query_params.get("w", "")
-    small = files.scaled(who.desk, found, int(asked)) if asked.isdecimal() and len(asked) < 6 else None
+    small = files.scaled(who.app, found, int(asked)) if asked.isdecimal() and len(asked) < 6 else None
     etag = f'"{found.hash[:16].hex()}{f"-{asked}" if small is not None else ""}"'
     how = "inline" if found.type.startswith(_INLINE) else "attachment"
     # With `?v=` the address is another one when the content is.
@@ -49,7 +49,7 @@ def file(who: Who, request: Request, volume: str, name: str) -> Response:
         return Response(status_code=304, headers=headers)
     if small is not None:
         return Response(small, 200, {**headers, "Accept-Ranges": "none"}, "image/webp")
-    data = files.content(who.desk, found)
+    data = files.content(who.app, found)
     part = _range(request.headers.get("range", ""), len(data))
     if part is not None and request.headers.get("if-range", etag) == etag:
         start, end = part
@@ -82,7 +82,7 @@ def bring(who: Who, sent: Upload, volume: str) -> Response:
         if file_ is None:
             raise BadFile("No file came along. Choose one.")
         name = form.get("name", "").strip() or file_[0]
-        brought = files.bring(who.desk, who.actor, volume, name, file_[1])
+        brought = files.bring(who.app, who.actor, volume, name, file_[1])
     except MokujiError as fault:
         if "back" in form:
             raise
@@ -107,7 +107,7 @@ def _told(brought: Brought) -> dict[str, Any]:
 def call(who: Who, form: Form, volume: str) -> Response:
     """Another name for a file that was brought just now."""
     try:
-        found = files.call(who.desk, who.actor, volume, form.get("name", ""), form.get("new", ""))
+        found = files.call(who.app, who.actor, volume, form.get("name", ""), form.get("new", ""))
     except MokujiError as fault:
         return refusal(fault)
     return JSONResponse({"name": found.name, "destination": naming.destination(found.name)})
@@ -119,28 +119,28 @@ def stage(who: Who, sent: Upload, volume: str, name: str) -> Response:
     _, file_ = sent
     if file_ is None:
         raise BadFile("No file came along. Choose one.")
-    content = files.stage(who.desk, who.actor, volume, name, file_[1])
+    content = files.stage(who.app, who.actor, volume, name, file_[1])
     return see(addresses.plan_file("file-replace", key(volume), name, content=content))
 
 
 @router.get("/-/about-file/{volume}/{name:path}")
 def about(who: Who, volume: str, name: str) -> Response:
     """A file: what it shows, where it is named, what it was."""
-    view = files.about(who.desk, who.actor, volume, name)
+    view = files.about(who.app, who.actor, volume, name)
     return who.page("file.html", view=view, place=view.place, lit="materials")
 
 
 @router.get("/-/files/{volume}")
 def all_files(who: Who, volume: str, after: str = "", which: Which = "all") -> Response:
     """The files of a volume."""
-    view = files.files_of(who.desk, who.actor, volume, after, which)
+    view = files.files_of(who.app, who.actor, volume, after, which)
     return who.page("files.html", view=view, place=view.place, lit="materials")
 
 
 @router.get("/-/file-names/{volume}")
 def names(who: Who, volume: str, typed: str = "") -> Response:
     """Files to choose from while a name is typed."""
-    found = files.files_like(who.desk, who.actor, volume, typed)
+    found = files.files_like(who.app, who.actor, volume, typed)
     return JSONResponse(
         [{"name": f.name, "destination": naming.destination(f.name), "type": f.type} for f in found]
     )

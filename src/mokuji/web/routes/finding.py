@@ -44,14 +44,14 @@ def _places(typed: str, volume: Volume | None) -> Iterator[dict[str, object]]:
 @router.get("/-/find")
 def find(who: Who, words: str = "", volume: str = "", page: int = 0) -> Response:
     """Pages by name and by words."""
-    found = finding.find(who.desk, who.actor, words, volume, max(0, min(page, 50)))
+    found = finding.find(who.app, who.actor, words, volume, max(0, min(page, 50)))
     return who.page("find.html", found=found, page=page, lit="find")
 
 
 @router.get("/-/go")
 def go_box(who: Who, typed: str = "", volume: str = "") -> Response:
     """The rows of the go box, as JSON."""
-    found = finding.go_box(who.desk, who.actor, typed, volume)
+    found = finding.go_box(who.app, who.actor, typed, volume)
     rows = [
         {
             "title": each.title,

@@ -35,7 +35,7 @@ router = APIRouter()
 @router.get("/-/style/{volume}")
 def style(who: Who, volume: str, saved: bool = False) -> Response:
     """The rules of a volume: to be changed by its owners, to be read by all."""
-    view = house_styles.open_style(who.desk, who.actor, volume)
+    view = house_styles.open_style(who.app, who.actor, volume)
     return _page(who, view, _typed(view.style), revision=view.stored.revision, saved=saved)
 
 
@@ -84,11 +84,11 @@ def save_style(who: Who, form: Form, volume: str) -> Response:
     seen = int(revision) if revision.isdecimal() and len(revision) < 10 else 0
     try:
         new = _read(form)
-        house_styles.set_style(who.desk, who.actor, volume, new, revision=seen)
+        house_styles.set_style(who.app, who.actor, volume, new, revision=seen)
     except MokujiError as fault:
         if fault.code == "volume_missing":
             raise
-        view = house_styles.open_style(who.desk, who.actor, volume)
+        view = house_styles.open_style(who.app, who.actor, volume)
         typed = {**dict.fromkeys(_typed(Style()), ""), **form}
         return _page(who, view, typed, revision=seen, fault=fault)
     return see(addresses.style(volume, saved=1))
@@ -130,7 +130,7 @@ def learn(who: Who, form: Form, volume: str) -> Response:
     """Takes a word into the volume's own words, or a name into its names, for the desk and the report."""
     try:
         sort = "name" if form.get("sort") == "name" else "word"
-        house_styles.learn(who.desk, who.actor, volume, sort, form.get("word", ""))  # type: ignore[arg-type]
+        house_styles.learn(who.app, who.actor, volume, sort, form.get("word", ""))  # type: ignore[arg-type]
     except MokujiError as fault:
         if "back" in form:
             raise
@@ -143,5 +143,5 @@ def learn(who: Who, form: Form, volume: str) -> Response:
 @router.post("/-/corrections/{volume}")
 def corrections(who: Who, form: Form, volume: str) -> Response:
     """For words (one a line) that no dictionary knows: what may be meant, the likeliest first."""
-    found = house_styles.corrections(who.desk, who.actor, volume, form.get("words", "").splitlines())
+    found = house_styles.corrections(who.app, who.actor, volume, form.get("words", "").splitlines())
     return JSONResponse(found)

@@ -14,8 +14,8 @@ router = APIRouter()
 
 
 def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
-    volumes = reading.start(who.desk, who.actor)
-    shown = people.demo_people(who.desk)
+    volumes = reading.start(who.app, who.actor)
+    shown = people.demo_people(who.app)
     status = 422 if wrong else 200
     return who.page("sign_in.html", status, volumes=volumes, people=shown, back=back, wrong=wrong, lit="")
 
@@ -32,7 +32,7 @@ def sign_in(who: Who, form: Form) -> Response:
     address = who.request.client.host if who.request.client else ""
     # Who signs in again leaves the session that they had.
     token = people.sign_in(
-        who.desk, form.get("handle", ""), form.get("password", ""), address, former=who.session
+        who.app, form.get("handle", ""), form.get("password", ""), address, former=who.session
     )
     back = form.get("back") or addresses.at("/")
     if token is None:
@@ -52,7 +52,7 @@ def fresh_token(who: Who) -> Response:
 def sign_out(who: Who, form: Form) -> Response:
     """Signs out."""
     if who.session:
-        people.sign_out(who.desk, who.session)
+        people.sign_out(who.app, who.session)
     response = see(addresses.at("/"))
     drop_cookie(who.request, response, SESSION)
     return response

@@ -26,10 +26,10 @@ CONTINUED = 5
 @router.get("/")
 def start(who: Who) -> Response:
     """The list of volumes."""
-    begun, by_id = drafts.mine(who.desk, who.actor)
+    begun, by_id = drafts.mine(who.app, who.actor)
     return who.page(
         "wiki.html",
-        volumes=reading.start(who.desk, who.actor),
+        volumes=reading.start(who.app, who.actor),
         begun=begun[:CONTINUED],
         more=len(begun),
         by_id=by_id,
@@ -39,7 +39,7 @@ def start(who: Who) -> Response:
 @router.get("/-/backlinks/{volume}/{page:path}")
 def backlinks(who: Who, volume: str, page: str, after: str = "") -> Response:
     """All pages that lead to one, each with its sentences."""
-    place, head, found, volumes = reading.all_backlinks(who.desk, who.actor, volume, page, after)
+    place, head, found, volumes = reading.all_backlinks(who.app, who.actor, volume, page, after)
     return who.page("backlinks.html", place=place, head=head, found=found, volumes=volumes)
 
 
@@ -55,11 +55,11 @@ def contents_levels(
     """Levels of the contents of a volume, as JSON: those that lead ``to`` a name, those with what is ``named`` so, or
     those ``under`` names, each behind its first entries."""
     if to:
-        found = levels.around(who.desk, who.actor, volume, to)
+        found = levels.around(who.app, who.actor, volume, to)
     elif named:
-        found = levels.named(who.desk, who.actor, volume, named)
+        found = levels.named(who.app, who.actor, volume, named)
     else:
-        found = levels.below(who.desk, who.actor, volume, under or [""], max(0, min(behind, MOST_BEHIND)))
+        found = levels.below(who.app, who.actor, volume, under or [""], max(0, min(behind, MOST_BEHIND)))
     shown = [
         {
             "under": level.under,
@@ -88,7 +88,7 @@ def open_volume(who: Who, volume: str, look: str = "") -> Response:
     if volume != volume_segment(volume):
         return RedirectResponse(addresses.page(key(volume)), 308)
     try:
-        view = reading.open_volume(who.desk, who.actor, volume, look)
+        view = reading.open_volume(who.app, who.actor, volume, look)
     except Missing:
         moved = _moved(who, volume, "")
         if moved is None:
@@ -108,7 +108,7 @@ def volume_segment(volume: str) -> str:
 def open_page(who: Who, volume: str, page: str, look: str = "") -> Response:
     """A page, or what is known of a name without one."""
     try:
-        view = reading.open_page(who.desk, who.actor, volume, page, look)
+        view = reading.open_page(who.app, who.actor, volume, page, look)
     except Missing:
         moved = _moved(who, volume, page)
         if moved is None:
@@ -126,15 +126,15 @@ def open_page(who: Who, volume: str, page: str, look: str = "") -> Response:
 
 def _moved(who: Visitor, volume: str, page: str) -> Response | None:
     """Where a former address leads now. Not for good: the name may be used again."""
-    now = reading.formerly(who.desk, who.actor, volume, page)
+    now = reading.formerly(who.app, who.actor, volume, page)
     return RedirectResponse(addresses.page(*now), 307) if now else None
 
 
 def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
     shown = view.rendered(
-        who.desk,
+        who.app,
         places(
-            who.desk,
+            who.app,
             who.actor,
             may_write=view.place.may_write,
             under=view.head.key,
@@ -145,8 +145,8 @@ def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
     content = view.ready.page.content
     template = None
     if content.declared.template:
-        to = places(who.desk, who.actor, may_write=view.place.may_write, under=view.head.key)
-        template = templates.about(who.desk, who.actor, view.head, to)
+        to = places(who.app, who.actor, may_write=view.place.may_write, under=view.head.key)
+        template = templates.about(who.app, who.actor, view.head, to)
     return who.page(
         "page.html",
         place=view.place,

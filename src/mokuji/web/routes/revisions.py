@@ -26,7 +26,7 @@ def revisions(
     part: bool = False,
 ) -> Response:
     """The rule of revisions with what differs beside it; ``part`` asks for what differs alone."""
-    view = rules.rule(who.desk, who.actor, volume, page, one, other, month)
+    view = rules.rule(who.app, who.actor, volume, page, one, other, month)
     return who.page("revisions_part.html" if part else "revisions.html", view=view)
 
 

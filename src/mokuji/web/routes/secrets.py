@@ -16,7 +16,7 @@ router = APIRouter()
 @router.get("/-/secret/{volume}")
 def ask(who: Who, volume: str) -> Response:
     """What is to be taken out?"""
-    place = secrets.may_ask(who.desk, who.actor, volume)
+    place = secrets.may_ask(who.app, who.actor, volume)
     return who.page("secret.html", place=place, view=None, words="", wrong="", stale=False)
 
 
@@ -26,11 +26,11 @@ def take_out(who: Who, form: Form, volume: str) -> Response:
     words = form.get("words", "").replace("\r\n", "\n")
     try:
         if not form.get("digest"):
-            view = secrets.plan(who.desk, who.actor, volume, words)
+            view = secrets.plan(who.app, who.actor, volume, words)
             return who.page("secret.html", place=view.place, view=view, words=words, wrong="", stale=False)
-        done = secrets.take_out(who.desk, who.actor, volume, words, form["digest"])
+        done = secrets.take_out(who.app, who.actor, volume, words, form["digest"])
     except (BadName, BadText, Refused) as fault:
-        place = secrets.may_ask(who.desk, who.actor, volume)
+        place = secrets.may_ask(who.app, who.actor, volume)
         shown = {"place": place, "view": None, "words": words, "wrong": fault.message, "stale": False}
         return who.page("secret.html", 422, **shown)
     if isinstance(done, int):

@@ -29,7 +29,7 @@ def listing(
 ) -> Response:
     """The list of sources, or the whole of it as a file."""
     if form:
-        told = sources.take(who.desk, who.actor, form)
+        told = sources.take(who.app, who.actor, form)
         name = "sources.json" if form == "json" else "sources.bib"
         kind = "application/vnd.citationstyles.csl+json" if form == "json" else "application/x-bibtex"
         return Response(
@@ -41,7 +41,7 @@ def listing(
 def _list(
     who: Visitor, which: Which = "all", after: str = "", typed: str = "", brought: Imported | None = None
 ) -> Response:
-    view = sources.listing(who.desk, who.actor, after=after, which=which, typed=typed)
+    view = sources.listing(who.app, who.actor, after=after, which=which, typed=typed)
     return who.page(
         "sources.html",
         view=view,
@@ -60,20 +60,20 @@ def bring(who: Who, sent: Upload) -> Response:
     _, file_ = sent
     if file_ is None:
         raise BadFile("No file came along. Choose one.")
-    return _list(who, brought=sources.bring(who.desk, who.actor, file_[1]))
+    return _list(who, brought=sources.bring(who.app, who.actor, file_[1]))
 
 
 @router.get("/-/source-names")
 def names(who: Who, typed: str = "") -> Response:
     """Sources to choose from while a name is typed."""
-    found = sources.names_like(who.desk, who.actor, typed)
+    found = sources.names_like(who.app, who.actor, typed)
     return JSONResponse([{"name": each.name, "about": as_text(each.fields)} for each in found])
 
 
 @router.get("/-/new-source")
 def new(who: Who, name: str = "") -> Response:
     """The form of a new source."""
-    view = sources.about(who.desk, who.actor, name)
+    view = sources.about(who.app, who.actor, name)
     return _form(who, view, dict.fromkeys(FIELDS, ""))
 
 
@@ -86,7 +86,7 @@ def make(who: Who, form: Form) -> Response:
 @router.get("/-/source/{name:path}")
 def source(who: Who, name: str) -> Response:
     """A source: how it reads, its fields, who cites it."""
-    view = sources.about(who.desk, who.actor, name)
+    view = sources.about(who.app, who.actor, name)
     if view.source is None:
         return see(addresses.new_source(view.name))
     return _form(who, view, {field: words_of(view.source.fields, field) for field in FIELDS})
@@ -100,9 +100,9 @@ def change(who: Who, form: Form, name: str) -> Response:
 
 def _save(who: Visitor, name: str, form: Mapping[str, str], *, new: bool) -> Response:
     try:
-        saved = save_source(who.desk, who.actor, name, form, new=new)
+        saved = save_source(who.app, who.actor, name, form, new=new)
     except BadFields as fault:
-        view = sources.about(who.desk, who.actor, name)
+        view = sources.about(who.app, who.actor, name)
         return _form(who, view, dict(form), fault.fields)
     return see(addresses.source(saved))
 

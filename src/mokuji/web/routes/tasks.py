@@ -14,7 +14,7 @@ from mokuji.services import site
 from mokuji.services.writing import tasks
 from mokuji.services.writing.tasks import By
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Who, get_desk, refusal, see
+from mokuji.web.pages import Form, Who, get_app, refusal, see
 
 router = APIRouter()
 BYS: dict[By, str] = {
@@ -48,7 +48,7 @@ def listing(
 ) -> Response:
     """The tasks of all pages that one may read."""
     view = tasks.listing(
-        who.desk,
+        who.app,
         who.actor,
         by=by,
         person=person,
@@ -77,7 +77,7 @@ def listing(
 @router.get("/-/tasks.txt")
 def as_text(who: Who, person: str = "") -> Response:
     """Open tasks as todo.txt."""
-    told = tasks.lines(who.desk, who.actor, addresses.page, person=person)
+    told = tasks.lines(who.app, who.actor, addresses.page, person=person)
     headers = {"Content-Disposition": 'attachment; filename="todo.txt"'}
     return Response(todo_txt(told), 200, headers, "text/plain; charset=utf-8")
 
@@ -85,10 +85,10 @@ def as_text(who: Who, person: str = "") -> Response:
 @router.get("/-/calendar/{token}.ics")
 def feed(request: Request, token: str) -> Response:
     """Somebody's tasks as a calendar that programs look at by themselves: who knows the address may read it."""
-    desk = get_desk(request)
-    actor, person = tasks.feed(desk, token)
+    app = get_app(request)
+    actor, person = tasks.feed(app, token)
     told = tasks.lines(
-        desk, actor, lambda volume, page: site.absolute(addresses.page(volume, page)), person=person
+        app, actor, lambda volume, page: site.absolute(addresses.page(volume, page)), person=person
     )
     title = f"Tasks of @{person}" if person else "Tasks"
     headers = {"Cache-Control": "private, no-cache", "Referrer-Policy": "no-referrer"}
@@ -98,7 +98,7 @@ def feed(request: Request, token: str) -> Response:
 @router.post("/-/calendar-address")
 def renew(who: Who, form: Form) -> Response:
     """New addresses for one's calendars."""
-    tasks.renew_feeds(who.desk, who.actor)
+    tasks.renew_feeds(who.app, who.actor)
     return see(addresses.tasks() + "#calendar")
 
 
@@ -110,7 +110,7 @@ def tick(who: Who, form: Form, volume: str, page: str) -> Response:
     fit = all(each.isdecimal() and len(each) < 9 for each in (number, revision))
     try:
         head = tasks.tick(
-            who.desk,
+            who.app,
             who.actor,
             volume,
             page,

@@ -20,22 +20,22 @@ def uses(who: Who, volume: str, page: str, sort: str = "", skip: int = 0, form: 
     """The places that use a page, faults first; ``form`` csv or json gives all of them as a file."""
     skip = max(0, min(skip, 10**9))
     if form in {"csv", "json"}:
-        view = templates.all_uses(who.desk, who.actor, volume, page, sort, 0, 10**9)
+        view = templates.all_uses(who.app, who.actor, volume, page, sort, 0, 10**9)
         rows = [_row(view, each) for each in view.uses]
         head = ["volume", "page", "section", *(slot.name for slot in view.slots), "faults"]
         return as_csv(head, rows) if form == "csv" else as_json(rows)
-    view = templates.all_uses(who.desk, who.actor, volume, page, sort, skip)
+    view = templates.all_uses(who.app, who.actor, volume, page, sort, skip)
     return who.page("uses.html", place=view.place, view=view, lit="materials")
 
 
 @router.post("/-/effect/{volume}/{page:path}")
 def effect(who: Who, form: Form, volume: str, page: str) -> Response:
     """What saving a text would do to the places that put the page in."""
-    to = places(who.desk, who.actor, may_write=False, under="")
+    to = places(who.app, who.actor, may_write=False, under="")
     text = form.get("text", "").replace("\r\n", "\n")
     typed = form.get("skip", "")
     skip = int(typed) if typed.isdecimal() and len(typed) < 6 else 0
-    view = templates.effect(who.desk, who.actor, volume, page, text, to, skip)
+    view = templates.effect(who.app, who.actor, volume, page, text, to, skip)
     return who.page("effect.html", place=view.place, view=view, text=text, lit="materials")
 
 

@@ -28,7 +28,7 @@ def _origins(who: Visitor) -> tuple[str, ...]:
 @router.get("/-/upkeep/{volume}")
 def overview(who: Who, volume: str) -> Response:
     """All reports of a volume with their numbers."""
-    view = upkeep.overview(who.desk, who.actor, volume, _origins(who))
+    view = upkeep.overview(who.app, who.actor, volume, _origins(who))
     return who.page(
         "upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, words=WORDS, lit="upkeep"
     )
@@ -39,9 +39,9 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
     """One report; as CSV or JSON when its name ends so."""
     for ending, write in _WRITERS.items():
         if name.endswith(ending):
-            found = upkeep.every(who.desk, who.actor, volume, name.removesuffix(ending), _origins(who))
+            found = upkeep.every(who.app, who.actor, volume, name.removesuffix(ending), _origins(who))
             return write(found)
-    view = upkeep.report(who.desk, who.actor, volume, name, after=after, origins=_origins(who))
+    view = upkeep.report(who.app, who.actor, volume, name, after=after, origins=_origins(who))
     planned = (
         {each.key: mends(view, each, _origins(who)) for each in view.findings} if view.place.may_write else {}
     )
@@ -50,7 +50,7 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
         view=view,
         place=view.place,
         mends=planned,
-        apart=upkeep.said_to_differ(who.desk, who.actor, volume) if view.name == "look-alikes" else (),
+        apart=upkeep.said_to_differ(who.app, who.actor, volume) if view.name == "look-alikes" else (),
         group=upkeep.REPORTS[name],
         styled=view.styled,
         lit="upkeep",
@@ -61,14 +61,14 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
 def passage(who: Who, volume: str, page: str, start: int = -1, end: int = -1) -> Response:
     """Some lines of a page as part of another: those around a range, or its first ones."""
     marked = Span(start, end) if start >= 0 else None
-    return who.page("passage.html", found=passages.passage(who.desk, who.actor, volume, page, marked))
+    return who.page("passage.html", found=passages.passage(who.app, who.actor, volume, page, marked))
 
 
 @router.post("/-/upkeep/{volume}/differ")
 def differ(who: Who, form: Form, volume: str) -> Response:
     """Remembers that two names are two things, or forgets it (``back``)."""
     one, other = form.get("one", ""), form.get("other", "")
-    found = upkeep.differ(who.desk, who.actor, volume, one, other, back="back" in form)
+    found = upkeep.differ(who.app, who.actor, volume, one, other, back="back" in form)
     return see(addresses.upkeep(found.key, "look-alikes"))
 
 

@@ -1,4 +1,4 @@
-"""What every service needs: the database, the secret key, the clock, the cache of compiled pages."""
+"""What every service gets: the application context (database, secret key, clock, cache of compiled pages)."""
 
 from __future__ import annotations
 
@@ -127,8 +127,8 @@ def _large_page() -> Iterator[None]:
 
 
 @dataclass(frozen=True)
-class Desk:
-    """What is needed to work."""
+class AppContext:
+    """What the application works with: database, secret key, clock, and what is kept in memory."""
 
     engine: Engine
     secret: bytes
@@ -168,19 +168,19 @@ def make_ready(page: Page, volume_keys: frozenset[str], secret: bytes) -> Ready:
     return Ready(page, sections, sections.anchors(), compile_page(page, secret))
 
 
-def refresh(desk: Desk) -> None:
+def refresh(app: AppContext) -> None:
     """Looks again at what writes have touched since the last time, so that numbers are right; quick if nothing was."""
-    with reading(desk.engine) as connection:
+    with reading(app.engine) as connection:
         stale = upkeep.is_stale(connection)
     if stale:
         # Who reads does not depend on it: on a full disk, say, numbers are those of before.
-        with suppress(DatabaseDown), writing(desk.engine) as connection:
+        with suppress(DatabaseDown), writing(app.engine) as connection:
             upkeep.fold(connection)
 
 
-def catch_up(desk: Desk, most: int = 100) -> int:
+def catch_up(app: AppContext, most: int = 100) -> int:
     """Makes the search words of some pages that were left for later; how many those were."""
-    with writing(desk.engine) as connection:
+    with writing(app.engine) as connection:
         return store_writing.catch_up(connection, most)
 
 
@@ -203,7 +203,7 @@ def visible(
 
 
 @dataclass(frozen=True)
-class Sight:
+class ReadContext:
     """What one transaction reads for an actor: the volumes are loaded once."""
 
     connection: Connection
