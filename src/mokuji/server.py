@@ -15,9 +15,9 @@ from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
 from mokuji import __version__
+from mokuji.api import assets as api_assets
 from mokuji.api import faults as api_faults
 from mokuji.api import routes as api
-from mokuji.api import things as api_things
 from mokuji.connections import IDLE, MOST, TimedProtocol
 from mokuji.core.base.errors import MokujiError, TooMany
 from mokuji.core.html.code import colour_by
@@ -109,7 +109,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         fields,
     ):
         web_app.include_router(pages.router, include_in_schema=False)
-    web_app.include_router(api_things.router)
+    web_app.include_router(api_assets.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.
     web_app.include_router(reading_pages.router, include_in_schema=False)

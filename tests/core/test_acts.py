@@ -12,11 +12,12 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
+from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.contents import Put, place
-from mokuji.core.model.things import Sort, Thing
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import set_aliases
+from mokuji.core.refactor.plans.assets import change_asset, remove_asset
 from mokuji.core.refactor.plans.category import file_page, move_category, rename_category
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.delete import delete
@@ -32,7 +33,6 @@ from mokuji.core.refactor.plans.save import save
 from mokuji.core.refactor.plans.section import rename_section
 from mokuji.core.refactor.plans.slot import give_value, rename_slot
 from mokuji.core.refactor.plans.split import split
-from mokuji.core.refactor.plans.things import change_thing, remove_thing
 from mokuji.core.refactor.plans.undo import undo
 from mokuji.core.refactor.plans.volumes import (
     create_volume,
@@ -169,19 +169,19 @@ def _category_move(a: Asked) -> Plan:
     return move_category(a.wiki, volume, name, a.to.split(", "), keys)
 
 
-def _thing(sort: Sort, change: str) -> Callable[[Asked], Plan]:
+def _asset(sort: Sort, change: str) -> Callable[[Asked], Plan]:
     """``… what -> to``: another name, other content, or one that is named instead of it."""
 
     def plan(a: Asked) -> Plan:
         volume, _, name = a.what.rpartition("/")
         home = a.volume(volume) if volume else 0
-        thing = Thing(sort, 1, home, name, "before")
+        asset = Asset(sort, 1, home, name, "before")
         every = list(a.wiki.pages_by_id)
         if change == "delete":
-            other = Thing(sort, 2, home, a.to)
-            return remove_thing(a.wiki, f"{sort} delete", thing, every, instead=other)
+            other = Asset(sort, 2, home, a.to)
+            return remove_asset(a.wiki, f"{sort} delete", asset, every, instead=other)
         content = "after" if change == "other content" else None
-        return change_thing(a.wiki, f"{sort} rename", thing, every, name=a.to, content=content)
+        return change_asset(a.wiki, f"{sort} rename", asset, every, name=a.to, content=content)
 
     return plan
 
@@ -244,13 +244,13 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "category move": _category_move,
     "file": lambda a: file_page(a.wiki, a.page(a.what), a.to.split(", ")),
     "restore": _restore,
-    "file rename": _thing("file", "rename"),
-    "file replace": _thing("file", "other content"),
-    "file delete": _thing("file", "delete"),
-    "source rename": _thing("source", "rename"),
-    "source edit": _thing("source", "other content"),
-    "source delete": _thing("source", "delete"),
-    "person rename": _thing("person", "rename"),
+    "file rename": _asset("file", "rename"),
+    "file replace": _asset("file", "other content"),
+    "file delete": _asset("file", "delete"),
+    "source rename": _asset("source", "rename"),
+    "source edit": _asset("source", "other content"),
+    "source delete": _asset("source", "delete"),
+    "person rename": _asset("person", "rename"),
     "contents": _contents,
     "outline": _contents,
     "place": _place,

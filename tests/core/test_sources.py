@@ -12,8 +12,8 @@ from mokuji.core.base.edits import apply
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import scan
 from mokuji.core.model import sources
+from mokuji.core.model.assets import Asset, renaming
 from mokuji.core.model.sources import as_text, formatted, free_name, near, with_words, words_of
-from mokuji.core.model.things import Thing, renaming
 from tests.core.showing import shown_text
 
 ITEM = {
@@ -140,7 +140,7 @@ def test_a_place_in_a_source_is_shown_behind_its_number_and_stays_when_the_sourc
     html = shown_text(text)
     assert '#note-1">1</a></sup><sup class="cited-at">, p. 5</sup> two<sup' in html
     page = Page(PageHead(1, 1, "p", "P"), text)
-    edits = renaming(page, Thing("source", 1, 0, "none"), "other")
+    edits = renaming(page, Asset("source", 1, 0, "none"), "other")
     assert apply(text, edits) == text.replace("[^none,", "[^other,")
 
 

@@ -8,10 +8,11 @@ from random import Random
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page
-from mokuji.core.model.things import Thing
+from mokuji.core.model.assets import Asset
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import set_aliases
+from mokuji.core.refactor.plans.assets import change_asset, remove_asset
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.delete import delete
 from mokuji.core.refactor.plans.extract import Wanted, extract
@@ -26,7 +27,6 @@ from mokuji.core.refactor.plans.save import save
 from mokuji.core.refactor.plans.section import rename_section
 from mokuji.core.refactor.plans.slot import give_value, rename_slot
 from mokuji.core.refactor.plans.split import split
-from mokuji.core.refactor.plans.things import change_thing, remove_thing
 from mokuji.core.refactor.plans.undo import Past, undo
 from mokuji.core.refactor.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
 from tests.properties.promises import applied, past_of
@@ -210,7 +210,7 @@ class Chain:
         template = chance.random() < 0.5
         slotted = [n for n, each in sorted(wiki.pages_by_id.items()) if each.content.declared.slots]
         filled = chance.choice(slotted) if slotted else id_
-        thing = Thing("file", 1, page.head.volume, chance.choice(FILES), "bytes")
+        asset = Asset("file", 1, page.head.volume, chance.choice(FILES), "bytes")
         file = chance.choice(["new name.svg", "a(b).png"])
         every = sorted(wiki.pages_by_id)
         return [
@@ -229,12 +229,12 @@ class Chain:
             Act("slot value", lambda: give_value(wiki, filled, slot, value)),
             Act(
                 "file",
-                lambda: change_thing(wiki, "file", thing, every, name=file),
-                old=thing.name,
+                lambda: change_asset(wiki, "file", asset, every, name=file),
+                old=asset.name,
                 new=file,
-                volume=thing.volume,
+                volume=asset.volume,
             ),
-            Act("remove file", lambda: remove_thing(wiki, "file", thing, every)),
+            Act("remove file", lambda: remove_asset(wiki, "file", asset, every)),
         ]
 
     def _passage(self, page: Page) -> Span:

@@ -10,8 +10,8 @@ import pytest
 from sqlalchemy import text
 
 from mokuji.acts import doing, log, requests, words
+from mokuji.acts.assets.source_edit import save_source
 from mokuji.acts.requests import Request
-from mokuji.acts.things.source_edit import save_source
 from mokuji.acts.view import Applied
 from mokuji.api import plans
 from mokuji.core.base.errors import Forbidden

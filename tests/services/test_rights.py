@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from mokuji.acts import doing, requests, words
-from mokuji.acts.things.source_edit import save_source
+from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base import errors
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Permission, Role, may

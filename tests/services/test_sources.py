@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from mokuji.acts import doing, requests, words
-from mokuji.acts.things.source_edit import save_source
+from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.errors import BadFields, Forbidden
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext

@@ -7,7 +7,7 @@ import random
 import pytest
 
 from mokuji.acts import doing, requests, words
-from mokuji.acts.things.source_edit import save_source
+from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume

@@ -18,7 +18,7 @@ from mokuji.core.base.errors import Conflict
 from mokuji.store import files, history, kept_reports, pages, people, snapshot, sources, volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
-from mokuji.store.index import backlinks, memberships, name_uses, search, tasks, things, upkeep, uses
+from mokuji.store.index import assets, backlinks, memberships, name_uses, search, tasks, upkeep, uses
 from mokuji.store.places import contents
 from mokuji.store.tables import metadata
 
@@ -101,9 +101,9 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
     (files.UNUSED, {"volume": 1, "after": "", "most": 9}, ["volume = 1", "key > "]),
     (files.EQUAL, {"volume": 1, "most": 9}, ["volume = 1"]),
     (files.VERSIONS, {"file": 1, "most": 9}, ["file = 1"]),
-    (things.NAMING, {"kind": 1, "key": "gel"}, ["kind = 1", "key = 'gel'"]),
-    (things.FILES_CALLED, {"volume": 1, "keys": ["a", "b"]}, ["volume = 1", "key = ANY"]),
-    (things.NAMING_FILE, {"kind": 0, "key": "a", "volume": 1}, ["kind = 0", "key = 'a'"]),
+    (assets.NAMING, {"kind": 1, "key": "gel"}, ["kind = 1", "key = 'gel'"]),
+    (assets.FILES_CALLED, {"volume": 1, "keys": ["a", "b"]}, ["volume = 1", "key = ANY"]),
+    (assets.NAMING_FILE, {"kind": 0, "key": "a", "volume": 1}, ["kind = 0", "key = 'a'"]),
     (sources.CALLED, {"keys": ["a", "b"]}, ["key = ANY"]),
     (sources.CITING, {"kind": 1, "key": "gel", "volumes": [1], "most": 9}, ["kind = 1", "key = 'gel'"]),
     (tasks.DAYS, {"volumes": [1], "person": "", "until": date(2027, 1, 1)}, ["due < "]),
@@ -161,7 +161,7 @@ QUERIES: list[tuple[TextClause, dict[str, Any], list[str]]] = [
         ["page = w.page"],
     ),
     (history.WRITTEN_IN, {"pages": "{1,2}", "volumes": "{1}"}, ["page = ANY"]),
-    (history.CHANGED_THING, {"after": 9, "thing": '{"things": [[{"sort": "file", "id": 1}]]}'}, ["id > 9"]),
+    (history.CHANGED_ASSET, {"after": 9, "thing": '{"things": [[{"sort": "file", "id": 1}]]}'}, ["id > 9"]),
     (history.VOLUME_SINCE, {"volume": 1, "act": "language", "after": 9}, ["volume = 1", "id > 9"]),
     (history.BEGUN_ELSEWHERE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),

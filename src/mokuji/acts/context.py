@@ -11,9 +11,9 @@ from typing import Protocol
 
 from mokuji.core.base.errors import Refused
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.contents import Row
 from mokuji.core.model.policy import Permission
-from mokuji.core.model.things import Sort, Thing
 from mokuji.core.model.wiki import Place, Volume, Wiki
 
 
@@ -80,15 +80,15 @@ class PlanningContext(Protocol):
         """The pages of a volume that name a category."""
         ...
 
-    def thing(self, sort: Sort, key: str, volume: int = 0) -> Thing | None:
+    def asset(self, sort: Sort, key: str, volume: int = 0) -> Asset | None:
         """A file of a volume, a source or a person by key."""
         ...
 
-    def naming(self, thing: Thing) -> Sequence[int]:
+    def naming(self, asset: Asset) -> Sequence[int]:
         """The pages that name a file, source or person."""
         ...
 
-    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Thing]:
+    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Asset]:
         """The files of a volume that have these keys."""
         ...
 

@@ -15,8 +15,8 @@ from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.language import files as naming
 from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page
+from mokuji.core.model.assets import Asset, AssetChange, Copies, renaming
 from mokuji.core.model.changes import Fate
-from mokuji.core.model.things import Copies, Thing, ThingChange, renaming
 from mokuji.core.refactor.plan import Plan
 
 
@@ -24,7 +24,7 @@ def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copi
     """What pages that go to volume ``target`` must name otherwise there, and the files that are copied under a free
     name for it. All others keep their names."""
     edits: dict[int, list[Edit]] = {}
-    made: dict[tuple[int, str], Thing] = {}
+    made: dict[tuple[int, str], Asset] = {}
     taken: set[str] = set()
     for page in pages:
         source = page.head.volume
@@ -39,9 +39,9 @@ def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copi
             if (source, key) not in made:
                 name = _free(context, old.name, (source, target), taken)
                 taken.add(naming.key(name))
-                made[source, key] = Thing("file", 0, target, name, old.content)
+                made[source, key] = Asset("file", 0, target, name, old.content)
             edits.setdefault(page.head.id, []).extend(renaming(page, old, made[source, key].name))
-    changes = tuple(ThingChange(None, each) for each in made.values())
+    changes = tuple(AssetChange(None, each) for each in made.values())
     return Copies({id_: arrange(each) for id_, each in edits.items()}, changes)
 
 
@@ -70,21 +70,21 @@ def with_files(context: PlanningContext, plan: Plan) -> Plan:
         target = change.head_after.volume
         if source != target and "](" in change.after:
             wanted.setdefault((source, target), set()).update(naming.names_in(change.after))
-    taken = {(each.after.volume, each.after.key) for each in changes.things if each.after is not None}
-    found: list[ThingChange] = []
+    taken = {(each.after.volume, each.after.key) for each in changes.assets if each.after is not None}
+    found: list[AssetChange] = []
     for (source, target), keys in sorted(wanted.items()):
         there = context.files(target, keys)
         for key, file in sorted(context.files(source, keys).items()):
             if key not in there and (target, key) not in taken:
                 taken.add((target, key))
-                found.append(ThingChange(None, Thing("file", 0, target, file.name, file.content)))
+                found.append(AssetChange(None, Asset("file", 0, target, file.name, file.content)))
     return _with(plan, found)
 
 
 def with_renamed_files(context: PlanningContext, plan: Plan) -> Plan:
     """A plan with the files that names in its texts lead to which say another title now: what they name is called so,
     too."""
-    found: dict[tuple[int, str], ThingChange] = {}
+    found: dict[tuple[int, str], AssetChange] = {}
     for change in plan.change_set.rewritten:
         volume = change.head_after.volume
         pairs = [(naming.key(old), new) for old, new in naming.renamed_in(change.before, change.after)]
@@ -92,13 +92,13 @@ def with_renamed_files(context: PlanningContext, plan: Plan) -> Plan:
         there = context.files(volume, {naming.key(new) for _, new in pairs})
         for key, new in pairs:
             if key in known and naming.key(new) not in there:
-                copy = Thing("file", 0, volume, new, known[key].content)
-                found.setdefault((volume, copy.key), ThingChange(None, copy))
+                copy = Asset("file", 0, volume, new, known[key].content)
+                found.setdefault((volume, copy.key), AssetChange(None, copy))
     return _with(plan, list(found.values()))
 
 
-def _with(plan: Plan, copied: Sequence[ThingChange]) -> Plan:
+def _with(plan: Plan, copied: Sequence[AssetChange]) -> Plan:
     if not copied:
         return plan
     changes = plan.change_set
-    return replace(plan, change_set=replace(changes, things=(*changes.things, *copied)))
+    return replace(plan, change_set=replace(changes, assets=(*changes.assets, *copied)))

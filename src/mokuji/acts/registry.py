@@ -7,6 +7,15 @@ from typing import Any
 
 from mokuji.acts import undo
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import (
+    file_delete,
+    file_rename,
+    file_replace,
+    person_rename,
+    source_delete,
+    source_edit,
+    source_rename,
+)
 from mokuji.acts.pages import (
     add_alias,
     aliases,
@@ -37,15 +46,6 @@ from mokuji.acts.reuse import (
     inline_everywhere,
     slot,
     slot_value,
-)
-from mokuji.acts.things import (
-    file_delete,
-    file_rename,
-    file_replace,
-    person_rename,
-    source_delete,
-    source_edit,
-    source_rename,
 )
 from mokuji.acts.volumes import contents, create, language, libraries, outline
 from mokuji.acts.volumes import delete as delete_volume

@@ -2,6 +2,13 @@
 
 from __future__ import annotations
 
+from mokuji.acts.assets.file_delete import DeleteFile as DeleteFile
+from mokuji.acts.assets.file_rename import RenameFile as RenameFile
+from mokuji.acts.assets.file_replace import ReplaceFile as ReplaceFile
+from mokuji.acts.assets.person_rename import RenamePerson as RenamePerson
+from mokuji.acts.assets.source_delete import DeleteSource as DeleteSource
+from mokuji.acts.assets.source_edit import EditSource as EditSource
+from mokuji.acts.assets.source_rename import RenameSource as RenameSource
 from mokuji.acts.pages.add_alias import AddAlias as AddAlias
 from mokuji.acts.pages.aliases import Aliases as Aliases
 from mokuji.acts.pages.create import Create as Create
@@ -32,13 +39,6 @@ from mokuji.acts.reuse.inline import Inline as Inline
 from mokuji.acts.reuse.inline_everywhere import InlineEverywhere as InlineEverywhere
 from mokuji.acts.reuse.slot import RenameSlot as RenameSlot
 from mokuji.acts.reuse.slot_value import GiveValue as GiveValue
-from mokuji.acts.things.file_delete import DeleteFile as DeleteFile
-from mokuji.acts.things.file_rename import RenameFile as RenameFile
-from mokuji.acts.things.file_replace import ReplaceFile as ReplaceFile
-from mokuji.acts.things.person_rename import RenamePerson as RenamePerson
-from mokuji.acts.things.source_delete import DeleteSource as DeleteSource
-from mokuji.acts.things.source_edit import EditSource as EditSource
-from mokuji.acts.things.source_rename import RenameSource as RenameSource
 from mokuji.acts.undo import Undo as Undo
 from mokuji.acts.volumes.contents import Contents as Contents
 from mokuji.acts.volumes.create import CreateVolume as CreateVolume

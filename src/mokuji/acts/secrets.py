@@ -19,7 +19,7 @@ from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import writing
 from mokuji.store.acts import secrets as stored
-from mokuji.store.acts.secrets import Found
+from mokuji.store.acts.secrets import Occurrences
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.writing import Signature
@@ -35,7 +35,7 @@ class SecretPlan:
     """Where the words stand; ``digest`` is what doing it must be given."""
 
     place: VolumeView
-    found: Found
+    found: Occurrences
     digest: str
 
     @property
@@ -91,7 +91,7 @@ def take_out(app: AppContext, actor: Actor, volume_key: str, words: str, seen: s
 
 
 def _do(
-    connection: Connection, app: AppContext, actor: Actor, volume: Volume, words: str, found: Found
+    connection: Connection, app: AppContext, actor: Actor, volume: Volume, words: str, found: Occurrences
 ) -> int:
     mask = MASK * len(words)
     by = Signature(actor.person, app.clock(), "")
@@ -124,7 +124,7 @@ def _check(words: str) -> None:
         )
 
 
-def _digest(app: AppContext, volume: Volume, words: str, found: Found) -> str:
+def _digest(app: AppContext, volume: Volume, words: str, found: Occurrences) -> str:
     """Keyed, so that it tells nobody what was looked for."""
     said = repr((volume.id, words, found)).encode()
     return hashlib.blake2b(said, key=app.secret[:64], digest_size=16).hexdigest()

@@ -11,13 +11,13 @@ from mokuji.acts.readership import beyond
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, Missing, Refused
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.contents import Row
 from mokuji.core.model.policy import Permission, may
-from mokuji.core.model.things import Sort, Thing
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.services.app_context import ReadContext, find_head, need_head
 from mokuji.services.reading.categories import categories_in
-from mokuji.store.index import memberships, search, things, unwritten
+from mokuji.store.index import assets, memberships, search, unwritten
 from mokuji.store.places import placing
 from mokuji.store.snapshot import StoredWiki
 
@@ -73,19 +73,19 @@ class StoredContext(ReadContext):
     def naming_category(self, volume: Volume, key: str) -> Sequence[int]:
         return memberships.naming(self.connection, volume.id, key)
 
-    def thing(self, sort: Sort, key: str, volume: int = 0) -> Thing | None:
-        return things.called(self.connection, sort, key, volume)
+    def asset(self, sort: Sort, key: str, volume: int = 0) -> Asset | None:
+        return assets.called(self.connection, sort, key, volume)
 
-    def naming(self, thing: Thing) -> Sequence[int]:
+    def naming(self, asset: Asset) -> Sequence[int]:
         if memberships.any_unfiled(self.connection):
             raise Refused(
                 "After an upgrade the wiki is still reading what its pages name. Try again in a minute.",
                 code="reading",
             )
-        return things.naming(self.connection, thing)
+        return assets.naming(self.connection, asset)
 
-    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Thing]:
-        return {each.key: each for each in things.files_called(self.connection, volume, keys)}
+    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Asset]:
+        return {each.key: each for each in assets.files_called(self.connection, volume, keys)}
 
     def gains_readers(self, target: Volume, source: Volume) -> bool:
         return bool(beyond(self.connection, target, source))

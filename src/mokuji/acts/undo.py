@@ -13,9 +13,9 @@ from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.base.phrases import Phrase, counted
+from mokuji.core.model.assets import Asset
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.policy import Permission, PersonPermission, may, may_about, needed_for
-from mokuji.core.model.things import Thing
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo as core
 from mokuji.core.refactor.plans.undo import Since, Undone, masked
@@ -26,7 +26,7 @@ from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import acting
 from mokuji.store.acts.acting import Done
 from mokuji.store.history import LoggedAct
-from mokuji.store.index import things
+from mokuji.store.index import assets
 
 TOLD_NAMES = 5
 
@@ -130,10 +130,10 @@ def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
             needed |= {(side.id, Permission.MANAGE) for side in sides}
             if root_of(act) == "libraries":
                 needed |= {(library, Permission.READ) for side in sides for library in side.libraries}
-    for each in changes.things:
-        for thing in (each.before, each.after):
-            if thing is not None:
-                _check_thing(context, thing, needed)
+    for each in changes.assets:
+        for asset in (each.before, each.after):
+            if asset is not None:
+                _check_asset(context, asset, needed)
     by_id = {each.id: each for each in context.wiki.volumes.values()}
     for volume_id, what in sorted(needed):
         found = by_id.get(volume_id)
@@ -144,13 +144,13 @@ def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
             )
 
 
-def _check_thing(context: StoredContext, thing: Thing, needed: set[tuple[int, Permission]]) -> None:
-    if thing.sort == "file":
-        needed.add((thing.volume, Permission.RENAME))
-    elif thing.sort == "source":
+def _check_asset(context: StoredContext, asset: Asset, needed: set[tuple[int, Permission]]) -> None:
+    if asset.sort == "file":
+        needed.add((asset.volume, Permission.RENAME))
+    elif asset.sort == "source":
         if not context.writable:
             raise Forbidden("Who may write in a volume may change the list of sources.")
-    elif not may_about(context.actor, PersonPermission.RENAME, thing.id):
+    elif not may_about(context.actor, PersonPermission.RENAME, asset.id):
         raise Forbidden(NOT_THEIRS)
 
 
@@ -195,7 +195,7 @@ def note(facts: Undone) -> Phrase:
 def choices(context: StoredContext, request: Undo, *_: Any) -> Choices:
     act = logged(context, request)
     named = {(each["sort"], each["id"]) for pair in act.detail.get("things", ()) for each in pair if each}
-    found = [history.thing_changed(context.connection, sort, id_, act.id) for sort, id_ in sorted(named)]
+    found = [history.asset_changed(context.connection, sort, id_, act.id) for sort, id_ in sorted(named)]
     first = min((each for each in found if each), default=0)
     # Of what was done in a closed volume nothing is offered.
     return Choices(first=first if history.act(context.connection, first, context.reads) else 0)
@@ -210,7 +210,7 @@ def instead(view: PlanView, _: Undo) -> tuple[str, Undo] | None:
 def afterwards(context: StoredContext, _: Undo, done: Done, act: LoggedAct | None) -> None:
     assert act is not None
     history.mark_undone(context.connection, act.id, done.change_set)
-    things.take_back(context.connection, act.detail.get("copies", ()))
+    assets.take_back(context.connection, act.detail.get("copies", ()))
 
 
 ACT = Act(

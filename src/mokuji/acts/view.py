@@ -14,7 +14,7 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import PageChange, Removed
 from mokuji.core.model.wiki import Volume
-from mokuji.core.refactor.plan import Row
+from mokuji.core.refactor.plan import OptionalChange
 from mokuji.services.reading.history import LoggedAct
 from mokuji.services.reading.reading import VolumeView
 from mokuji.services.reading.reference_lists import Listed
@@ -62,7 +62,7 @@ class PlanView:
         return self.plan.conflicts if self.plan else ()
 
     @property
-    def rows(self) -> tuple[Row, ...]:
+    def rows(self) -> tuple[OptionalChange, ...]:
         """What can be chosen from."""
         return self.plan.rows if self.plan else ()
 

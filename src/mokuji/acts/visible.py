@@ -15,9 +15,9 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.contents import Placing
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.outcome import Found
+from mokuji.core.refactor.engine.outcome import AffectedReference
 from mokuji.core.refactor.facts import Facts
-from mokuji.core.refactor.plan import Plan, Row
+from mokuji.core.refactor.plan import OptionalChange, Plan
 from mokuji.services.reading.reference_lists import Listed, listed
 
 if TYPE_CHECKING:
@@ -36,7 +36,7 @@ class VisiblePlan:
     digest: str
     facts: Facts
     contents: tuple[Placing, ...]
-    rows: tuple[Row, ...]
+    rows: tuple[OptionalChange, ...]
     sections: int
     conflicts: tuple[PageHead, ...]
     hidden_conflicts: int
@@ -68,11 +68,11 @@ def visible(plan: Plan, readable: Collection[int], *, without: Collection[int] =
         nothing_to_do=plan.nothing_to_do,
         copied=tuple(
             each.after.name
-            for each in changes.things
+            for each in changes.assets
             if each.before is None and each.after is not None and not each.after.id
             if each.after.sort == "file" and each.after.volume in readable
         ),
-        only_places=not (changes.changes or changes.removed or changes.volumes or changes.things),
+        only_places=not (changes.changes or changes.removed or changes.volumes or changes.assets),
     )
 
 
@@ -86,7 +86,7 @@ def seen(
     shown = [each for each in rewritten if each.head.volume in readable and each.head.id not in without]
     hidden = [each for each in rewritten if each.head.volume not in readable or each.head.id in without]
 
-    def lines(found: Iterable[Found]) -> tuple[Listed, ...]:
+    def lines(found: Iterable[AffectedReference]) -> tuple[Listed, ...]:
         return listed(wiki, [each for each in found if each.page.volume in readable])
 
     followed = plan.followed

@@ -122,4 +122,4 @@ def revision_of(request: Request, page: int, now: int, said: int | None) -> int:
 
 Reader = Annotated[Actor, Depends(reader)]
 Changer = Annotated[Actor, Depends(changer)]
-TheDesk = Annotated[AppContext, Depends(get_app)]
+TheApp = Annotated[AppContext, Depends(get_app)]

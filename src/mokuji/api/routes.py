@@ -16,8 +16,8 @@ from starlette.routing import Match
 
 from mokuji.acts import doing, secrets
 from mokuji.acts.view import PlanView
-from mokuji.api import plan_schemas, plans, schemas, things
-from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, bearer, behind, cursor, etag, revision_of
+from mokuji.api import assets, plan_schemas, plans, schemas
+from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, bearer, behind, cursor, etag, revision_of
 from mokuji.core.base.errors import BadRequest, Forbidden, Missing, Refused
 from mokuji.core.base.names import check_title
 from mokuji.core.base.names import key as name_key
@@ -49,7 +49,7 @@ router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 @router.post("/session", status_code=201)
-def open_session(app: TheDesk, body: schemas.SignIn, request: Request) -> schemas.Session:
+def open_session(app: TheApp, body: schemas.SignIn, request: Request) -> schemas.Session:
     """Sign in. Tries are counted by handle and by address (429)."""
     address = request.client.host if request.client else ""
     token = people.sign_in(app, body.handle, body.password, address)
@@ -59,49 +59,49 @@ def open_session(app: TheDesk, body: schemas.SignIn, request: Request) -> schema
 
 
 @router.delete("/session", status_code=204)
-def close_session(app: TheDesk, request: Request, _: Changer) -> Response:
+def close_session(app: TheApp, request: Request, _: Changer) -> Response:
     """Sign out."""
     people.sign_out(app, bearer(request))
     return Response(status_code=204)
 
 
 @router.put("/people/{handle}/password", status_code=204)
-def reset_person(app: TheDesk, actor: Changer, handle: str, body: schemas.Password) -> Response:
+def reset_person(app: TheApp, actor: Changer, handle: str, body: schemas.Password) -> Response:
     """Give somebody another password; their sessions end (owners of the wiki only)."""
     people.reset(app, handle, body.password, actor=actor)
     return Response(status_code=204)
 
 
 @router.put("/people/{handle}/closed", status_code=204)
-def close_person(app: TheDesk, actor: Changer, handle: str) -> Response:
+def close_person(app: TheApp, actor: Changer, handle: str) -> Response:
     """Let somebody sign in no more; what they wrote stays (owners of the wiki only)."""
     people.close(app, handle, actor=actor)
     return Response(status_code=204)
 
 
 @router.delete("/people/{handle}/closed", status_code=204)
-def let_person_in_again(app: TheDesk, actor: Changer, handle: str) -> Response:
+def let_person_in_again(app: TheApp, actor: Changer, handle: str) -> Response:
     """Let somebody who left sign in again (owners of the wiki only)."""
     people.let_in_again(app, handle, actor=actor)
     return Response(status_code=204)
 
 
 @router.put("/people/{handle}/owner-of-wiki", status_code=204)
-def give_wiki(app: TheDesk, actor: Changer, handle: str) -> Response:
+def give_wiki(app: TheApp, actor: Changer, handle: str) -> Response:
     """Make somebody an owner of the wiki (owners of the wiki only)."""
     people.give_wiki(app, handle, actor=actor)
     return Response(status_code=204)
 
 
 @router.delete("/people/{handle}/owner-of-wiki", status_code=204)
-def take_wiki(app: TheDesk, actor: Changer, handle: str) -> Response:
+def take_wiki(app: TheApp, actor: Changer, handle: str) -> Response:
     """Take the wiki from one of its owners; the last one stays (owners of the wiki only)."""
     people.give_wiki(app, handle, owns=False, actor=actor)
     return Response(status_code=204)
 
 
 @router.get("/volumes")
-def volumes(app: TheDesk, actor: Reader) -> list[schemas.Volume]:
+def volumes(app: TheApp, actor: Reader) -> list[schemas.Volume]:
     """The volumes you may read."""
     return [
         schemas.Volume(
@@ -118,12 +118,12 @@ def volumes(app: TheDesk, actor: Reader) -> list[schemas.Volume]:
 
 
 @router.get("/volumes/{volume}")
-def contents(app: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
+def contents(app: TheApp, actor: Reader, volume: str) -> schemas.Contents:
     """The contents of a volume."""
     view = reading.open_volume(app, actor, volume)
     place = view.place if isinstance(view, reading.PageView) else view
     entries = [
-        schemas.Entry(
+        schemas.ContentsEntry(
             number=e.number, title=e.title, key=e.key, written=e.page is not None, led_to_by=e.led_to_by
         )
         for e in place.contents.entries
@@ -134,7 +134,7 @@ def contents(app: TheDesk, actor: Reader, volume: str) -> schemas.Contents:
 
 
 @router.get("/volumes/{volume}/pages/{page:path}")
-def page(app: TheDesk, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
+def page(app: TheApp, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
     """A page: its text, its HTML, its references and what each leads to. Its ETag says which revision it is, for a
     save with If-Match."""
     view = reading.open_page(app, actor, volume, page)
@@ -179,7 +179,7 @@ def page(app: TheDesk, actor: Reader, volume: str, page: str, answer: Response) 
 
 @router.put("/volumes/{volume}/pages/{page:path}")
 def save(
-    app: TheDesk,
+    app: TheApp,
     actor: Changer,
     volume: str,
     page: str,
@@ -244,7 +244,7 @@ def delete(volume: str, page: str) -> None:
 
 
 @router.post("/volumes/{volume}/preview/{page:path}")
-def preview(app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
+def preview(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
     """A text as it would be read if it were saved now. Nothing is kept."""
     seen = writing.preview(app, actor, volume, page, body.text)
     shown = seen.rendered(app, Addresses(lists=partial(listing, app, actor)))
@@ -261,7 +261,7 @@ def preview(app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.
 
 
 @router.post("/plans")
-def plan(app: TheDesk, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
+def plan(app: TheApp, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
     """What an act would change. Nothing is done."""
     view = doing.plan(app, actor, body)
     if view.refusal is not None:
@@ -270,7 +270,7 @@ def plan(app: TheDesk, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.
 
 
 @router.post("/acts")
-def do(app: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
+def do(app: TheApp, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
     """Do the act whose plan was seen; 409 if the plan is another one by now."""
     done = doing.apply(app, actor, body.wish, body.digest, note=body.note)
     if isinstance(done, PlanView):
@@ -297,13 +297,13 @@ def do(app: TheDesk, actor: Changer, body: plan_schemas.Do) -> schemas.Done:
 
 
 @router.get("/volumes/{volume}/contents", response_class=PlainTextResponse)
-def contents_as_text(app: TheDesk, actor: Reader, volume: str, page: str = "") -> PlainTextResponse:
+def contents_as_text(app: TheApp, actor: Reader, volume: str, page: str = "") -> PlainTextResponse:
     """The contents of a volume, or of the branch of a page, as a list of “- [[Title]]” lines."""
     return PlainTextResponse(reading.contents_text(app, actor, volume, page))
 
 
 @router.get("/volumes/{volume}/categories")
-def categories_of(app: TheDesk, actor: Reader, volume: str) -> list[schemas.Category]:
+def categories_of(app: TheApp, actor: Reader, volume: str) -> list[schemas.Category]:
     """The categories of a volume, by name."""
     found = categories.index(app, actor, volume)
     listed = sorted(found.categories.values(), key=lambda each: name_key(each.name))
@@ -322,14 +322,14 @@ def _category(each: categories.Category, broader: Sequence[str]) -> schemas.Cate
 
 
 @router.post("/volumes/{volume}/categories")
-def bring_in(app: TheDesk, actor: Changer, volume: str, body: schemas.Skos) -> schemas.BroughtIn:
+def bring_in(app: TheApp, actor: Changer, volume: str, body: schemas.Skos) -> schemas.BroughtIn:
     """Bring categories in as SKOS concepts: a page for each, with its broader ones and other names."""
     done = concepts.bring_in(app, actor, volume, body.data, body.form)
     return schemas.BroughtIn(written=list(done.written), changed=list(done.changed), same=list(done.same))
 
 
 @router.get("/volumes/{volume}/categories/{name:path}")
-def category(app: TheDesk, actor: Reader, volume: str, name: str, after: str = "") -> schemas.CategoryPages:
+def category(app: TheApp, actor: Reader, volume: str, name: str, after: str = "") -> schemas.CategoryPages:
     """The pages and passages filed under a category, by page."""
     found = categories.category(app, actor, volume, name, behind("category", after))
     entries = [
@@ -356,7 +356,7 @@ def category(app: TheDesk, actor: Reader, volume: str, name: str, after: str = "
 
 @router.get("/volumes/{volume}/uses/{page:path}")
 def uses(
-    app: TheDesk,
+    app: TheApp,
     actor: Reader,
     volume: str,
     page: str,
@@ -389,7 +389,7 @@ def uses(
 
 @router.get("/trash")
 def trash(
-    app: TheDesk, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+    app: TheApp, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
 ) -> schemas.Trash:
     """What lies in the trash of the volumes you may read."""
     view = trash_service.trash_view(app, actor, before)
@@ -411,7 +411,7 @@ def trash(
 
 @router.post("/volumes/{volume}/secret")
 def take_secret_out(
-    app: TheDesk, actor: Changer, volume: str, body: schemas.Secret
+    app: TheApp, actor: Changer, volume: str, body: schemas.Secret
 ) -> schemas.SecretPlan | schemas.SecretDone:
     """Take words out of all that a volume keeps, for good (owners only). Without ``digest`` the plan is the answer;
     with the digest of the plan that was seen it is done, or the fresh plan comes back."""
@@ -439,14 +439,14 @@ def take_secret_out(
 
 
 @router.get("/volumes/{volume}/upkeep")
-def upkeep_of(app: TheDesk, actor: Reader, volume: str) -> schemas.Upkeep:
+def upkeep_of(app: TheApp, actor: Reader, volume: str) -> schemas.Upkeep:
     """What there is to mend in a volume, by report."""
     view = upkeep.overview(app, actor, volume)
     return schemas.Upkeep(volume=view.place.volume.key, reports=dict(view.numbers))
 
 
 @router.get("/volumes/{volume}/upkeep/{report}")
-def report(app: TheDesk, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
+def report(app: TheApp, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
     """One report, by its name in the overview."""
     view = upkeep.report(app, actor, volume, report, after=behind(report, after), most=200)
     return schemas.Findings(
@@ -484,7 +484,7 @@ def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
 
 
 @router.get("/volumes/{volume}/style")
-def style(app: TheDesk, actor: Reader, volume: str) -> schemas.HouseStyle:
+def style(app: TheApp, actor: Reader, volume: str) -> schemas.HouseStyle:
     """The house style of a volume."""
     view = house_styles.open_style(app, actor, volume)
     told = view.style
@@ -502,7 +502,7 @@ def style(app: TheDesk, actor: Reader, volume: str) -> schemas.HouseStyle:
 
 
 @router.put("/volumes/{volume}/style")
-def set_style(app: TheDesk, actor: Changer, volume: str, body: schemas.HouseStyle) -> schemas.HouseStyle:
+def set_style(app: TheApp, actor: Changer, volume: str, body: schemas.HouseStyle) -> schemas.HouseStyle:
     """Give a volume other rules."""
     use: dict[str, list[str]] = {}
     for each in body.preferred:
@@ -526,7 +526,7 @@ def set_style(app: TheDesk, actor: Changer, volume: str, body: schemas.HouseStyl
 
 
 @router.get("/volumes/{volume}/backlinks/{page:path}")
-def backlinks(app: TheDesk, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
+def backlinks(app: TheApp, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
     """The pages that lead to one, each with its sentences."""
     _, _, found, by_id = reading.all_backlinks(app, actor, volume, page, behind("backlinks", after))
     return schemas.Backlinks(
@@ -554,7 +554,7 @@ def backlinks(app: TheDesk, actor: Reader, volume: str, page: str, after: str = 
 
 @router.get("/volumes/{volume}/revisions/{page:path}")
 def revisions(
-    app: TheDesk,
+    app: TheApp,
     actor: Reader,
     volume: str,
     page: str,
@@ -580,7 +580,7 @@ def _revision(found: Revision) -> schemas.Revision:
 
 @router.get("/volumes/{volume}/revision/{page:path}")
 def revision(
-    app: TheDesk, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
+    app: TheApp, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
 ) -> schemas.RevisionText:
     """One revision of a page, with its text."""
     view = history.one_revision(app, actor, volume, page, number)
@@ -589,7 +589,7 @@ def revision(
 
 @router.get("/volumes/{volume}/comparison/{page:path}")
 def comparison(
-    app: TheDesk,
+    app: TheApp,
     actor: Reader,
     volume: str,
     page: str,
@@ -599,7 +599,7 @@ def comparison(
     """Two revisions of a page and what differs."""
     view = history.compare_revisions(app, actor, volume, page, older, newer)
     passages = [
-        schemas.Passage(
+        schemas.LineRun(
             kind="same" if p.kind == "same" else "changed",
             line=p.line,
             before=[plans.said(line) for line in p.before],
@@ -612,8 +612,8 @@ def comparison(
 
 @router.get("/find")
 def find(
-    app: TheDesk, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
-) -> schemas.Found:
+    app: TheApp, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
+) -> schemas.FoundPages:
     """Find pages by name and by words; ``volume`` narrows it to one."""
     if volume:
         reading.need_volume(app, actor, volume)
@@ -638,12 +638,12 @@ def find(
         )
         for hit in found.hits
     ]
-    return schemas.Found(pages=pages, more=found.more)
+    return schemas.FoundPages(pages=pages, more=found.more)
 
 
 @router.get("/changes")
 def changes(
-    app: TheDesk, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+    app: TheApp, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
 ) -> schemas.Acts:
     """What was done lately in the volumes you may read."""
     acts, by_id, more = history.acts(app, actor, before)
@@ -666,7 +666,7 @@ def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:
 
 @router.get("/changes/{number}")
 def change(
-    app: TheDesk, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
+    app: TheApp, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
 ) -> schemas.ActPages:
     """One act, with the pages it wrote."""
     view = history.one_act(app, actor, number)
@@ -682,7 +682,7 @@ def change(
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
 def nothing_here(rest: str, request: Request) -> None:
     """Any other address of the JSON interface, and any other request to one of its addresses."""
-    every = [each for each in (*router.routes, *things.router.routes) if isinstance(each, APIRoute)]
+    every = [each for each in (*router.routes, *assets.router.routes) if isinstance(each, APIRoute)]
     others = [each for each in every if each.endpoint is not nothing_here]
     partly = [each for each in others if each.matches(request.scope)[0] is Match.PARTIAL]
     allowed = sorted({method for each in partly for method in each.methods or ()})

@@ -51,7 +51,7 @@ class Volume(Schema):
     may_write: bool
 
 
-class Entry(Schema):
+class ContentsEntry(Schema):
     """A row of the contents."""
 
     number: str
@@ -66,7 +66,7 @@ class Contents(Schema):
 
     volume: str
     title: str
-    entries: list[Entry]
+    entries: list[ContentsEntry]
     whole: bool = Field(description="False when folded branches of a large volume were left out")
 
 
@@ -384,7 +384,7 @@ class Preview(Schema):
     words: int
 
 
-class Passage(Schema):
+class LineRun(Schema):
     """A run of lines that are the same or changed."""
 
     kind: Literal["same", "changed"]
@@ -398,7 +398,7 @@ class Comparison(Schema):
 
     older: int
     newer: int
-    passages: list[Passage]
+    passages: list[LineRun]
 
 
 class FoundPage(Schema):
@@ -411,7 +411,7 @@ class FoundPage(Schema):
     sentences: str
 
 
-class Found(Schema):
+class FoundPages(Schema):
     """What a search found: names first, then words, best first."""
 
     pages: list[FoundPage]

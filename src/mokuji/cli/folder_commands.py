@@ -16,7 +16,7 @@ import typer
 from mokuji.cli.on_folder import Folder, InVolume, on_folder
 from mokuji.formats.check import as_json, as_lines
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services.folders import folder_reuse, folder_things, folders
+from mokuji.services.folders import folder_lists, folder_reuse, folders
 
 
 class Format(StrEnum):
@@ -118,7 +118,7 @@ def tasks(
     ] = TaskForm.TEXT,
 ) -> None:
     """List the tasks of all pages, by day and priority."""
-    told = folder_things.tasks_in(folder, person=person.removeprefix("@"), done=done)
+    told = folder_lists.tasks_in(folder, person=person.removeprefix("@"), done=done)
     if format_ is TaskForm.CALENDAR:
         typer.echo(calendar((line for _, _, line in told), folder.resolve().name), nl=False)
         return
@@ -146,7 +146,7 @@ def fields(
 ) -> None:
     """Print the pages of a volume that have a field as CSV."""
     columns = tuple(each.strip() for each in show.split(",") if each.strip())
-    table = folder_things.table_of(folder, field, volume=volume, columns=columns, value=value, sort=sort)
+    table = folder_lists.table_of(folder, field, volume=volume, columns=columns, value=value, sort=sort)
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["title", *table.columns, "file"])

@@ -27,7 +27,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, visible
 from mokuji.store import people
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.index import things
+from mokuji.store.index import assets
 from mokuji.store.people import Account
 from mokuji.store.snapshot import load_volumes
 
@@ -290,7 +290,7 @@ def names_by_handle(app: AppContext) -> dict[str, str]:
 
 def check_never_theirs(connection: Connection, handle: str, person: int) -> None:
     """Refused if somebody else had this handle and pages still name it: they would name another person."""
-    if people.had_by_others(connection, handle, person) and things.names_person(connection, handle):
+    if people.had_by_others(connection, handle, person) and assets.names_person(connection, handle):
         raise Refused(
             f"“{handle}” was the handle of somebody else, and pages still name it. Choose another handle, or change "
             "these pages first.",

@@ -329,18 +329,18 @@ def volume_since(connection: Connection, volume: int, act: str, after: int) -> i
     return connection.execute(VOLUME_SINCE, values).scalar()
 
 
-CHANGED_THING = text(
+CHANGED_ASSET = text(
     """SELECT min(id) FROM (SELECT id, detail FROM change_set WHERE id > :after AND undone_by IS NULL
         ORDER BY id LIMIT 20000) later
     WHERE detail @> CAST(:thing AS jsonb)"""
 )
 
 
-def thing_changed(connection: Connection, sort: str, id_: int, after: int) -> int | None:
+def asset_changed(connection: Connection, sort: str, id_: int, after: int) -> int | None:
     """The first change after another one that made something else of a file, a source or a person, and is not taken
     back."""
     wanted = json.dumps({"things": [[{"sort": sort, "id": id_}]]})
-    return connection.execute(CHANGED_THING, {"after": after, "thing": wanted}).scalar()
+    return connection.execute(CHANGED_ASSET, {"after": after, "thing": wanted}).scalar()
 
 
 def mark_undone(connection: Connection, change_set: int, by: int) -> bool:

@@ -15,7 +15,7 @@ from mokuji.core.base import names
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.category import CategoryMoved, move_category
-from mokuji.services.reading.categories import CategoryScene
+from mokuji.services.reading.categories import VolumeCategories
 
 
 @request
@@ -32,7 +32,7 @@ class MoveCategory:
 
 def plan(context: StoredContext, request: MoveCategory) -> Plan:
     volume = context.volume(request.volume)
-    of = CategoryScene(context, volume)
+    of = VolumeCategories(context, volume)
     known = {key: each.name for key, each in of.categories().items()}
     key = names.key(request.page)
     if key not in known:

@@ -101,7 +101,7 @@ class Show(Protocol):
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class ShownHeading:
     """A heading in the list of a page's headings: its level as shown, its words and its anchor; ``own`` if it is
     typed on the page itself."""
 
@@ -116,7 +116,7 @@ class Assembled:
     """A page as it is shown: its HTML, its headings, and the faults of its own inserts by the index of each."""
 
     html: str
-    headings: tuple[Entry, ...]
+    headings: tuple[ShownHeading, ...]
     faults: Mapping[int, tuple[Fault, ...]]
 
 
@@ -159,7 +159,7 @@ class _Assembler:
     inserter: Inserter
     show: Show
     own: Sequence[str]
-    headings: list[Entry] = field(default_factory=list)
+    headings: list[ShownHeading] = field(default_factory=list)
     faults: dict[int, list[Fault]] = field(default_factory=dict)
     _taken: set[str] = field(default_factory=set)
     _notes: list[_Used] = field(default_factory=list)
@@ -221,7 +221,7 @@ class _Assembler:
                 if not anchor:
                     anchor = self._free(names.anchor(words) or "section")
                     out[started - 1] = heading_tag(level, anchor)
-                self.headings.append(Entry(level, words, anchor, frame.at < 0))
+                self.headings.append(ShownHeading(level, words, anchor, frame.at < 0))
                 out.append(f"</h{level}>")
         return "".join(out)
 

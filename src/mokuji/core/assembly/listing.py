@@ -85,7 +85,7 @@ def read(values: Iterable[tuple[str | None, str]]) -> tuple[Query, list[Fault]]:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class ListedPage:
     """A page that is listed: where its volume is, its summary and fields, its number in the contents if it has one."""
 
     head: PageHead
@@ -100,11 +100,11 @@ class Listing:
 
     query: Query
     volume: Volume
-    rows: tuple[Row, ...]
+    rows: tuple[ListedPage, ...]
     faults: tuple[Fault, ...]
 
 
-def arrange(rows: Sequence[Row], query: Query) -> tuple[list[Row], list[Fault]]:
+def arrange(rows: Sequence[ListedPage], query: Query) -> tuple[list[ListedPage], list[Fault]]:
     """The rows in the order that is asked for, no more than the limit, and what of the query none of them has."""
     faults: list[Fault] = []
     known = {name for row in rows for name in row.fields}
@@ -115,7 +115,7 @@ def arrange(rows: Sequence[Row], query: Query) -> tuple[list[Row], list[Fault]]:
     if rows and sort not in {"title", "changed"} and sort not in known:
         faults.append(Fault("listing", f"None of these pages has a field “{sort}” to be sorted by."))
 
-    def of(row: Row) -> tuple[bool, str, str]:
+    def of(row: ListedPage) -> tuple[bool, str, str]:
         value = {"title": row.head.title, "changed": row.changed}.get(sort, row.fields.get(sort, ""))
         return (not value, names.key(value), row.head.key)
 

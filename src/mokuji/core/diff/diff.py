@@ -196,7 +196,7 @@ def _tidy(pieces: list[Piece]) -> tuple[Piece, ...]:
 
 
 @dataclass(frozen=True, slots=True)
-class Passage:
+class LineRun:
     """A run of equal or changed lines of two texts.
 
     ``kind`` is ``same`` (only ``after`` is filled), or ``changed``. Lines
@@ -209,7 +209,7 @@ class Passage:
     after: tuple[tuple[Piece, ...], ...]
 
 
-def compare(before: str, after: str) -> list[Passage]:
+def compare(before: str, after: str) -> list[LineRun]:
     """Two texts, line by line; in changed passages the words that differ are marked."""
     all_old, all_new = before.splitlines(), after.splitlines()
     head, tail = _common(all_old, all_new)
@@ -230,14 +230,14 @@ def _common(old: list[str], new: list[str]) -> tuple[int, int]:
     return head, tail
 
 
-def _same(lines: Sequence[str], line: int) -> Passage:
-    return Passage("same", line, (), tuple((Piece(each, False),) for each in lines))
+def _same(lines: Sequence[str], line: int) -> LineRun:
+    return LineRun("same", line, (), tuple((Piece(each, False),) for each in lines))
 
 
-def _middle(old: list[str], new: list[str], head: int) -> list[Passage]:
+def _middle(old: list[str], new: list[str], head: int) -> list[LineRun]:
     if len(old) * len(new) > LARGEST_TABLE:
         return list(_changed(old, new, head + 1))
-    passages: list[Passage] = []
+    passages: list[LineRun] = []
     for tag, i1, i2, j1, j2 in opcodes(old, new):
         if tag == "equal":
             passages.append(_same(new[j1:j2], head + j1 + 1))
@@ -246,14 +246,14 @@ def _middle(old: list[str], new: list[str], head: int) -> list[Passage]:
     return passages
 
 
-def _changed(old: list[str], new: list[str], line: int) -> Iterator[Passage]:
+def _changed(old: list[str], new: list[str], line: int) -> Iterator[LineRun]:
     if sum(map(len, old)) + sum(map(len, new)) > LONGEST_WORDS:
-        yield Passage("changed", line, _all(old), _all(new))
+        yield LineRun("changed", line, _all(old), _all(new))
         return
     # Lines that stand opposite each other are compared by words; the rest came or went whole.
     paired = min(len(old), len(new))
     marked = [_mark(a, b) for a, b in zip(old[:paired], new[:paired], strict=True)]
-    yield Passage(
+    yield LineRun(
         "changed",
         line,
         tuple(a for a, _ in marked) + _all(old[paired:]),

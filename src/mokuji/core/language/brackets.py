@@ -50,7 +50,7 @@ class _Open:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class BracketScan:
     """The outermost candidates in order, and where a ``[[`` was never closed."""
 
     candidates: tuple[Candidate, ...]
@@ -66,7 +66,7 @@ class _Matcher:
         self.unclosed: list[int] = []
         self.line_start = 0
 
-    def run(self) -> Found:
+    def run(self) -> BracketScan:
         literal, text = self.coverage.literal, self.coverage.text
         for token in _TOKENS.finditer(self.data):
             start, end = token.span()
@@ -86,7 +86,7 @@ class _Matcher:
         while self.stack:
             self.drop()
         self.found.sort(key=lambda candidate: candidate.start)
-        return Found(tuple(self.found), tuple(sorted(self.unclosed)))
+        return BracketScan(tuple(self.found), tuple(sorted(self.unclosed)))
 
     def stop_at_literal(self, start: int) -> None:
         """A target ends before any literal range; labels and values may hold whole ones."""
@@ -144,7 +144,7 @@ class _Matcher:
         self.line_start = end
 
 
-def find(data: bytes, coverage: Coverage) -> Found:
+def find(data: bytes, coverage: Coverage) -> BracketScan:
     """All candidates of a body given as UTF-8. Linear: each token is looked at once."""
     return _Matcher(data, coverage).run()
 

@@ -17,8 +17,8 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.names import Name
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
+from mokuji.core.model.assets import AssetChange
 from mokuji.core.model.contents import Placing
-from mokuji.core.model.things import ThingChange
 from mokuji.core.model.wiki import Volume
 
 
@@ -103,7 +103,7 @@ class ChangeSet:
     removed: tuple[Removed, ...] = ()
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
-    things: tuple[ThingChange, ...] = ()
+    assets: tuple[AssetChange, ...] = ()
 
     def __repr__(self) -> str:
         return f"<ChangeSet {self.act}: {len(self.changes)} pages>"
@@ -122,7 +122,7 @@ class ChangeSet:
         """Whether nothing would change."""
         changed = any(change.text_changed or change.moved for change in self.changes)
         back = any(change.fate is not Fate.KEPT for change in self.changes)
-        return not (changed or back or self.removed or self.contents or self.volumes or self.things)
+        return not (changed or back or self.removed or self.contents or self.volumes or self.assets)
 
     def digest(self, *more: str) -> str:
         """A short name for exactly these changes (and ``more``, such as what the act was asked to do)."""
@@ -134,6 +134,6 @@ class ChangeSet:
             hasher.update(f"{head.id} {head.revision} {change.title} {change.volume}\0".encode())
             for edit in change.edits:
                 hasher.update(f"{edit.span.start} {edit.span.end} {edit.words}\0".encode())
-        for each in (*self.removed, *self.contents, *self.volumes, *self.things):
+        for each in (*self.removed, *self.contents, *self.volumes, *self.assets):
             hasher.update(repr(each).encode() + b"\0")
         return hasher.hexdigest()

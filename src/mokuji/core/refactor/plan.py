@@ -14,18 +14,18 @@ from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Kind
+from mokuji.core.model.assets import AssetChange
 from mokuji.core.model.changes import ChangeSet, PageChange, Removed, VolumeChange
 from mokuji.core.model.contents import Placing
 from mokuji.core.model.references import Resolver, volumes_by_id
-from mokuji.core.model.things import ThingChange
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import follow
-from mokuji.core.refactor.engine.outcome import Entry, Followed, Found, Outcome
+from mokuji.core.refactor.engine.outcome import AffectedReference, Followed, Outcome, Successor
 from mokuji.core.refactor.facts import Facts, NoFacts
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class OptionalChange:
     """Something that a person may have done as well, or not: words on a page that could be exchanged.
 
     ``id`` names it as long as the page stays as it is; ``kind`` says what it is (text, picture, file, value).
@@ -55,10 +55,10 @@ class Plan:
     change_set: ChangeSet
     followed: Followed
     asked: tuple[str, ...] = ()
-    rows: tuple[Row, ...] = ()
+    rows: tuple[OptionalChange, ...] = ()
     facts: Facts = field(default_factory=NoFacts)
     conflicts: tuple[PageHead, ...] = ()
-    entries: Mapping[int, Entry] = field(default_factory=dict)
+    entries: Mapping[int, Successor] = field(default_factory=dict)
     """Where references to a page that the act makes lead once it is undone."""
     free: frozenset[int] | None = None
     along: bool = False
@@ -79,12 +79,12 @@ class Plan:
         return self.change_set.rewritten
 
     @property
-    def captured(self) -> tuple[Found, ...]:
+    def captured(self) -> tuple[AffectedReference, ...]:
         """References that led nowhere and will lead to a page."""
         return self.followed.captured
 
     @property
-    def lost(self) -> tuple[Found, ...]:
+    def lost(self) -> tuple[AffectedReference, ...]:
         """References that will lead nowhere."""
         return self.followed.lost
 
@@ -115,10 +115,10 @@ def make(
     present_words: bool = False,
     contents: Sequence[Placing] = (),
     volumes: Sequence[VolumeChange] = (),
-    things: Sequence[ThingChange] = (),
+    assets: Sequence[AssetChange] = (),
     facts: Facts | None = None,
-    rows: Sequence[Row] = (),
-    entries: Mapping[int, Entry] | None = None,
+    rows: Sequence[OptionalChange] = (),
+    entries: Mapping[int, Successor] | None = None,
     headings: Mapping[int, int] | None = None,
     leave: Mapping[int, tuple[int, frozenset[Span]]] | None = None,
 ) -> Plan:
@@ -141,7 +141,7 @@ def make(
                 code="runs_together",
                 named=[change.head.volume],
             )
-    change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(things))
+    change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(assets))
     words = tuple(str(each) for each in asked)
     return Plan(page, change_set, followed, words, tuple(rows), facts or NoFacts(), (), entries or {})
 

@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base import names
-from mokuji.core.diff.diff import Passage, Piece, compare, matching
+from mokuji.core.diff.diff import LineRun, Piece, compare, matching
 from mokuji.core.language.headings import section_end, words
 from mokuji.core.language.page import Page
 
@@ -121,7 +121,7 @@ def _marked(line: Sequence[Piece]) -> str:
     return f"{head_words}{inner}{tail_words}".strip()
 
 
-def _few(passages: Sequence[Passage]) -> str:
+def _few(passages: Sequence[LineRun]) -> str:
     """A change of a few words in one line, in words; empty if it is a larger one."""
     touched = [each for each in passages if each.kind == "changed"]
     if len(touched) != 1:

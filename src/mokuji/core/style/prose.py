@@ -46,7 +46,7 @@ class Piece:
 
 
 @dataclass(frozen=True, slots=True)
-class Passage:
+class Block:
     """What is read as one: a paragraph, an item, a cell, a heading, the description of a picture. ``step`` if it
     stands in a numbered list."""
 
@@ -71,7 +71,7 @@ class Passage:
         return first.typed and end <= first.at + first.length
 
 
-def passages(page: Page) -> list[Passage]:
+def passages(page: Page) -> list[Block]:
     """The passages of a page, in the order in which they end."""
     offset = page.content.front_matter.span.end
     body = masked(page.text[offset:], page.content.declared.slots)
@@ -116,7 +116,7 @@ class _Reader:
         self._lists: list[bool] = []
         self._sort: Sort = "text"
 
-    def read(self, events: Sequence[Event]) -> list[Passage]:
+    def read(self, events: Sequence[Event]) -> list[Block]:
         verbatim = 0
         for kind, value, start, end in events:
             name = tag_name(value) if kind in {"Start", "End"} else ""
@@ -219,7 +219,7 @@ class _Reader:
         else:
             self._open.runs.append(_Raw(HELD, span.start, span.end, typed=False, placed=True))
 
-    def _placed(self) -> list[Passage]:
+    def _placed(self) -> list[Block]:
         origin = self._lifted.origin
         edges = {
             origin(edge)
@@ -230,7 +230,7 @@ class _Reader:
         }
         places = code_points(self._data, edges)
         holes = self._holes()
-        found: list[Passage] = []
+        found: list[Block] = []
         for each in self._done:
             words: list[str] = []
             pieces: list[Piece] = []
@@ -245,7 +245,7 @@ class _Reader:
                     words.append(text)
                     pieces.append(Piece(at, len(text), where, typed))
                     at += len(text)
-            found.append(Passage(each.sort, each.step, "".join(words), tuple(pieces)))
+            found.append(Block(each.sort, each.step, "".join(words), tuple(pieces)))
         return found
 
     def _holes(self) -> list[Span]:

@@ -18,7 +18,7 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import Flaw, Mend
-from mokuji.core.style.prose import HELD, Passage, passages
+from mokuji.core.style.prose import HELD, Block, passages
 from mokuji.core.style.sentences import count_words, sentences
 from mokuji.core.style.style import Capitals, Style
 
@@ -135,7 +135,7 @@ def _title(page: Page, rules: _Rules, speller: Speller | None) -> Iterator[Flaw]
 
 
 def _heading(
-    passage: Passage, rules: _Rules, names: Sequence[tuple[int, int]], speller: Speller | None
+    passage: Block, rules: _Rules, names: Sequence[tuple[int, int]], speller: Speller | None
 ) -> Iterator[Flaw]:
     wrong = _capitals(passage.words, rules.style.headings, rules, names, speller)
     wrong = [each for each in wrong if passage.typed(each[0], each[1])]
@@ -210,7 +210,7 @@ def _is_name(word: str, rules: _Rules, speller: Speller | None) -> bool:
 # ---- sentences and words -----------------------------------------------------------
 
 
-def _long(passage: Passage, style: Style) -> Iterator[Flaw]:
+def _long(passage: Block, style: Style) -> Iterator[Flaw]:
     most = style.step if passage.step and style.step else style.sentence
     if not most:
         return
@@ -222,7 +222,7 @@ def _long(passage: Passage, style: Style) -> Iterator[Flaw]:
             yield Flaw("sentence_long", said, passage.span(start, end))
 
 
-def _preferred(passage: Passage, rules: _Rules, names: Sequence[tuple[int, int]]) -> Iterator[Flaw]:
+def _preferred(passage: Block, rules: _Rules, names: Sequence[tuple[int, int]]) -> Iterator[Flaw]:
     if rules.preferred is None:
         return
     for found in rules.preferred.finditer(passage.words):
@@ -246,13 +246,13 @@ def _preferred(passage: Passage, rules: _Rules, names: Sequence[tuple[int, int]]
         yield Flaw("word_preferred", said, span, Mend(f"Write “{better}”", (Edit(span, better),)))
 
 
-def _is_typed(passage: Passage, start: int, end: int) -> bool:
+def _is_typed(passage: Block, start: int, end: int) -> bool:
     """Whether words are the writer's, in whatever runs: not the name of a page."""
     return passage.typed(start, start + 1) and passage.typed(end - 1, end)
 
 
 def _spelling(
-    passage: Passage,
+    passage: Block,
     rules: _Rules,
     names: Sequence[tuple[int, int]],
     speller: Speller,
@@ -263,8 +263,8 @@ def _spelling(
         word = found[0]
         if word not in known:
             # All capitals are abbreviations, capitals inside are names of things.
-            thing = len(word) == 1 or any(each.isupper() for each in word[1:])
-            known[word] = thing or _known(word, rules, speller)
+            asset = len(word) == 1 or any(each.isupper() for each in word[1:])
+            known[word] = asset or _known(word, rules, speller)
         start, end = found.span()
         if known[word] or _within(names, start, end) or not passage.typed(start, end):
             continue

@@ -18,11 +18,11 @@ from mokuji.core.base.errors import Missing
 from mokuji.core.language import files as file_names
 from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.categories import filed
 from mokuji.core.model.contents import Row, branch_end
 from mokuji.core.model.policy import Permission
 from mokuji.core.model.references import volumes_by_id
-from mokuji.core.model.things import Sort, Thing
 from mokuji.core.model.wiki import MemoryWiki, Place, Volume
 from mokuji.services.folders.folders import Loaded, load, page_called, pages_of, sources_of, volume_called
 
@@ -140,28 +140,28 @@ class FolderContext:
     def naming_category(self, volume: Volume, key: str) -> Sequence[int]:
         return [page for page, named in self._filed(volume) if key in named]
 
-    def thing(self, sort: Sort, key: str, volume: int = 0) -> Thing | None:
+    def asset(self, sort: Sort, key: str, volume: int = 0) -> Asset | None:
         if sort == "file":
-            return self._things(volume).get(key)
+            return self._assets(volume).get(key)
         place = list(self._sources).index(key) if key in self._sources else -1
-        return Thing("source", place + 1, 0, self._sources[key][0]) if place >= 0 else None
+        return Asset("source", place + 1, 0, self._sources[key][0]) if place >= 0 else None
 
-    def naming(self, thing: Thing) -> Sequence[int]:
-        if thing.sort == "file":
-            pages = pages_of(self.loaded, self._by_id[thing.volume])
+    def naming(self, asset: Asset) -> Sequence[int]:
+        if asset.sort == "file":
+            pages = pages_of(self.loaded, self._by_id[asset.volume])
             return [
                 page.head.id
                 for page in pages
-                if any(each.key == thing.key for each in destinations(page.text, page.content))
+                if any(each.key == asset.key for each in destinations(page.text, page.content))
             ]
         return [
             page.head.id
             for page in self.wiki.pages_by_id.values()
-            if "[^" in page.text and any(each.key == thing.key for each in page.content.cites)
+            if "[^" in page.text and any(each.key == asset.key for each in page.content.cites)
         ]
 
-    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Thing]:
-        found = self._things(volume)
+    def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Asset]:
+        found = self._assets(volume)
         return {key: self._with_content(found[key]) for key in keys if key in found}
 
     def gains_readers(self, target: Volume, source: Volume) -> bool:
@@ -169,7 +169,7 @@ class FolderContext:
 
     # ---- files and sources ----------------------------------------------------------
 
-    def path_of(self, file: Thing) -> str:
+    def path_of(self, file: Asset) -> str:
         """The path of a file of a volume, there or not."""
         return self.loaded.index.volumes[file.volume].at(f"files/{file.name}")
 
@@ -182,25 +182,25 @@ class FolderContext:
         return {}
 
     @cached_property
-    def _by_volume(self) -> dict[int, dict[str, Thing]]:
+    def _by_volume(self) -> dict[int, dict[str, Asset]]:
         return {}
 
-    def _things(self, volume: int) -> dict[str, Thing]:
+    def _assets(self, volume: int) -> dict[str, Asset]:
         """The files of a volume by key. What they hold is read when it matters."""
         if volume not in self._by_volume:
             top = self.folder / self.loaded.index.volumes[volume].at("files")
             paths = sorted(path for path in top.glob("*") if path.is_file())
             self._by_volume[volume] = {
-                file_names.key(path.name): Thing("file", nth, volume, path.name)
+                file_names.key(path.name): Asset("file", nth, volume, path.name)
                 for nth, path in enumerate(paths, 1)
             }
         return self._by_volume[volume]
 
-    def _with_content(self, file: Thing) -> Thing:
+    def _with_content(self, file: Asset) -> Asset:
         path = self.path_of(file)
         content = hashlib.sha256((self.folder / path).read_bytes()).hexdigest()
         self._looked_at.setdefault(content, path)
-        return Thing("file", file.id, file.volume, file.name, content)
+        return Asset("file", file.id, file.volume, file.name, content)
 
     @cached_property
     def _sources(self) -> Mapping[str, tuple[str, object]]:

@@ -50,11 +50,11 @@ class FolderPlan:
 def made(context: FolderContext, plan: Plan) -> FolderPlan:
     """A plan with the files that it changes."""
     changes = plan.change_set
-    only_places = not (changes.changes or changes.removed or changes.things)
+    only_places = not (changes.changes or changes.removed or changes.assets)
     files = changed_files(context.loaded.index, changes, place_all=only_places)
     lists = _source_lists(context.folder)
     moved, copied = {}, {}
-    for each in changes.things:
+    for each in changes.assets:
         if each.after is None or each.after.sort != "file":
             continue
         if each.before is not None:
@@ -74,7 +74,7 @@ def _source_lists(folder: Path) -> dict[str, str]:
 def _sources(lists: Mapping[str, str], changes: ChangeSet) -> dict[str, str]:
     """The lists of sources in which some are called otherwise; nothing else in them changes."""
     changed: dict[str, str] = {}
-    for each in changes.things:
+    for each in changes.assets:
         if each.before is None or each.after is None or each.before.sort != "source" or not each.renamed:
             continue
         before = {**lists, **changed}

@@ -17,7 +17,7 @@ from urllib.parse import quote
 from mokuji.adapters.diagrams import draw
 from mokuji.adapters.spelling import dictionary
 from mokuji.core.assembly.inserts import Fault
-from mokuji.core.assembly.listing import Listing, Row, arrange, fields
+from mokuji.core.assembly.listing import ListedPage, Listing, arrange, fields
 from mokuji.core.assembly.listing import read as read_listing
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, MokujiError, Refused
@@ -496,7 +496,7 @@ def _listed(wiki: MemoryWiki, home: int, values: Sequence[tuple[str | None, str]
         if found is None:
             faults.append(Fault("listing", f"There is no volume “{query.volume}”."))
         volume = found or volume
-    rows: list[Row] = []
+    rows: list[ListedPage] = []
     given = _given(wiki) if query.categories and not faults else {}
     for page in wiki.pages_by_id.values() if not faults else ():
         told = fields(page.content.front_matter)
@@ -505,7 +505,7 @@ def _listed(wiki: MemoryWiki, home: int, values: Sequence[tuple[str | None, str]
         fits = all(value in map(names.key, told.get(name, ())) for name, value in query.filters.items())
         if page.head.volume == volume.id and fits and under.issuperset(query.categories):
             shown = {name: ", ".join(said) for name, said in told.items()}
-            rows.append(Row(page.head, page.content.front_matter.words("summary"), shown))
+            rows.append(ListedPage(page.head, page.content.front_matter.words("summary"), shown))
     listed, more = arrange(rows, query)
     return Listing(query, volume, tuple(listed), (*faults, *more))
 

@@ -51,7 +51,7 @@ class Index:
 
 
 @dataclass(frozen=True, slots=True)
-class Passage:
+class MarkedPassage:
     """A marked passage: the line of its mark, and its words."""
 
     line: int
@@ -76,7 +76,7 @@ class FiledPage:
     summary: str
     whole: bool
     through: tuple[PageHead, ...]
-    passages: tuple[Passage, ...]
+    passages: tuple[MarkedPassage, ...]
 
 
 @dataclass(frozen=True)
@@ -94,7 +94,7 @@ class CategoryView:
     more_after: str | None
 
 
-class CategoryScene:
+class VolumeCategories:
     """What one transaction knows of the categories of a volume."""
 
     def __init__(self, context: ReadContext, volume: Volume) -> None:
@@ -151,7 +151,7 @@ def index(app: AppContext, actor: Actor, volume_key: str) -> Index:
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
-        scene = CategoryScene(context, volume)
+        scene = VolumeCategories(context, volume)
         found = scene.categories()
         nodes, cycles = tree(found, {key: wider for key, wider in scene.broader.items() if key in found})
         return Index(volume_view(context, volume), tuple(nodes), found, tuple(cycles), scene.broader)
@@ -159,12 +159,12 @@ def index(app: AppContext, actor: Actor, volume_key: str) -> Index:
 
 def ids_under(context: ReadContext, volume: Volume, key: str) -> set[int]:
     """All pages of a volume that are filed under a category, in whatever way."""
-    return CategoryScene(context, volume).ids(key)
+    return VolumeCategories(context, volume).ids(key)
 
 
 def categories_in(context: ReadContext, volume: Volume) -> list[Category]:
     """All categories of a volume, by name."""
-    found = CategoryScene(context, volume).categories().values()
+    found = VolumeCategories(context, volume).categories().values()
     return sorted(found, key=lambda each: names.key(each.name))
 
 
@@ -176,7 +176,7 @@ def category(
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
-        scene = CategoryScene(context, volume)
+        scene = VolumeCategories(context, volume)
         known = scene.categories()
         if key not in known:
             raise Missing(
@@ -220,7 +220,7 @@ def _elsewhere(context: ReadContext, volume: Volume, key: str) -> tuple[tuple[Vo
 def _filed(
     app: AppContext,
     context: ReadContext,
-    scene: CategoryScene,
+    scene: VolumeCategories,
     key: str,
     head: PageHead,
     summary: str,
@@ -229,12 +229,12 @@ def _filed(
     through = [
         g.template for g in scene.givers if g.key == key and head.id in scene.given.get(g.template.id, ())
     ]
-    found: list[Passage] = []
+    found: list[MarkedPassage] = []
     if Filing.MARK in ways:
         page = load_ready(app, context.connection, head, context.volumes).page
         lines = Lines(page.text)
         for mark in page.content.marks:
             if mark.key == key:
                 line = lines.position(mark.span.start).line
-                found.append(Passage(line, mark.span, _words(page.text, mark)))
+                found.append(MarkedPassage(line, mark.span, _words(page.text, mark)))
     return FiledPage(head, summary, Filing.PAGE in ways, tuple(through), tuple(found))

@@ -20,7 +20,7 @@ PAGE = 20
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class SearchResult:
     """What was found: by name first, then by words; counts by volume; ``writable`` is where a
     page of the words as name could be written (None if nowhere, or if it is there)."""
 
@@ -34,7 +34,7 @@ class Found:
     more: bool
 
 
-def find(app: AppContext, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> Found:
+def find(app: AppContext, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> SearchResult:
     """Pages by their words, in one volume or in all that the actor may read."""
     words = " ".join(words.replace("\x00", "").split())[:300]
     _know_the_newest(app)
@@ -44,13 +44,13 @@ def find(app: AppContext, actor: Actor, words: str, volume_key: str = "", page: 
         scope = volumes.get(names.key(volume_key)) if volume_key else None
         seen = [scope.id] if scope else list(by_id)
         if not words:
-            return Found("", (), (), {}, by_id, scope, None, False)
+            return SearchResult("", (), (), {}, by_id, scope, None, False)
         hits = search.find(connection, words, seen, most=PAGE + 1, skip=page * PAGE)
         counts = search.count(connection, words, list(by_id))
         key = names.key(words)
         named = search.by_name(connection, key, seen, most=5) if page == 0 and key else []
         writable = _writable(actor, scope, volumes, named, key)
-        return Found(
+        return SearchResult(
             words, tuple(named), tuple(hits[:PAGE]), counts, by_id, scope, writable, len(hits) > PAGE
         )
 
@@ -80,7 +80,7 @@ def _writable(
     return None
 
 
-def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> Found:
+def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> SearchResult:
     """What the go box shows: names first, then pages that hold the words."""
     typed = " ".join(typed.replace("\x00", "").split())[:200]
     _know_the_newest(app)
@@ -91,7 +91,7 @@ def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, m
         seen = [scope.id] if scope else list(by_id)
         key = names.key(typed)
         if not key:
-            return Found("", (), (), {}, by_id, scope, None, False)
+            return SearchResult("", (), (), {}, by_id, scope, None, False)
         named = search.by_name(connection, key, seen, most=most)
         if scope is not None and all(each.near for each in named):
             # What this volume has not another may have: one need not say so first.
@@ -99,7 +99,7 @@ def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, m
             named = [*(each for each in everywhere if not each.near), *named][:most]
         known = {each.page for each in named}
         hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
-        return Found(
+        return SearchResult(
             typed,
             tuple(named),
             tuple(hits),

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from mokuji.core.base.errors import Missing
-from mokuji.core.diff.diff import Passage, compare
+from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor, may, needed_for
 from mokuji.core.model.wiki import Volume
@@ -48,7 +48,7 @@ class CompareView:
     head: PageHead
     older: Revision
     newer: Revision
-    passages: tuple[Passage, ...]
+    passages: tuple[LineRun, ...]
 
 
 @dataclass(frozen=True, slots=True)

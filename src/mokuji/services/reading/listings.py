@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from mokuji.core.assembly.inserts import Fault
-from mokuji.core.assembly.listing import Listing, Query, Row, arrange, read
+from mokuji.core.assembly.listing import ListedPage, Listing, Query, arrange, read
 from mokuji.core.base import names
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
@@ -47,7 +47,7 @@ def _none() -> Volume:
     return Volume(0, "", "")
 
 
-def _rows(context: ReadContext, volume: Volume, query: Query) -> list[Row]:
+def _rows(context: ReadContext, volume: Volume, query: Query) -> list[ListedPage]:
     found: set[int] | None = None
     for key in query.categories:
         under = ids_under(context, volume, key)
@@ -60,7 +60,9 @@ def _rows(context: ReadContext, volume: Volume, query: Query) -> list[Row]:
         return []
     told = memberships.fields_of(context.connection, ids)
     return [
-        Row(head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day)
+        ListedPage(
+            head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day
+        )
         for head, summary, day in memberships.listed(context.connection, ids)
     ]
 

@@ -39,7 +39,7 @@ from mokuji.store.index import backlinks, unwritten, upkeep
 from mokuji.store.index.backlinks import Backlinks, Cursor
 from mokuji.store.pages import Change
 from mokuji.store.places import contents, placing
-from mokuji.store.places.contents import Contents, Entry
+from mokuji.store.places.contents import Contents, ContentsEntry
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.volumes import VolumeRow
 
@@ -83,10 +83,10 @@ class PageView:
     inserted: Inserted
     backlinks: Backlinks
     categories: tuple[OfPage, ...]
-    entry: Entry | None
-    path: tuple[Entry, ...]
-    previous: Entry | None
-    following: Entry | None
+    entry: ContentsEntry | None
+    path: tuple[ContentsEntry, ...]
+    previous: ContentsEntry | None
+    following: ContentsEntry | None
 
     @property
     def links(self) -> list[Link]:
@@ -316,11 +316,11 @@ def load_ready(app: AppContext, connection: Connection, head: PageHead, volumes:
     return app.ready(page, frozenset(volumes))
 
 
-def _path(entries: tuple[Entry, ...], at: int | None) -> tuple[Entry, ...]:
+def _path(entries: tuple[ContentsEntry, ...], at: int | None) -> tuple[ContentsEntry, ...]:
     if at is None:
         return ()
     by_id = {entry.id: entry for entry in entries}
-    path: list[Entry] = []
+    path: list[ContentsEntry] = []
     parent = entries[at].parent
     while parent is not None and parent in by_id:
         path.append(by_id[parent])
@@ -328,7 +328,7 @@ def _path(entries: tuple[Entry, ...], at: int | None) -> tuple[Entry, ...]:
     return tuple(reversed(path))
 
 
-def _beside(entries: tuple[Entry, ...], at: int | None, step: int) -> Entry | None:
+def _beside(entries: tuple[ContentsEntry, ...], at: int | None, step: int) -> ContentsEntry | None:
     if at is None:
         return None
     at += step

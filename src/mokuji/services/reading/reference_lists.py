@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.outcome import Found
+from mokuji.core.refactor.engine.outcome import AffectedReference
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +20,7 @@ class Listed:
     words: str
 
 
-def listed(wiki: Wiki, found: Collection[Found]) -> tuple[Listed, ...]:
+def listed(wiki: Wiki, found: Collection[AffectedReference]) -> tuple[Listed, ...]:
     """References with their lines and words; those on pages that are not there yet are left out."""
     pages = wiki.pages({each.page.id for each in found})
     return tuple(

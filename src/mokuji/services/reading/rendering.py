@@ -14,9 +14,9 @@ from dataclasses import dataclass
 from urllib.parse import quote
 
 from mokuji.adapters.diagrams import MISSING, Drawn, draw, figure, known
-from mokuji.core.assembly.assembly import Entry, assemble
+from mokuji.core.assembly.assembly import ShownHeading, assemble
 from mokuji.core.assembly.inserts import Fault, Inserter, Instance, Kept, Token
-from mokuji.core.assembly.listing import Listing, Row
+from mokuji.core.assembly.listing import ListedPage, Listing
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.names import address
 from mokuji.core.base.names import key as key_of
@@ -145,7 +145,7 @@ def _problems(page: Page, faults: object, drawn: Callable[[str], Drawn | None]) 
     return tuple(PlacedProblem(each, lines.position(each.span.start).line) for each in problems)
 
 
-def _numbered(headings: Sequence[Entry]) -> tuple[Outlined, ...]:
+def _numbered(headings: Sequence[ShownHeading]) -> tuple[Outlined, ...]:
     """The headings, numbered 1, 1.1 … by their levels; a level that is skipped counts as one step."""
     found: list[Outlined] = []
     levels: list[int] = []
@@ -227,7 +227,7 @@ class _Show:
         )
         return (f'<ul class="listing">\n{items}</ul>\n' if items else ""), list(made.faults)
 
-    def _row(self, made: Listing, row: Row) -> str:
+    def _row(self, made: Listing, row: ListedPage) -> str:
         link = Link("page", Kind.LINK, "", "", made.volume.key, row.head.key, row.head.title)
         href, css, _ = _target(link, self._to)
         card = f' data-card="{html.escape(self._to.card(link))}"' if self._to.card is not None else ""

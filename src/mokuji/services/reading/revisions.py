@@ -14,7 +14,7 @@ from functools import partial
 from itertools import pairwise
 
 from mokuji.core.base.errors import Missing
-from mokuji.core.diff.diff import Passage, compare
+from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, ReadContext, need_head
@@ -63,7 +63,7 @@ class RevisionsView:
     stretches: tuple[Stretch, ...]
     one: Revision
     other: Revision
-    passages: tuple[Passage, ...]
+    passages: tuple[LineRun, ...]
     text: str | None
     gained: tuple[str, ...]
     lost: tuple[str, ...]

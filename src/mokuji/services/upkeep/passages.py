@@ -34,7 +34,7 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Passage:
+class PageLines:
     """Some lines of a page. ``path`` are the names above it in the contents, ``heading`` the one it stands under."""
 
     volume: Volume
@@ -45,7 +45,7 @@ class Passage:
     cut: bool
 
 
-def passage(app: AppContext, actor: Actor, volume_key: str, page_key: str, marked: Span | None) -> Passage:
+def passage(app: AppContext, actor: Actor, volume_key: str, page_key: str, marked: Span | None) -> PageLines:
     """The lines around a range of a page, or its first ones; Missing if the actor may not read it."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
@@ -57,7 +57,7 @@ def passage(app: AppContext, actor: Actor, volume_key: str, page_key: str, marke
         shown, cut = _lines(page, marked)
         heading = _heading(page, marked, volumes) if marked is not None else ""
         path = contents.above(connection, volume.id, head.key)
-        return Passage(volume, page.head, path, heading, shown, cut)
+        return PageLines(volume, page.head, path, heading, shown, cut)
 
 
 def _heading(page: Page, marked: Span, volumes: dict[str, Volume]) -> str:

@@ -26,10 +26,10 @@ from mokuji.core.language.destinations import destinations
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Reference
+from mokuji.core.model.assets import Asset
+from mokuji.core.model.assets import Sort as AssetSort
 from mokuji.core.model.categories import tree
 from mokuji.core.model.policy import Actor, Permission, Role
-from mokuji.core.model.things import Sort as ThingSort
-from mokuji.core.model.things import Thing
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.core.reports import bare_mentions as mentions
 from mokuji.core.reports import own_addresses as addresses
@@ -41,14 +41,14 @@ from mokuji.core.reports.sections import broken_sections, nearest
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, Mend, flaws
 from mokuji.services.app_context import AppContext, ReadContext, check, find_volume, refresh
 from mokuji.services.plain_data import structured, unstructured
-from mokuji.services.reading.categories import CategoryScene
+from mokuji.services.reading.categories import VolumeCategories
 from mokuji.services.reading.house_styles import found_in, style_of
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.rendering import LONGEST_DRAWING, diagram_problems
 from mokuji.services.reading.templates import templates_of
 from mokuji.store import files, jobs, kept_reports, pages, sources
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.index import memberships, things, unwritten, upkeep
+from mokuji.store.index import assets, memberships, unwritten, upkeep
 from mokuji.store.index.upkeep import Counts as Counts
 from mokuji.store.index.uses import uses as stored_uses
 from mokuji.store.snapshot import StoredWiki
@@ -198,7 +198,7 @@ class Overview:
 
 
 @dataclass(frozen=True)
-class _Scene:
+class _ReportContext:
     connection: Connection
     volume: Volume
     visible: Mapping[int, Volume]
@@ -252,11 +252,11 @@ def overview(app: AppContext, actor: Actor, volume_key: str, origins: tuple[str,
 
 def _scene(
     connection: Connection, actor: Actor, volume_key: str, origins: tuple[str, ...]
-) -> tuple[_Scene, VolumeView]:
+) -> tuple[_ReportContext, VolumeView]:
     context = ReadContext(connection, actor)
     volumes, volume = context.volumes, context.volume(volume_key)
     by_id = {each.id: each for each in volumes.values()}
-    return _Scene(connection, volume, by_id, origins, context), volume_view(context, volume)
+    return _ReportContext(connection, volume, by_id, origins, context), volume_view(context, volume)
 
 
 def report(
@@ -313,7 +313,7 @@ class _Kept:
     being_made: bool = False
 
 
-def _kept(app: AppContext, actor: Actor, scene: _Scene, name: str, *, count: bool = False) -> _Kept:
+def _kept(app: AppContext, actor: Actor, scene: _ReportContext, name: str, *, count: bool = False) -> _Kept:
     """A report as it is kept; made anew first if something was changed and the volume is small, by a job if it is
     large, and neither for who has not signed in. With ``count`` its findings are left where they are."""
     volume, seen = scene.volume, _seen(scene.visible, scene.origins)
@@ -395,7 +395,7 @@ def make(
         if volume is None:
             return None
         stamp = kept_reports.stamp(connection, volume_id)
-        scene = _Scene(connection, volume, by_id, origins, context, time.monotonic() + seconds)
+        scene = _ReportContext(connection, volume, by_id, origins, context, time.monotonic() + seconds)
         found, held = _LISTS[name](scene, "", MOST_KEPT + 1)
         kept = kept_reports.Kept(
             name,
@@ -417,19 +417,19 @@ def make(
 Listing = tuple[list[Finding], Mapping[str, int]]
 
 
-def _orphans(scene: _Scene, after: str, most: int) -> Listing:
+def _orphans(scene: _ReportContext, after: str, most: int) -> Listing:
     heads = upkeep.orphans(scene.connection, scene.volume.id, scene.seen, after=after, most=most)
     summaries = pages.summaries(scene.connection, [head.id for head in heads])
     return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
 
 
-def _out_of_reach(scene: _Scene, after: str, most: int) -> Listing:
+def _out_of_reach(scene: _ReportContext, after: str, most: int) -> Listing:
     heads = upkeep.out_of_reach(scene.connection, scene.volume.id, after=after, most=most)
     summaries = pages.summaries(scene.connection, [head.id for head in heads])
     return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
 
 
-def _unwritten(scene: _Scene, after: str, most: int) -> Listing:
+def _unwritten(scene: _ReportContext, after: str, most: int) -> Listing:
     number, _, key = after.partition(" ")
     start = (int(number), key) if number.isdecimal() and key else None
     rows = upkeep.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
@@ -441,7 +441,7 @@ def _unwritten(scene: _Scene, after: str, most: int) -> Listing:
     return found, {}
 
 
-def _asking(scene: _Scene, key: str) -> tuple[tuple[Spot, ...], str, str]:
+def _asking(scene: _ReportContext, key: str) -> tuple[tuple[Spot, ...], str, str]:
     """Where pages ask for a name, how it is typed, and the name of its volume if that is not there."""
     wiki = scene.wiki
     place, typed_key = (scene.volume.id, key), key
@@ -487,7 +487,7 @@ def _spot(
     return Spot(page.head, (lines or Lines(page.text)).position(span.start).line, span, sentence, index)
 
 
-def _look_alikes(scene: _Scene, after: str, most: int) -> Listing:
+def _look_alikes(scene: _ReportContext, after: str, most: int) -> Listing:
     connection, volume = scene.connection, scene.volume.id
     heads = {head.id: head for head in upkeep.heads(connection, volume)}
     known = [Named(head.key, head.title, head.id, Sort.PAGE) for head in heads.values()]
@@ -513,7 +513,9 @@ def _look_alikes(scene: _Scene, after: str, most: int) -> Listing:
     ], {}
 
 
-def _pages(scene: _Scene, after: str, condition: str = "true", **values: object) -> Iterator[list[Page]]:
+def _pages(
+    scene: _ReportContext, after: str, condition: str = "true", **values: object
+) -> Iterator[list[Page]]:
     """The pages of the volume by key, some at a time, from the one on whose key ``after`` begins with."""
     key = after.partition("\t")[0]
     while not scene.late:
@@ -561,7 +563,7 @@ def _at(page: Page, span: Span) -> str:
     return f"{page.head.key}\t{span.start}"
 
 
-def _sections(scene: _Scene, after: str, most: int) -> Listing:
+def _sections(scene: _ReportContext, after: str, most: int) -> Listing:
     wiki = scene.wiki
 
     def of(batch: list[Page]) -> Iterator[Finding]:
@@ -586,7 +588,7 @@ def _sections(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(_pages(scene, after, upkeep.WITH_SECTIONS), after, most, of), {}
 
 
-def _mentions(scene: _Scene, after: str, most: int) -> Listing:
+def _mentions(scene: _ReportContext, after: str, most: int) -> Listing:
     heads = {head.id: head for head in upkeep.heads(scene.connection, scene.volume.id)}
     known = upkeep.page_names(scene.connection, scene.volume.id)
     held = _too_common(scene, known)
@@ -603,7 +605,7 @@ def _mentions(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(_pages(scene, after), after, most, of), held
 
 
-def _too_common(scene: _Scene, known: Mapping[str, int]) -> Mapping[str, int]:
+def _too_common(scene: _ReportContext, known: Mapping[str, int]) -> Mapping[str, int]:
     """The names that are words of the language here, by a look at some hundred pages."""
     single = {key: page for key, page in known.items() if " " not in key}
     ids = upkeep.sample(scene.connection, scene.volume.id, SAMPLE)
@@ -611,7 +613,7 @@ def _too_common(scene: _Scene, known: Mapping[str, int]) -> Mapping[str, int]:
     return mentions.bare_mentions(single, looked).held_back
 
 
-def _addresses(scene: _Scene, after: str, most: int) -> Listing:
+def _addresses(scene: _ReportContext, after: str, most: int) -> Listing:
     wiki = scene.wiki
 
     def of(batch: list[Page]) -> Iterator[Finding]:
@@ -631,7 +633,7 @@ def _addresses(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(batches, after, most, of), {}
 
 
-def _flaws(scene: _Scene, after: str, most: int) -> Listing:
+def _flaws(scene: _ReportContext, after: str, most: int) -> Listing:
     """What is wrong with a text or could be better: flaws, what the language does not understand, wrong diagrams."""
     begun = time.monotonic()
 
@@ -646,13 +648,13 @@ def _flaws(scene: _Scene, after: str, most: int) -> Listing:
     return _of_texts(scene, after, most, wrong)
 
 
-def _lost_files(scene: _Scene, after: str, most: int) -> Listing:
+def _lost_files(scene: _ReportContext, after: str, most: int) -> Listing:
     """Files that pages name and the volume does not have, each with its first places."""
     found = files.missing(scene.connection, scene.volume.id, MOST_LOST)
     return _lost(scene, "file", [(key, number) for key, number in found if key > after][:most])
 
 
-def _lost_sources(scene: _Scene, after: str, most: int) -> Listing:
+def _lost_sources(scene: _ReportContext, after: str, most: int) -> Listing:
     """What pages cite that is neither a footnote of theirs nor a source of the wiki, with its first places."""
     counts: Counter[str] = Counter()
     for key, _ in sources.missing(scene.connection, [scene.volume.id], MOST_LOST):
@@ -660,10 +662,10 @@ def _lost_sources(scene: _Scene, after: str, most: int) -> Listing:
     return _lost(scene, "source", [(key, counts[key]) for key in sorted(counts) if key > after][:most])
 
 
-def _lost(scene: _Scene, sort: ThingSort, keys: Sequence[tuple[str, int]]) -> Listing:
+def _lost(scene: _ReportContext, sort: AssetSort, keys: Sequence[tuple[str, int]]) -> Listing:
     found: list[Finding] = []
     for key, number in keys:
-        ids = things.naming(scene.connection, Thing(sort, 0, scene.volume.id, key))
+        ids = assets.naming(scene.connection, Asset(sort, 0, scene.volume.id, key))
         named = scene.wiki.pages(sorted(ids)[:FILE_SPOTS]).values()
         spots: list[Spot] = []
         title = key
@@ -681,7 +683,7 @@ def _lost(scene: _Scene, sort: ThingSort, keys: Sequence[tuple[str, int]]) -> Li
     return found, {}
 
 
-def _style(scene: _Scene, after: str, most: int) -> Listing:
+def _style(scene: _ReportContext, after: str, most: int) -> Listing:
     """Where pages do not keep to the house style; a word that is not in the dictionary once for each page."""
     style = style_of(scene.connection, scene.volume)
     if not style.rules:
@@ -699,7 +701,9 @@ def _style(scene: _Scene, after: str, most: int) -> Listing:
     return _of_texts(scene, after, most, once)
 
 
-def _of_texts(scene: _Scene, after: str, most: int, look: Callable[[Page], Sequence[Flaw]]) -> Listing:
+def _of_texts(
+    scene: _ReportContext, after: str, most: int, look: Callable[[Page], Sequence[Flaw]]
+) -> Listing:
     def of(batch: list[Page]) -> Iterator[Finding]:
         for page in batch:
             lines = Lines(page.text)
@@ -722,7 +726,7 @@ def _of_texts(scene: _Scene, after: str, most: int, look: Callable[[Page], Seque
 # ---- of materials ------------------------------------------------------------------
 
 
-def _insert_faults(scene: _Scene, after: str, most: int) -> Listing:
+def _insert_faults(scene: _ReportContext, after: str, most: int) -> Listing:
     wiki = scene.wiki
 
     def of(batch: list[Page]) -> Iterator[Finding]:
@@ -738,7 +742,7 @@ def _insert_faults(scene: _Scene, after: str, most: int) -> Listing:
     return _collect(_pages(scene, after, upkeep.WITH_INSERTS), after, most, of), {}
 
 
-def _repeats(scene: _Scene, after: str, most: int) -> Listing:
+def _repeats(scene: _ReportContext, after: str, most: int) -> Listing:
     """Passages that stand in several places of the volume and its libraries; at least once in the volume itself."""
     areas = [scene.volume.id, *(id_ for id_ in scene.volume.libraries if id_ in scene.visible)]
     texts = (page for area in areas for batch in _texts(scene, area) for page in batch)
@@ -747,7 +751,7 @@ def _repeats(scene: _Scene, after: str, most: int) -> Listing:
     return [_repeat(scene, str(start + n), each) for n, each in enumerate(found[start : start + most], 1)], {}
 
 
-def _repeat(scene: _Scene, key: str, each: Repeat) -> Finding:
+def _repeat(scene: _ReportContext, key: str, each: Repeat) -> Finding:
     places = sorted(each.places, key=lambda place: (place[0].volume != scene.volume.id, place[0].key))
     shown = scene.wiki.pages({page.id for page, _ in places[:REPEAT_SPOTS]})
     spots = tuple(
@@ -771,7 +775,7 @@ def _first_words(words: str) -> str:
     return words if len(words) <= REPEAT_WORDS else words[: REPEAT_WORDS - 1].rstrip() + "…"
 
 
-def _texts(scene: _Scene, volume: int) -> Iterator[list[Page]]:
+def _texts(scene: _ReportContext, volume: int) -> Iterator[list[Page]]:
     key = ""
     while not scene.late and (ids := upkeep.page_ids(scene.connection, volume, key, AT_ONCE, "true", {})):
         ordered = sorted(scene.wiki.pages(ids).values(), key=lambda page: page.head.key)
@@ -779,7 +783,7 @@ def _texts(scene: _Scene, volume: int) -> Iterator[list[Page]]:
         key = ordered[-1].head.key + "\x01"
 
 
-def _unused(scene: _Scene, after: str, most: int) -> Listing:
+def _unused(scene: _ReportContext, after: str, most: int) -> Listing:
     """Templates that are put in nowhere, or only in notes of other templates, which no reader comes to."""
     found: list[Finding] = []
     for each in templates_of(scene.context, scene.volume):
@@ -794,7 +798,7 @@ def _unused(scene: _Scene, after: str, most: int) -> Listing:
     return found, {}
 
 
-def _only_in_notes(scene: _Scene, head: PageHead) -> list[PageHead]:
+def _only_in_notes(scene: _ReportContext, head: PageHead) -> list[PageHead]:
     """The pages that put a template in, if all of them are templates that do so outside of what they give."""
     uses = stored_uses(scene.context.wiki, head, scene.seen)
     users = scene.wiki.pages({each.page.id for each in uses})
@@ -808,7 +812,7 @@ def _only_in_notes(scene: _Scene, head: PageHead) -> list[PageHead]:
     return [each.head for each in users.values()]
 
 
-def _files(scene: _Scene, after: str, most: int) -> Listing:
+def _files(scene: _ReportContext, after: str, most: int) -> Listing:
     batches = _pages(scene, "", upkeep.WITH_DESTINATIONS)
     used = files_used(page for batch in batches for page in batch)
     names_ = [name for name in used if (name.casefold(), name) > (after.casefold(), after)][:most]
@@ -824,9 +828,9 @@ def _files(scene: _Scene, after: str, most: int) -> Listing:
     ], {}
 
 
-def _unfiled(scene: _Scene, after: str, most: int) -> Listing:
+def _unfiled(scene: _ReportContext, after: str, most: int) -> Listing:
     """Pages without any category, in a volume that has categories."""
-    scene_of = CategoryScene(scene.context, scene.volume)
+    scene_of = VolumeCategories(scene.context, scene.volume)
     if not scene_of.categories():
         return [], {}
     given = {page for pages_ in scene_of.given.values() for page in pages_}
@@ -843,9 +847,9 @@ def _unfiled(scene: _Scene, after: str, most: int) -> Listing:
     ], {}
 
 
-def _lone(scene: _Scene, after: str, most: int) -> Listing:
+def _lone(scene: _ReportContext, after: str, most: int) -> Listing:
     """Categories with one page."""
-    scene_of = CategoryScene(scene.context, scene.volume)
+    scene_of = VolumeCategories(scene.context, scene.volume)
     known = scene_of.categories()
     lone = [key for key, each in sorted(known.items()) if each.pages == 1 and key > after][:most]
     heads = {
@@ -860,9 +864,9 @@ def _lone(scene: _Scene, after: str, most: int) -> Listing:
     ], {}
 
 
-def _categories(scene: _Scene, after: str, most: int) -> Listing:
+def _categories(scene: _ReportContext, after: str, most: int) -> Listing:
     """Categories that look alike, and cycles of broader ones."""
-    scene_of = CategoryScene(scene.context, scene.volume)
+    scene_of = VolumeCategories(scene.context, scene.volume)
     known = scene_of.categories()
     named = [Named(key, each.name, 0, Sort.UNWRITTEN) for key, each in known.items()]
     told = upkeep.differing(scene.connection, scene.volume.id)
@@ -883,7 +887,7 @@ def _categories(scene: _Scene, after: str, most: int) -> Listing:
     return [each for each in found if each.key > after][:most], {}
 
 
-_LISTS: Mapping[str, Callable[[_Scene, str, int], Listing]] = {
+_LISTS: Mapping[str, Callable[[_ReportContext, str, int], Listing]] = {
     "orphans": _orphans,
     "out-of-reach": _out_of_reach,
     "unwritten": _unwritten,

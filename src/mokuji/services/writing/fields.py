@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from mokuji.core.assembly.listing import NOT_FIELDS, Query, Row, arrange
+from mokuji.core.assembly.listing import NOT_FIELDS, ListedPage, Query, arrange
 from mokuji.core.base import names
 from mokuji.core.base.edits import apply
 from mokuji.core.edit.field_edit import check_field, set_field
@@ -52,7 +52,7 @@ class Table:
     known: tuple[Known, ...]
     field: str
     columns: tuple[str, ...]
-    rows: tuple[Row, ...]
+    rows: tuple[ListedPage, ...]
     number: int
     value: str
     sort: str
@@ -135,7 +135,9 @@ def table(
         chosen = sorted(ids)[:MOST_PAGES]
         told = memberships.fields_of(connection, chosen)
         rows = [
-            Row(head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day)
+            ListedPage(
+                head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day
+            )
             for head, summary, day in memberships.listed(connection, chosen)
         ]
         beside = [each for each in columns if each != field and any(k.name == each for k in known)]

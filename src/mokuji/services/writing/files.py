@@ -25,7 +25,7 @@ from mokuji.store import people
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.files import StoredFile as StoredFile
 from mokuji.store.files import Version as Version
-from mokuji.store.index import things
+from mokuji.store.index import assets
 
 SCREEN = 60
 """Files on one screen of the list."""
@@ -255,9 +255,9 @@ def about(app: AppContext, actor: Actor, volume_key: str, name: str) -> FileView
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         file = _need(connection, volume, name)
-        thing = things.thing(connection, "file", file.id)
-        assert thing is not None
-        ids = things.naming(connection, thing)
+        asset = assets.asset(connection, "file", file.id)
+        assert asset is not None
+        ids = assets.naming(connection, asset)
         used = stored.used(connection, volume.id, [file.key]).get(file.key, (0, 0))
         named = [each for page in _first(context, ids) for each in _places(page, file.key)]
         versions = stored.versions(connection, file.id, SCREEN)

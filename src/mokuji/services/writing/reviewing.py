@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base.phrases import counted
-from mokuji.core.diff.diff import Passage, compare
+from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.html.html_diff import rendered_diff
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
@@ -61,7 +61,7 @@ class Review:
     page: Page
     effect: Effect
     rendered: str | None
-    passages: tuple[Passage, ...]
+    passages: tuple[LineRun, ...]
     note: str
 
     @property

@@ -16,18 +16,18 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import Conflict
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.assets import Asset, AssetChange
 from mokuji.core.model.changes import ChangeSet, Fate, PageChange, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
-from mokuji.core.model.things import Thing, ThingChange
 from mokuji.core.model.wiki import Volume
-from mokuji.core.refactor.engine.outcome import Entry
+from mokuji.core.refactor.engine.outcome import Successor
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import undo
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
 from mokuji.store import history, volumes, writing
 from mokuji.store.acts import trash
 from mokuji.store.history import LoggedAct
-from mokuji.store.index import things
+from mokuji.store.index import assets
 from mokuji.store.places import placing
 from mokuji.store.writing import Signature
 
@@ -69,7 +69,7 @@ def do(
     if change_set.removed:
         successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
         volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
-    copies = things.change(connection, change_set.things, by)
+    copies = assets.change(connection, change_set.assets, by)
     detail = _detail(plan, more or {}, given, given_volumes, back)
     if kept_back := _settle(connection, plan, kept):
         detail["written_in"] = kept_back
@@ -102,13 +102,13 @@ def _reached(change_set: ChangeSet) -> set[int]:
         *(each.head.volume for each in change_set.removed),
         *(each.volume for each in change_set.contents),
         *(v.id for each in change_set.volumes for v in (each.before, each.after) if v is not None),
-        *(t.volume for each in change_set.things for t in (each.before, each.after) if t is not None),
+        *(t.volume for each in change_set.assets for t in (each.before, each.after) if t is not None),
     }
 
 
 def _people(change_set: ChangeSet) -> set[int]:
     """The people that something was done about."""
-    sides = (side for each in change_set.things for side in (each.before, each.after) if side is not None)
+    sides = (side for each in change_set.assets for side in (each.before, each.after) if side is not None)
     return {each.id for each in sides if each.sort == "person"}
 
 
@@ -209,7 +209,7 @@ def _detail(
         "contents": placing.as_data(back),
         "things": [
             [asdict(each) if each is not None else None for each in (change.before, change.after)]
-            for change in plan.change_set.things
+            for change in plan.change_set.assets
             # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
             if change.before is not None or (change.after is not None and change.after.id)
         ],
@@ -259,18 +259,18 @@ def past(connection: Connection, act: LoggedAct) -> Past:
     }
     texts = {row.page: Before(row.number, row.text, row.after) for row in rows if row.page not in made}
     changed = tuple(
-        things.since(connection, ThingChange(*(Thing(**each) if each is not None else None for each in pair)))
+        assets.since(connection, AssetChange(*(Asset(**each) if each is not None else None for each in pair)))
         for pair in detail.get("things", ())
     )
     return Past(
-        things=changed,
+        assets=changed,
         naming=frozenset(
             page
             for each in changed
             if each.after is not None
-            for page in things.naming(connection, each.after)
+            for page in assets.naming(connection, each.after)
         ),
-        in_the_way=next(filter(None, (things.in_the_way(connection, each) for each in changed)), ""),
+        in_the_way=next(filter(None, (assets.in_the_way(connection, each) for each in changed)), ""),
         texts=texts,
         heads=heads,
         stood={
@@ -281,7 +281,7 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         },
         called={row.page: row.title for row in rows if row.page in heads},
         made=made,
-        entries={page: Entry(into, section) for page, into, section in detail.get("entries", ())},
+        entries={page: Successor(into, section) for page, into, section in detail.get("entries", ())},
         removed=tuple(
             Returning(each.head, each.text, each.leads, each.successor)
             for each in trash.thrown_by(connection, act.id)

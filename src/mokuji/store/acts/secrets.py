@@ -26,7 +26,7 @@ _ACTS = f"""(SELECT id FROM change_set WHERE volume = :volume
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class Occurrences:
     """Where words stand: revisions by page (id, title of now, whether it is in the trash, numbers), drafts and log
     entries by id, files by name, sources by name; titles and names that only a rename takes them out of."""
 
@@ -78,7 +78,7 @@ _LISTED = (
 """Where words are only told of: files, sources, the house style."""
 
 
-def find(connection: Connection, volume: int, words: str, seen: Collection[int]) -> Found:
+def find(connection: Connection, volume: int, words: str, seen: Collection[int]) -> Occurrences:
     """All places of a volume in which words stand, for who may read the volumes ``seen``."""
     values: dict[str, Any] = {
         "volume": volume,
@@ -97,7 +97,7 @@ def find(connection: Connection, volume: int, words: str, seen: Collection[int])
     titles += rows("SELECT title FROM volume WHERE id = :volume AND position(:words in title) > 0")
     revisions, current, drafts, acts, known = (rows(statement) for statement in _TAKEN_OUT)
     files, sources, style = (rows(statement) for statement in _LISTED)
-    return Found(
+    return Occurrences(
         tuple((row.page, row.title, row.gone, tuple(row.numbers)) for row in revisions),
         tuple(row.id for row in current),
         tuple(row.title for row in titles),
@@ -110,7 +110,7 @@ def find(connection: Connection, volume: int, words: str, seen: Collection[int])
     )
 
 
-def take_out(connection: Connection, volume: int, words: str, mask: str, found: Found) -> None:
+def take_out(connection: Connection, volume: int, words: str, mask: str, found: Occurrences) -> None:
     """Puts a mask in the place of words in all that was found, but for the newest texts, which were saved without them
     by now, and for files and sources."""
     values: dict[str, Any] = {"volume": volume, "words": words, "mask": mask, "key": names.key(words)}

@@ -25,7 +25,7 @@ NAMED = 100
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class ContentsEntry:
     """A row of the contents. ``page`` is None for a name that is placed but unwritten; ``led_to_by`` is how
     many other pages lead to it; ``branch`` says that entries stand below it, loaded or not."""
 
@@ -63,7 +63,7 @@ class Level:
 
     under: str
     total: int
-    entries: tuple[Entry, ...]
+    entries: tuple[ContentsEntry, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +71,7 @@ class Contents:
     """The contents of a volume, in order. ``whole`` is False when only the levels that lead to a page were
     loaded, and of each at most ``LEVEL`` entries around it."""
 
-    entries: tuple[Entry, ...]
+    entries: tuple[ContentsEntry, ...]
     whole: bool
     leading: Mapping[int, Sequence[NameUse]] = field(default_factory=dict)
     """The names in use that lead to each of the pages."""
@@ -79,12 +79,12 @@ class Contents:
     """How many entries each level has that was loaded in part, by the entry it stands below."""
 
     @property
-    def rows(self) -> list[Entry | Gap]:
+    def rows(self) -> list[ContentsEntry | Gap]:
         """The entries, with the gaps between them."""
         by_id = {entry.id: entry for entry in self.entries}
-        last: dict[int | None, Entry] = {entry.parent: entry for entry in self.entries}
-        found: list[Entry | Gap] = []
-        open_: list[Entry] = []
+        last: dict[int | None, ContentsEntry] = {entry.parent: entry for entry in self.entries}
+        found: list[ContentsEntry | Gap] = []
+        open_: list[ContentsEntry] = []
 
         def close(depth: int) -> None:
             while open_ and open_[-1].depth >= depth:
@@ -105,15 +105,15 @@ class Contents:
         close(0)
         return found
 
-    def of(self, key: str) -> Entry | None:
+    def of(self, key: str) -> ContentsEntry | None:
         """The entry with a key."""
         return next((entry for entry in self.entries if entry.key == key), None)
 
-    def above(self, entry: Entry) -> Entry | None:
+    def above(self, entry: ContentsEntry) -> ContentsEntry | None:
         """The entry below which another stands."""
         return next((each for each in self.entries if each.id == entry.parent), None)
 
-    def ahead(self, entry: Entry) -> Entry | None:
+    def ahead(self, entry: ContentsEntry) -> ContentsEntry | None:
         """The entry before another on its level."""
         level = [each for each in self.entries if each.parent == entry.parent]
         at = next(n for n, each in enumerate(level) if each.id == entry.id)
@@ -274,7 +274,7 @@ def named_so(wiki: StoredWiki, volume: int, visible: Collection[int], words: str
     rows = wiki.connection.execute(NAMED_SO, values).all()
     _, counts = _counted(wiki, volume, visible, rows)
     keys = {row.id: row.key for row in rows}
-    found: dict[int | None, list[Entry]] = {}
+    found: dict[int | None, list[ContentsEntry]] = {}
     for row in rows:
         found.setdefault(row.parent, []).append(_entry(row, str(row.nth), 0, counts))
     levels = [
@@ -287,7 +287,7 @@ def named_so(wiki: StoredWiki, volume: int, visible: Collection[int], words: str
 def levels_of(loaded: Contents) -> list[Level]:
     """The levels of loaded contents, the topmost first."""
     keys = {entry.id: entry.key for entry in loaded.entries}
-    found: dict[int | None, list[Entry]] = {}
+    found: dict[int | None, list[ContentsEntry]] = {}
     for entry in loaded.entries:
         found.setdefault(entry.parent, []).append(entry)
     return [
@@ -300,12 +300,14 @@ def levels_of(loaded: Contents) -> list[Level]:
     ]
 
 
-def _entry(row: Any, number: str, depth: int, counts: Mapping[int, int]) -> Entry:
+def _entry(row: Any, number: str, depth: int, counts: Mapping[int, int]) -> ContentsEntry:
     led = counts.get(row.page, 0) if row.page is not None else 0
-    return Entry(row.id, row.parent, row.key, row.title, number, depth, row.page, led, row.branch)
+    return ContentsEntry(row.id, row.parent, row.key, row.title, number, depth, row.page, led, row.branch)
 
 
-def _numbered(rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int | None, int]) -> list[Entry]:
+def _numbered(
+    rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int | None, int]
+) -> list[ContentsEntry]:
     below: dict[int | None, list[Any]] = {}
     for row in rows:
         below.setdefault(row.parent, []).append(row)
@@ -315,7 +317,7 @@ def _numbered(rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int
         numbered = [(row, f"{lead}{n}", depth) for n, row in enumerate(below.get(parent, ()), start)]
         return numbered[::-1]
 
-    found: list[Entry] = []
+    found: list[ContentsEntry] = []
     pending = level(None, "", 0)
     while pending:
         row, number, depth = pending.pop()

@@ -8,7 +8,7 @@ from typing import Literal
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from mokuji.acts.things.source_edit import save_source
+from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.errors import BadFields, BadFile
 from mokuji.core.model.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
 from mokuji.services.writing import sources

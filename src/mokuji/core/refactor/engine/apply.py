@@ -10,7 +10,7 @@ from mokuji.core.language.page import Page, Use
 from mokuji.core.model.wiki import Place
 from mokuji.core.refactor.engine.candidates import Candidates
 from mokuji.core.refactor.engine.decide import LEFT, Decider, Decision, Note
-from mokuji.core.refactor.engine.outcome import Found
+from mokuji.core.refactor.engine.outcome import AffectedReference
 from mokuji.core.refactor.engine.state import State, holds
 
 
@@ -33,7 +33,7 @@ def _apply(state: State, page: Page, use: Use, decision: Decision) -> None:
     if decision.unsectioned:
         state.unsectioned.add(at)
     if decision.note is not None:
-        _listed(state, decision.note)[at] = Found(page.head, span)
+        _listed(state, decision.note)[at] = AffectedReference(page.head, span)
     if decision.words:
         for inside in [each for each in state.edits.get(id_, {}) if holds(span, each)]:
             del state.edits[id_][inside]
@@ -50,7 +50,7 @@ def _apply(state: State, page: Page, use: Use, decision: Decision) -> None:
     state.added += decision.label_added
 
 
-def _listed(state: State, note: Note) -> dict[tuple[int, Span], Found]:
+def _listed(state: State, note: Note) -> dict[tuple[int, Span], AffectedReference]:
     return {
         Note.CAPTURED: state.captured,
         Note.LOST: state.lost,

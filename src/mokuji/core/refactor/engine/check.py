@@ -12,7 +12,7 @@ from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.changes import Fate, PageChange
 from mokuji.core.model.references import Resolver
 from mokuji.core.refactor.engine.composing import Composed, Words
-from mokuji.core.refactor.engine.outcome import At, Followed, Found
+from mokuji.core.refactor.engine.outcome import AffectedReference, At, Followed
 from mokuji.core.refactor.engine.state import State, holds
 
 
@@ -36,7 +36,7 @@ class Outcomes:
         changes.sort(key=lambda change: (change.head.volume, change.head.key, change.head.id))
         self._verify([change for change in changes if change.content is not None])
 
-        def listed(found: Mapping[At, Found]) -> tuple[Found, ...]:
+        def listed(found: Mapping[At, AffectedReference]) -> tuple[AffectedReference, ...]:
             return tuple(sorted(found.values(), key=lambda f: (f.page.volume, f.page.key, f.span)))
 
         return Followed(

@@ -17,7 +17,7 @@ At = tuple[int, Span]
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class AffectedReference:
     """A reference that leads elsewhere afterwards: from an unwritten name to a page (captured), or from
     a page or section to none (lost)."""
 
@@ -26,7 +26,7 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class Successor:
     """Where references to a whole page lead that went: into a section of another, if one is named."""
 
     page: int
@@ -52,7 +52,7 @@ class Outcome:
 
     heads: Mapping[int, PageHead] = field(default_factory=dict)
     gone: frozenset[int] = frozenset()
-    successors: Mapping[int, Entry] = field(default_factory=dict)
+    successors: Mapping[int, Successor] = field(default_factory=dict)
     texts: Mapping[int, Composition] = field(default_factory=dict)
     sources: Mapping[int, Page] = field(default_factory=dict)
     copies: Mapping[int, int] = field(default_factory=dict)
@@ -78,13 +78,13 @@ class Followed:
     """
 
     changes: tuple[PageChange, ...]
-    captured: tuple[Found, ...] = ()
-    lost: tuple[Found, ...] = ()
-    lost_sections: tuple[Found, ...] = ()
-    other_texts: tuple[Found, ...] = ()
-    resettled: tuple[Found, ...] = ()
-    released: tuple[Found, ...] = ()
-    returned: tuple[Found, ...] = ()
+    captured: tuple[AffectedReference, ...] = ()
+    lost: tuple[AffectedReference, ...] = ()
+    lost_sections: tuple[AffectedReference, ...] = ()
+    other_texts: tuple[AffectedReference, ...] = ()
+    resettled: tuple[AffectedReference, ...] = ()
+    released: tuple[AffectedReference, ...] = ()
+    returned: tuple[AffectedReference, ...] = ()
     landed: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
     references: int = 0
     sections: int = 0

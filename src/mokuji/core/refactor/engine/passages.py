@@ -29,7 +29,7 @@ class Hole:
 
 
 @dataclass(frozen=True, slots=True)
-class Passage:
+class Match:
     """Where a passage stands, and what stands in its slots."""
 
     span: Span
@@ -54,7 +54,7 @@ class Pattern:
         fixed = sum(letter.isalnum() for letter in self.words)
         return bool(self._pieces) and (fixed > 0 if all(self._fixed) else fixed >= SHORTEST)
 
-    def find(self, page: Page) -> Iterator[Passage]:
+    def find(self, page: Page) -> Iterator[Match]:
         """The places on a page, in order, none inside another; references are whole in them and in their slots."""
         if not self.searchable:
             return
@@ -74,7 +74,7 @@ class Pattern:
                 yield passage
                 at = passage.span.end
 
-    def _from(self, text: str, found: re.Match[str], first: int, least: int) -> Passage | None:
+    def _from(self, text: str, found: re.Match[str], first: int, least: int) -> Match | None:
         start, at = found.span()
         values: dict[str, Span] = {}
         if first:
@@ -99,7 +99,7 @@ class Pattern:
                 return None
             at = behind
             n += 2
-        return Passage(Span(start, at), values)
+        return Match(Span(start, at), values)
 
     def _takes(self, text: str, n: int, span: Span, values: dict[str, Span]) -> bool:
         """Whether these words can stand in hole ``n``; if so they are its value."""
@@ -125,7 +125,7 @@ def _regex(words: str) -> re.Pattern[str]:
     return re.compile(before + r"(?:\r\n|\n|\r)[ \t>]*?".join(lines) + behind)
 
 
-def _cuts(passage: Passage, whole: Sequence[Span]) -> bool:
+def _cuts(passage: Match, whole: Sequence[Span]) -> bool:
     """Whether a passage, or what stands in one of its slots, begins or ends inside a reference."""
     spans = [passage.span, *passage.values.values()]
     return any(

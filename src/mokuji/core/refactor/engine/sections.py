@@ -18,7 +18,7 @@ from mokuji.core.model.references import Resolver, Sections
 from mokuji.core.refactor.engine.candidates import Candidates
 from mokuji.core.refactor.engine.composing import Carried
 from mokuji.core.refactor.engine.decide import Decider
-from mokuji.core.refactor.engine.outcome import Found
+from mokuji.core.refactor.engine.outcome import AffectedReference
 from mokuji.core.refactor.engine.state import State
 
 ROUNDS = 20
@@ -73,7 +73,7 @@ class SectionNames:
                 continue
             insert = reference.kind is Kind.INSERT
             if not self.state.sections_after(aim).holds(reference.section, insert=insert):
-                self.state.lost_sections[id_, span] = Found(page.head, span)
+                self.state.lost_sections[id_, span] = AffectedReference(page.head, span)
 
     def _follow_sections(self, target: Page) -> None:
         was = self.state.sections_before(target.head.id)
@@ -144,7 +144,7 @@ class SectionNames:
                 self.state.lost_sections.pop(at, None)
                 return
         if index is None:
-            self.state.lost_sections[at] = Found(page.head, reference.span)
+            self.state.lost_sections[at] = AffectedReference(page.head, reference.span)
             return
         self.state.lost_sections.pop(at, None)
         if self._leads_there(host, now, index, insert=insert):
@@ -174,7 +174,7 @@ class SectionNames:
                 and target.head.id in self.state.outcome.successors
                 and not self._comes_back(target, part)
             ):
-                self.state.lost_sections[at] = Found(page.head, reference.span)
+                self.state.lost_sections[at] = AffectedReference(page.head, reference.span)
             return
         made = self.state.composition(host)
         first = next((each for each in made.content.parts if each.key == part.key), None)
@@ -183,7 +183,7 @@ class SectionNames:
             first is not None and piece is not None and piece.place(part.opening.start) == first.opening.start
         )
         if not right or not self.state.sections_after(host).is_part(reference.section):
-            self.state.lost_sections[at] = Found(page.head, reference.span)
+            self.state.lost_sections[at] = AffectedReference(page.head, reference.span)
 
     def _comes_back(self, target: Page, part: Part) -> bool:
         """Whether the text that takes a page's place has a part of this name that is no other page's."""
@@ -200,7 +200,7 @@ class SectionNames:
             entry = self.state.outcome.successors.get(target.head.id)
             keeper = entry.page if entry is not None else None
         if keeper is not None and self.state.sections_after(keeper).find(now) is not None:
-            self.state.captured[page.head.id, reference.span] = Found(page.head, reference.span)
+            self.state.captured[page.head.id, reference.span] = AffectedReference(page.head, reference.span)
 
     def _section_words(self, host: int, index: int, *, insert: bool = False) -> str:
         """Words that lead to this heading afterwards; an identifier is added where none would."""

@@ -17,7 +17,7 @@ from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Overlay, Place, Volume, Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composed
-from mokuji.core.refactor.engine.outcome import At, Found, Outcome
+from mokuji.core.refactor.engine.outcome import AffectedReference, At, Outcome
 
 
 class State:
@@ -42,13 +42,13 @@ class State:
         self.renamed: dict[int, dict[int, Name]] = {}
         self.careful: set[int] = set()
         self.dirty: set[int] = set()
-        self.captured: dict[At, Found] = {}
-        self.lost: dict[At, Found] = {}
-        self.lost_sections: dict[At, Found] = {}
-        self.other_texts: dict[At, Found] = {}
-        self.resettled: dict[At, Found] = {}
-        self.released: dict[At, Found] = {}
-        self.returned: dict[At, Found] = {}
+        self.captured: dict[At, AffectedReference] = {}
+        self.lost: dict[At, AffectedReference] = {}
+        self.lost_sections: dict[At, AffectedReference] = {}
+        self.other_texts: dict[At, AffectedReference] = {}
+        self.resettled: dict[At, AffectedReference] = {}
+        self.released: dict[At, AffectedReference] = {}
+        self.returned: dict[At, AffectedReference] = {}
         self.unsectioned: set[At] = set()
         self.gone_references: set[At] = set()
         self.wanted_ids: dict[At, int | None] = {}

@@ -13,7 +13,7 @@ from typing import Literal
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.model.contents import Take
 from mokuji.core.model.wiki import Wiki
-from mokuji.core.refactor.engine.outcome import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 
@@ -47,11 +47,11 @@ def delete(
     if len(pages) < len(set(page_ids)):
         raise Missing("One of these pages is not there any more.", code="page_missing")
     gone = frozenset(page_ids)
-    successors: dict[int, Entry] = {}
+    successors: dict[int, Successor] = {}
     if references == "retarget":
         if target is None or target in gone or not wiki.pages([target]):
             raise Refused("Choose a page that references are to lead to, and that is not deleted itself.")
-        successors = {id_: Entry(target) for id_ in gone}
+        successors = {id_: Successor(target) for id_ in gone}
     outcome = Outcome(
         gone=gone, successors=successors, plain_targets=gone if references == "words" else frozenset()
     )

@@ -26,10 +26,10 @@ from mokuji.core.model.references import name_for, volumes_by_id
 from mokuji.core.model.wiki import Overlay, Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, text_of
-from mokuji.core.refactor.engine.outcome import Entry, Outcome
-from mokuji.core.refactor.engine.passages import Hole, Passage, Pattern
+from mokuji.core.refactor.engine.outcome import Outcome, Successor
+from mokuji.core.refactor.engine.passages import Hole, Match, Pattern
 from mokuji.core.refactor.facts import Facts
-from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
+from mokuji.core.refactor.plan import OptionalChange, Plan, check_free, make, need
 
 COPY = -1
 """The id of the page's text as a source of what both pages need."""
@@ -106,9 +106,9 @@ def _extract(
     made_page = Page(new, apply_parts(made, page, edits))
     there = Revised(_with(wiki, new), {NEW: made_page})
     own = _Host(wiki, there, page, new, page_id, parted)
-    places: dict[int, list[Passage]] = {page_id: [Passage(passage, _values(holes))]}
+    places: dict[int, list[Match]] = {page_id: [Match(passage, _values(holes))]}
     texts: dict[int, Composition] = {page_id: own.replaced(places[page_id])}
-    offered: list[Row] = []
+    offered: list[OptionalChange] = []
     for other, found in _elsewhere(wiki, page, passage, holes, offer):
         host = own if other.head.id == page_id else _Host(wiki, there, other, new, page_id)
         certain = places.get(other.head.id, [])
@@ -136,7 +136,7 @@ def _extract(
         contents=[Put(new.volume, new.key, title, under, LAST, new_only=True)],
         facts=Extracted(page.head.title, title, wanted.template, sum(len(each) for each in places.values())),
         rows=offered,
-        entries={NEW: Entry(page_id)},
+        entries={NEW: Successor(page_id)},
     )
 
 
@@ -407,10 +407,10 @@ class _Host:
         self._source = source
         self._parted = parted or definitions.Parted(definitions.Needs(), definitions.Needs())
 
-    def row(self, passage: Passage) -> Row:
+    def row(self, passage: Match) -> OptionalChange:
         """A place as something to choose."""
         head, text = self._page.head, self._page.text
-        return Row(
+        return OptionalChange(
             f"{head.id}-{head.revision}-{passage.span.start}-{passage.span.end}",
             "passage",
             head,
@@ -419,19 +419,19 @@ class _Host:
             _short(self._insert(passage)),
         )
 
-    def _insert(self, passage: Passage) -> str:
+    def _insert(self, passage: Match) -> str:
         return text_of(self._parts_of(passage), self._page.text)
 
-    def _parts_of(self, passage: Passage) -> list[Part]:
+    def _parts_of(self, passage: Match) -> list[Part]:
         parts: list[Part] = [Words(f"[[={self._name}")]
         for name, span in passage.values.items():
             parts += [Words(f" | {name}: "), Carried(self._page.head.id, span)]
         return [*parts, Words("]]")]
 
-    def fitting(self, certain: Sequence[Passage], found: Sequence[Passage]) -> list[Passage]:
+    def fitting(self, certain: Sequence[Match], found: Sequence[Match]) -> list[Match]:
         """Those of the passages found in whose place an insert reads the same, beside those that are certain."""
 
-        def fits(passages: Sequence[Passage]) -> bool:
+        def fits(passages: Sequence[Match]) -> bool:
             try:
                 self.replaced(sorted([*certain, *passages], key=lambda each: each.span))
             except Refused:
@@ -440,7 +440,7 @@ class _Host:
 
         return list(found) if fits(found) else [each for each in found if fits([each])]
 
-    def replaced(self, passages: Sequence[Passage]) -> Composition:
+    def replaced(self, passages: Sequence[Match]) -> Composition:
         """The page with inserts in the place of passages; Refused if readers would see something else. An insert
         that would run into the lines around it stands between empty ones."""
         for apart in (False, True):
@@ -455,7 +455,7 @@ class _Host:
             named=[self._page.head.volume],
         )
 
-    def _composed(self, passages: Sequence[Passage], apart: bool) -> Composition:
+    def _composed(self, passages: Sequence[Match], apart: bool) -> Composition:
         page, end = self._page, front_edit.line_end(self._page.text)
         gone = self._parted.passage.moved
         parts: list[Part] = []
@@ -489,7 +489,7 @@ def _short(words: str) -> str:
 
 def _elsewhere(
     wiki: Wiki, page: Page, passage: Span, holes: Sequence[_Hole], offer: Collection[int]
-) -> Iterator[tuple[Page, list[Passage]]]:
+) -> Iterator[tuple[Page, list[Match]]]:
     pattern = _pattern(page, passage, holes)
     own: Mapping[str, str] = {hole.slot: hole.span.of(page.text) for hole in holes if hole.own}
     count = 0

@@ -27,7 +27,7 @@ from mokuji.core.model.references import Resolver, inserts_of, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
 from mokuji.core.refactor.engine.inlining import Flat, Flattener, Left
-from mokuji.core.refactor.engine.outcome import Found, Outcome
+from mokuji.core.refactor.engine.outcome import AffectedReference, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 
@@ -127,7 +127,7 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
     return replace(plan, followed=replace(plan.followed, lost=lost))
 
 
-def _lost(wiki: Wiki, made: _Page, template: int) -> Iterator[Found]:
+def _lost(wiki: Wiki, made: _Page, template: int) -> Iterator[AffectedReference]:
     """The inserts whose text, typed out, refers to the page that goes."""
     home = volumes_by_id(wiki)[made.page.head.volume]
     for index, flat in made.flats.items():
@@ -137,7 +137,7 @@ def _lost(wiki: Wiki, made: _Page, template: int) -> Iterator[Found]:
             insert = each.kind is Kind.INSERT
             found = each.name and resolver.resolve(each.name, home, insert=insert).page
             if found and found.id == template:
-                yield Found(made.page.head, made.page.content.references[index].span)
+                yield AffectedReference(made.page.head, made.page.content.references[index].span)
                 break
 
 

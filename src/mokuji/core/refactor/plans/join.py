@@ -21,13 +21,13 @@ from mokuji.core.edit.levels import DEEPEST, lowered
 from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
+from mokuji.core.model.assets import Copies
 from mokuji.core.model.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
 from mokuji.core.model.references import Sections, uses_of
-from mokuji.core.model.things import Copies
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Words, gap_behind
-from mokuji.core.refactor.engine.outcome import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 
@@ -78,7 +78,7 @@ def join(
     edits = {page_id: arrange([*lowered(page, level - 1), *ours, *along]), into_id: theirs}
     outcome = Outcome(
         gone=frozenset({page_id}),
-        successors={page_id: Entry(into_id, section)},
+        successors={page_id: Successor(into_id, section)},
         texts={into_id: parts},
         edits={id_: each for id_, each in edits.items() if each},
     )
@@ -90,7 +90,7 @@ def join(
         asked=(page_id, into_id, present_words),
         present_words=present_words,
         contents=_placings(page, into, rows),
-        things=copies.changes if copies else (),
+        assets=copies.changes if copies else (),
         facts=Joined(page.head.title, naming(into.head)),
         headings={into_id: len(page.content.headings) + _left(into, spot) + 1},
     )

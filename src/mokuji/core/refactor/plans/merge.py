@@ -19,12 +19,12 @@ from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page
+from mokuji.core.model.assets import Copies
 from mokuji.core.model.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
-from mokuji.core.model.things import Copies
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Carried, Composed, Composition, Words, gap_behind
-from mokuji.core.refactor.engine.outcome import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 
@@ -76,7 +76,7 @@ def merge(
         edits[id_] = arrange([*edits.get(id_, ()), *each])
     outcome = Outcome(
         gone=frozenset({page_id}),
-        successors={page_id: Entry(into_id)},
+        successors={page_id: Successor(into_id)},
         texts={} if texts == "keep" else {into_id: _parts(page, base, texts)},
         sources={EDITED: base} if texts == "edited" else {},
         edits=edits,
@@ -89,7 +89,7 @@ def merge(
         asked=(page_id, into_id, texts, edited, present_words, alias),
         present_words=present_words,
         contents=_placings(page, into, rows),
-        things=copies.changes if copies is not None and carried else (),
+        assets=copies.changes if copies is not None and carried else (),
         facts=Merged(page.head.title, naming(into.head)),
         headings={into_id: len(page.content.headings) + len(into.content.headings)}
         if texts in {"after", "before"}

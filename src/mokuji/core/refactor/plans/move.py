@@ -14,9 +14,9 @@ from dataclasses import dataclass, replace
 from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.base.phrases import Named
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.assets import Copies
 from mokuji.core.model.contents import LAST, Placing, Put, Row, Take, rearrange
 from mokuji.core.model.references import volumes_by_id
-from mokuji.core.model.things import Copies
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
@@ -111,7 +111,7 @@ def move_to_volume(
         "move",
         first,
         Outcome(heads=heads, edits=copies.edits if copies else {}),
-        things=copies.changes if copies else (),
+        assets=copies.changes if copies else (),
         asked=(volume, under, *page_ids),
         contents=placings,
         facts=Moved(len(heads), first.title, homes[first.volume].title, target),

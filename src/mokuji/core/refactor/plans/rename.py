@@ -20,7 +20,7 @@ from mokuji.core.model.contents import Rekey
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
-from mokuji.core.refactor.plan import Plan, Row, check_free, make, need
+from mokuji.core.refactor.plan import OptionalChange, Plan, check_free, make, need
 from mokuji.core.style import mentions
 
 
@@ -97,11 +97,11 @@ def _alias(page: Page, new_key: str, keep: bool) -> dict[int, tuple[Edit, ...]]:
     return {page.head.id: edits} if edits else {}
 
 
-def _offered(wiki: Wiki, page: Page, title: str, offer: Collection[int]) -> Mapping[Row, Edit]:
-    found: dict[Row, Edit] = {}
+def _offered(wiki: Wiki, page: Page, title: str, offer: Collection[int]) -> Mapping[OptionalChange, Edit]:
+    found: dict[OptionalChange, Edit] = {}
     for other in sorted(wiki.pages(offer).values(), key=lambda p: (p.head.volume, p.head.key)):
         for mention in mentions.sayings(other, page.head.title, title):
-            row = Row(
+            row = OptionalChange(
                 f"{other.head.id}-{other.head.revision}-{mention.edit.span.start}",
                 mention.kind,
                 other.head,

@@ -23,7 +23,7 @@ from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine import definitions
 from mokuji.core.refactor.engine.composing import Composition, Words, gap_behind, text_of
-from mokuji.core.refactor.engine.outcome import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make, need
 
@@ -97,7 +97,7 @@ def split(
         present_words=present_words,
         contents=[place],
         facts=Parted(page.head.title, section, title),
-        entries={0: Entry(page_id, section)},
+        entries={0: Successor(page_id, section)},
         headings={0: len(inside), page_id: len(headings) - len(inside) - (leave == "link")},
     )
 

@@ -20,14 +20,14 @@ from mokuji.core.base.spans import Span
 from mokuji.core.diff.merge import Conflict, Mine, merge3
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Kind
+from mokuji.core.model.assets import AssetChange, renaming
 from mokuji.core.model.changes import ChangeSet, Fate, Removed, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
 from mokuji.core.model.references import Resolver, volumes_by_id
-from mokuji.core.model.things import ThingChange, renaming
 from mokuji.core.model.wiki import Volume, Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Words
 from mokuji.core.refactor.engine.following import follow, wiki_after
-from mokuji.core.refactor.engine.outcome import At, Entry, Found, Outcome
+from mokuji.core.refactor.engine.outcome import AffectedReference, At, Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, leads_of
 
@@ -62,7 +62,7 @@ class Past:
     began to lead somewhere. ``contents`` takes its placings back, ``volumes``
     are what it changed. ``free`` are pages of ``texts`` in which the act was
     meant to lead references elsewhere (an edit, other aliases, a retarget): they lead back.
-    ``things`` are files, sources and people that it changed, ``naming`` the pages that name those now,
+    ``assets`` are files, sources and people that it changed, ``naming`` the pages that name those now,
     ``in_the_way`` says why they cannot change back. ``called`` is what the act called the pages of ``heads``,
     ``stood`` the volume where they stood then.
     """
@@ -70,13 +70,13 @@ class Past:
     texts: Mapping[int, Before] = field(default_factory=dict)
     heads: Mapping[int, PageHead] = field(default_factory=dict)
     made: frozenset[int] = frozenset()
-    entries: Mapping[int, Entry] = field(default_factory=dict)
+    entries: Mapping[int, Successor] = field(default_factory=dict)
     removed: tuple[Returning, ...] = ()
     captured: Mapping[int, tuple[int, frozenset[Span]]] = field(default_factory=dict)
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
     free: frozenset[int] = frozenset()
-    things: tuple[ThingChange, ...] = ()
+    assets: tuple[AssetChange, ...] = ()
     naming: frozenset[int] = frozenset()
     in_the_way: str = ""
     called: Mapping[int, str] = field(default_factory=dict)
@@ -180,9 +180,9 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
             if id_ not in gone and there[id_].head.title != past.called[id_]
         ),
     )
-    things = tuple(ThingChange(each.after, each.before) for each in reversed(past.things))
+    assets = tuple(AssetChange(each.after, each.before) for each in reversed(past.assets))
     contents = _places(past, there, heads)
-    change_set = ChangeSet("undo", followed.changes, removed, contents, tuple(changed), things)
+    change_set = ChangeSet("undo", followed.changes, removed, contents, tuple(changed), assets)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
     facts = Undone(restored, {page.id: past.texts[page.id].made for page in conflicts}, since)
@@ -250,7 +250,7 @@ def _places(past: Past, there: Mapping[int, Page], heads: Mapping[int, PageHead]
     return tuple(found)
 
 
-def _without_a_page(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[Found]:
+def _without_a_page(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[AffectedReference]:
     """The references of texts that get their bytes back, to pages that went since the act."""
     after = wiki_after(wiki, outcome)
     homes, homes_after = volumes_by_id(wiki), volumes_by_id(after)
@@ -274,17 +274,17 @@ def _without_a_page(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[Found]
                 and now.resolve(is_.name, home, insert=insert).page is not None
                 and then.resolve(was.name, home_after, insert=insert).page is None
             ):
-                yield Found(page.head, is_.span)
+                yield AffectedReference(page.head, is_.span)
 
 
-def _where(found: Found) -> tuple[int, str, Span]:
+def _where(found: AffectedReference) -> tuple[int, str, Span]:
     return found.page.volume, found.page.key, found.span
 
 
 def _renamed_back(wiki: Wiki, past: Past, texts: Mapping[int, Composition]) -> dict[int, tuple[Edit, ...]]:
     """What names a thing that gets its old name back, on all pages whose very bytes do not come back."""
     found: dict[int, tuple[Edit, ...]] = {}
-    for change in past.things:
+    for change in past.assets:
         if not change.renamed or change.before is None or change.after is None:
             continue
         for id_, page in sorted(wiki.pages(past.naming).items()):

@@ -16,7 +16,7 @@ from mokuji.core.base.phrases import Named
 from mokuji.core.model.changes import VolumeChange
 from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.wiki import Volume, Wiki
-from mokuji.core.refactor.engine.outcome import Entry, Outcome
+from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make
 
@@ -109,7 +109,7 @@ def set_language(wiki: Wiki, volume: int, language: str) -> Plan:
 
 
 def delete_volume(
-    wiki: Wiki, volume: int, pages: Sequence[int], successors: dict[int, Entry] | None = None
+    wiki: Wiki, volume: int, pages: Sequence[int], successors: dict[int, Successor] | None = None
 ) -> Plan:
     """The plan to delete a volume with all of its ``pages``; references to them are left unwritten."""
     before = _need(wiki, volume)

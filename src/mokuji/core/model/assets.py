@@ -1,7 +1,7 @@
-"""Things that are no pages and that pages name: files of a volume, sources of the wiki, people.
+"""Assets, which are no pages and which pages name: files of a volume, sources of the wiki, people.
 
 They are renamed, exchanged and taken away by plans as pages are, and what names
-them follows. ``Thing`` is one as it is at a moment; what it holds is only
+them follows. ``Asset`` is one as it is at a moment; what it holds is only
 told apart by ``content`` (the hash of a file's bytes, the fields of a source).
 """
 
@@ -29,7 +29,7 @@ _HANDLE = re.compile(r"[^\W_][\w-]{0,39}")
 
 
 @dataclass(frozen=True, slots=True)
-class Thing:
+class Asset:
     """One as it is: its id and name, the volume of a file (else 0), and its content."""
 
     sort: Sort
@@ -47,11 +47,11 @@ class Thing:
 
 
 @dataclass(frozen=True, slots=True)
-class ThingChange:
+class AssetChange:
     """One before and after: ``before`` is None for one that comes, ``after`` for one that goes."""
 
-    before: Thing | None
-    after: Thing | None
+    before: Asset | None
+    after: Asset | None
 
     @property
     def renamed(self) -> bool:
@@ -65,7 +65,7 @@ class Copies:
     the files that come about."""
 
     edits: Mapping[int, tuple[Edit, ...]] = field(default_factory=dict)
-    changes: tuple[ThingChange, ...] = ()
+    changes: tuple[AssetChange, ...] = ()
 
 
 def check_name(sort: Sort, name: str) -> str:
@@ -87,7 +87,7 @@ def check_name(sort: Sort, name: str) -> str:
     return name.casefold() if sort == "person" else name
 
 
-def renaming(page: Page, old: Thing, name: str) -> tuple[Edit, ...]:
+def renaming(page: Page, old: Asset, name: str) -> tuple[Edit, ...]:
     """What makes a page name a thing by another name, wherever it names it."""
     found: Iterable[Edit]
     if old.sort == "file":

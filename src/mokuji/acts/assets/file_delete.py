@@ -7,13 +7,13 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import Fields, FromForm, request
-from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingRemoved, remove_thing
+from mokuji.core.refactor.plans.assets import AssetRemoved, remove_asset
 
 
 def _instead(given: Fields) -> str:
@@ -39,21 +39,21 @@ def plan(context: PlanningContext, request: DeleteFile) -> Plan:
     _, file = named.file(context, request.volume, request.file)
     other = named.file(context, request.volume, request.instead)[1] if request.instead.strip() else None
     pages = context.naming(file)
-    return remove_thing(context.wiki, request.act, file, pages, instead=other)
+    return remove_asset(context.wiki, request.act, file, pages, instead=other)
 
 
-def sentence(_: PlanView, __: DeleteFile, facts: ThingRemoved) -> str:
+def sentence(_: PlanView, __: DeleteFile, facts: AssetRemoved) -> str:
     return named.removed("The file", facts)
 
 
-def note(facts: ThingRemoved) -> Phrase:
+def note(facts: AssetRemoved) -> Phrase:
     more = f", “{facts.instead}” takes its place" if facts.instead else ""
     return f"File “{facts.name}” deleted{more}"
 
 
 ACT = Act(
     DeleteFile,
-    ThingRemoved,
+    AssetRemoved,
     About.FILE,
     plan,
     sentence,
@@ -63,5 +63,5 @@ ACT = Act(
     button="Delete the file",
     address="file-delete",
     asked="how",
-    question="delete_thing.html",
+    question="delete_asset.html",
 )

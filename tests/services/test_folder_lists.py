@@ -8,7 +8,7 @@ import pytest
 
 from mokuji.acts.requests import Move, RenameFile, RenameSource
 from mokuji.core.base.errors import Collision, Missing, Refused
-from mokuji.services.folders import folder_plan, folder_things, folders
+from mokuji.services.folders import folder_lists, folder_plan, folders
 from tests.outside.test_media import picture
 from tests.services.on_folders import planned
 
@@ -88,22 +88,22 @@ def test_a_page_that_moves_takes_its_files_along(folder: Path) -> None:
 
 
 def test_tasks_of_a_folder_are_listed_by_day_with_their_places(folder: Path) -> None:
-    told = folder_things.tasks_in(folder)
+    told = folder_lists.tasks_in(folder)
     assert [(path, line, task.words) for path, line, task in told] == [
         ("a/One.md", 7, "x"),
         ("a/Two.md", 6, "y"),
     ]
-    assert [task.words for _, _, task in folder_things.tasks_in(folder, person="wenna")] == ["x"]
-    assert [task.words for _, _, task in folder_things.tasks_in(folder, done=True)] == ["z"]
+    assert [task.words for _, _, task in folder_lists.tasks_in(folder, person="wenna")] == ["x"]
+    assert [task.words for _, _, task in folder_lists.tasks_in(folder, done=True)] == ["z"]
 
 
 def test_fields_of_a_folder_are_a_table(folder: Path) -> None:
-    table = folder_things.table_of(folder, "status", volume="a", columns=("owner",))
+    table = folder_lists.table_of(folder, "status", volume="a", columns=("owner",))
     assert [(row.head.title, row.fields["status"]) for row in table.rows] == [
         ("One", "draft"),
         ("Two", "final"),
     ]
     assert table.columns == ("status", "owner") and table.rows[0].fields["owner"] == "Wenna"
-    assert len(folder_things.table_of(folder, "status", volume="a", value="Final").rows) == 1
+    assert len(folder_lists.table_of(folder, "status", volume="a", value="Final").rows) == 1
     with pytest.raises(Missing):
-        folder_things.table_of(folder, "none", volume="a")
+        folder_lists.table_of(folder, "none", volume="a")

@@ -7,14 +7,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
-from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.language import files as naming
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
 
 
 @request
@@ -33,22 +33,22 @@ def plan(context: PlanningContext, request: RenameFile) -> Plan:
     end = naming.ending(file.name)
     if naming.ending(wanted) != end and end:
         wanted = f"{wanted}.{end}"
-    taken = context.thing("file", naming.key(wanted), volume.id)
+    taken = context.asset("file", naming.key(wanted), volume.id)
     pages = context.naming(file)
-    return change_thing(context.wiki, request.act, file, pages, name=wanted, taken=taken)
+    return change_asset(context.wiki, request.act, file, pages, name=wanted, taken=taken)
 
 
-def sentence(_: PlanView, __: RenameFile, facts: ThingChanged) -> str:
+def sentence(_: PlanView, __: RenameFile, facts: AssetChanged) -> str:
     return named.renamed("The file", facts)
 
 
-def note(facts: ThingChanged) -> Phrase:
+def note(facts: AssetChanged) -> Phrase:
     return f"File “{facts.before}” is now called “{facts.after}”"
 
 
 ACT = Act(
     RenameFile,
-    ThingChanged,
+    AssetChanged,
     About.FILE,
     plan,
     sentence,
@@ -58,6 +58,6 @@ ACT = Act(
     button="Rename the file",
     address="file-rename",
     asked="to",
-    question="rename_thing.html",
+    question="rename_asset.html",
     command="rename-file",
 )

@@ -9,16 +9,16 @@ from typing import Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
 from mokuji.acts.request import request
 from mokuji.acts.stored_context import StoredContext
-from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import BadFields
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.sources import as_json, fault_of
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
 from mokuji.services.app_context import AppContext
 from mokuji.services.writing import sources
 
@@ -38,20 +38,20 @@ def plan(context: StoredContext, request: EditSource) -> Plan:
     fields = json.loads(request.fields)
     if fault := fault_of(fields):
         raise BadFields({"fields": f"The source cannot be kept: {fault}"})
-    return change_thing(context.wiki, request.act, source, (), content=as_json(fields))
+    return change_asset(context.wiki, request.act, source, (), content=as_json(fields))
 
 
-def sentence(_: PlanView, __: EditSource, facts: ThingChanged) -> str:
+def sentence(_: PlanView, __: EditSource, facts: AssetChanged) -> str:
     return f"The source “{facts.after}” will read otherwise wherever it is cited."
 
 
-def note(facts: ThingChanged) -> Phrase:
+def note(facts: AssetChanged) -> Phrase:
     return f"Source “{facts.after}” edited"
 
 
 ACT = Act(
     EditSource,
-    ThingChanged,
+    AssetChanged,
     About.SOURCE,
     plan,
     sentence,

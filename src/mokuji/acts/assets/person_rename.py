@@ -7,15 +7,15 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
 from mokuji.acts.request import request
 from mokuji.acts.stored_context import StoredContext
-from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.model.policy import Permission, PersonPermission, may_about
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
 from mokuji.services.people import NOT_THEIRS, check_never_theirs
 
 
@@ -33,7 +33,7 @@ def plan(context: StoredContext, request: RenamePerson) -> Plan:
     context.volume(request.volume, Permission.READ)
     if not context.actor.signed_in:
         raise Forbidden("Sign in to change your handle.", code="sign_in")
-    found = context.thing("person", request.person.strip().casefold())
+    found = context.asset("person", request.person.strip().casefold())
     # Who is not there and who is not one's own to rename look alike.
     if not may_about(context.actor, PersonPermission.RENAME, found.id if found is not None else 0):
         raise Forbidden(NOT_THEIRS)
@@ -42,24 +42,24 @@ def plan(context: StoredContext, request: RenamePerson) -> Plan:
     if not request.to.strip():
         raise Refused("Type the new handle.", code="bad_handle")
     wanted = request.to.strip().casefold()
-    taken = context.thing("person", wanted)
+    taken = context.asset("person", wanted)
     pages = context.naming(found)
-    made = change_thing(context.wiki, request.act, found, pages, name=request.to.strip(), taken=taken)
+    made = change_asset(context.wiki, request.act, found, pages, name=request.to.strip(), taken=taken)
     check_never_theirs(context.connection, wanted, found.id)
     return made
 
 
-def sentence(_: PlanView, __: RenamePerson, facts: ThingChanged) -> str:
+def sentence(_: PlanView, __: RenamePerson, facts: AssetChanged) -> str:
     return named.renamed("The person", facts)
 
 
-def note(facts: ThingChanged) -> Phrase:
+def note(facts: AssetChanged) -> Phrase:
     return f"@{facts.before} is now @{facts.after}"
 
 
 ACT = Act(
     RenamePerson,
-    ThingChanged,
+    AssetChanged,
     About.PERSON,
     plan,
     sentence,
@@ -69,5 +69,5 @@ ACT = Act(
     button="Change the handle",
     address="person-rename",
     asked="to",
-    question="rename_thing.html",
+    question="rename_asset.html",
 )

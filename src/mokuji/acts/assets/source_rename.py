@@ -7,16 +7,16 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
-from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.language.pointers import source_key
-from mokuji.core.model.things import defines_note
+from mokuji.core.model.assets import defines_note
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
 
 
 @request
@@ -31,7 +31,7 @@ class RenameSource:
 
 def plan(context: PlanningContext, request: RenameSource) -> Plan:
     source = named.source(context, request.volume, request.source)
-    taken = context.thing("source", source_key(request.to))
+    taken = context.asset("source", source_key(request.to))
     pages = context.naming(source)
     for page in context.wiki.pages(pages).values():
         if page.head.volume not in context.reads and defines_note(page, request.to.strip()):
@@ -40,20 +40,20 @@ def plan(context: PlanningContext, request: RenameSource) -> Plan:
                 "the place of the source. Choose another name.",
                 code="source_hidden",
             )
-    return change_thing(context.wiki, request.act, source, pages, name=request.to, taken=taken)
+    return change_asset(context.wiki, request.act, source, pages, name=request.to, taken=taken)
 
 
-def sentence(_: PlanView, __: RenameSource, facts: ThingChanged) -> str:
+def sentence(_: PlanView, __: RenameSource, facts: AssetChanged) -> str:
     return named.renamed("The source", facts)
 
 
-def note(facts: ThingChanged) -> Phrase:
+def note(facts: AssetChanged) -> Phrase:
     return f"Source “{facts.before}” is now called “{facts.after}”"
 
 
 ACT = Act(
     RenameSource,
-    ThingChanged,
+    AssetChanged,
     About.SOURCE,
     plan,
     sentence,
@@ -63,6 +63,6 @@ ACT = Act(
     button="Rename the source",
     address="source-rename",
     asked="to",
-    question="rename_thing.html",
+    question="rename_asset.html",
     command="rename-source",
 )

@@ -8,9 +8,9 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Request, Response, UploadFile
 from pydantic import BeforeValidator
 
-from mokuji.acts.things.source_edit import save_source
-from mokuji.api import thing_schemas as schemas
-from mokuji.api.asking import FAULTS, Changer, Reader, TheDesk, behind, cursor
+from mokuji.acts.assets.source_edit import save_source
+from mokuji.api import asset_schemas as schemas
+from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.names import address
 from mokuji.core.model.sources import as_text
@@ -32,7 +32,7 @@ def as_file(file: StoredFile | files.Version) -> dict[str, Any]:
 
 @router.get("/volumes/{volume}/files")
 def files_of(
-    app: TheDesk,
+    app: TheApp,
     actor: Reader,
     volume: str,
     after: str = "",
@@ -51,20 +51,20 @@ def files_of(
 
 
 @router.post("/volumes/{volume}/files", status_code=201)
-def bring_file(app: TheDesk, actor: Changer, volume: str, file: UploadFile) -> schemas.BroughtFile:
+def bring_file(app: TheApp, actor: Changer, volume: str, file: UploadFile) -> schemas.BroughtFile:
     """Keep a file, under a readable name made of its own. Its type is found from its content."""
     brought = files.bring(app, actor, volume, file.filename or "", file.file.read())
     return schemas.BroughtFile(**as_file(brought.file), known=brought.known)
 
 
 @router.post("/volumes/{volume}/staged-files/{name:path}", status_code=201)
-def stage_file(app: TheDesk, actor: Changer, volume: str, name: str, file: UploadFile) -> schemas.Staged:
+def stage_file(app: TheApp, actor: Changer, volume: str, name: str, file: UploadFile) -> schemas.Staged:
     """Bring what is to take the place of a file; the act “file replace” then names it by its content."""
     return schemas.Staged(content=files.stage(app, actor, volume, name, file.file.read()))
 
 
 @router.get("/volumes/{volume}/file-uses/{name:path}")
-def file_uses(app: TheDesk, actor: Reader, volume: str, name: str) -> schemas.AboutFile:
+def file_uses(app: TheApp, actor: Reader, volume: str, name: str) -> schemas.AboutFile:
     """A file: where it is named, and what it was."""
     view = files.about(app, actor, volume, name)
     return schemas.AboutFile(
@@ -90,7 +90,7 @@ def file_uses(app: TheDesk, actor: Reader, volume: str, name: str) -> schemas.Ab
 
 
 @router.get("/volumes/{volume}/files/{name:path}", response_class=Response)
-def file(app: TheDesk, actor: Reader, volume: str, name: str, version: int = 0) -> Response:
+def file(app: TheApp, actor: Reader, volume: str, name: str, version: int = 0) -> Response:
     """The bytes of a file, or of a former version."""
     found = (
         files.version(app, actor, volume, name, version)
@@ -113,7 +113,7 @@ def _source(each: sources.StoredSource, pages: int) -> schemas.Source:
 
 @router.get("/sources")
 def all_sources(
-    app: TheDesk,
+    app: TheApp,
     actor: Changer,
     after: str = "",
     which: Literal["all", "unused", "missing", "alike"] = "all",
@@ -129,7 +129,7 @@ def all_sources(
 
 
 @router.post("/sources", status_code=201)
-def bring_sources(app: TheDesk, actor: Changer, file: UploadFile) -> schemas.BroughtSources:
+def bring_sources(app: TheApp, actor: Changer, file: UploadFile) -> schemas.BroughtSources:
     """Take in a file of sources, CSL-JSON or BibTeX. Those whose name is there already stay as they are."""
     done = sources.bring(app, actor, file.file.read())
     return schemas.BroughtSources(
@@ -138,20 +138,20 @@ def bring_sources(app: TheDesk, actor: Changer, file: UploadFile) -> schemas.Bro
 
 
 @router.get("/sources.json", response_class=Response)
-def sources_as_json(app: TheDesk, actor: Changer) -> Response:
+def sources_as_json(app: TheApp, actor: Changer) -> Response:
     """All sources as CSL-JSON."""
     told = sources.take(app, actor, "json")
     return Response(told, 200, {}, "application/vnd.citationstyles.csl+json; charset=utf-8")
 
 
 @router.get("/sources.bib", response_class=Response)
-def sources_as_bibtex(app: TheDesk, actor: Changer) -> Response:
+def sources_as_bibtex(app: TheApp, actor: Changer) -> Response:
     """All sources as BibTeX."""
     return Response(sources.take(app, actor, "bibtex"), 200, {}, "application/x-bibtex; charset=utf-8")
 
 
 @router.get("/sources/{name:path}")
-def source(app: TheDesk, actor: Changer, name: str) -> schemas.AboutSource:
+def source(app: TheApp, actor: Changer, name: str) -> schemas.AboutSource:
     """A source and the places that cite it."""
     view = sources.about(app, actor, name)
     if view.source is None:
@@ -171,7 +171,7 @@ def source(app: TheDesk, actor: Changer, name: str) -> schemas.AboutSource:
 
 
 @router.put("/sources/{name:path}")
-def put_source(app: TheDesk, actor: Changer, name: str, body: schemas.SourceFields) -> schemas.SavedSource:
+def put_source(app: TheApp, actor: Changer, name: str, body: schemas.SourceFields) -> schemas.SavedSource:
     """Make a source, or change one: as the form has it, an author a line, dates as 2026-11-24."""
     new = sources.about(app, actor, name).source is None
     told = {key.replace("_", "-"): value for key, value in body.model_dump().items()}
@@ -188,7 +188,7 @@ def _day(value: object) -> object:
 
 @router.get("/tasks")
 def all_tasks(
-    app: TheDesk,
+    app: TheApp,
     actor: Reader,
     by: Literal["date", "priority", "person", "page", "category"] = "date",
     person: str = "",
@@ -241,7 +241,7 @@ def all_tasks(
 
 
 @router.get("/tasks.txt", response_class=Response)
-def tasks_as_text(app: TheDesk, actor: Reader, person: str = "") -> Response:
+def tasks_as_text(app: TheApp, actor: Reader, person: str = "") -> Response:
     """Open tasks as todo.txt."""
     return Response(
         todo_txt(tasks.lines(app, actor, address, person=person)), 200, {}, "text/plain; charset=utf-8"
@@ -249,7 +249,7 @@ def tasks_as_text(app: TheDesk, actor: Reader, person: str = "") -> Response:
 
 
 @router.get("/tasks.ics", response_class=Response)
-def tasks_as_calendar(app: TheDesk, actor: Reader, request: Request, person: str = "") -> Response:
+def tasks_as_calendar(app: TheApp, actor: Reader, request: Request, person: str = "") -> Response:
     """Open tasks as iCalendar VTODO."""
     told = tasks.lines(
         app, actor, lambda volume, page: site.absolute(site.link(address(volume, page))), person=person
@@ -258,7 +258,7 @@ def tasks_as_calendar(app: TheDesk, actor: Reader, request: Request, person: str
 
 
 @router.post("/volumes/{volume}/tasks/{page:path}")
-def tick(app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Tick) -> schemas.Ticked:
+def tick(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.Tick) -> schemas.Ticked:
     """Tick a task of a page, or open it again: the one that had this number in the revision that was seen."""
     head = tasks.tick(app, actor, volume, page, body.number, body.revision, done=body.done)
     return schemas.Ticked(page=head.key)
@@ -269,7 +269,7 @@ def tick(app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.Tic
 
 @router.get("/volumes/{volume}/fields")
 def field_table(
-    app: TheDesk,
+    app: TheApp,
     actor: Reader,
     volume: str,
     field: str = "",
@@ -296,7 +296,7 @@ def field_table(
 
 @router.put("/volumes/{volume}/fields/{page:path}")
 def put_field(
-    app: TheDesk, actor: Changer, volume: str, page: str, body: schemas.FieldValue
+    app: TheApp, actor: Changer, volume: str, page: str, body: schemas.FieldValue
 ) -> schemas.Ticked:
     """Set a field of a page, or take it away; a list is written with commas."""
     remove = body.value is None

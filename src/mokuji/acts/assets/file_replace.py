@@ -9,16 +9,16 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
 from mokuji.acts.request import request
 from mokuji.acts.stored_context import StoredContext
-from mokuji.acts.things import named
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.language import files as naming
-from mokuji.core.model.things import Thing
+from mokuji.core.model.assets import Asset
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingChanged, change_thing
+from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
 from mokuji.formats.media import Media, recognise
 from mokuji.store import files as stored
 
@@ -47,14 +47,14 @@ def plan(context: StoredContext, request: ReplaceFile) -> Plan:
         }
     )
     name = _with_ending(file.name, media.ending)
-    taken = context.thing("file", naming.key(name), volume.id)
+    taken = context.asset("file", naming.key(name), volume.id)
     pages = context.naming(file) if name != file.name else ()
-    made = change_thing(context.wiki, request.act, file, pages, name=name, content=content, taken=taken)
-    assert isinstance(made.facts, ThingChanged)
+    made = change_asset(context.wiki, request.act, file, pages, name=name, content=content, taken=taken)
+    assert isinstance(made.facts, AssetChanged)
     return replace(made, facts=replace(made.facts, content=request.content.lower()))
 
 
-def _media(context: StoredContext, request: ReplaceFile, file: Thing) -> Media:
+def _media(context: StoredContext, request: ReplaceFile, file: Asset) -> Media:
     """The bytes, if the actor brought them or may read them: who knows only their hash is given nothing."""
     try:
         hash_ = bytes.fromhex(request.content)
@@ -81,7 +81,7 @@ def _with_ending(name: str, end: str) -> str:
     return f"{name[: -len(old) - 1] if old else name}.{end}"
 
 
-def sentence(_: PlanView, __: ReplaceFile, facts: ThingChanged) -> str:
+def sentence(_: PlanView, __: ReplaceFile, facts: AssetChanged) -> str:
     said = f"“{facts.before}” will be the other file; what it was is kept as a former version."
     if facts.before != facts.after:
         said += (
@@ -91,13 +91,13 @@ def sentence(_: PlanView, __: ReplaceFile, facts: ThingChanged) -> str:
     return said
 
 
-def note(facts: ThingChanged) -> Phrase:
+def note(facts: AssetChanged) -> Phrase:
     return f"File “{facts.after}” replaced"
 
 
 ACT = Act(
     ReplaceFile,
-    ThingChanged,
+    AssetChanged,
     About.FILE,
     plan,
     sentence,

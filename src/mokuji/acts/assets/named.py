@@ -7,31 +7,31 @@ from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import counted
 from mokuji.core.language import files as naming
 from mokuji.core.language.pointers import source_key
+from mokuji.core.model.assets import Asset
 from mokuji.core.model.policy import Permission
-from mokuji.core.model.things import Thing
 from mokuji.core.model.wiki import Volume
-from mokuji.core.refactor.plans.things import ThingChanged, ThingRemoved
+from mokuji.core.refactor.plans.assets import AssetChanged, AssetRemoved
 
 
-def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, Thing]:
+def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, Asset]:
     """A file of a volume that the actor may change."""
     volume = context.volume(volume_key)
-    found = context.thing("file", naming.key(name), volume.id)
+    found = context.asset("file", naming.key(name), volume.id)
     if found is None:
         raise Missing(f"“{volume.title}” has no file “{name}”.", code="file_missing")
     return volume, found
 
 
-def source(context: PlanningContext, volume_key: str, name: str) -> Thing:
+def source(context: PlanningContext, volume_key: str, name: str) -> Asset:
     """A source. Who may write in a volume may change the list that all share."""
     context.volume(volume_key, Permission.WRITE)
-    found = context.thing("source", source_key(name))
+    found = context.asset("source", source_key(name))
     if found is None:
         raise Missing(f"There is no source “{name}”.", code="source_missing")
     return found
 
 
-def renamed(what: str, facts: ThingChanged) -> str:
+def renamed(what: str, facts: AssetChanged) -> str:
     """The sentence of a thing that has another name; ``what`` is “The file” and the like."""
     places = facts.places
     follows = (
@@ -42,7 +42,7 @@ def renamed(what: str, facts: ThingChanged) -> str:
     return f"{what} “{facts.before}” will be called “{facts.after}”.{follows}"
 
 
-def removed(what: str, facts: ThingRemoved) -> str:
+def removed(what: str, facts: AssetRemoved) -> str:
     """The sentence of a thing that goes."""
     said = f"{what} “{facts.name}” goes."
     if facts.instead:

@@ -7,14 +7,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.assets import named
+from mokuji.acts.assets.file_delete import INSTEAD
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
-from mokuji.acts.things import named
-from mokuji.acts.things.file_delete import INSTEAD
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.things import ThingRemoved, remove_thing
+from mokuji.core.refactor.plans.assets import AssetRemoved, remove_asset
 
 
 @request
@@ -33,21 +33,21 @@ def plan(context: PlanningContext, request: DeleteSource) -> Plan:
     source = named.source(context, request.volume, request.source)
     other = named.source(context, request.volume, request.instead) if request.instead.strip() else None
     pages = context.naming(source)
-    return remove_thing(context.wiki, request.act, source, pages, instead=other)
+    return remove_asset(context.wiki, request.act, source, pages, instead=other)
 
 
-def sentence(_: PlanView, __: DeleteSource, facts: ThingRemoved) -> str:
+def sentence(_: PlanView, __: DeleteSource, facts: AssetRemoved) -> str:
     return named.removed("The source", facts)
 
 
-def note(facts: ThingRemoved) -> Phrase:
+def note(facts: AssetRemoved) -> Phrase:
     more = f", “{facts.instead}” is cited in its place" if facts.instead else ""
     return f"Source “{facts.name}” deleted{more}"
 
 
 ACT = Act(
     DeleteSource,
-    ThingRemoved,
+    AssetRemoved,
     About.SOURCE,
     plan,
     sentence,
@@ -57,5 +57,5 @@ ACT = Act(
     button="Delete the source",
     address="source-delete",
     asked="how",
-    question="delete_thing.html",
+    question="delete_asset.html",
 )

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from pathlib import Path
 
-from mokuji.core.assembly.listing import Query, Row, arrange, fields
+from mokuji.core.assembly.listing import ListedPage, Query, arrange, fields
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.language.page import Page
@@ -54,7 +54,7 @@ class FolderTable:
     """The pages of a volume that have a field, with others of their fields, in an order."""
 
     columns: tuple[str, ...]
-    rows: tuple[Row, ...]
+    rows: tuple[ListedPage, ...]
     paths: Mapping[int, str]
 
 
@@ -78,9 +78,9 @@ def table_of(
     return FolderTable(shown, tuple(ordered), found.paths)
 
 
-def _rows(pages: list[Page], field: str, value: str) -> Iterator[Row]:
+def _rows(pages: list[Page], field: str, value: str) -> Iterator[ListedPage]:
     for page in pages:
         told = fields(page.content.front_matter)
         if field in told and (not value or names.key(value) in map(names.key, told[field])):
             words = {name: ", ".join(each) for name, each in told.items()}
-            yield Row(page.head, page.content.front_matter.words("summary"), words)
+            yield ListedPage(page.head, page.content.front_matter.words("summary"), words)

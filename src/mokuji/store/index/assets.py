@@ -1,4 +1,4 @@
-"""Files, sources and people as things that pages name: read, changed by plans, and who names them."""
+"""Files, sources and people as assets that pages name: read, changed by plans, and who names them."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, text
 
-from mokuji.core.model.things import HELD, Sort, Thing, ThingChange
+from mokuji.core.model.assets import HELD, Asset, AssetChange, Sort
 from mokuji.store import people
 from mokuji.store.writing import Signature
 
@@ -65,35 +65,35 @@ _BACK_SOURCE = text(
 )
 
 
-def _thing(sort: Sort, row: Row[Any]) -> Thing:
+def _asset(sort: Sort, row: Row[Any]) -> Asset:
     if sort == "file":
         told = {name: getattr(row, name) for name in _CONTENT}
-        return Thing(sort, row.id, row.volume, row.name, json.dumps(told))
+        return Asset(sort, row.id, row.volume, row.name, json.dumps(told))
     if sort == "source":
-        return Thing(sort, row.id, 0, row.name, json.dumps(row.fields, ensure_ascii=False))
-    return Thing(sort, row.id, 0, row.name)
+        return Asset(sort, row.id, 0, row.name, json.dumps(row.fields, ensure_ascii=False))
+    return Asset(sort, row.id, 0, row.name)
 
 
-def thing(connection: Connection, sort: Sort, id_: int) -> Thing | None:
+def asset(connection: Connection, sort: Sort, id_: int) -> Asset | None:
     """One as it is now, by its id."""
     row = connection.execute(_ONE[sort], {"id": id_}).first()
-    return _thing(sort, row) if row is not None else None
+    return _asset(sort, row) if row is not None else None
 
 
-def called(connection: Connection, sort: Sort, key: str, volume: int = 0) -> Thing | None:
+def called(connection: Connection, sort: Sort, key: str, volume: int = 0) -> Asset | None:
     """One by its key, a file by its volume too."""
     values = {"key": key, "volume": volume} if sort == "file" else {"key": key}
     id_ = connection.execute(_CALLED[sort], values).scalar()
-    return thing(connection, sort, id_) if id_ is not None else None
+    return asset(connection, sort, id_) if id_ is not None else None
 
 
-def files_called(connection: Connection, volume: int, keys: Collection[str]) -> list[Thing]:
+def files_called(connection: Connection, volume: int, keys: Collection[str]) -> list[Asset]:
     """The files of a volume that have these keys."""
     values = {"volume": volume, "keys": list(keys)}
-    return [_thing("file", row) for row in connection.execute(FILES_CALLED, values)] if keys else []
+    return [_asset("file", row) for row in connection.execute(FILES_CALLED, values)] if keys else []
 
 
-def naming(connection: Connection, one: Thing) -> list[int]:
+def naming(connection: Connection, one: Asset) -> list[int]:
     """Ids of the pages that name one."""
     values: dict[str, object] = {"kind": int(HELD[one.sort]), "key": one.key}
     if one.sort == "file":
@@ -107,10 +107,10 @@ def names_person(connection: Connection, handle: str) -> bool:
     return connection.execute(NAMING, values).first() is not None
 
 
-def since(connection: Connection, change: ThingChange) -> ThingChange:
+def since(connection: Connection, change: AssetChange) -> AssetChange:
     """A logged change from what something is by now: of what only the name was changed, the content is what it is, and
     the other way round."""
-    now = thing(connection, _sort(change), _id(change))
+    now = asset(connection, _sort(change), _id(change))
     before, after = change.before, change.after
     if before is None or after is None or now is None:
         return change
@@ -118,12 +118,12 @@ def since(connection: Connection, change: ThingChange) -> ThingChange:
         before, after = replace(before, name=now.name), replace(after, name=now.name)
     if before.content == after.content:
         before, after = replace(before, content=now.content), replace(after, content=now.content)
-    return ThingChange(before, after)
+    return AssetChange(before, after)
 
 
-def in_the_way(connection: Connection, change: ThingChange) -> str:
+def in_the_way(connection: Connection, change: AssetChange) -> str:
     """Why something cannot be again what it was before a change; empty if it can."""
-    now = thing(connection, _sort(change), _id(change))
+    now = asset(connection, _sort(change), _id(change))
     if now != change.after:
         name = (change.after or change.before or now).name  # type: ignore[union-attr]
         return f"“{name}” was changed since, so this cannot be undone. Undo the later change first."
@@ -138,15 +138,15 @@ def in_the_way(connection: Connection, change: ThingChange) -> str:
     return ""
 
 
-def _sort(change: ThingChange) -> Sort:
+def _sort(change: AssetChange) -> Sort:
     return (change.before or change.after).sort  # type: ignore[union-attr]
 
 
-def _id(change: ThingChange) -> int:
+def _id(change: AssetChange) -> int:
     return (change.before or change.after).id  # type: ignore[union-attr]
 
 
-def change(connection: Connection, changes: Sequence[ThingChange], by: Signature) -> list[int]:
+def change(connection: Connection, changes: Sequence[AssetChange], by: Signature) -> list[int]:
     """Writes what becomes of things; the ids of files that were not there before."""
     made: list[int | None] = []
     for each in changes:
@@ -162,7 +162,7 @@ def take_back(connection: Connection, copies: Collection[int]) -> int:
     how many that were."""
     gone = 0
     for id_ in copies:
-        found = thing(connection, "file", id_)
+        found = asset(connection, "file", id_)
         if found is not None and not naming(connection, found):
             removed = connection.execute(
                 text("DELETE FROM file WHERE id = :id AND version = 1 RETURNING id"), {"id": id_}
@@ -171,7 +171,7 @@ def take_back(connection: Connection, copies: Collection[int]) -> int:
     return gone
 
 
-def _change_file(connection: Connection, change: ThingChange, by: Signature) -> int | None:
+def _change_file(connection: Connection, change: AssetChange, by: Signature) -> int | None:
     if change.before is not None:
         connection.execute(_KEEP_VERSION, {"id": change.before.id, "until": by.at})
     if change.after is None:
@@ -196,7 +196,7 @@ def _change_file(connection: Connection, change: ThingChange, by: Signature) -> 
     return None
 
 
-def _change_source(connection: Connection, change: ThingChange, by: Signature) -> None:
+def _change_source(connection: Connection, change: AssetChange, by: Signature) -> None:
     if change.after is None:
         connection.execute(text("DELETE FROM source WHERE id = :id"), {"id": _id(change)})
         return
@@ -212,6 +212,6 @@ def _change_source(connection: Connection, change: ThingChange, by: Signature) -
     connection.execute(_BACK_SOURCE if change.before is None else _CHANGE_SOURCE, values)
 
 
-def _change_person(connection: Connection, change: ThingChange, by: Signature) -> None:
+def _change_person(connection: Connection, change: AssetChange, by: Signature) -> None:
     if change.after is not None:
         people.rename(connection, change.after.id, change.after.key)
