@@ -223,7 +223,7 @@ def page_text(draw: st.DrawFn, outline: Outline, home: str) -> str:
         text += end
     if one_in(draw, 5):
         aliases = [chosen(draw, TITLES) for _ in several(draw, 1, 2)]
-        quoted = ", ".join("'" + each.replace("'", "''") + "'" for each in aliases)
+        quoted = ", ".join("'" + alias.replace("'", "''") + "'" for alias in aliases)
         text = f"---{end}aliases: [{quoted}]{end}---{end}{text}"
     if one_in(draw, 10):
         text = "\ufeff" + text

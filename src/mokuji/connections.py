@@ -37,9 +37,10 @@ class TimedProtocol(H11Protocol):
     def _make_room(self) -> None:
         """Closes the connection that has been without a request for longest, so that the silent shut nobody out."""
         waiting = [
-            each
-            for each in self.connections
-            if isinstance(each, TimedProtocol) and (each.cycle is None or each.cycle.response_complete)
+            connection
+            for connection in self.connections
+            if isinstance(connection, TimedProtocol)
+            and (connection.cycle is None or connection.cycle.response_complete)
         ]
         if waiting:
             min(waiting, key=lambda each: each._since)._close_silent()

@@ -87,7 +87,7 @@ class Guard:
         self.app = app
         self._fault = fault
         self._site = site
-        self._hosts = OWN_NAMES | {site.host} | {each.strip().lower() for each in hosts}
+        self._hosts = OWN_NAMES | {site.host} | {host.strip().lower() for host in hosts}
         self._version = version.encode()
         self._largest = largest
 
@@ -111,7 +111,7 @@ class Guard:
                 said = list(message.get("headers", ()))
                 own = {name for name, _ in said}
                 headers = self._headers(scope, nonce, status)
-                message["headers"] = [*said, *(each for each in headers if each[0] not in own)]
+                message["headers"] = [*said, *(header for header in headers if header[0] not in own)]
             async with asyncio.timeout(TAKING):
                 await send(message)
 

@@ -88,7 +88,11 @@ def test_an_act_shows_its_plan_and_is_done(act: Act[object, object], folder: Pat
     done = _run(act.command, folder, *words)
     assert done.exit_code == 0 and "changed." in done.output, done.output
     assert _files(folder) != before
-    led = [each for each in folders.check(folder).references if each.resolution == "section_missing"]
+    led = [
+        reference
+        for reference in folders.check(folder).references
+        if reference.resolution == "section_missing"
+    ]
     assert led == [], "no act leaves a reference to a section behind"
 
 

@@ -203,14 +203,14 @@ def test_an_existing_server_can_be_used_in_place_of_the_private_one(home: Path, 
 
 def _children(pid: int) -> set[int]:
     found = set()
-    for each in Path("/proc").iterdir():
-        if each.name.isdecimal():
+    for path in Path("/proc").iterdir():
+        if path.name.isdecimal():
             try:
-                parent = int((each / "stat").read_text().rpartition(")")[2].split()[1])
+                parent = int((path / "stat").read_text().rpartition(")")[2].split()[1])
             except OSError:
                 continue
             if parent == pid:
-                found.add(int(each.name))
+                found.add(int(path.name))
     return found
 
 

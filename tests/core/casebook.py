@@ -47,7 +47,7 @@ def outcome(wiki: MemoryWiki, plan: Plan) -> str:
     def place(head: PageHead) -> str:
         return f"{volumes[head.volume]}/{head.title}"
 
-    said = [f"gone {place(each.head)}" for each in plan.change_set.removed]
+    said = [f"gone {place(removed_page.head)}" for removed_page in plan.change_set.removed]
     for change in plan.change_set.changes:
         if change.after != change.before or change.fate is not Fate.KEPT:
             said.append(f"@@ {place(change.head)}\n{change.after}")
@@ -61,7 +61,7 @@ def outcome(wiki: MemoryWiki, plan: Plan) -> str:
         ("released", found.released),
         ("returned", found.returned),
     ):
-        for each in listed:
-            page = wiki.pages_by_id[each.page.id]
-            said.append(f"{what} {place(page.head)}: {each.span.of(page.text)}")
+        for reference in listed:
+            page = wiki.pages_by_id[reference.page.id]
+            said.append(f"{what} {place(page.head)}: {reference.span.of(page.text)}")
     return "\n".join(said).replace("\r", "␍").strip("\n")

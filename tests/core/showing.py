@@ -27,8 +27,8 @@ class Marks:
         home = volumes_by_id(self.wiki)[token.page.head.volume]
         resolver = Resolver.of(self.wiki, [(home, token.reference)])
         assert token.reference.name is not None
-        found = resolver.resolve(token.reference.name, home, insert=token.reference.kind is Kind.INSERT).page
-        return None if found is None else self.wiki.pages_by_id[found.id]
+        head = resolver.resolve(token.reference.name, home, insert=token.reference.kind is Kind.INSERT).page
+        return None if head is None else self.wiki.pages_by_id[head.id]
 
     def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
         typed = token.reference.span.of(token.page.text)

@@ -53,10 +53,10 @@ class Asked:
         self.wiki = wiki
         self.what, _, rest = act.removeprefix(verb + " ").partition(" -> ")
         self.option = ""
-        found = re.search(r", (insert|keep|before|no alias|words)\Z", rest or self.what)
-        if found is not None:
-            self.option = found[1]
-            self.what, rest = self.what.removesuffix(found[0]), rest.removesuffix(found[0])
+        match = re.search(r", (insert|keep|before|no alias|words)\Z", rest or self.what)
+        if match is not None:
+            self.option = match[1]
+            self.what, rest = self.what.removesuffix(match[0]), rest.removesuffix(match[0])
         self.to = rest.replace("⏎", "\n")
         self.number = 0
         numbered = re.search(r" (\d+)\Z", self.what)
@@ -136,7 +136,7 @@ def _extract(a: Asked) -> Plan:
     passage = passage.rstrip('"').replace("⏎", "\n")
     at = page.text.index(passage)
     title, *options = a.to.split("; ")
-    slots = tuple(tuple(each.split(": ", 1)) for each in options if ": " in each)
+    slots = tuple(tuple(option.split(": ", 1)) for option in options if ": " in option)
     wanted = Wanted(title, "page" not in options, slots)  # type: ignore[arg-type]
     span, every = Span(at, at + len(passage)), list(a.wiki.pages_by_id)
     rows = extract(a.wiki, page.head.id, span, wanted, offer=every).rows if "rows" in options else ()
@@ -276,7 +276,7 @@ CALLED = {
 def test_every_act_of_the_registry_has_a_case() -> None:
     verbs = sorted(VERBS, key=len, reverse=True)
     acts = [block.partition("\n")[0] for _, block in cases("acts.txt")]
-    tried = {next(each for each in verbs if act.startswith(f"{each} ")) for act in acts}
+    tried = {next(verb for verb in verbs if act.startswith(f"{verb} ")) for act in acts}
     named = {CALLED.get(each, each) for each in tried} | {"rename"}  # renames have a file of their own
     assert {act.name for act in registry.ACTS} - named == set()
 
@@ -296,9 +296,9 @@ def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
         told += f"contents {listed(place(rows, placings)[0])}"
     if verb == "language":
         told += "".join(
-            f"language {each.after.title}: {each.after.language}"
-            for each in plan.change_set.volumes
-            if each.after
+            f"language {volume.after.title}: {volume.after.language}"
+            for volume in plan.change_set.volumes
+            if volume.after
         )
     assert told == expected, said
     for change in plan.change_set.changes:

@@ -60,9 +60,9 @@ def test_cycles_are_those_of_networkx_and_every_category_is_shown(broader: dict[
     graph = networkx.DiGraph([(key, each) for key, wider in broader.items() for each in wider])
     graph.add_nodes_from(broader)
     expected = {
-        tuple(sorted(each))
-        for each in networkx.strongly_connected_components(graph)
-        if len(each) > 1 or graph.has_edge(*[next(iter(each))] * 2)
+        tuple(sorted(component))
+        for component in networkx.strongly_connected_components(graph)
+        if len(component) > 1 or graph.has_edge(*[next(iter(component))] * 2)
     }
     assert set(cycles) == expected
     assert {node.key for node in nodes} == set(graph.nodes)

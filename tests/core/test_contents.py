@@ -13,14 +13,14 @@ VOLUME = 7
 
 def rows_of(listed: str) -> tuple[Row, ...]:
     """Rows from “A(B(C) D) E”: what stands in brackets stands below."""
-    found: list[Row] = []
+    rows: list[Row] = []
     depth = 0
     for word in listed.replace("(", " ( ").replace(")", " ) ").split():
         if word in "()":
             depth += 1 if word == "(" else -1
         else:
-            found.append(Row.of(depth, word))
-    return tuple(found)
+            rows.append(Row.of(depth, word))
+    return tuple(rows)
 
 
 def listed(rows: tuple[Row, ...]) -> str:

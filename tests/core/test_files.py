@@ -71,5 +71,5 @@ def test_whatever_a_name_is_made_of_can_be_stored_and_is_found_again_where_it_is
     stored = files.check_name(files.readable(name, "png"))
     assert files.named(files.destination(stored)) == (stored, "")
     page = Page(PageHead(1, 1, "p", "P"), f"![a *b*]({files.destination(stored)})")
-    (found,) = (piece for piece in compile_page(page, b"k").pieces if isinstance(piece, File))
-    assert found == File(stored, "", "a b", "", True)
+    (file,) = (piece for piece in compile_page(page, b"k").pieces if isinstance(piece, File))
+    assert file == File(stored, "", "a b", "", True)

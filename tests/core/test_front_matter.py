@@ -17,9 +17,9 @@ def _read(text: str) -> front_matter.FrontMatter:
 @pytest.mark.parametrize("fence", ["---", "..."])
 def test_it_is_found_whatever_the_line_ends_are(end: str, bom: str, fence: str) -> None:
     text = f"{bom}---{end}summary: a pump{end}{fence}{end}Text"
-    found = _read(text)
-    assert text[found.span.end :] == "Text"
-    assert found.words("summary") == "a pump"
+    matter = _read(text)
+    assert text[matter.span.end :] == "Text"
+    assert matter.words("summary") == "a pump"
 
 
 @pytest.mark.parametrize(
@@ -31,8 +31,8 @@ def test_without_both_fences_there_is_none(text: str) -> None:
 
 
 def test_names_are_read_as_typed_never_as_dates_numbers_or_truth_values() -> None:
-    found = _read("---\naliases: [2027-01-01, no, 1.50, ~, 0x1F]\n---\n")
-    assert found.names("aliases") == ("2027-01-01", "no", "1.50", "~", "0x1F")
+    matter = _read("---\naliases: [2027-01-01, no, 1.50, ~, 0x1F]\n---\n")
+    assert matter.names("aliases") == ("2027-01-01", "no", "1.50", "~", "0x1F")
 
 
 def test_one_name_alone_is_a_list_of_one() -> None:

@@ -51,7 +51,7 @@ CALLS = [
 @pytest.mark.parametrize(("text", "values"), CALLS)
 def test_values_are_parted_at_bars_before_names(text: str, values: list[tuple[str | None, str]]) -> None:
     references = scan(text).references
-    assert [(each.name, each.span.of(text)) for each in call(text, references, 0).values] == values
+    assert [(value.name, value.span.of(text)) for value in call(text, references, 0).values] == values
 
 
 def test_the_faults_of_a_page_are_said_of_its_own_inserts_whatever_they_lead_to() -> None:
@@ -76,8 +76,8 @@ def test_a_loop_is_said_with_the_whole_chain() -> None:
 
 def test_headings_of_inserts_stand_in_the_list_of_the_page() -> None:
     wiki = wiki_of({"Guide": {"Host": "## One\n\n[[=T]]\n\n## Two", "T": "## In & out\n\n[[Pump|*x*]]\n"}})
-    found = shown(wiki, wiki.pages_by_id[1]).headings
-    assert [(each.level, each.words, each.anchor, each.own) for each in found] == [
+    headings = shown(wiki, wiki.pages_by_id[1]).headings
+    assert [(heading.level, heading.words, heading.anchor, heading.own) for heading in headings] == [
         (2, "One", "one", True),
         (3, "In & out", "in-&-out", False),
         (2, "Two", "two", True),

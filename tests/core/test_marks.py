@@ -30,9 +30,9 @@ CASES = [
 @pytest.mark.parametrize(("text", "found"), CASES)
 def test_a_mark_files_the_passage_that_it_stands_in(text: str, found: list[object]) -> None:
     marks = scan(text).marks
-    pairs = [(each.word, each.passage.of(text)) for each in marks]
+    pairs = [(mark.word, mark.passage.of(text)) for mark in marks]
     assert (pairs if found and isinstance(found[0], tuple) else [word for word, _ in pairs]) == found
-    assert all(each.span.of(text) == f"#{each.word}" for each in marks)
+    assert all(mark.span.of(text) == f"#{mark.word}" for mark in marks)
 
 
 @pytest.mark.parametrize(

@@ -82,4 +82,4 @@ def test_a_new_page_captures_what_was_unwritten_and_says_so() -> None:
     wiki = wiki_of({"Guide": {"Well": "[[Cell]]"}, "Data": {"Sheet": "[[Guide/Cell]]"}})
     plan = create(wiki, 1, "Cell")
     assert [change.fate for change in plan.change_set.changes] == [Fate.MADE]
-    assert [each.page.title for each in plan.captured] == ["Well", "Sheet"]
+    assert [reference.page.title for reference in plan.captured] == ["Well", "Sheet"]

@@ -134,10 +134,10 @@ def test_at_a_glance_the_same_is_plain_text_as_the_parser_says(text: str) -> Non
 
 def test_a_page_does_not_mention_itself_and_common_words_are_held_back() -> None:
     pages = [Page(PageHead(n, 1, f"p{n}", f"P{n}"), "the well and the pump house") for n in range(1, 31)]
-    found = bare_mentions({"well": 1, "pump house": 2}, pages)
-    assert found.held_back == {"well": 29}
-    assert {each.key for each in found.found} == {"pump house"}
-    assert 2 not in {each.page for each in found.found}
+    mentions = bare_mentions({"well": 1, "pump house": 2}, pages)
+    assert mentions.held_back == {"well": 29}
+    assert {each.key for each in mentions.found} == {"pump house"}
+    assert 2 not in {each.page for each in mentions.found}
     wanted = bare_mentions({"well": 1}, pages, also={"well"})
     assert len(wanted.found) == 29 and not wanted.held_back
 
@@ -160,8 +160,8 @@ def test_a_section_that_a_page_does_not_have_is_found_and_others_are_not() -> No
             }
         }
     )
-    found = list(broken_sections(wiki, wiki.pages_by_id.values()))
-    assert [(each.page.title, each.reference.section, each.target.title) for each in found] == [
+    brokens = list(broken_sections(wiki, wiki.pages_by_id.values()))
+    assert [(broken.page.title, broken.reference.section, broken.target.title) for broken in brokens] == [
         ("Pump", "gone", "Pump"),
         ("Well", "Old", "Pump"),
     ]
@@ -178,16 +178,16 @@ def _repeats(**texts: str) -> list[Repeat]:
 
 
 def test_what_stands_in_several_places_is_told_with_what_saying_it_once_would_save() -> None:
-    (found,) = _repeats(
+    (repeat,) = _repeats(
         A=f"---\nsummary: x\n---\n{LONG}\n\n- own\n",
         B=f"own words\n\n> {LONG}\n",
         C=LONG.replace(", and", ",\nand"),
         D=f"{LONG}\r\n\r\n{LONG}",
     )
-    stands = [(page.title, span.start) for page, span in found.places]
+    stands = [(page.title, span.start) for page, span in repeat.places]
     # In the quotation it is another block; in C the same words are on two lines.
     assert stands == [("A", 19), ("C", 0), ("D", 0), ("D", 93)]
-    assert (found.words, found.lines, found.saved) == (LONG, 2, 2)
+    assert (repeat.words, repeat.lines, repeat.saved) == (LONG, 2, 2)
 
 
 def test_only_the_longest_passages_are_told_and_what_saves_most_first() -> None:
@@ -212,8 +212,8 @@ def test_what_is_short_or_no_text_is_no_passage(text: str) -> None:
 
 def test_code_with_empty_lines_is_one_passage() -> None:
     code = f"```\n{LONG}\n\n{OTHER}\n```"
-    (found,) = _repeats(A=code, B=f"x\n\n{code}\n", C=code)
-    assert found.words == code
+    (repeat,) = _repeats(A=code, B=f"x\n\n{code}\n", C=code)
+    assert repeat.words == code
 
 
 @given(
@@ -223,9 +223,9 @@ def test_every_repeated_block_is_in_a_passage_that_stands_where_it_says(pages: l
     texts = {f"P{n}": "\n\n".join(blocks) for n, blocks in enumerate(pages)}
     by_title = {f"P{n}": texts[f"P{n}"] for n in range(len(pages))}
     found = _repeats(**texts)
-    for each in found:
-        assert len(each.places) > 1 and each.saved > 0
-        assert all(span.of(by_title[page.title]) == each.words for page, span in each.places)
+    for repeat in found:
+        assert len(repeat.places) > 1 and repeat.saved > 0
+        assert all(span.of(by_title[page.title]) == repeat.words for page, span in repeat.places)
     for block in (LONG, OTHER):
         count = sum(blocks.count(block) for blocks in pages)
         alone = 2 * (count - 1) - count > 0 and not any(

@@ -20,8 +20,8 @@ def _resolve(wiki: MemoryWiki, typed: str, volume: int = 1) -> Resolution:
 
 
 def _page(wiki: MemoryWiki, typed: str, volume: int = 1) -> str | None:
-    found = _resolve(wiki, typed, volume).page
-    return found.title if found else None
+    head = _resolve(wiki, typed, volume).page
+    return head.title if head else None
 
 
 WIKI = wiki_of(
@@ -77,9 +77,9 @@ def test_an_alias_says_that_it_was_one() -> None:
     ],
 )
 def test_an_unwritten_name_has_a_place_where_it_would_be_written(typed: str, place: tuple[int, str]) -> None:
-    found = _resolve(WIKI, typed)
-    assert not found.written
-    assert found.place == place
+    resolution = _resolve(WIKI, typed)
+    assert not resolution.written
+    assert resolution.place == place
 
 
 def _sections(text: str) -> Sections:

@@ -97,11 +97,11 @@ SENTENCE_CASE = [
 
 @pytest.mark.parametrize(("text", "mended"), SENTENCE_CASE)
 def test_a_heading_in_sentence_case_has_one_capital_and_those_of_names(text: str, mended: str | None) -> None:
-    found = _found(text, Style(headings="sentence", names=("Tern 4",)))
-    assert len(found) == (mended is not None)
+    flaws = _found(text, Style(headings="sentence", names=("Tern 4",)))
+    assert len(flaws) == (mended is not None)
     if mended is not None:
-        assert found[0].mend is not None
-        assert apply(text, found[0].mend.edits) == mended
+        assert flaws[0].mend is not None
+        assert apply(text, flaws[0].mend.edits) == mended
 
 
 TITLE_CASE = [
@@ -114,8 +114,8 @@ TITLE_CASE = [
 
 @pytest.mark.parametrize(("text", "mended"), TITLE_CASE)
 def test_a_heading_in_title_case_leaves_minor_words_small(text: str, mended: str | None) -> None:
-    found = _found(text, Style(headings="title"))
-    assert [apply(text, f.mend.edits) for f in found if f.mend] == ([mended] if mended else [])
+    flaws = _found(text, Style(headings="title"))
+    assert [apply(text, f.mend.edits) for f in flaws if f.mend] == ([mended] if mended else [])
 
 
 def test_a_word_can_be_taken_up_as_a_name() -> None:
@@ -144,7 +144,7 @@ def test_a_sentence_is_measured_by_where_it_stands() -> None:
 
 def test_references_code_and_slots_count_as_the_words_that_readers_see() -> None:
     text = "---\nslots: [x]\n---\nSee [[Fit it|the battery cover]] and `a b c` ${x} [[Valve on]] *now* ![a b](c.png).\n"
-    (passage,) = (each for each in passages(_page(text)) if each.sort == "text")
+    (passage,) = (block for block in passages(_page(text)) if block.sort == "text")
     assert passage.words == f"See the battery cover and {HELD} {HELD} Valve on now {HELD}."
     assert count_words(passage.words) == 11
 
@@ -174,8 +174,8 @@ PREFERRED = Style(
     ],
 )
 def test_preferred_words_take_the_place_of_others(text: str, mended: str | None) -> None:
-    found = _found(text, PREFERRED)
-    assert [apply(text, flaw.mend.edits) for flaw in found if flaw.mend] == ([mended] if mended else [])
+    flaws = _found(text, PREFERRED)
+    assert [apply(text, flaw.mend.edits) for flaw in flaws if flaw.mend] == ([mended] if mended else [])
 
 
 def test_words_to_avoid_have_no_substitute() -> None:

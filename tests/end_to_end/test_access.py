@@ -79,11 +79,11 @@ def test_no_screen_has_a_serious_fault_of_access(open_page: Open, part: int) -> 
         page.goto(address)
         drawn(page)
         page.evaluate(AXE)
-        faults += [f"{address}: {each}" for each in _faults(page, [])]
+        faults += [f"{address}: {fault}" for fault in _faults(page, [])]
         page.emulate_media(color_scheme="dark")
         drawn(page)
         # In the dark nothing differs but colours.
         faults += [
-            f"{address}, dark: {each}" for each in _faults(page, ["color-contrast", "link-in-text-block"])
+            f"{address}, dark: {fault}" for fault in _faults(page, ["color-contrast", "link-in-text-block"])
         ]
     assert faults == [], "\n".join(faults)

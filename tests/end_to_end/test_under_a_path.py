@@ -24,17 +24,17 @@ def site(demo_app: AppContext) -> Iterator[Site]:
 
 def _answers(page: Page) -> list[Response]:
     """All answers that a page gets from now on."""
-    found: list[Response] = []
+    responses: list[Response] = []
 
     def keep(answer: Response) -> None:
-        found.append(answer)
+        responses.append(answer)
 
     page.on("response", keep)
-    return found
+    return responses
 
 
 def _outside(answers: list[Response]) -> list[str]:
-    return [each.url for each in answers if "/help/wiki/" not in each.url or each.status >= 400]
+    return [answer.url for answer in answers if "/help/wiki/" not in answer.url or answer.status >= 400]
 
 
 def test_reading_finding_and_moving_in_the_contents_stay_within_the_path(open_page: Open) -> None:
@@ -52,7 +52,7 @@ def test_reading_finding_and_moving_in_the_contents_stay_within_the_path(open_pa
     expect(page.get_by_text("Moved.")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("Moved.")).to_be_hidden()
-    assert all(any(room in each.url for each in answers) for room in ("/-/place-now/", "/-/undo-now/"))
+    assert all(any(room in answer.url for answer in answers) for room in ("/-/place-now/", "/-/undo-now/"))
     assert _outside(answers) == []
 
 
@@ -68,7 +68,7 @@ def test_writing_previewing_and_saving_stay_within_the_path(open_page: Open) -> 
     page.keyboard.press("Escape")
     page.keyboard.press("Control+s")
     expect(page.locator("#desk")).to_have_attribute("data-newest", "2")
-    asked = " ".join(each.url for each in answers)
+    asked = " ".join(answer.url for answer in answers)
     for room in ("names", "sections", "people", "preview"):
         assert f"/-/{room}" in asked, room
     assert _outside(answers) == []

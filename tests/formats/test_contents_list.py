@@ -16,11 +16,11 @@ TITLES = ["Pump", "Depth sensor", "A | B", "Lid #2", "Guide/Rope", "[x] y", "3.7
 @st.composite
 def trees(draw: st.DrawFn) -> tuple[Row, ...]:
     """Rows of different names, each at most one level below the one before it."""
-    found: list[Row] = []
+    rows: list[Row] = []
     for title in draw(st.lists(st.sampled_from(TITLES), unique=True)):
-        deepest = found[-1].depth + 1 if found else 0
-        found.append(Row.of(draw(st.integers(0, deepest)), title))
-    return tuple(found)
+        deepest = rows[-1].depth + 1 if rows else 0
+        rows.append(Row.of(draw(st.integers(0, deepest)), title))
+    return tuple(rows)
 
 
 @given(trees())

@@ -194,11 +194,11 @@ def test_a_definition_carried_to_the_end_of_its_text_reads_the_same() -> None:
     """In all published examples, by the specification's own renderings: no definition is missed or cut wrongly."""
     carried = 0
     for number, text, expected in _examples():
-        found = read(text, scan(text))
-        if found.again or any(each.nested for each in found.defined):
+        definitions = read(text, scan(text))
+        if definitions.again or any(each.nested for each in definitions.defined):
             continue
-        used = {each.key for each in found.used}
-        for definition in found.defined:
+        used = {usage.key for usage in definitions.used}
+        for definition in definitions.defined:
             if definition.key not in used or definition.key.note:
                 continue
             there = definition.span

@@ -274,7 +274,7 @@ def test_every_form_answers_odd_values_in_words(visitors: dict[str, TestClient])
             for odd in chance.sample(ODD, min(len(ODD), 2 * ROUNDS)):
                 fields = [(n, odd if n == name else v) for n, v in form.fields]
                 if chance.random() < 0.2:
-                    fields = [each for each in fields if each[0] != name]
+                    fields = [field for field in fields if field[0] != name]
                 words = "&".join(f"{quote(n)}={_encoded(v)}" for n, v in fields)
                 if form.method == "post":
                     done = client.post(

@@ -36,12 +36,12 @@ def _outside(wiki: MemoryWiki) -> tuple[nx.DiGraph[int], set[tuple[int, str]], i
     for page in wiki.pages_by_id.values():
         home = homes[page.head.volume]
         references = [r for r in page.content.references if r.kind is not Kind.LISTING]
-        resolver = Resolver.of(wiki, ((home, each) for each in references))
-        for each in references:
-            if each.name is None:
+        resolver = Resolver.of(wiki, ((home, reference) for reference in references))
+        for reference in references:
+            if reference.name is None:
                 continue
             number += 1
-            to = resolver.resolve(each.name, home, insert=each.kind is Kind.INSERT)
+            to = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
             if to.page is None:
                 unwritten.add(to.place)
             elif to.page.id != page.head.id:

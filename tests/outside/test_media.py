@@ -35,8 +35,8 @@ def picture(kind: str, size: tuple[int, int] = (40, 30)) -> bytes:
 )
 def test_a_picture_is_known_by_its_content_whatever_it_is_called(kind: str, type_: str, ending: str) -> None:
     data = picture(kind)
-    found = recognise(data, "notes.html")
-    assert (found.type, found.ending, found.width, found.height, found.data) == (type_, ending, 40, 30, data)
+    media = recognise(data, "notes.html")
+    assert (media.type, media.ending, media.width, media.height, media.data) == (type_, ending, 40, 30, data)
 
 
 def _zip() -> bytes:
@@ -58,8 +58,8 @@ def _zip() -> bytes:
     ],
 )
 def test_other_types_are_known_by_their_signatures(data: bytes, name: str, type_: str, ending: str) -> None:
-    found = recognise(data, name)
-    assert (found.type, found.ending) == (type_, ending)
+    media = recognise(data, name)
+    assert (media.type, media.ending) == (type_, ending)
 
 
 def _huge_png() -> bytes:
@@ -112,13 +112,13 @@ onload="alert(1)" viewBox="0 0 20 10"><script>alert(2)</script>
 
 
 def test_a_drawing_keeps_what_is_drawing_and_nothing_else() -> None:
-    found = recognise(HOSTILE.encode(), "x.svg")
-    assert (found.type, found.width, found.height) == ("image/svg+xml", 20, 10)
-    text = found.data.decode()
+    media = recognise(HOSTILE.encode(), "x.svg")
+    assert (media.type, media.width, media.height) == ("image/svg+xml", 20, 10)
+    text = media.data.decode()
     for word in ("alert", "evil", "script", "foreign", "onload", "onclick", "animate", "<image", "import"):
         assert word not in text, word
-    root = ElementTree.fromstring(found.data)
-    kept = [each.tag.rpartition("}")[2] for each in root.iter()]
+    root = ElementTree.fromstring(media.data)
+    kept = [element.tag.rpartition("}")[2] for element in root.iter()]
     assert kept == ["svg", "use", "use", "circle", "rect", "style", "style", "g"]
     assert 'fill="url(#paint)"' in text and 'href="#ok"' in text and "fill:red" in text
 
@@ -134,14 +134,14 @@ def test_a_drawing_keeps_what_is_drawing_and_nothing_else() -> None:
     ],
 )
 def test_the_size_of_a_drawing_is_what_can_be_read_of_it(told: str, size: tuple[int, int]) -> None:
-    found = recognise(f'<svg xmlns="http://www.w3.org/2000/svg" {told}/>'.encode())
-    assert (found.width, found.height) == size
+    media = recognise(f'<svg xmlns="http://www.w3.org/2000/svg" {told}/>'.encode())
+    assert (media.width, media.height) == size
 
 
 def test_a_drawing_nested_too_deep_loses_what_lies_deeper() -> None:
     deep = "<g>" * 5_000 + "<rect/>" + "</g>" * 5_000
-    found = recognise(f'<svg xmlns="http://www.w3.org/2000/svg">{deep}</svg>'.encode())
-    assert found.data.count(b"<g") == DEEPEST
+    media = recognise(f'<svg xmlns="http://www.w3.org/2000/svg">{deep}</svg>'.encode())
+    assert media.data.count(b"<g") == DEEPEST
 
 
 def test_drawings_of_the_machine_are_kept_as_they_look() -> None:
@@ -154,8 +154,8 @@ def test_drawings_of_the_machine_are_kept_as_they_look() -> None:
         except ElementTree.ParseError:
             continue
         after = ElementTree.fromstring(recognise(data).data)
-        drawn = [each.get("d") for each in before.iter("{http://www.w3.org/2000/svg}path")]
-        assert [each.get("d") for each in after.iter("{http://www.w3.org/2000/svg}path")] == drawn
+        drawn = [element.get("d") for element in before.iter("{http://www.w3.org/2000/svg}path")]
+        assert [element.get("d") for element in after.iter("{http://www.w3.org/2000/svg}path")] == drawn
         seen += 1
     if not seen:
         pytest.skip("no icons are installed here")
@@ -183,12 +183,12 @@ POLYGLOTS = {
 @pytest.mark.parametrize("data", POLYGLOTS.values(), ids=POLYGLOTS.keys())
 def test_what_is_two_things_at_once_is_kept_as_what_cannot_run_or_not_at_all(data: bytes) -> None:
     try:
-        found = recognise(data, "x.html")
+        media = recognise(data, "x.html")
     except BadFile:
         return
-    assert found.type.partition(";")[0] in {
+    assert media.type.partition(";")[0] in {
         "image/png", "image/jpeg", "image/gif", "application/pdf", "application/zip", "image/svg+xml", "text/plain",
     }  # fmt: skip
-    assert found.ending not in {"html", "htm", "js", "xhtml"}
-    if found.type == "image/svg+xml":
-        assert b"alert" not in found.data
+    assert media.ending not in {"html", "htm", "js", "xhtml"}
+    if media.type == "image/svg+xml":
+        assert b"alert" not in media.data

@@ -105,9 +105,9 @@ def test_the_repeats_of_the_whole_file_stand_where_they_say() -> None:
     wiki = jargon_wiki()
     found = repeats(wiki.pages_by_id.values())
     by_title = {page.head.title: page.text for page in wiki.pages_by_id.values()}
-    for each in found:
+    for repeat in found:
         # A second opinion, by a search in the bare texts.
         assert all(
-            " ".join(each.words.split()) in " ".join(by_title[p.title].split()) for p, _ in each.places
+            " ".join(repeat.words.split()) in " ".join(by_title[p.title].split()) for p, _ in repeat.places
         )
-        assert len({(page.id, span) for page, span in each.places}) == len(each.places) > 1
+        assert len({(page.id, span) for page, span in repeat.places}) == len(repeat.places) > 1

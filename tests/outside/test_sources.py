@@ -59,13 +59,13 @@ def test_what_is_written_as_bibtex_another_reader_reads_alike_and_it_comes_back(
     written = write_bibtex(items)
     library = parse_string(written)
     assert not library.failed_blocks
-    entries = {each.key: {f.key: f.value for f in each.fields} for each in library.entries}
+    entries = {entry.key: {f.key: f.value for f in entry.fields} for entry in library.entries}
     assert set(entries) == {name for name, _ in items}
     quist = entries["quist-2021"]
     assert quist["journal"] == "Journal of Buoys" and quist["year"] == "2021" and quist["pages"] == "1--9"
     assert "{Sea Trials}" in quist["author"] and quist["url"] == "https://harbour.example/a_b"
     assert entries["sr"]["institution"] == "Tern"
-    assert {each.key: each.entry_type for each in library.entries}["gel"] == "book"
+    assert {entry.key: entry.entry_type for entry in library.entries}["gel"] == "book"
     back = dict(read(written.encode()).items)
     for name, item in items:
         assert as_text(back[name]) == as_text(item), name
@@ -109,6 +109,6 @@ def test_what_is_neither_is_refused(data: bytes) -> None:
 def test_what_cannot_be_read_is_said_and_the_rest_is_taken() -> None:
     found = read(b"@book{a, title={One}}\n@book{b, author={X}}\n@article{c, title={broken\n")
     assert [name for name, _ in found.items] == ["a"]
-    assert any("“b” has no title" in each for each in found.problems) and len(found.problems) >= 2
+    assert any("“b” has no title" in problem for problem in found.problems) and len(found.problems) >= 2
     told = read(b'[{"id": "a", "title": "One"}, 5, {"id": "b"}]')
     assert [name for name, _ in told.items] == ["a"] and len(told.problems) == 2

@@ -52,7 +52,7 @@ def test_the_words_of_the_list_that_a_dictionary_was_made_from_are_known() -> No
     listed = Path("/usr/share/dict/american-english").read_text().split()
     words = random.Random(7).sample([each for each in listed if each.islower()], 4_000)
     known = _dictionary("en-US")
-    unknown = [each for each in words if not known.knows(each)]
+    unknown = [word for word in words if not known.knows(word)]
     assert len(unknown) / len(words) < 0.04, unknown[:20]
 
 

@@ -57,17 +57,17 @@ def _lead(
         target = None
     elif reference.name is not None:
         insert = reference.kind is Kind.INSERT
-        found = resolver.resolve(reference.name, homes[page.head.volume], insert=insert)
-        target = found.page.id if found.page else None
-        place = None if found.page else found.place
+        resolution = resolver.resolve(reference.name, homes[page.head.volume], insert=insert)
+        target = resolution.page.id if resolution.page else None
+        place = None if resolution.page else resolution.place
     section = sections[target].find(reference.section) if target is not None and reference.section else None
     return Lead(target, place, section)
 
 
 def new_ids(wiki: MemoryWiki, plan: Plan) -> dict[int, int]:
     """The ids that pages still to be written get: those behind the highest one known."""
-    highest = max([0, *wiki.pages_by_id, *(each.head.id for each in plan.change_set.removed)])
-    made = [each.head.id for each in plan.change_set.changes if each.fate is Fate.MADE]
+    highest = max([0, *wiki.pages_by_id, *(removed_page.head.id for removed_page in plan.change_set.removed)])
+    made = [change.head.id for change in plan.change_set.changes if change.fate is Fate.MADE]
     return {id_: highest + 100 + n for n, id_ in enumerate(made)}
 
 
@@ -112,7 +112,7 @@ def past_of(wiki: MemoryWiki, plan: Plan) -> Past:
         ),
         captured=plan.followed.landed,
         volumes=tuple(
-            VolumeChange(each.before, _given(wiki, each.after)) for each in plan.change_set.volumes
+            VolumeChange(volume.before, _given(wiki, volume.after)) for volume in plan.change_set.volumes
         ),
         free=free(plan.change_set.act, plan.page.id if plan.page else None, before, plan.free),
     )
@@ -143,9 +143,9 @@ def check(before: MemoryWiki, after: MemoryWiki, plan: Plan, went: Went | None =
     """Promises 1 to 4: everything leads where it led, and nothing else was touched."""
     went = went or Went()
     was, will = leads(before), leads(after)
-    captured = {(each.page.id, each.span) for each in plan.followed.captured}
-    lost = {(each.page.id, each.span) for each in plan.followed.lost}
-    lost_sections = {(each.page.id, each.span) for each in plan.followed.lost_sections}
+    captured = {(reference.page.id, reference.span) for reference in plan.followed.captured}
+    lost = {(reference.page.id, reference.span) for reference in plan.followed.lost}
+    lost_sections = {(section.page.id, section.span) for section in plan.followed.lost_sections}
     for id_, references in was.items():
         for index, (old, lead) in enumerate(references):
             spot = went.references.get((id_, index), (id_, index))

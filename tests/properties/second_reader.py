@@ -184,7 +184,7 @@ class Reading:
 
     def __init__(self, pages: Mapping[int, Text], libraries: Mapping[str, Sequence[str]]) -> None:
         self.pages = pages
-        self._volumes = {key(each) for each in libraries}
+        self._volumes = {key(library) for library in libraries}
         self._libraries = {key(home): [key(each) for each in some] for home, some in libraries.items()}
         self._titles = {(key(each.volume), key(each.title)): id_ for id_, each in pages.items()}
         self._called: dict[tuple[str, str], int] = {}

@@ -27,7 +27,8 @@ def _reading(wiki: MemoryWiki) -> Reading:
     titles = {volume.id: volume.title for volume in wiki.volumes.values()}
     pages = {id_: Text(titles[p.head.volume], p.head.title, p.text) for id_, p in wiki.pages_by_id.items()}
     libraries = {
-        v.title: [titles[each] for each in v.libraries if each in titles] for v in wiki.volumes.values()
+        v.title: [titles[library] for library in v.libraries if library in titles]
+        for v in wiki.volumes.values()
     }
     return Reading(pages, libraries)
 
@@ -112,7 +113,7 @@ def _may_go(
 
 def _inside(before: MemoryWiki, token: str) -> bool:
     """Whether a reference is part of the value of another."""
-    typed = (each for page in before.pages_by_id.values() for each in references(page.text))
+    typed = (reference for page in before.pages_by_id.values() for reference in references(page.text))
     return any(f"{token} [[" in (each.label or "") for each in typed)
 
 
@@ -147,10 +148,10 @@ def _check_names(before: MemoryWiki, after: MemoryWiki, act: Act) -> None:
         old, new = before.pages_by_id[id_], after.pages_by_id[id_]
         if act.name == "file":
             renamed = {act.old: act.new} if old.head.volume == act.volume else {}
-            assert [renamed.get(each, each) for each in pictures(old.text)] == pictures(new.text)
+            assert [renamed.get(picture, picture) for picture in pictures(old.text)] == pictures(new.text)
         if act.name == "slot":
             renamed = {act.old: act.new} if id_ == act.hand else {}
-            assert [renamed.get(each, each) for each in slots(old.text)] == list(slots(new.text))
+            assert [renamed.get(slot, slot) for slot in slots(old.text)] == list(slots(new.text))
     if act.name == "slot":
         values = [
             each.label or ""
@@ -162,9 +163,9 @@ def _check_names(before: MemoryWiki, after: MemoryWiki, act: Act) -> None:
 
 def _check_restored(after: MemoryWiki, act: Act) -> None:
     """What comes back refers to what it referred to when it went, as far as that is there."""
-    for each in act.restored:
-        led = [lead.page for page, _, lead in _reading(after).leads() if page == each.head.id]
-        assert all(led[index] == page for index, page in each.leads if page in after.pages_by_id)
+    for trashed_page in act.restored:
+        led = [lead.page for page, _, lead in _reading(after).leads() if page == trashed_page.head.id]
+        assert all(led[index] == page for index, page in trashed_page.leads if page in after.pages_by_id)
 
 
 def _step(chain: Chain) -> str:

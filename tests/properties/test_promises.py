@@ -431,9 +431,9 @@ def test_an_undo_after_other_edits_takes_no_reference_away(wiki: MemoryWiki, dat
     again = applied(now, back)
     was, will = leads(now), leads(again)
     untouched = set(was) - set(past.texts) - past.made
-    listed = {(each.page.id, each.span) for each in (*back.captured, *back.lost)}
+    listed = {(reference.page.id, reference.span) for reference in (*back.captured, *back.lost)}
     released = {(id_, span) for id_, (_, spans) in past.captured.items() for span in spans}
-    returning = {each.head.id: each.successor for each in past.removed}
+    returning = {page_back.head.id: page_back.successor for page_back in past.removed}
     for id_ in untouched & set(will):
         for (old, lead), (_, then) in zip(was[id_], will[id_], strict=True):
             if (id_, old.span) in listed | released or lead.page == then.page:

@@ -242,7 +242,7 @@ class Chain:
         blocks = page.text[start:].rstrip().split("\n\n")
         first = self.traps.chance.randrange(len(blocks))
         last = self.traps.chance.randint(first, len(blocks) - 1)
-        at = start + sum(len(each) + 2 for each in blocks[:first])
+        at = start + sum(len(block) + 2 for block in blocks[:first])
         return Span(at, at + len("\n\n".join(blocks[first : last + 1])))
 
     def _of_volumes(self) -> list[Act]:

@@ -44,8 +44,8 @@ def writer(app: AppContext) -> Actor:
 
 
 def test_the_index_is_a_tree_with_counts(app: AppContext, writer: Actor) -> None:
-    found = categories.index(app, writer, "guide")
-    told = [(node.depth, found.categories[node.key]) for node in found.nodes]
+    index = categories.index(app, writer, "guide")
+    told = [(node.depth, index.categories[node.key]) for node in index.nodes]
     assert [(depth, each.name, each.pages, each.marks) for depth, each in told] == [
         (0, "At sea", 1, 2),
         (0, "Equipment", 0, 0),
@@ -54,18 +54,20 @@ def test_the_index_is_a_tree_with_counts(app: AppContext, writer: Actor) -> None
         (0, "Notices", 1, 0),
         (0, "Power", 1, 0),
     ]
-    assert found.categories["sensors"].page is not None
+    assert index.categories["sensors"].page is not None
 
 
 def test_a_category_lists_pages_passages_and_through_which_template(app: AppContext, writer: Actor) -> None:
     view = categories.category(app, writer, "guide", "Sensors")
-    assert [each.head.title for each in view.filed] == ["Pump", "Vane"]
-    assert view.description == "What measures." and [each.name for each in view.broader] == ["Equipment"]
+    assert [page.head.title for page in view.filed] == ["Pump", "Vane"]
+    assert view.description == "What measures." and [category.name for category in view.broader] == [
+        "Equipment"
+    ]
     assert [(each.title, number) for each, number in view.elsewhere] == [("Secret", 1)]
     (lid,) = categories.category(app, writer, "guide", "notices").filed
-    assert lid.head.title == "Lid" and [each.title for each in lid.through] == ["Notice"]
+    assert lid.head.title == "Lid" and [head.title for head in lid.through] == ["Notice"]
     (vane,) = categories.category(app, writer, "guide", "at sea").filed
-    assert [(each.line, each.words.before, each.words.words) for each in vane.passages] == [
+    assert [(passage.line, passage.words.before, passage.words.words) for passage in vane.passages] == [
         (6, "tried ", "#at-sea"),
         (9, "", "#at-sea"),
     ]
@@ -93,7 +95,7 @@ def test_pages_are_read_in_pages_by_key(app: AppContext, writer: Actor) -> None:
     first = categories.category(app, writer, "guide", "sensors", most=1)
     assert first.more_after == "pump"
     second = categories.category(app, writer, "guide", "sensors", first.more_after or "", 1)
-    assert [each.head.title for each in second.filed] == ["Vane"] and second.more_after is None
+    assert [page.head.title for page in second.filed] == ["Vane"] and second.more_after is None
 
 
 def _shown(app: AppContext, actor: Actor, text: str) -> str:
@@ -182,7 +184,7 @@ def test_categories_go_out_as_skos_that_rdflib_reads(app: AppContext, writer: Ac
         app, writer, "guide", form, lambda v, k: f"https://w.example/{v}/{k}".replace(" ", "-"), "urn:s"
     )
     graph = Graph().parse(data=told, format=form)
-    labels = {str(graph.value(each, SKOS.prefLabel)) for each in graph.subjects(RDF.type, SKOS.Concept)}
+    labels = {str(graph.value(subject, SKOS.prefLabel)) for subject in graph.subjects(RDF.type, SKOS.Concept)}
     assert labels == {"At sea", "Equipment", "Hidden", "Notices", "Power", "Sensors"}
     sensors = URIRef("https://w.example/guide/sensors")
     assert graph.value(sensors, SKOS.broader) == URIRef("https://w.example/guide/equipment")
@@ -228,8 +230,8 @@ def _move(app: AppContext, writer: Actor, name: str, *under: str) -> doing.PlanV
 
 
 def _tree(app: AppContext, writer: Actor) -> list[tuple[int, str]]:
-    found = categories.index(app, writer, "guide")
-    return [(node.depth, found.categories[node.key].name) for node in found.nodes]
+    index = categories.index(app, writer, "guide")
+    return [(node.depth, index.categories[node.key].name) for node in index.nodes]
 
 
 def test_a_category_is_moved_below_another_by_its_page_which_is_written_if_need_be(

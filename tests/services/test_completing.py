@@ -47,8 +47,8 @@ def writer(app: AppContext) -> Actor:
 def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(
     app: AppContext, writer: Actor
 ) -> None:
-    found = completing.sections_for(app, writer, "guide", "bilge pump")
-    assert [(each.words, each.level, each.insert) for each in found] == [
+    fors = completing.sections_for(app, writer, "guide", "bilge pump")
+    assert [(each.words, each.level, each.insert) for each in fors] == [
         ("Limits", 2, "Limits"),
         ("Well and seal", 3, "seal"),
         ("C# | b", 2, "C# \\| b"),

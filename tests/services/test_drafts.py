@@ -25,7 +25,7 @@ def writer(app: AppContext) -> Actor:
 
 
 def _listed(app: AppContext, actor: Actor) -> list[tuple[str, int]]:
-    return [(each.title, each.revision) for each in drafts.mine(app, actor)[0]]
+    return [(draft.title, draft.revision) for draft in drafts.mine(app, actor)[0]]
 
 
 def test_a_draft_is_kept_until_its_text_is_saved_or_is_the_page_s_own(app: AppContext, writer: Actor) -> None:
@@ -50,8 +50,8 @@ def test_a_draft_goes_along_with_a_renamed_page_and_tells_of_a_newer_revision(
         person(app, "jory", guide=Role.WRITER),
         writing.Save("guide", "bilge pump", "theirs", revision=2),
     )
-    (found,) = drafts.mine(app, writer)[0]
-    assert (found.title, found.key, found.revision, found.newest) == ("Bilge pump", "bilge pump", 1, 3)
+    (draft,) = drafts.mine(app, writer)[0]
+    assert (draft.title, draft.key, draft.revision, draft.newest) == ("Bilge pump", "bilge pump", 1, 3)
     kept = drafts.opened(app, writer, "guide", "bilge pump")
     assert kept is not None and (kept.text, kept.revision) == ("mine", 1)
     assert kept.clash is not None and kept.clash.revision == 3, "both wrote all of it"

@@ -50,7 +50,7 @@ def writer(app: AppContext) -> Actor:
 def _extract(rows: tuple[str, ...] = (), **more: object) -> requests.Extract:
     start = len("First.\n\n")
     slots = (("long", "ten"),)
-    values = {"slots": tuple(requests.Slot(*each) for each in slots), "from_form": True, "rows": rows, **more}
+    values = {"slots": tuple(requests.Slot(*slot) for slot in slots), "from_form": True, "rows": rows, **more}
     return requests.Extract("guide", "well", start, start + len(SAY), "Vent", **values)  # type: ignore[arg-type]
 
 
@@ -101,8 +101,8 @@ def test_the_text_of_a_closed_volume_does_not_get_out(app: AppContext, writer: A
     inline = doing.plan(app, writer, requests.Inline("guide", "host", 1))
     assert inline.refusal is not None and "closed volume" in inline.refusal.message
     other = person(app, "jory", guide=Role.WRITER)
-    told = doing.plan(app, other, requests.Inline("guide", "host", 1)).refusal
-    assert told is not None and (told.code, told.message) == (
+    error = doing.plan(app, other, requests.Inline("guide", "host", 1)).refusal
+    assert error is not None and (error.code, error.message) == (
         "insert_unwritten",
         "This insert leads to no page.",
     )
@@ -123,11 +123,11 @@ def test_repeated_text_is_reported_with_its_places_in_the_volume_and_its_librari
     pages(
         app, writer, "guide", {"Again": f"{SAY} {SAY}", "Once more": f"{SAY} {SAY}", "Third": f"{SAY} {SAY}"}
     )
-    found = upkeep.report(app, writer, "guide", "repeats").findings
-    assert [(each.number, [spot.page.title for spot in each.spots]) for each in found] == [
+    findings = upkeep.report(app, writer, "guide", "repeats").findings
+    assert [(finding.number, [spot.page.title for spot in finding.spots]) for finding in findings] == [
         (3, ["Again", "Once more", "Third"])
     ]
-    assert "2 lines in 3 places" in found[0].reason
+    assert "2 lines in 3 places" in findings[0].reason
     assert upkeep.report(app, writer, "data", "repeats").findings == ()
 
 

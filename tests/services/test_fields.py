@@ -33,7 +33,7 @@ def test_a_field_is_changed_with_a_revision_and_comments_stay(app: AppContext, w
         "---\n# keep this\nstatus: final   # for now\nowners: [Jonas, Mirela]\nreviewed: 2026-11-24\n---\nText."
     )
     fields.change(app, writer, "guide", "pump", "reviewed", "", remove=True)
-    told = [each.note for each in history.revisions(app, writer, "guide", "pump").revisions[:4]]
+    told = [revision.note for revision in history.revisions(app, writer, "guide", "pump").revisions[:4]]
     assert told == ["reviewed taken away", "reviewed: 2026-11-24", "owners: Jonas, Mirela", "status: final"]
     fields.change(app, writer, "guide", "pump", "status", "final")
     assert len(history.revisions(app, writer, "guide", "pump").revisions) == 5, (
@@ -64,7 +64,7 @@ def test_the_pages_with_a_field_are_a_table_that_can_be_sorted_and_filtered(
     assert [r.head.title for r in fields.table(app, NOBODY, "guide", "status", value="Draft").rows] == [
         "Pump"
     ]
-    assert {(each.name, each.pages) for each in table.known} == {("status", 2), ("owners", 2)}
+    assert {(known.name, known.pages) for known in table.known} == {("status", 2), ("owners", 2)}
     with pytest.raises(Missing):
         fields.table(app, NOBODY, "secret", "status")
 

@@ -41,9 +41,9 @@ def test_a_file_is_kept_under_a_readable_name_and_found_by_any_way_to_write_it(
 ) -> None:
     brought = files.bring(app, writer, "guide", "Wiring DIAGRAM.jpeg", PNG)
     assert (brought.file.name, brought.known) == ("wiring-diagram.png", False)
-    found = files.fetch(app, NOBODY, "guide", "WIRING-diagram.PNG")
-    assert (found.type, found.width, found.height, found.size) == ("image/png", 40, 30, len(PNG))
-    assert files.content(app, found) == PNG
+    file = files.fetch(app, NOBODY, "guide", "WIRING-diagram.PNG")
+    assert (file.type, file.width, file.height, file.size) == ("image/png", 40, 30, len(PNG))
+    assert files.content(app, file) == PNG
 
 
 def test_the_same_content_is_kept_once_and_a_taken_name_gets_a_number(app: AppContext, writer: Actor) -> None:
@@ -94,9 +94,9 @@ def test_files_are_listed_and_offered_by_name(app: AppContext, writer: Actor) ->
         files.bring(app, writer, "guide", f"part {n:03}.png", picture("PNG", (n + 1, 1)))
     view = files.files_of(app, writer, "guide")
     rest = files.files_of(app, writer, "guide", view.more_after or "")
-    names = [each.name for each in (*view.files, *rest.files)]
+    names = [file.name for file in (*view.files, *rest.files)]
     assert names == sorted(names) and len(names) == files.SCREEN + 5 and rest.more_after is None
-    assert [each.name for each in files.files_like(app, writer, "guide", "T-06")] == [
+    assert [file.name for file in files.files_like(app, writer, "guide", "T-06")] == [
         f"part-06{n}.png" for n in range(5)
     ]
     assert files.files_like(app, writer, "guide", "%_") == []
@@ -106,8 +106,8 @@ def test_a_file_that_is_not_there_is_found_with_the_one_that_is_meant(app: AppCo
     files.bring(app, writer, "guide", "wiring of the lamp.png", PNG)
     text = "![x](wiring-of-lamp.png) [y](WIRING-of-the-lamp.png) ![z](https://post.example/a.png) [q](nothing.pdf)"
     seen = writing.preview(app, writer, "guide", "Lamp", text)
-    found = [each for each in findings.findings(app, writer, seen, (), ()) if "file" in each.message]
-    assert [each.message for each in found] == [
+    found = [finding for finding in findings.findings(app, writer, seen, (), ()) if "file" in finding.message]
+    assert [finding.message for finding in found] == [
         "There is no file “wiring-of-lamp.png” in this volume",
         "There is no file “nothing.pdf” in this volume",
     ]
@@ -130,13 +130,13 @@ def test_files_of_a_folder_come_along_and_what_cannot_be_kept_is_said(
     (tmp_path / "files" / "out.png").symlink_to("/etc/hostname")
     wiki = importing.read_folder(tmp_path)
     problems = importing.import_now(app, tmp_path, wiki, "import", leave_out=True)
-    assert sorted((each.path, each.code) for each in problems) == [
+    assert sorted((problem.path, problem.code) for problem in problems) == [
         ("files/a.png", "file_name"),
         ("files/bad.png", "bad_file_type"),
         ("files/out.png", "link_out"),
     ]
     key = wiki.volumes[0].title.lower()
-    assert [each.name for each in files.files_of(app, NOBODY, key).files] == ["A.PNG"]
+    assert [file.name for file in files.files_of(app, NOBODY, key).files] == ["A.PNG"]
 
 
 def test_an_empty_file_is_refused(app: AppContext, writer: Actor) -> None:

@@ -103,8 +103,8 @@ def _found(app: AppContext, actor: Actor, text: str) -> list[Finding]:
 def test_a_finding_says_what_is_wrong_and_its_mend_puts_it_right(
     app: AppContext, writer: Actor, text: str, kind: str, message: str, mended: str | None
 ) -> None:
-    found = [each for each in _found(app, writer, text) if message in each.message]
-    assert [each.kind for each in found] == [kind]
+    found = [finding for finding in _found(app, writer, text) if message in finding.message]
+    assert [finding.kind for finding in found] == [kind]
     mends = found[0].mends
     assert (apply(text, mends[0].edits) if mends else None) == mended
 
@@ -113,14 +113,14 @@ def test_an_insert_of_an_unwritten_page_on_a_page_that_is_not_saved_is_no_loop(
     app: AppContext, writer: Actor
 ) -> None:
     found = _found(app, writer, "## One\n\n[[=Nothing like it]]\n")
-    assert [(each.kind, each.message) for each in found] == [
+    assert [(finding.kind, finding.message) for finding in found] == [
         ("unwritten", "“Nothing like it” is not written yet")
     ]
 
 
 def test_findings_stand_in_the_order_of_the_text_with_their_lines(app: AppContext, writer: Actor) -> None:
     found = _found(app, writer, "a a\n\n[[Nowhere]]\n\n#### Deep\n\n[[#gone]]\n")
-    assert [(each.line, each.kind) for each in found] == [
+    assert [(finding.line, finding.kind) for finding in found] == [
         (1, "advice"),
         (3, "unwritten"),
         (5, "advice"),
@@ -135,11 +135,11 @@ def test_a_name_of_several_pages_is_told_with_all_that_it_may_mean(app: AppConte
     )
     pages(app, writer, "secret", {"Secret pump": alias})
     text = "[[The pump|it]], [[vat]], [[Air pump]]"
-    (found,) = _found(app, writer, text)
-    assert found.message == (
+    (finding,) = _found(app, writer, text)
+    assert finding.message == (
         "“The pump” is another name of 2 pages: it leads to “Air pump”, not to “Bilge pump”"
     )
-    assert [apply(text, mend.edits).partition(",")[0] for mend in found.mends] == [
+    assert [apply(text, mend.edits).partition(",")[0] for mend in finding.mends] == [
         "[[Air pump|it]]",
         "[[Bilge pump|it]]",
     ]
@@ -148,10 +148,10 @@ def test_a_name_of_several_pages_is_told_with_all_that_it_may_mean(app: AppConte
 def test_nothing_of_a_closed_page_is_offered(app: AppContext, writer: Actor) -> None:
     other = person(app, "jory", guide=Role.WRITER)
     text = "[[Secret/Battery vaul]] [[Secret/Battery vault#Hiden]] https://docs.example/secret/battery-vault"
-    assert any(each.mends for each in _found(app, writer, text))
-    for each in _found(app, other, text):
+    assert any(finding.mends for finding in _found(app, writer, text))
+    for finding in _found(app, other, text):
         # What was typed is said back, and no more.
-        assert each.kind == "unwritten" and "Hidden" not in each.message
-        assert all("vault" not in mend.words for mend in each.mends)
+        assert finding.kind == "unwritten" and "Hidden" not in finding.message
+        assert all("vault" not in mend.words for mend in finding.mends)
     (found,) = _found(app, other, "[[Battery vault]]")
     assert found.message == "“Battery vault” is not written yet"

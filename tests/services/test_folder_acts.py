@@ -33,7 +33,7 @@ def _write(wiki: MemoryWiki, folder: Path) -> None:
 
 
 def _led(found: Checked) -> list[tuple[str, str, str | None]]:
-    return [(each.path, each.resolution, each.to) for each in found.references]
+    return [(reference.path, reference.resolution, reference.to) for reference in found.references]
 
 
 @given(wikis(), st.sampled_from(TITLES), st.booleans(), st.data())
@@ -64,7 +64,7 @@ def test_after_a_rename_of_a_file_every_reference_leads_where_it_led(
         assert {(each.path, each.title) for each in after.pages} == {
             (each.path, title if each.path == page else each.title) for each in before.pages
         }
-        captured = {plan.loaded.paths[each.page.id] for each in plan.plan.captured}
+        captured = {plan.loaded.paths[reference.page.id] for reference in plan.plan.captured}
         for old, new in zip(_led(before), _led(after), strict=True):
             assert new == old or (old[1] == "unwritten" and new[0] in captured and new[2] == page)
         unchanged = {path for path in files if f"v{head.volume}/{path}" != page} - {

@@ -49,7 +49,10 @@ def _files(folder: Path, texts: dict[str, str]) -> None:
 
 def _led(folder: Path) -> list[str]:
     """Where each reference of the folder leads, in order of file and place."""
-    return [f"{each.path} → {each.to or each.resolution}" for each in folders.check(folder).references]
+    return [
+        f"{reference.path} → {reference.to or reference.resolution}"
+        for reference in folders.check(folder).references
+    ]
 
 
 def _read(folder: Path, name: str) -> str:
@@ -129,7 +132,7 @@ def test_other_names_are_added_and_taken(folder: Path) -> None:
 
 def test_a_page_is_written_where_it_is_asked_for(folder: Path) -> None:
     plan = planned(folder, Create("guide", "Rope", "Of [[Well]].\n", "Log"))
-    assert [each.page.title for each in plan.plan.captured] == ["Well"]
+    assert [reference.page.title for reference in plan.plan.captured] == ["Well"]
     folder_plan.apply(plan)
     assert _read(folder, "guide/Rope.md") == "Of [[Well]].\n"
     assert _read(folder, "guide/contents.md").endswith("- [[Log]]\n  - [[Rope]]\n")
@@ -186,7 +189,9 @@ def test_the_files_say_afterwards_what_the_plan_said(act: str) -> None:
                 for p in found.wiki.pages_by_id.values()
             }
             changes = plan.plan.change_set
-            gone = {(homes[each.head.volume], each.head.title) for each in changes.removed}
+            gone = {
+                (homes[removed_page.head.volume], removed_page.head.title) for removed_page in changes.removed
+            }
             new = {(homes[c.head_after.volume], c.title) for c in changes.changes if c.fate is Fate.MADE}
             was = {
                 (homes[p.head.volume], p.head.title)

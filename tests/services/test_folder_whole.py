@@ -40,8 +40,8 @@ def folder(tmp_path: Path) -> Path:
 
 def _state(folder: Path) -> dict[str, bytes]:
     """All files of a folder, hidden ones too, and all folders."""
-    found = {path.relative_to(folder).as_posix(): path for path in folder.rglob("*")}
-    return {name: path.read_bytes() if path.is_file() else b"" for name, path in found.items()}
+    paths = {path.relative_to(folder).as_posix(): path for path in folder.rglob("*")}
+    return {name: path.read_bytes() if path.is_file() else b"" for name, path in paths.items()}
 
 
 def _act(folder: Path) -> None:

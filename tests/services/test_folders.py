@@ -45,9 +45,9 @@ def test_otherwise_each_folder_is_a_volume_named_by_its_settings() -> None:
 
 
 def test_a_language_that_is_none_is_a_problem_with_its_place() -> None:
-    found = read([("volume.yaml", b"language: german"), ("Pump.md", b"")])
-    assert [(each.path, each.code) for each in found.problems] == [("volume.yaml", "bad_language")]
-    assert found.volumes[0].language == ""
+    wiki = read([("volume.yaml", b"language: german"), ("Pump.md", b"")])
+    assert [(problem.path, problem.code) for problem in wiki.problems] == [("volume.yaml", "bad_language")]
+    assert wiki.volumes[0].language == ""
 
 
 def test_the_title_is_in_the_front_matter_or_the_name_of_the_file() -> None:
@@ -177,10 +177,10 @@ def test_a_pipe_and_a_name_that_is_no_utf_8_are_said_and_hold_nothing_up(tmp_pat
     os.mkfifo(tmp_path / "Pipe.md")
     (Path(os.fsdecode(os.fsencode(tmp_path) + b"/Caf\xe9.md"))).write_text("x", encoding="utf-8")
     found = folders.check(tmp_path)
-    said = {(each.path, each.code) for each in found.problems}
+    said = {(problem.path, problem.code) for problem in found.problems}
     assert {("Pipe.md", "not_readable"), ("Caf\\xe9.md", "file_name")} <= said
-    for each in found.problems:
-        str(each).encode()
+    for problem in found.problems:
+        str(problem).encode()
 
 
 def test_nothing_is_imported_while_something_would_be_left_out_unknown(

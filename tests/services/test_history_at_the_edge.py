@@ -46,7 +46,7 @@ def _do(app: AppContext, actor: Actor, wish: requests.Request) -> int:
 
 
 def _numbers(app: AppContext, actor: Actor, where: str = "guide", page: str = "lid") -> list[int]:
-    return [each.number for each in history.revisions(app, actor, where, page).revisions]
+    return [revision.number for revision in history.revisions(app, actor, where, page).revisions]
 
 
 def _readers(view: PlanView) -> str:
@@ -161,8 +161,10 @@ def test_names_keep_their_capitals_where_they_begin_a_sentence() -> None:
     source, target = (
         Volume(n, title.lower(), title, closed=True) for n, title in enumerate(("Bench", "Lab"), 1)
     )
-    found = Passing(source, target, 2, Readers(names=("Ada van Oss", "Piet Aas")), Readers(), 0, along=False)
-    assert sentences([found], {}) == ["Ada van Oss and Piet Aas will read the 2 pages in “Lab”."]
+    passing = Passing(
+        source, target, 2, Readers(names=("Ada van Oss", "Piet Aas")), Readers(), 0, along=False
+    )
+    assert sentences([passing], {}) == ["Ada van Oss and Piet Aas will read the 2 pages in “Lab”."]
 
 
 def test_undoing_an_edit_says_that_words_come_back_to_more_readers(
@@ -188,7 +190,7 @@ def test_an_act_that_touched_what_was_closed_shows_only_what_may_be_read(
     view = doing.plan(app, outsider, requests.Undo(rename))
     assert WORDS not in repr((view.changes, view.readers_said, view.conflicts, view.lost))
     assert view.hidden_pages == 1
-    assert all(each.number != 5 for each in history.one_act(app, outsider, rename).pages)
+    assert all(page.number != 5 for page in history.one_act(app, outsider, rename).pages)
 
 
 def test_a_secret_is_taken_out_of_revisions_that_were_left_behind(

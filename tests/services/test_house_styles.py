@@ -96,7 +96,11 @@ def test_a_closed_volume_tells_nothing_of_its_rules(app: AppContext) -> None:
 def _codes(app: AppContext, actor: Actor, text: str) -> list[tuple[str, str]]:
     seen = writing.preview(app, actor, "guide", "lamp", text, title="Lamp")
     found = findings.findings(app, actor, seen, (), ())
-    return [(each.word or each.span.of(text).strip(), each.message) for each in found if each.kind == "style"]
+    return [
+        (finding.word or finding.span.of(text).strip(), finding.message)
+        for finding in found
+        if finding.kind == "style"
+    ]
 
 
 def test_the_desk_finds_what_the_rules_of_its_volume_have_otherwise(
@@ -122,9 +126,9 @@ def test_the_report_lists_each_unknown_word_once_a_page_and_pages_by_key(
         making.pages(app, writer, "guide", {title: TEXT})
     assert not upkeep.report(app, writer, "guide", "style").styled
     house_styles.set_style(app, owner, "guide", STYLE)
-    found = upkeep.report(app, writer, "guide", "style", most=4)
-    again = upkeep.report(app, writer, "guide", "style", after=found.more_after or "", most=50)
-    said = [each.reason for each in (*found.findings, *again.findings) if each.title == "Lamp"]
+    report = upkeep.report(app, writer, "guide", "style", most=4)
+    again = upkeep.report(app, writer, "guide", "style", after=report.more_after or "", most=50)
+    said = [finding.reason for finding in (*report.findings, *again.findings) if finding.title == "Lamp"]
     assert len(said) == 6
     assert sum("dictionary" in each for each in said) == 2
 
@@ -153,7 +157,8 @@ def test_a_folder_is_held_to_the_rules_in_its_settings(tmp_path: Path) -> None:
     (tmp_path / "volume.yaml").write_text(FOLDER_STYLE)
     (tmp_path / "Lamp.md").write_text("## Fit The lamp\n\nThe gland and teh lid.\n")
     said = [
-        f"{each.path}:{each.line}:{each.column} {each.message}" for each in folders.check(tmp_path).problems
+        f"{problem.path}:{problem.line}:{problem.column} {problem.message}"
+        for problem in folders.check(tmp_path).problems
     ]
     assert said == [
         "Lamp.md:1:4 This heading is not in sentence case.",

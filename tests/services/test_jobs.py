@@ -76,12 +76,14 @@ def test_a_report_of_a_large_volume_is_made_by_a_job_and_says_when_it_was(
     _work(app)
     then = upkeep.report(app, writer, "guide", "sections")
     assert then.made is not None and then.made.fresh and then.made.whole and then.made.pages == 2
-    assert [each.title for each in then.findings] == ["Pump § None"] and not then.being_made
+    assert [finding.title for finding in then.findings] == ["Pump § None"] and not then.being_made
     assert _waiting(app) == []
     writing.save(app, writer, writing.Save("guide", "Well", "Nothing.", revision=1))
     after = upkeep.report(app, writer, "guide", "sections")
     assert after.made is not None and not after.made.fresh and after.being_made
-    assert [each.title for each in after.findings] == ["Pump § None"], "what there is, until there is better"
+    assert [finding.title for finding in after.findings] == ["Pump § None"], (
+        "what there is, until there is better"
+    )
     _work(app)
     assert upkeep.report(app, writer, "guide", "sections").findings == ()
 
@@ -106,7 +108,7 @@ def test_what_is_kept_for_one_is_not_shown_to_who_may_read_less(
     upkeep.report(app, writer, "guide", "insert-faults")
     _work(app)
     mine = upkeep.report(app, writer, "guide", "insert-faults")
-    assert [each.title for each in mine.findings] == ["Card"]
+    assert [finding.title for finding in mine.findings] == ["Card"]
     theirs = upkeep.report(app, NOBODY, "guide", "insert-faults")
     assert theirs.made is not None and theirs.findings == ()
     outsider = person(app, "jonas", guide=Role.READER)

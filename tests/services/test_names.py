@@ -78,12 +78,12 @@ def test_nothing_of_a_closed_volume_is_offered(app: AppContext, writer: Actor) -
 def test_the_go_box_shows_pages_of_other_volumes_when_this_one_has_none(
     app: AppContext, writer: Actor
 ) -> None:
-    found = finding.go_box(app, writer, "anodes", "guide")
-    assert next(each.title for each in found.named) == "Change the anodes"
-    found = finding.go_box(app, writer, "Loop C", "guide")
-    assert next((each.title, each.near) for each in found.named) == ("Loop C", False)
-    assert found.writable is not None
-    assert found.writable.title == "Guide"
+    result = finding.go_box(app, writer, "anodes", "guide")
+    assert next(named_page.title for named_page in result.named) == "Change the anodes"
+    result = finding.go_box(app, writer, "Loop C", "guide")
+    assert next((named_page.title, named_page.near) for named_page in result.named) == ("Loop C", False)
+    assert result.writable is not None
+    assert result.writable.title == "Guide"
 
 
 def test_the_card_of_a_section_shows_the_section(app: AppContext, writer: Actor) -> None:

@@ -35,9 +35,9 @@ def again(app: AppContext, actor: Actor) -> Actor:
 
 
 def owner_of_wiki(app: AppContext, handle: str) -> Actor:
-    found = person(app, handle)
+    actor = person(app, handle)
     people.give_wiki(app, handle)
-    return again(app, found)
+    return again(app, actor)
 
 
 @pytest.fixture

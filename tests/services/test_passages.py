@@ -34,17 +34,17 @@ def _at(text: str, words: str) -> Span:
 
 
 def test_the_words_in_question_are_marked_under_their_heading(app: AppContext, writer: Actor) -> None:
-    found = passages.passage(app, writer, "guide", "pump", _at(TEXT, "lid gasket"))
-    assert (found.path, found.heading, found.page.title) == (("Hull",), "The lid", "Pump")
-    (line,) = [each for each in found.lines if each.marked]
+    lines = passages.passage(app, writer, "guide", "pump", _at(TEXT, "lid gasket"))
+    assert (lines.path, lines.heading, lines.page.title) == (("Hull",), "The lid", "Pump")
+    (line,) = [each for each in lines.lines if each.marked]
     assert (line.number, line.before, line.marked, line.after) == (9, "The *", "lid gasket", "* of")
-    assert not found.cut and found.lines[-1].before == "Last.", "empty lines at the end say nothing"
+    assert not lines.cut and lines.lines[-1].before == "Last.", "empty lines at the end say nothing"
 
 
 def test_a_mark_over_a_line_end_is_marked_in_both_lines(app: AppContext, writer: Actor) -> None:
     start = TEXT.index("gasket*")
-    found = passages.passage(app, writer, "guide", "pump", Span(start, TEXT.index(" lid.")))
-    assert [(each.number, each.marked) for each in found.lines if each.marked] == [
+    lines = passages.passage(app, writer, "guide", "pump", Span(start, TEXT.index(" lid.")))
+    assert [(line.number, line.marked) for line in lines.lines if line.marked] == [
         (9, "gasket* of"),
         (10, "the"),
     ]
@@ -52,16 +52,16 @@ def test_a_mark_over_a_line_end_is_marked_in_both_lines(app: AppContext, writer:
 
 def test_without_a_mark_the_text_is_shown_from_its_first_line(app: AppContext, writer: Actor) -> None:
     for nothing in (None, Span(0, 10**6), Span(7, 3)):
-        found = passages.passage(app, writer, "guide", "pump", nothing)
-        assert (found.lines[0].number, found.lines[0].before) == (4, "Before.")
-        assert not any(each.marked for each in found.lines)
+        lines = passages.passage(app, writer, "guide", "pump", nothing)
+        assert (lines.lines[0].number, lines.lines[0].before) == (4, "Before.")
+        assert not any(line.marked for line in lines.lines)
 
 
 def test_of_a_long_page_some_lines_around_are_shown(app: AppContext, writer: Actor) -> None:
     text = "\n".join(f"Line {n}" for n in range(1, 101))
-    found = passages.passage(app, writer, "guide", "long", _at(text, "Line 50"))
-    numbers = [each.number for each in found.lines]
-    assert numbers == list(range(50 - passages.BEFORE, 50 + passages.BEHIND + 1)) and found.cut
+    lines = passages.passage(app, writer, "guide", "long", _at(text, "Line 50"))
+    numbers = [line.number for line in lines.lines]
+    assert numbers == list(range(50 - passages.BEFORE, 50 + passages.BEHIND + 1)) and lines.cut
     assert not passages.passage(app, writer, "guide", "long", _at(text, "Line 100")).cut
 
 

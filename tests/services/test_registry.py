@@ -25,8 +25,8 @@ IDS = [name for name, _, _ in ACTS]
 
 def test_each_module_of_an_act_is_in_the_registry_once() -> None:
     found: list[object] = []
-    for each in pkgutil.walk_packages(mokuji.acts.__path__, "mokuji.acts."):
-        act = getattr(importlib.import_module(each.name), "ACT", None)
+    for package in pkgutil.walk_packages(mokuji.acts.__path__, "mokuji.acts."):
+        act = getattr(importlib.import_module(package.name), "ACT", None)
         if isinstance(act, Act):
             found.append(act)
     assert len(found) == len(registry.ACTS) == len(set(map(id, found)))

@@ -28,35 +28,35 @@ def _review(app: AppContext, actor: Actor, text: str, page: str = "pump") -> rev
 
 
 def test_references_that_come_and_go_are_counted_and_named(app: AppContext, writer: Actor) -> None:
-    found = _review(app, writer, "See [[Lamp]], [[Valve]] and [[Secret/Plan]].\n\n## Limits\n\nx\n")
-    assert found.effect.sentence == "2 new references, 2 of them unwritten, 1 reference less."
-    assert [each.title for each in found.effect.came] == ["Valve", "Secret/Plan"]
-    assert [each.title for each in found.effect.went] == ["Lamp"]
-    assert found.rendered and "<ins>" in found.rendered and "<del>" in found.rendered
-    assert found.note == "Reworded"
+    review = _review(app, writer, "See [[Lamp]], [[Valve]] and [[Secret/Plan]].\n\n## Limits\n\nx\n")
+    assert review.effect.sentence == "2 new references, 2 of them unwritten, 1 reference less."
+    assert [link.title for link in review.effect.came] == ["Valve", "Secret/Plan"]
+    assert [link.title for link in review.effect.went] == ["Lamp"]
+    assert review.rendered and "<ins>" in review.rendered and "<del>" in review.rendered
+    assert review.note == "Reworded"
 
 
 def test_what_a_save_would_take_from_other_pages_is_told_and_nothing_is_saved(
     app: AppContext, writer: Actor
 ) -> None:
-    found = _review(app, writer, TEXT.replace("Limits", "Bounds").replace("\r\n", "\n"))
-    assert found.effect.moves is not None
-    assert [each.head.title for each in found.effect.moves.changes] == ["Lamp"]
-    assert "1 reference to a section that is called otherwise now" in found.effect.sentence
-    assert found.note == "“Limits” is now “Bounds”"
+    review = _review(app, writer, TEXT.replace("Limits", "Bounds").replace("\r\n", "\n"))
+    assert review.effect.moves is not None
+    assert [change.head.title for change in review.effect.moves.changes] == ["Lamp"]
+    assert "1 reference to a section that is called otherwise now" in review.effect.sentence
+    assert review.note == "“Limits” is now “Bounds”"
     assert texts(app)["Pump"] == TEXT
 
 
 def test_a_text_as_it_is_stored_is_nothing_to_save_whatever_its_line_ends(
     app: AppContext, writer: Actor
 ) -> None:
-    found = _review(app, writer, TEXT.replace("\r\n", "\n"))
-    assert found.unchanged and found.rendered == "" and found.note == ""
+    review = _review(app, writer, TEXT.replace("\r\n", "\n"))
+    assert review.unchanged and review.rendered == "" and review.note == ""
 
 
 def test_a_page_to_be_written_is_all_new(app: AppContext, writer: Actor) -> None:
-    found = _review(app, writer, "See [[Pump]].", "valve")
-    assert (found.note, found.effect.sentence) == ("First text", "1 new reference.")
+    review = _review(app, writer, "See [[Pump]].", "valve")
+    assert (review.note, review.effect.sentence) == ("First text", "1 new reference.")
 
 
 def test_who_may_not_write_may_not_look(app: AppContext, writer: Actor) -> None:

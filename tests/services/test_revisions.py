@@ -76,7 +76,7 @@ def test_many_revisions_are_folded_by_month_and_open_where_one_looks(
     monkeypatch.setattr(revisions, "FOLDED_FROM", 5)
     view = revisions.rule(written, NOBODY, "guide", "page")
     assert _drawn(view) == [[6, 5], [], [], [], []] and view.number == 6
-    assert [each.month.count for each in view.stretches if each.month] == [2, 1, 1, 1, 1]
+    assert [stretch.month.count for stretch in view.stretches if stretch.month] == [2, 1, 1, 1, 1]
     view = revisions.rule(written, NOBODY, "guide", "page", 2, 4, "2026-01")
     assert _drawn(view) == [[6, 5], [4], [], [2], [1]]
     assert view.stretches[1].ticks[0].before == 3, "the one before it is known, though its month is folded"

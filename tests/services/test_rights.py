@@ -122,13 +122,13 @@ def test_a_closed_volume_and_none_are_asked_for_alike(
     for revision, volume_title in enumerate(("Notes", "Nowhere"), 1):
         text = f"[[{volume_title}/Chlorine trial]] [[/{volume_title}/Pump]] [[/{volume_title}/Rope]]"
         writing.save(app, keeper, writing.Save("guide", "Pump", text, revision=revision))
-        found = upkeep.report(app, outsider, "guide", "unwritten").findings
-        assert [(each.key, each.title, each.missing) for each in found] == [
+        findings = upkeep.report(app, outsider, "guide", "unwritten").findings
+        assert [(each.key, each.title, each.missing) for each in findings] == [
             (f"1 /{volume_title.lower()}/pump", f"{volume_title}/Pump", volume_title),
             (f"1 /{volume_title.lower()}/rope", f"{volume_title}/Rope", volume_title),
             (f"1 {volume_title.lower()}/chlorine trial", f"{volume_title}/Chlorine trial", ""),
         ]
-        assert all(each.spots for each in found)
+        assert all(each.spots for each in findings)
     (own,) = [
         each.title for each in upkeep.report(app, keeper, "guide", "unwritten").findings if each.missing
     ][:1]
@@ -148,7 +148,7 @@ def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
             view = doing.plan(app, outsider, wish)
             assert view.plan is not None, view.refusal
             said = words.sentence(view).replace(name, "Volume")
-            planned.append((said, [each.head.title for each in view.changes]))
+            planned.append((said, [change.head.title for change in view.changes]))
     assert planned[:3] == planned[3:]
     assert planned[1] == ("1 reference in 1 page to “Volume/Rope” will lead to “Well”.", ["Pump"])
     doing.apply(app, outsider, requests.Retarget("guide", "Nowhere/Rope", "Well", absolute=True), None)
@@ -158,9 +158,11 @@ def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
 def test_search_finds_nothing_in_a_closed_volume(app: AppContext, keeper: Actor, outsider: Actor) -> None:
     assert len(finding.find(app, keeper, "chlorine").hits) == 3
     for actor in (outsider, NOBODY):
-        found = finding.find(app, actor, "chlorine")
-        assert [hit.title for hit in found.hits] == ["Pump"], "only the open page, which itself says the word"
-        assert found.counts.keys() <= found.volumes.keys()
+        result = finding.find(app, actor, "chlorine")
+        assert [hit.title for hit in result.hits] == ["Pump"], (
+            "only the open page, which itself says the word"
+        )
+        assert result.counts.keys() <= result.volumes.keys()
         assert finding.find(app, actor, "chlorine", "notes").scope is None
 
 
@@ -325,5 +327,5 @@ def test_every_refusal_of_a_plan_says_whose_names_are_in_its_sentence() -> None:
                 if ".title}" in said:
                     found += 1
                     where = f"{path.name}:{node.lineno}"
-                    assert any(each.arg == "named" for each in node.keywords), where
+                    assert any(keyword.arg == "named" for keyword in node.keywords), where
     assert found > 20

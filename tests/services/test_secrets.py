@@ -48,8 +48,8 @@ def _everything(app: AppContext) -> dict[str, str]:
 def _holding(app: AppContext, words: str) -> set[str]:
     """The tables that hold words, or what is kept of them as a name."""
     forms = {json.dumps(each, ensure_ascii=False)[1:-1] for each in (words, key(words))}
-    forms |= {json.dumps(each, ensure_ascii=False)[1:-1] for each in forms}  # JSON in JSON
-    return {name for name, rows in _everything(app).items() for each in forms if each in rows}
+    forms |= {json.dumps(form, ensure_ascii=False)[1:-1] for form in forms}  # JSON in JSON
+    return {name for name, rows in _everything(app).items() for form in forms if form in rows}
 
 
 def _spread(app: AppContext, owner: Actor) -> None:
@@ -95,10 +95,10 @@ def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words
 def test_the_plan_names_what_it_will_change(app: AppContext, owner: Actor) -> None:
     _spread(app, owner)
     files.bring(app, owner, "guide", "keys.txt", SECRET.encode())
-    found = secrets.plan(app, owner, "guide", SECRET).found
-    assert {title for _, title, *_ in found.pages} == {"Cover", "Gone", "Well", "Pump"}
-    assert len(found.drafts) == 1 and found.acts and found.files == ("keys.txt",)
-    assert len(found.current) == 2
+    occurrences = secrets.plan(app, owner, "guide", SECRET).found
+    assert {title for _, title, *_ in occurrences.pages} == {"Cover", "Gone", "Well", "Pump"}
+    assert len(occurrences.drafts) == 1 and occurrences.acts and occurrences.files == ("keys.txt",)
+    assert len(occurrences.current) == 2
 
 
 def test_it_is_told_in_the_log_without_the_words_and_cannot_be_undone(app: AppContext, owner: Actor) -> None:

@@ -42,11 +42,11 @@ def test_a_source_is_made_with_a_name_of_its_own_and_changed_with_a_way_back(
         save_source(app, writer, "Ferrar-2018", FIELDS, new=True)
     assert set(fault.value.fields) == {"name"}
     save_source(app, writer, "ferrar-2018", {**FIELDS, "title": "Gel cells"}, new=False)
-    found = sources.about(app, writer, "ferrar-2018").source
-    assert found is not None and found.fields["title"] == "Gel cells"
+    source = sources.about(app, writer, "ferrar-2018").source
+    assert source is not None and source.fields["title"] == "Gel cells"
     _done(app, writer, requests.Undo(1))
-    found = sources.about(app, writer, "FERRAR-2018").source
-    assert found is not None and found.fields["title"] == "Gel batteries"
+    source = sources.about(app, writer, "FERRAR-2018").source
+    assert source is not None and source.fields["title"] == "Gel batteries"
 
 
 def test_whatever_cites_a_source_follows_its_name(app: AppContext, writer: Actor) -> None:

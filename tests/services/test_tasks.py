@@ -111,8 +111,8 @@ def test_a_calendar_has_an_address_of_its_own_that_can_be_renewed(app: AppContex
     feeds = tasks.listing(app, writer).feeds
     actor, whose = tasks.feed(app, feeds["mine"])
     assert (actor.person, whose) == (writer.person, "wenna")
-    told = tasks.lines(app, actor, lambda v, p: f"{v}/{p}", person=whose)
-    assert [(t.words, t.href, t.priority) for t in told] == [("Mine", "secret/hidden", "A")]
+    lines = tasks.lines(app, actor, lambda v, p: f"{v}/{p}", person=whose)
+    assert [(t.words, t.href, t.priority) for t in lines] == [("Mine", "secret/hidden", "A")]
     assert tasks.feed(app, feeds["all"])[1] == ""
     for wrong in ("", "x", feeds["mine"][:-1], feeds["mine"].replace("mine", "all"), "999-all-" + "0" * 40):
         with pytest.raises(Missing):

@@ -209,7 +209,7 @@ def test_undoing_an_earlier_rename_says_what_came_since_and_keeps_the_place(
     view = doing.plan(app, writer, requests.Undo(first))
     assert "“Two” is called “Three” since; that name is taken back with it." in words.sentence(view)
     assert view.plan is not None and isinstance(view.plan.facts, Undone)
-    assert [(each.then, each.now, each.change) for each in view.plan.facts.since] == [
+    assert [(since.then, since.now, since.change) for since in view.plan.facts.since] == [
         ("Two", "Three", second)
     ]
     _done(app, writer, requests.Undo(first))
@@ -265,7 +265,7 @@ def test_names_that_were_said_to_differ_can_be_said_to_look_alike_again(
     pages(app, writer, "guide", {"Battery well": "x", "Batery well": "x"})
 
     def listed() -> list[str]:
-        return [each.key for each in upkeep.report(app, writer, "guide", "look-alikes").findings]
+        return [finding.key for finding in upkeep.report(app, writer, "guide", "look-alikes").findings]
 
     (pair,) = listed()
     upkeep.differ(app, writer, "guide", "battery well", "batery well")

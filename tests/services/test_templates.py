@@ -47,7 +47,7 @@ def writer(app: AppContext) -> Actor:
 
 def test_every_place_of_use_is_listed_with_its_values_faults_first(app: AppContext, writer: Actor) -> None:
     view = templates.all_uses(app, writer, "guide", "supply")
-    assert [(each.page.title, each.values) for each in view.uses] == [
+    assert [(use.page.title, use.values) for use in view.uses] == [
         ("B", (None, None)),
         ("A", ("24 V", "[[Pump]]")),
         ("B", ("12 V", None)),
@@ -61,9 +61,9 @@ def test_uses_are_sorted_by_a_slot_or_by_page_and_shown_a_screen_at_a_time(
     app: AppContext, writer: Actor
 ) -> None:
     by_volts = templates.all_uses(app, writer, "guide", "supply", "volts").uses
-    assert [each.values[0] for each in by_volts] == ["12 V", "24 V", "9 V", None]
+    assert [volt.values[0] for volt in by_volts] == ["12 V", "24 V", "9 V", None]
     by_page = templates.all_uses(app, writer, "guide", "supply", "page", 1, 2)
-    assert [(each.page.title, each.index) for each in by_page.uses] == [("B", 0), ("B", 1)] and by_page.more
+    assert [(use.page.title, use.index) for use in by_page.uses] == [("B", 0), ("B", 1)] and by_page.more
 
 
 def test_who_may_not_read_a_volume_sees_none_of_its_uses(app: AppContext, writer: Actor) -> None:
@@ -103,7 +103,10 @@ def test_faults_of_inserts_stand_among_the_problems_of_their_page_with_their_lin
     view = reading.open_page(app, writer, "guide", "b")
     assert isinstance(view, reading.PageView)
     problems = view.rendered(app).problems
-    assert [(each.line, each.problem.code) for each in problems] == [(5, "slot_unknown"), (5, "slot_missing")]
+    assert [(problem.line, problem.problem.code) for problem in problems] == [
+        (5, "slot_unknown"),
+        (5, "slot_missing"),
+    ]
 
 
 def test_an_insert_of_a_closed_page_and_of_none_look_the_same(app: AppContext, writer: Actor) -> None:
@@ -131,7 +134,7 @@ def test_the_effect_of_a_change_counts_what_differs_and_shows_it(app: AppContext
         app, writer, "guide", "supply", SUPPLY.replace("says ${who}", "by ${who:-nobody}")
     )
     assert other.changed == 4 and not other.faulty
-    first = next(each for each in other.shown if each.page.title == "A")
+    first = next(shown for shown in other.shown if shown.page.title == "A")
     assert "24 V, says" in first.before and "24 V, by" in first.after
     assert texts(app)["Supply"] == SUPPLY, "nothing is saved"
 
@@ -140,7 +143,9 @@ def test_reports_find_faulty_inserts_unused_templates_and_what_is_filed_badly(
     app: AppContext, writer: Actor
 ) -> None:
     def found(name: str) -> list[tuple[str, str]]:
-        return [(each.title, each.reason) for each in upkeep.report(app, writer, "guide", name).findings]
+        return [
+            (finding.title, finding.reason) for finding in upkeep.report(app, writer, "guide", name).findings
+        ]
 
     assert found("insert-faults") == [
         ("Supply", "“Supply” has no slot “volt”. “Supply” needs a value for “volts”.")
@@ -183,7 +188,7 @@ def test_a_save_asks_before_places_of_use_become_faulty(
     changed = SUPPLY.replace(was, will)
     asked = writing.save_or_tell(app, writer, writing.Save("guide", "Supply", changed, revision=1))
     assert isinstance(asked, writing.Moves) and len(asked.faulty) == number
-    assert {each.message for each in asked.faulty} >= {said}
+    assert {faulty.message for faulty in asked.faulty} >= {said}
     assert f"{number} places that put this page in would be faulty." == asked.sentence
     assert isinstance(
         writing.save(app, writer, writing.Save("guide", "Supply", changed, revision=1, follow=False)),
@@ -196,7 +201,7 @@ def test_a_save_that_takes_a_part_away_asks_too(app: AppContext, writer: Actor) 
     pages(app, writer, "guide", {"Data": text, "Host": "[[=Data#limits]]"})
     asked = writing.save_or_tell(app, writer, writing.Save("guide", "Data", "10 bar", revision=1))
     assert isinstance(asked, writing.Moves)
-    assert [(each.page.title, each.message) for each in asked.faulty] == [
+    assert [(faulty.page.title, faulty.message) for faulty in asked.faulty] == [
         ("Host", "“Data” has no section or part “limits”.")
     ]
 
@@ -215,13 +220,13 @@ def test_what_can_be_put_in_is_listed_templates_first_with_their_slots(
     doing.apply(app, owner, requests.Libraries("guide", ("common",)), None)
     owner = person(app, "piet", guide=Role.OWNER, common=Role.OWNER)
     every = templates.for_insert(app, owner, "", "guide")
-    assert [(each.title, each.place) for each in every] == [
+    assert [(insert.title, insert.place) for insert in every] == [
         ("Supply", ""),
         ("Other", "Common"),
         ("Supply card", "Common"),
     ]
-    found = templates.for_insert(app, owner, "suppl", "guide")
-    assert [(each.title, each.insert, [slot.name for slot in each.slots]) for each in found] == [
+    inserts = templates.for_insert(app, owner, "suppl", "guide")
+    assert [(insert.title, insert.insert, [slot.name for slot in insert.slots]) for insert in inserts] == [
         ("Supply", "Supply", ["volts", "who"]),
         ("Supply card", "Common/Supply card", ["a"]),
     ]
@@ -244,8 +249,8 @@ def test_a_template_that_only_notes_put_in_is_told_apart_from_one_that_nothing_d
             "User": "[[=Other]]",
         },
     )
-    found = upkeep.report(app, writer, "guide", "unused").findings
-    assert [(each.title, each.reason) for each in found] == [
+    findings = upkeep.report(app, writer, "guide", "unused").findings
+    assert [(finding.title, finding.reason) for finding in findings] == [
         ("Lonely", "A draft"),
         ("Noted", "put in only in notes for writers: “Other”"),
     ]
@@ -262,11 +267,13 @@ def test_files_are_listed_with_the_pages_that_point_at_them(app: AppContext, wri
             "Lens": "| ![x](Wiring%20mast.svg) |\n|---|",
         },
     )
-    found = upkeep.report(app, writer, "guide", "files").findings
-    assert [(each.title, each.number, [spot.page.title for spot in each.spots]) for each in found] == [
+    findings = upkeep.report(app, writer, "guide", "files").findings
+    assert [
+        (finding.title, finding.number, [spot.page.title for spot in finding.spots]) for finding in findings
+    ] == [
         ("limits.pdf", 1, ["Lamp"]),
         ("Wiring mast.svg", 1, ["Lens"]),
         ("wiring mast.svg", 1, ["Mast", "Mast"]),
     ]
     rest = upkeep.report(app, writer, "guide", "files", after="limits.pdf", most=1).findings
-    assert [each.title for each in rest] == ["Wiring mast.svg"]
+    assert [finding.title for finding in rest] == ["Wiring mast.svg"]

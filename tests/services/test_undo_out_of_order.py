@@ -51,7 +51,7 @@ def test_random_acts_taken_back_in_random_order_leave_what_was_there(
     chance = random.Random(seed)
     before = _state(app, writer)
     wanted = [make() for _, make, _ in chance.sample([each for each in ACTS if each[0] not in LEFT_OUT], 5)]
-    numbers = [number for each in wanted if (number := _do(app, writer, each)) is not None]
+    numbers = [number for request in wanted if (number := _do(app, writer, request)) is not None]
     assert numbers
     order = chance.sample(numbers, len(numbers))
     refused = [number for number in order if _do(app, writer, requests.Undo(number)) is None]
@@ -111,10 +111,10 @@ def test_what_a_volume_is_called_since_is_said_and_can_be_taken_back_first(
     other = _done(app, writer, requests.Language("tables", "en"))
     view = doing.plan(app, writer, requests.Undo(first))
     assert "“Sheets” is called “Tables” since; that name is taken back with it." in words.sentence(view)
-    assert [each.change for each in _since(view)] == [second]
+    assert [since.change for since in _since(view)] == [second]
     view = doing.plan(app, writer, requests.Undo(tongue))
     assert "The language was changed to “en” since; that is taken back with it." in words.sentence(view)
-    assert [each.change for each in _since(view)] == [other]
+    assert [since.change for since in _since(view)] == [other]
 
 
 def test_a_file_gets_its_name_back_and_keeps_the_bytes_that_came_since(

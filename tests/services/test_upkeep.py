@@ -22,7 +22,7 @@ def writer(app: AppContext) -> Actor:
 
 
 def _titles(app: AppContext, actor: Actor, name: str, **more: object) -> list[str]:
-    return [each.title for each in upkeep.report(app, actor, "guide", name, **more).findings]  # type: ignore[arg-type]
+    return [finding.title for finding in upkeep.report(app, actor, "guide", name, **more).findings]  # type: ignore[arg-type]
 
 
 def _numbers(app: AppContext, actor: Actor) -> dict[str, int | None]:
@@ -45,22 +45,22 @@ def test_the_most_wanted_unwritten_name_comes_first_with_its_sentences(
 ) -> None:
     pages(app, writer, "guide", {"A": "Buy a [[seal ring]].", "B": "A [[Seal ring]] or a [[bolt]]."})
     pages(app, writer, "data", {"C": "See [[Guide/Seal ring]] there."})
-    found = upkeep.report(app, writer, "guide", "unwritten").findings
-    assert [(each.title, each.number) for each in found] == [("Seal ring", 3), ("Bolt", 1)]
-    assert [spot.sentence.before for spot in found[0].spots] == ["Buy a ", "A ", "See "]
+    findings = upkeep.report(app, writer, "guide", "unwritten").findings
+    assert [(finding.title, finding.number) for finding in findings] == [("Seal ring", 3), ("Bolt", 1)]
+    assert [spot.sentence.before for spot in findings[0].spots] == ["Buy a ", "A ", "See "]
 
 
 def test_reports_are_paged_whole_and_each_finding_once(app: AppContext, writer: Actor) -> None:
     made = {f"Page {n}": f"[[wanted {n}]] and the page 1" for n in range(7)}
     pages(app, writer, "guide", made)
     for name in ("orphans", "unwritten", "mentions"):
-        whole = [each.key for each in upkeep.report(app, writer, "guide", name, most=100).findings]
+        whole = [finding.key for finding in upkeep.report(app, writer, "guide", name, most=100).findings]
         assert len(whole) == len(set(whole)) > 5
         seen: list[str] = []
         after: str | None = ""
         while after is not None:
             part = upkeep.report(app, writer, "guide", name, after=after, most=2)
-            seen += [each.key for each in part.findings]
+            seen += [finding.key for finding in part.findings]
             after = part.more_after
         assert seen == whole
 
@@ -93,8 +93,8 @@ def test_a_page_without_a_place_is_out_of_reach_until_something_placed_leads_the
 
 def test_look_alikes_are_listed_until_they_are_said_to_differ(app: AppContext, writer: Actor) -> None:
     pages(app, writer, "guide", {"Depth sensor": "", "Depth sensors": "", "Well": "[[wells]]"})
-    found = upkeep.report(app, writer, "guide", "look-alikes").findings
-    assert [(each.pair.one.title, each.pair.other.title) for each in found if each.pair] == [
+    findings = upkeep.report(app, writer, "guide", "look-alikes").findings
+    assert [(finding.pair.one.title, finding.pair.other.title) for finding in findings if finding.pair] == [
         ("Depth sensor", "Depth sensors"),
         ("Well", "Wells"),
     ]
@@ -130,8 +130,8 @@ def test_a_missing_section_is_led_to_the_nearest_of_those_that_are_there(
 ) -> None:
     text = "## Limits of pressure\n\n## Limit\n\n## Seat\n"
     pages(app, writer, "guide", {"Pump": text, "Well": "[[Pump]] [[Pump#Limts|so]]"})
-    (found,) = upkeep.report(app, writer, "guide", "sections").findings
-    assert found.nearest == ("Limits of pressure", "Limit")
+    (finding,) = upkeep.report(app, writer, "guide", "sections").findings
+    assert finding.nearest == ("Limits of pressure", "Limit")
     wish = requests.LeadToSection("guide", "well", 1, "Limit")
     doing.apply(app, writer, wish, None)
     assert texts(app)["Well"] == "[[Pump]] [[Pump#Limit|so]]"
@@ -156,8 +156,8 @@ def test_bare_mentions_are_linked_as_wished_and_readers_see_the_same_words(
             "Sheet": "| battery well |\n|---|\n| x |\n",
         },
     )
-    found = upkeep.report(app, writer, "guide", "mentions").findings
-    assert [(each.page.title, each.spots[0].line) for each in found if each.page] == [
+    findings = upkeep.report(app, writer, "guide", "mentions").findings
+    assert [(finding.page.title, finding.spots[0].line) for finding in findings if finding.page] == [
         ("Lid", 1),
         ("Lid", 1),
         ("Sheet", 1),
@@ -196,9 +196,9 @@ def test_a_name_becomes_an_alias_as_those_typed_it_who_ask_for_it(app: AppContex
 
 def test_a_marked_mention_is_not_linked_once_other_words_stand_there(app: AppContext, writer: Actor) -> None:
     pages(app, writer, "guide", {"Battery well": "", "Lid": "On the battery well."})
-    (found,) = upkeep.report(app, writer, "guide", "mentions").findings
-    assert found.page is not None and found.target is not None
-    one = requests.Mark(found.page.id, *found.spots[0].span, found.target.id)
+    (finding,) = upkeep.report(app, writer, "guide", "mentions").findings
+    assert finding.page is not None and finding.target is not None
+    one = requests.Mark(finding.page.id, *finding.spots[0].span, finding.target.id)
     writing.save(app, writer, writing.Save("guide", "lid", "Not on the battery well.", revision=1))
     with pytest.raises(Refused, match="was changed meanwhile") as refusal:
         doing.apply(app, writer, requests.Link("guide", only=(one,)), None)
@@ -213,14 +213,16 @@ def test_flaws_are_listed_with_their_place_page_by_page(app: AppContext, writer:
         "guide",
         {"Table": "| a | b |\n|---|---|\n| 1 |\n", "Words": "Open the the lid\n\n![](lid.svg)\n"},
     )
-    found = upkeep.report(app, writer, "guide", "flaws").findings
-    assert [(each.title, each.spots[0].line, each.reason.partition(":")[0]) for each in found] == [
+    findings = upkeep.report(app, writer, "guide", "flaws").findings
+    assert [
+        (finding.title, finding.spots[0].line, finding.reason.partition(":")[0]) for finding in findings
+    ] == [
         ("Table", 3, "This row has 1 of 2 cells."),
         ("Words", 1, "“the” stands here twice."),
         ("Words", 3, "This picture has no description"),
     ]
-    rest = upkeep.report(app, writer, "guide", "flaws", after=found[1].key)
-    assert [each.spots[0].line for each in rest.findings] == [3]
+    rest = upkeep.report(app, writer, "guide", "flaws", after=findings[1].key)
+    assert [finding.spots[0].line for finding in rest.findings] == [3]
     assert upkeep.overview(app, writer, "guide").numbers["flaws"] == 3
 
 

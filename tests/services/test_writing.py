@@ -195,8 +195,8 @@ def test_the_preview_lists_problems_and_unwritten_names_with_their_lines(
     seen = writing.preview(
         app, writer, "guide", "new", "[[Pump]]\n\n[[Gasket]] and [[gasket]]\n\n# First\n\n[[open"
     )
-    assert [(each.title, each.line) for each in seen.unwritten] == [("Gasket", 3)]
-    assert [(each.problem.code, each.line) for each in seen.rendered(app).problems] == [
+    assert [(unwritten.title, unwritten.line) for unwritten in seen.unwritten] == [("Gasket", 3)]
+    assert [(problem.problem.code, problem.line) for problem in seen.rendered(app).problems] == [
         ("heading_first_level", 5),
         ("reference_unclosed", 7),
     ]
@@ -207,10 +207,10 @@ def test_the_editor_learns_which_names_are_written_and_where_they_lead(
 ) -> None:
     pages(app, writer, "guide", {"Pump": "---\naliases: [Bilge]\n---\n"})
     pages(app, writer, "data", {"Sheet": ""})
-    found = writing.targets(
+    targets = writing.targets(
         app, writer, "guide", ["pump", "bilge", "Data/Sheet", "Gasket", "Data/New", "", "a\nb"]
     )
-    assert {typed: (target.written, target.volume, target.key) for typed, target in found.items()} == {
+    assert {typed: (target.written, target.volume, target.key) for typed, target in targets.items()} == {
         "pump": (True, "guide", "pump"),
         "bilge": (True, "guide", "pump"),
         "Data/Sheet": (True, "data", "sheet"),
@@ -236,8 +236,8 @@ def test_the_go_box_knows_parts_of_names_aliases_and_near_spellings(
 ) -> None:
     texts_ = {"Pump": "---\naliases: [Bilge]\n---\n", "Battery": "", "Battery well": "", "Cold battery": ""}
     pages(app, writer, "guide", texts_)
-    found = finding.go_box(app, writer, typed, "guide")
-    assert sorted(each.title for each in found.named) == titles
+    result = finding.go_box(app, writer, typed, "guide")
+    assert sorted(named_page.title for named_page in result.named) == titles
 
 
 def test_a_name_that_is_not_there_can_be_written_from_the_go_box(app: AppContext, writer: Actor) -> None:

@@ -49,9 +49,9 @@ def jonas(demo_app: AppContext) -> Iterator[TestClient]:
 
 
 def _token(page: str) -> str:
-    found = re.search(r'name="token" value="([^"]+)"', page)
-    assert found is not None
-    return found[1]
+    match = re.search(r'name="token" value="([^"]+)"', page)
+    assert match is not None
+    return match[1]
 
 
 def test_every_address_on_every_sort_of_page_leads_into_the_wiki_and_is_answered(jonas: TestClient) -> None:

@@ -91,8 +91,8 @@ def test_files_are_brought_listed_and_had(wenna: TestClient) -> None:
         "battery-well.svg",
         "my-lamp.png",
     ]
-    found = wenna.get(MANUAL + "/files/my-lamp.png")
-    assert found.content == data and found.headers["content-disposition"].startswith("attachment")
+    response = wenna.get(MANUAL + "/files/my-lamp.png")
+    assert response.content == data and response.headers["content-disposition"].startswith("attachment")
     assert wenna.get(MANUAL + "/files/none.png").json()["code"] == "file_missing"
     refused = wenna.post(MANUAL + "/files", files={"file": ("x.png", b"MZ" + bytes(90))})
     assert refused.status_code == 422 and "none of the types" in refused.json()["detail"]

@@ -45,15 +45,15 @@ def test_nothing_that_is_in_a_file_runs(browser: Browser) -> None:
     drawing = _bring(client, "x.svg", HOSTILE.encode()).json()["name"]
     page = _bring(client, "x.html", b"<html><script>alert(1)</script>").json()["name"]
     for name, type_ in ((drawing, "image/svg+xml"), (page, "text/plain; charset=utf-8")):
-        found = browser().get(f"{MANUAL}/{name}")
-        assert found.headers["content-type"] == type_
-        assert found.headers["x-content-type-options"] == "nosniff"
-        policy = found.headers["content-security-policy"]
+        response = browser().get(f"{MANUAL}/{name}")
+        assert response.headers["content-type"] == type_
+        assert response.headers["x-content-type-options"] == "nosniff"
+        policy = response.headers["content-security-policy"]
         assert "sandbox" in policy and "default-src 'none'" in policy and "script-src" not in policy
     sheet = _bring(client, "limits.pdf", b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n").json()["name"]
-    found = client.get(f"{MANUAL}/{sheet}")
-    assert found.headers["content-type"] == "application/pdf", "browsers show none in a sandbox"
-    assert found.headers["content-security-policy"] == "frame-ancestors 'none'"
+    response = client.get(f"{MANUAL}/{sheet}")
+    assert response.headers["content-type"] == "application/pdf", "browsers show none in a sandbox"
+    assert response.headers["content-security-policy"] == "frame-ancestors 'none'"
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("a.html", "<script>alert(1)</script>")
@@ -69,8 +69,8 @@ def test_a_file_is_given_once_and_in_parts(browser: Browser) -> None:
     again = client.get(f"{MANUAL}/{name}", headers={"if-none-match": whole.headers["etag"]})
     assert (again.status_code, again.content) == (304, b"")
     for asked, part in (("bytes=0-9", PNG[:10]), ("bytes=10-", PNG[10:]), ("bytes=-5", PNG[-5:])):
-        found = client.get(f"{MANUAL}/{name}", headers={"range": asked})
-        assert (found.status_code, found.content) == (206, part)
+        response = client.get(f"{MANUAL}/{name}", headers={"range": asked})
+        assert (response.status_code, response.content) == (206, part)
     assert client.get(f"{MANUAL}/{name}", headers={"range": "bytes=0-9"}).headers["content-range"] == (
         f"bytes 0-9/{len(PNG)}"
     )

@@ -15,9 +15,9 @@ EDIT = "/-/edit" + WELL
 
 
 def _field(page: str, name: str) -> str:
-    found = re.search(rf'name="{name}"[^>]*value="([^"]*)"', page)
-    assert found is not None, name
-    return html.unescape(found[1])
+    match = re.search(rf'name="{name}"[^>]*value="([^"]*)"', page)
+    assert match is not None, name
+    return html.unescape(match[1])
 
 
 def _post(client: TestClient, address: str, **fields: str) -> tuple[int, str]:
@@ -90,9 +90,9 @@ def test_a_faulty_title_brings_the_desk_back_with_everything_that_was_typed(brow
 
 def test_following_an_unwritten_name_leads_straight_into_writing_it(browser: Browser) -> None:
     client = browser("wenna")
-    found = re.search(r'<a class="unwritten" id="ref-\d+" href="([^"]+)"', client.get(WELL).text)
-    assert found is not None
-    app = client.get(html.unescape(found[1])).text
+    match = re.search(r'<a class="unwritten" id="ref-\d+" href="([^"]+)"', client.get(WELL).text)
+    assert match is not None
+    app = client.get(html.unescape(match[1])).text
     assert 'value="Lid gasket"' in app and '<option value="battery well" selected>' in app
     status, page = _post(
         client,
@@ -406,16 +406,16 @@ def test_every_act_is_asked_planned_done_and_undone(
 
 def _article(page: str) -> str:
     """A page's text, without what says when it was changed, and in which revision it is."""
-    found = re.search("<article[^>]*>(.*)</article>", page, re.DOTALL)
-    assert found is not None
-    return re.sub(r"revision=\"?\d+", "", found[1].partition("<h1>")[2])
+    match = re.search("<article[^>]*>(.*)</article>", page, re.DOTALL)
+    assert match is not None
+    return re.sub(r"revision=\"?\d+", "", match[1].partition("<h1>")[2])
 
 
 def _typed(page: str) -> str:
     """What stands in the text field of a form."""
-    found = re.search(r"<textarea[^>]*>\n(.*?)</textarea>", page, re.DOTALL)
-    assert found is not None
-    return html.unescape(found[1])
+    match = re.search(r"<textarea[^>]*>\n(.*?)</textarea>", page, re.DOTALL)
+    assert match is not None
+    return html.unescape(match[1])
 
 
 def test_contents_are_edited_as_text(browser: Browser) -> None:
@@ -445,7 +445,7 @@ def test_a_branch_lies_in_the_trash_and_comes_back_at_its_place(browser: Browser
     trash = client.get("/-/trash").text
     pages = re.findall(r'name="page" value="(\d+)" checked', trash)
     assert len(pages) == 6 and "60 days left" in trash
-    restore = "/-/restore?" + "&".join(f"page={each}" for each in pages)
+    restore = "/-/restore?" + "&".join(f"page={page}" for page in pages)
     plan = client.get(restore).text
     assert "6 pages come back" in _said(plan)
     done = client.post(
@@ -656,9 +656,9 @@ def test_an_undo_in_conflict_shows_both_changes_and_can_leave_that_page(browser:
 
 @pytest.mark.parametrize(("form", "media"), [("turtle", "text/turtle"), ("json-ld", "application/ld+json")])
 def test_the_categories_of_a_volume_can_be_had_as_skos(browser: Browser, form: str, media: str) -> None:
-    told = browser().get(f"/-/categories{MANUAL}?form={form}")
-    assert told.headers["content-type"].startswith(media)
-    assert "/-/category/tern-4-service-manual/sensors" in told.text and "broader" in told.text
+    response = browser().get(f"/-/categories{MANUAL}?form={form}")
+    assert response.headers["content-type"].startswith(media)
+    assert "/-/category/tern-4-service-manual/sensors" in response.text and "broader" in response.text
 
 
 def test_the_insert_under_the_caret_is_told_with_its_slots_and_places(browser: Browser) -> None:

@@ -54,7 +54,7 @@ def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
     act = act_of(request)
     context = StoredContext(connection, actor)
     place, head = _in_hand(context, act, request)
-    by_id = {each.id: each for each in context.volumes.values()}
+    by_id = {volume.id: volume for volume in context.volumes.values()}
     taken_back = act.taken_back(context, request)
     if taken_back is not None:
         # Whoever asks may know of it, or `logged` had refused; its note is told as they may read it.
@@ -91,7 +91,9 @@ def _in_hand(
 def _shown(context: StoredContext, empty: PlanView, made: Plan) -> PlanView:
     # A volume that the act brings back is not among those that can be read yet.
     by_id = dict(empty.volumes) | {
-        each.after.id: each.after for each in made.change_set.volumes if each.before is None and each.after
+        change.after.id: change.after
+        for change in made.change_set.volumes
+        if change.before is None and change.after
     }
     back = empty.taken_back
     elsewhere = history.begun_elsewhere(context.connection, back.id) if back is not None else {}
@@ -175,8 +177,8 @@ def _home(context: StoredContext, request: Request, made: Plan, taken_back: hist
 def _go_on_with(context: StoredContext, made: Plan, done: acting.Done) -> PageHead | None:
     wanted = done.pages.get(0) or (made.page.id if made.page is not None else 0)
     into = made.facts.leads_to.id if made.facts.leads_to is not None else 0
-    found = context.wiki.pages([id_ for id_ in (wanted, into) if id_])
+    pages = context.wiki.pages([id_ for id_ in (wanted, into) if id_])
     for id_ in (wanted, into):
-        if id_ in found:
-            return found[id_].head
+        if id_ in pages:
+            return pages[id_].head
     return None

@@ -28,7 +28,11 @@ def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copi
     taken: set[str] = set()
     for page in pages:
         source = page.head.volume
-        keys = {each.key for each in destinations(page.text, page.content)} if source != target else set()
+        keys = (
+            {destination.key for destination in destinations(page.text, page.content)}
+            if source != target
+            else set()
+        )
         if not keys:
             continue
         here, there = context.files(source, keys), context.files(target, keys)
@@ -41,7 +45,7 @@ def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copi
                 taken.add(naming.key(name))
                 made[source, key] = Asset("file", 0, target, name, old.content)
             edits.setdefault(page.head.id, []).extend(renaming(page, old, made[source, key].name))
-    changes = tuple(AssetChange(None, each) for each in made.values())
+    changes = tuple(AssetChange(None, asset) for asset in made.values())
     return Copies({id_: arrange(each) for id_, each in edits.items()}, changes)
 
 
@@ -51,7 +55,7 @@ def _free(context: PlanningContext, name: str, volumes: tuple[int, int], taken: 
     while True:
         wanted = naming.numbered(name, number)
         key = naming.key(wanted)
-        if key not in taken and not any(context.files(each, [key]) for each in volumes):
+        if key not in taken and not any(context.files(volume, [key]) for volume in volumes):
             return wanted
         number += 1
 
@@ -63,14 +67,16 @@ def with_files(context: PlanningContext, plan: Plan) -> Plan:
     ways = [(each.head.volume, each) for each in changes.changes if each.fate is Fate.KEPT]
     by_id = {each.head.id: each for each in changes.changes}
     # A page that only references are led to takes nothing in, and who leads them there need not write in its volume.
-    into = [(each.head.volume, by_id.get(each.successor or 0)) for each in changes.removed]
+    into = [
+        (removed_page.head.volume, by_id.get(removed_page.successor or 0)) for removed_page in changes.removed
+    ]
     ways += [(source, change) for source, change in into if change is not None and change.own]
     wanted: dict[tuple[int, int], set[str]] = {}
     for source, change in ways:
         target = change.head_after.volume
         if source != target and "](" in change.after:
             wanted.setdefault((source, target), set()).update(naming.names_in(change.after))
-    taken = {(each.after.volume, each.after.key) for each in changes.assets if each.after is not None}
+    taken = {(asset.after.volume, asset.after.key) for asset in changes.assets if asset.after is not None}
     found: list[AssetChange] = []
     for (source, target), keys in sorted(wanted.items()):
         there = context.files(target, keys)
@@ -84,7 +90,7 @@ def with_files(context: PlanningContext, plan: Plan) -> Plan:
 def with_renamed_files(context: PlanningContext, plan: Plan) -> Plan:
     """A plan with the files that names in its texts lead to which say another title now: what they name is called so,
     too."""
-    found: dict[tuple[int, str], AssetChange] = {}
+    changes: dict[tuple[int, str], AssetChange] = {}
     for change in plan.change_set.rewritten:
         volume = change.head_after.volume
         pairs = [(naming.key(old), new) for old, new in naming.renamed_in(change.before, change.after)]
@@ -93,8 +99,8 @@ def with_renamed_files(context: PlanningContext, plan: Plan) -> Plan:
         for key, new in pairs:
             if key in known and naming.key(new) not in there:
                 copy = Asset("file", 0, volume, new, known[key].content)
-                found.setdefault((volume, copy.key), AssetChange(None, copy))
-    return _with(plan, list(found.values()))
+                changes.setdefault((volume, copy.key), AssetChange(None, copy))
+    return _with(plan, list(changes.values()))
 
 
 def _with(plan: Plan, copied: Sequence[AssetChange]) -> Plan:

@@ -60,7 +60,7 @@ def _plan(context: FolderContext, request: Request) -> Plan:
 
 def sentence(context: FolderContext, request: Request, made: FolderPlan) -> str:
     """What a plan will do, as its page says it."""
-    volumes = {each.id: each for each in context.wiki.volumes.values()}
+    volumes = {volume.id: volume for volume in context.wiki.volumes.values()}
     empty = PlanView(act_of(request), request, None, made.plan.page, volumes)
     home = made.plan.page.volume if made.plan.page is not None else 0
     said = words.sentence(seen(empty, made.plan, context.wiki, home=home))

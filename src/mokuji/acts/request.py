@@ -104,7 +104,7 @@ def from_fields(kind: type[T], given: Fields, *subject: str) -> T:
     """A request from a form or an address; ``subject`` are its first fields, as the path of the address says them.
     BadFields for a value that it cannot have."""
     hints = get_type_hints(kind, include_extras=True)
-    named = [each for each in fields(kind) if each.name != "act"]  # type: ignore[arg-type]
+    named = [field for field in fields(kind) if field.name != "act"]  # type: ignore[arg-type]
     values: dict[str, Any] = dict(zip((each.name for each in named), subject, strict=False))
     for each in named[len(subject) :]:
         value = _read(each.name, hints[each.name], given, each.default)
@@ -113,7 +113,7 @@ def from_fields(kind: type[T], given: Fields, *subject: str) -> T:
     try:
         return kind(**values)
     except ValidationError as fault:
-        wrong = {".".join(map(str, each["loc"])): each["msg"] for each in fault.errors()}
+        wrong = {".".join(map(str, error["loc"])): error["msg"] for error in fault.errors()}
         raise BadFields(wrong) from None
 
 
@@ -123,7 +123,7 @@ def as_fields(request: Request, subject: int, answered: str = "") -> dict[str, s
     kind = type(request)
     hints = get_type_hints(kind, include_extras=True)
     said: dict[str, str] = {}
-    for each in [each for each in fields(kind) if each.name != "act"][subject:]:  # type: ignore[arg-type]
+    for each in [field for field in fields(kind) if field.name != "act"][subject:]:  # type: ignore[arg-type]
         value = getattr(request, each.name)
         form = _form(hints[each.name])
         written = form.write(value) if form is not None and value is not None else {}

@@ -46,8 +46,14 @@ class SecretPlan:
     @property
     def anything(self) -> bool:
         """Whether there is something to take out."""
-        found = self.found
-        return bool(found.pages or found.drafts or found.acts or found.names or found.style)
+        occurrences = self.found
+        return bool(
+            occurrences.pages
+            or occurrences.drafts
+            or occurrences.acts
+            or occurrences.names
+            or occurrences.style
+        )
 
 
 def plan(app: AppContext, actor: Actor, volume_key: str, words: str) -> SecretPlan:
@@ -56,8 +62,8 @@ def plan(app: AppContext, actor: Actor, volume_key: str, words: str) -> SecretPl
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key, Permission.MANAGE)
         _check(words)
-        found = stored.find(connection, volume.id, words, context.reads)
-        return SecretPlan(volume_view(context, volume), found, _digest(app, volume, words, found))
+        occurrences = stored.find(connection, volume.id, words, context.reads)
+        return SecretPlan(volume_view(context, volume), occurrences, _digest(app, volume, words, occurrences))
 
 
 def may_ask(app: AppContext, actor: Actor, volume_key: str) -> VolumeView:
@@ -73,17 +79,17 @@ def take_out(app: AppContext, actor: Actor, volume_key: str, words: str, seen: s
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key, Permission.MANAGE)
         _check(words)
-        found = stored.find(connection, volume.id, words, context.reads)
-        digest = _digest(app, volume, words, found)
+        occurrences = stored.find(connection, volume.id, words, context.reads)
+        digest = _digest(app, volume, words, occurrences)
         if digest != seen:
-            return SecretPlan(volume_view(context, volume), found, digest)
-        if found.titles:
+            return SecretPlan(volume_view(context, volume), occurrences, digest)
+        if occurrences.titles:
             raise Refused(
                 "A title holds these words. Rename what is called so first, so that its references follow; what it was "
                 "called is taken out of history then.",
                 code="secret_in_title",
             )
-        number = _do(connection, app, actor, volume, words, found)
+        number = _do(connection, app, actor, volume, words, occurrences)
     # Nothing that was made of the texts is kept in this process either.
     app.cache.clear()
     app.inserts.clear()

@@ -68,7 +68,7 @@ class StoredContext(ReadContext):
         return search.saying(self.connection, words, self.writable)
 
     def categories(self, volume: Volume) -> Mapping[str, str]:
-        return {each.key: each.name for each in categories_in(self, volume)}
+        return {category.key: category.name for category in categories_in(self, volume)}
 
     def naming_category(self, volume: Volume, key: str) -> Sequence[int]:
         return memberships.naming(self.connection, volume.id, key)
@@ -85,7 +85,7 @@ class StoredContext(ReadContext):
         return assets.naming(self.connection, asset)
 
     def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Asset]:
-        return {each.key: each for each in assets.files_called(self.connection, volume, keys)}
+        return {asset.key: asset for asset in assets.files_called(self.connection, volume, keys)}
 
     def gains_readers(self, target: Volume, source: Volume) -> bool:
         return bool(beyond(self.connection, target, source))
@@ -98,7 +98,7 @@ class StoredContext(ReadContext):
     @property
     def writable(self) -> list[int]:
         """The volumes in which the actor may write."""
-        return [each.id for each in self.volumes.values() if self.may_write(each.id)]
+        return [volume.id for volume in self.volumes.values() if self.may_write(volume.id)]
 
     def check_not_hidden(self, title: str) -> None:
         """BadName, as of a name that is kept for something else, if a volume that is closed to the actor has it."""

@@ -92,7 +92,7 @@ def _changed_by(context: StoredContext, since: Since, act: int) -> int:
 
 def logged(context: StoredContext, request: Undo) -> LoggedAct:
     """The act in question; Missing if the actor may not know of it, Forbidden if they may not take it back."""
-    known = {each.id: each for each in context.volumes.values()}
+    known = {volume.id: volume for volume in context.volumes.values()}
     gone = stored_volumes.deleted_volumes(context.connection, owned(context.actor))
     act = history.act(context.connection, request.change_set, [*known, *gone])
     if act is None or act.volume not in known.keys() | gone.keys():
@@ -119,10 +119,10 @@ def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
         places = {change.head.volume, change.head_after.volume}
         more = change.fate is not Fate.KEPT or change.moved
         # Reading texts again is dear: only where it matters what was written in them.
-        dear = not more and not all(context.may_write(each) for each in places)
+        dear = not more and not all(context.may_write(place) for place in places)
         if more or (dear and masked(change.before) != masked(change.after)):
-            needed |= {(each, Permission.RENAME) for each in places}
-    needed |= {(each.head.volume, Permission.RENAME) for each in changes.removed}
+            needed |= {(place, Permission.RENAME) for place in places}
+    needed |= {(removed_page.head.volume, Permission.RENAME) for removed_page in changes.removed}
     needed |= {(each.volume, Permission.RENAME) for each in changes.contents}
     for volume in changes.volumes:
         sides = [side for side in (volume.before, volume.after) if side is not None]
@@ -165,8 +165,8 @@ def sentence(view: PlanView, _: Undo, facts: Undone) -> str:
             f" {counted(facts.copies, 'file')} that {'was' if one else 'were'} copied for it "
             f"{'goes' if one else 'go'}, unless another page names it by now."
         )
-    for each in facts.since[:TOLD_NAMES]:
-        said += f" {_since_said(each)}"
+    for since in facts.since[:TOLD_NAMES]:
+        said += f" {_since_said(since)}"
     if facts.restored:
         get = "gets" if facts.restored == 1 else "get"
         said += f" {counted(facts.restored, 'page')} {get} the very text back that stood there."

@@ -84,7 +84,7 @@ class PlanView:
     @property
     def new_readers_of_older(self) -> bool:
         """Whether there are older revisions that new readers could be given."""
-        return any(isinstance(each, Passing) and each.gained and each.older for each in self.readers)
+        return any(isinstance(reader, Passing) and reader.gained and reader.older for reader in self.readers)
 
     @property
     def references(self) -> int:

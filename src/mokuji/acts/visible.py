@@ -67,10 +67,10 @@ def visible(plan: Plan, readable: Collection[int], *, without: Collection[int] =
         hidden_conflicts=len(plan.conflicts) - len(conflicts),
         nothing_to_do=plan.nothing_to_do,
         copied=tuple(
-            each.after.name
-            for each in changes.assets
-            if each.before is None and each.after is not None and not each.after.id
-            if each.after.sort == "file" and each.after.volume in readable
+            asset.after.name
+            for asset in changes.assets
+            if asset.before is None and asset.after is not None and not asset.after.id
+            if asset.after.sort == "file" and asset.after.volume in readable
         ),
         only_places=not (changes.changes or changes.removed or changes.volumes or changes.assets),
     )
@@ -82,19 +82,27 @@ def seen(
     """The view of a plan for who may read its volumes, but not the texts of the pages ``without``: own changes first,
     then those in the volume in hand (``home``)."""
     readable = empty.volumes.keys()
-    rewritten = [each for each in plan.change_set.changes if each.text_changed or each.fate is not Fate.KEPT]
-    shown = [each for each in rewritten if each.head.volume in readable and each.head.id not in without]
-    hidden = [each for each in rewritten if each.head.volume not in readable or each.head.id in without]
+    rewritten = [
+        change for change in plan.change_set.changes if change.text_changed or change.fate is not Fate.KEPT
+    ]
+    shown = [
+        change for change in rewritten if change.head.volume in readable and change.head.id not in without
+    ]
+    hidden = [
+        change for change in rewritten if change.head.volume not in readable or change.head.id in without
+    ]
 
     def lines(found: Iterable[AffectedReference]) -> tuple[Listed, ...]:
-        return listed(wiki, [each for each in found if each.page.volume in readable])
+        return listed(wiki, [reference for reference in found if reference.page.volume in readable])
 
     followed = plan.followed
     return replace(
         empty,
         plan=visible(plan, readable, without=without),
         changes=tuple(sorted(shown, key=lambda each: (not each.own, each.head.volume != home))),
-        removed=tuple(each for each in plan.change_set.removed if each.head.volume in readable),
+        removed=tuple(
+            removed_page for removed_page in plan.change_set.removed if removed_page.head.volume in readable
+        ),
         captured=lines(followed.captured),
         lost=lines(followed.lost),
         lost_sections=lines(followed.lost_sections),
@@ -103,6 +111,6 @@ def seen(
         released=lines(followed.released),
         returned=lines(followed.returned),
         hidden_pages=len(hidden),
-        hidden_references=sum(len(each.renamed) for each in hidden),
+        hidden_references=sum(len(change.renamed) for change in hidden),
         note=told(empty.act.note(plan.facts.seen(readable))),
     )

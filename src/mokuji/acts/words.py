@@ -98,7 +98,7 @@ def placings(view: PlanView, most: int = 40) -> list[str]:
     """What becomes of places in the contents, in words."""
     if view.plan is None:
         return []
-    titles = {each.head.key: each.head.title for each in view.changes}
+    titles = {change.head.key: change.head.title for change in view.changes}
     if view.place is not None:
         titles |= {entry.key: entry.title for entry in view.place.contents.entries}
     said: list[str] = []

@@ -32,11 +32,11 @@ class ClusterFault(MokujiError):
 
 def find_binaries() -> Path:
     """The folder of PostgreSQL's programs, the newest version that is there."""
-    found = sorted(
+    paths = sorted(
         Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda path: float(path.parts[-3]), reverse=True
     )
-    if found:
-        return found[0].parent
+    if paths:
+        return paths[0].parent
     initdb = shutil.which("initdb")
     if initdb is None:
         raise ClusterFault(

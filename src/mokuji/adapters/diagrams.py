@@ -115,11 +115,11 @@ def _draw(source: str) -> Drawn:
         return _SLOW
     data, errors = said
     for each in errors.splitlines():
-        found = _ERROR.match(each)
-        if found is not None:
-            line = int(found["line"] or 0)
-            near = (found["near"] or "").strip().replace("'", "“", 1).replace("'", "”", 1)
-            return Drawn(fault=f"{found['said'].capitalize()}{f' {near}' if near else ''}.", line=line)
+        match = _ERROR.match(each)
+        if match is not None:
+            line = int(match["line"] or 0)
+            near = (match["near"] or "").strip().replace("'", "“", 1).replace("'", "”", 1)
+            return Drawn(fault=f"{match['said'].capitalize()}{f' {near}' if near else ''}.", line=line)
     if len(data) > MOST_DRAWN:
         return Drawn(fault="What this diagram draws is too large. Make it smaller, or part it in two.")
     return _made(data)
@@ -217,7 +217,7 @@ def _readable(ground: str) -> str:
     except ValueError:
         return "black"
     red, green, blue = (
-        each / 12.92 if each <= 0.04045 else ((each + 0.055) / 1.055) ** 2.4 for each in parts
+        part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts
     )
     return "black" if 0.2126 * red + 0.7152 * green + 0.0722 * blue > 0.179 else "white"
 
@@ -228,7 +228,9 @@ def _words(root: ElementTree.Element) -> Iterator[str]:
     edges: list[tuple[str, str]] = []
     for group in root.iter(f"{_SVG}g"):
         title = group.findtext(f"{_SVG}title") or ""
-        said = " ".join(" ".join("".join(each.itertext()).split()) for each in group.iter(f"{_SVG}text"))
+        said = " ".join(
+            " ".join("".join(element.itertext()).split()) for element in group.iter(f"{_SVG}text")
+        )
         if group.get("class") == "node":
             names[title] = said or title
         elif group.get("class") == "edge":
@@ -250,12 +252,12 @@ def _words(root: ElementTree.Element) -> Iterator[str]:
 
 def _ends(title: str, names: dict[str, str]) -> tuple[str, str, str] | None:
     """Both ends of an arrow, by the names of its boxes: these may hold arrows themselves, and ports behind a colon."""
-    for found in re.finditer(r"->|--", title):
-        tail, head = title[: found.start()], title[found.end() :]
+    for match in re.finditer(r"->|--", title):
+        tail, head = title[: match.start()], title[match.end() :]
         tail = tail if tail in names else tail.partition(":")[0]
         head = head if head in names else head.partition(":")[0]
         if tail in names and head in names:
-            return tail, found[0], head
+            return tail, match[0], head
     return None
 
 

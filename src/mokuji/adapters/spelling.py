@@ -58,7 +58,7 @@ def languages() -> tuple[str, ...]:
     if enchant is None:
         return ()
     with _lock:
-        return tuple(sorted(each.replace("_", "-") for each in enchant.list_languages()))
+        return tuple(sorted(language.replace("_", "-") for language in enchant.list_languages()))
 
 
 @lru_cache(maxsize=64)

@@ -73,17 +73,17 @@ def file_uses(app: TheApp, actor: Reader, volume: str, name: str) -> schemas.Abo
         places=[
             schemas.Place(
                 volume=view.place.volume.key,
-                title=each.page.title,
-                line=each.line,
-                words=f"{each.sentence.before}{each.sentence.words}{each.sentence.after}",
+                title=naming.page.title,
+                line=naming.line,
+                words=f"{naming.sentence.before}{naming.sentence.words}{naming.sentence.after}",
             )
-            for each in view.naming
+            for naming in view.naming
         ],
         versions=[
             schemas.FileVersion(
-                **as_file(each), number=each.number, content=each.hash.hex(), until=each.until
+                **as_file(version), number=version.number, content=version.hash.hex(), until=version.until
             )
-            for each in view.versions
+            for version in view.versions
         ],
         same=[each.name for each in view.same],
     )
@@ -123,7 +123,7 @@ def all_sources(
     return schemas.Sources(
         sources=[_source(each, view.cited.get(each.key, (0, 0))[0]) for each in view.sources],
         missing=[schemas.Named(name=each.name, pages=len(each.pages)) for each in view.missing],
-        alike=[schemas.Alike(one=each.one, other=each.other, reason=each.reason) for each in view.alike],
+        alike=[schemas.Alike(one=near.one, other=near.other, reason=near.reason) for near in view.alike],
         more_after=cursor("sources", view.more_after),
     )
 
@@ -160,12 +160,12 @@ def source(app: TheApp, actor: Changer, name: str) -> schemas.AboutSource:
         **_source(view.source, view.pages).model_dump(),
         places=[
             schemas.Place(
-                volume=view.volumes[each.page.volume].key,
-                title=each.page.title,
-                line=each.line,
-                words=f"{each.sentence.before}{each.sentence.words}{each.sentence.after}",
+                volume=view.volumes[citing.page.volume].key,
+                title=citing.page.title,
+                line=citing.line,
+                words=f"{citing.sentence.before}{citing.sentence.words}{citing.sentence.after}",
             )
-            for each in view.citing
+            for citing in view.citing
         ],
     )
 
@@ -251,10 +251,10 @@ def tasks_as_text(app: TheApp, actor: Reader, person: str = "") -> Response:
 @router.get("/tasks.ics", response_class=Response)
 def tasks_as_calendar(app: TheApp, actor: Reader, request: Request, person: str = "") -> Response:
     """Open tasks as iCalendar VTODO."""
-    told = tasks.lines(
+    lines = tasks.lines(
         app, actor, lambda volume, page: site.absolute(site.link(address(volume, page))), person=person
     )
-    return Response(calendar(told, "Tasks"), 200, {}, "text/calendar; charset=utf-8")
+    return Response(calendar(lines, "Tasks"), 200, {}, "text/calendar; charset=utf-8")
 
 
 @router.post("/volumes/{volume}/tasks/{page:path}")
@@ -281,7 +281,7 @@ def field_table(
     columns = tuple(each.strip() for each in show.split(",") if each.strip())
     view = fields.table(app, actor, volume, field, columns=columns, value=value, sort=sort, whole=True)
     return schemas.FieldTable(
-        known=[schemas.Named(name=each.name, pages=each.pages) for each in view.known],
+        known=[schemas.Named(name=known.name, pages=known.pages) for known in view.known],
         field=view.field,
         rows=[
             schemas.FieldRow(

@@ -50,12 +50,12 @@ def plan(view: PlanView) -> schemas.Plan:
     def listed(found: Iterable[Listed]) -> list[schemas.Reference]:
         return [
             schemas.Reference(
-                volume=by_id.get(each.page.volume, ""),
-                title=each.page.title,
-                line=each.line,
-                words=each.words,
+                volume=by_id.get(reference.page.volume, ""),
+                title=reference.page.title,
+                line=reference.line,
+                words=reference.words,
             )
-            for each in found
+            for reference in found
         ]
 
     return schemas.Plan(
@@ -67,7 +67,7 @@ def plan(view: PlanView) -> schemas.Plan:
         references=view.references,
         sections=made.sections,
         pages=[_page(change, by_id.get(change.head.volume, "")) for change in view.changes],
-        removed=named(each.head for each in view.removed),
+        removed=named(removed_page.head for removed_page in view.removed),
         captured=listed(view.captured),
         lost=listed(view.lost),
         lost_sections=listed(view.lost_sections),

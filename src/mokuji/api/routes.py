@@ -113,7 +113,7 @@ def volumes(app: TheApp, actor: Reader) -> list[schemas.Volume]:
             pages=row.pages,
             may_write=may,
         )
-        for row, may in ((each.row, each.may_write) for each in reading.start(app, actor))
+        for row, may in ((reference.row, reference.may_write) for reference in reading.start(app, actor))
     ]
 
 
@@ -254,7 +254,9 @@ def preview(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.T
             schemas.TextProblem(line=p.line, code=p.problem.code, message=p.problem.message)
             for p in shown.problems
         ],
-        unwritten=[schemas.Unwritten(title=each.title, line=each.line) for each in seen.unwritten],
+        unwritten=[
+            schemas.Unwritten(title=unwritten.title, line=unwritten.line) for unwritten in seen.unwritten
+        ],
         references=len(seen.links),
         words=seen.ready.compiled.words,
     )
@@ -305,9 +307,9 @@ def contents_as_text(app: TheApp, actor: Reader, volume: str, page: str = "") ->
 @router.get("/volumes/{volume}/categories")
 def categories_of(app: TheApp, actor: Reader, volume: str) -> list[schemas.Category]:
     """The categories of a volume, by name."""
-    found = categories.index(app, actor, volume)
-    listed = sorted(found.categories.values(), key=lambda each: name_key(each.name))
-    return [_category(each, found.broader.get(each.key, ())) for each in listed]
+    index = categories.index(app, actor, volume)
+    listed = sorted(index.categories.values(), key=lambda each: name_key(each.name))
+    return [_category(each, index.broader.get(each.key, ())) for each in listed]
 
 
 def _category(each: categories.Category, broader: Sequence[str]) -> schemas.Category:
@@ -368,14 +370,14 @@ def uses(
     slots = [slot.name for slot in found.slots]
     entries = [
         schemas.PlaceOfUse(
-            volume=each.volume.key,
-            key=each.page.key,
-            title=each.page.title,
-            section=each.section,
-            values={name: value for name, value in zip(slots, each.values, strict=True) if value is not None},
-            faults=[fault.message for fault in each.faults],
+            volume=use.volume.key,
+            key=use.page.key,
+            title=use.page.title,
+            section=use.section,
+            values={name: value for name, value in zip(slots, use.values, strict=True) if value is not None},
+            faults=[fault.message for fault in use.faults],
         )
-        for each in found.uses
+        for use in found.uses
     ]
     return schemas.Uses(
         slots=slots,
@@ -422,19 +424,19 @@ def take_secret_out(
         if isinstance(done, int):
             return schemas.SecretDone(change_set=done)
         view = done
-    found = view.found
+    occurrences = view.found
     return schemas.SecretPlan(
         digest=view.digest,
         pages=[
             schemas.SecretPage(title=title, in_trash=gone, revisions=list(numbers))
-            for _, title, gone, numbers in found.pages
+            for _, title, gone, numbers in occurrences.pages
         ],
-        drafts=len(found.drafts),
-        log=len(found.acts),
-        names=found.names,
-        titles=list(found.titles),
-        files=list(found.files),
-        sources=list(found.sources),
+        drafts=len(occurrences.drafts),
+        log=len(occurrences.acts),
+        names=occurrences.names,
+        titles=list(occurrences.titles),
+        files=list(occurrences.files),
+        sources=list(occurrences.sources),
     )
 
 
@@ -469,16 +471,16 @@ def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
         pages=found.number or None,
         spots=[
             schemas.Spot(
-                volume=view.volumes[each.page.volume].key,
-                key=each.page.key,
-                title=each.page.title,
-                page=each.page.id,
-                line=each.line,
-                start=each.span.start,
-                end=each.span.end,
-                sentence=each.sentence.before + each.sentence.words + each.sentence.after,
+                volume=view.volumes[spot.page.volume].key,
+                key=spot.page.key,
+                title=spot.page.title,
+                page=spot.page.id,
+                line=spot.line,
+                start=spot.span.start,
+                end=spot.span.end,
+                sentence=spot.sentence.before + spot.sentence.words + spot.sentence.after,
             )
-            for each in found.spots
+            for spot in found.spots
         ],
     )
 
@@ -617,28 +619,28 @@ def find(
     """Find pages by name and by words; ``volume`` narrows it to one."""
     if volume:
         reading.need_volume(app, actor, volume)
-    found = finding.find(app, actor, words, volume, page)
+    result = finding.find(app, actor, words, volume, page)
     pages = [
         schemas.FoundPage(
-            volume=found.volumes[each.volume].key,
-            key=each.key,
-            title=each.title,
-            by="near" if each.near else "alias" if each.alias else "name",
-            sentences=each.summary,
+            volume=result.volumes[named_page.volume].key,
+            key=named_page.key,
+            title=named_page.title,
+            by="near" if named_page.near else "alias" if named_page.alias else "name",
+            sentences=named_page.summary,
         )
-        for each in found.named
+        for named_page in result.named
     ]
     pages += [
         schemas.FoundPage(
-            volume=found.volumes[hit.volume].key,
+            volume=result.volumes[hit.volume].key,
             key=hit.key,
             title=hit.title,
             by="words",
             sentences="".join(piece.words for piece in hit.pieces),
         )
-        for hit in found.hits
+        for hit in result.hits
     ]
-    return schemas.FoundPages(pages=pages, more=found.more)
+    return schemas.FoundPages(pages=pages, more=result.more)
 
 
 @router.get("/changes")
@@ -647,7 +649,7 @@ def changes(
 ) -> schemas.Acts:
     """What was done lately in the volumes you may read."""
     acts, by_id, more = history.acts(app, actor, before)
-    entries = [_act(each, by_id.get(each.volume)) for each in acts]
+    entries = [_act(act, by_id.get(act.volume)) for act in acts]
     return schemas.Acts(entries=entries, more_before=more)
 
 

@@ -132,8 +132,8 @@ def command(act: Act[Any, Any]) -> Callable[..., None]:
     mine, theirs = asked(act, field), asked(instead)
     parameters = {each.name: each for each in _about(act)}
     for one in (*mine, *theirs):
-        for each in one.parameters():
-            parameters.setdefault(each.name, each)
+        for parameter in one.parameters():
+            parameters.setdefault(parameter.name, parameter)
     parameters["plan"] = _parameter("plan", PlanOnly, default=False)
     decisive = [each for each in mine if each.field == field]
 
@@ -179,7 +179,7 @@ def _do(context: FolderContext, act: Act[Any, Any], mine: list[Asked], values: d
     try:
         request = act.request(**subject, **said)
     except ValidationError as fault:
-        wrong = {".".join(map(str, each["loc"])): each["msg"] for each in fault.errors()}
+        wrong = {".".join(map(str, error["loc"])): error["msg"] for error in fault.errors()}
         raise BadFields(wrong) from None
     made = on_folders.plan(context, request, everywhere=everywhere)
     will, was = on_folders.sentence(context, request, made), on_folders.note(request, made)

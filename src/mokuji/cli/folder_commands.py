@@ -55,8 +55,10 @@ def render(
     html, problems = folders.render(folder, page)
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     typer.echo(html, nl=False)
-    for each in problems:
-        typer.echo(f"{each.path}:{each.line}:{each.column}: {each.message} [{each.code}]", err=True)
+    for problem in problems:
+        typer.echo(
+            f"{problem.path}:{problem.line}:{problem.column}: {problem.message} [{problem.code}]", err=True
+        )
     if problems:
         raise typer.Exit(1)
 

@@ -68,8 +68,8 @@ def load(app: AppContext) -> None:
         return ids[told["by"]], _time(told["from"])
 
     order = list(starts)
-    told = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
-    shown = FolderWiki(tuple(told), ())
+    volumes = sorted(wiki.volumes, key=lambda volume: order.index(names.key(volume.title)))
+    shown = FolderWiki(tuple(volumes), ())
     with as_file(files("mokuji") / "demo") as folder:
         unkept = import_folder(app, folder / "wiki", shown, sign, brought, lister=ids["wenna"])
     if unkept:

@@ -240,9 +240,9 @@ def _name(person: Person) -> dict[str, str]:
 
 
 def _date(date: str, year: str, month: str) -> list[int]:
-    found = re.match(r"(\d{4})(?:-(\d{2}))?(?:-(\d{2}))?", date.strip())
-    if found is not None:
-        return [int(part) for part in found.groups() if part]
+    match = re.match(r"(\d{4})(?:-(\d{2}))?(?:-(\d{2}))?", date.strip())
+    if match is not None:
+        return [int(part) for part in match.groups() if part]
     if not year.strip().isdecimal():
         return []
     parts = [int(year)]
@@ -335,4 +335,4 @@ def _whole(family: str) -> Iterator[str]:
 
 def _escaped(words: str) -> str:
     """Words as LaTeX: its special characters written so that they mean themselves."""
-    return "".join(_NAMED.get(each) or _SPECIAL.sub(r"\\\g<0>", each) for each in words)
+    return "".join(_NAMED.get(word) or _SPECIAL.sub(r"\\\g<0>", word) for word in words)

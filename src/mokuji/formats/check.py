@@ -63,42 +63,42 @@ class Checked:
     @property
     def sound(self) -> bool:
         """Whether there is nothing to mend."""
-        broken = any(each.resolution != "page" for each in self.references)
+        broken = any(reference.resolution != "page" for reference in self.references)
         return not (broken or self.orphans or self.out_of_reach or self.unwritten or self.problems)
 
 
 def as_json(found: Checked) -> str:
     """One object."""
     told = {
-        "pages": [{"volume": each.volume, "title": each.title, "path": each.path} for each in found.pages],
+        "pages": [{"volume": page.volume, "title": page.title, "path": page.path} for page in found.pages],
         "references": [
             {
-                "from": each.path,
-                "line": each.line,
-                "column": each.column,
-                "kind": each.kind,
-                "target": each.target,
-                "section": each.section,
-                "resolution": each.resolution,
-                "to": each.to,
+                "from": reference.path,
+                "line": reference.line,
+                "column": reference.column,
+                "kind": reference.kind,
+                "target": reference.target,
+                "section": reference.section,
+                "resolution": reference.resolution,
+                "to": reference.to,
             }
-            for each in found.references
+            for reference in found.references
         ],
         "orphans": list(found.orphans),
         "out_of_reach": list(found.out_of_reach),
         "unwritten": [
-            {"volume": each.volume, "name": each.name, "references": each.references}
-            for each in found.unwritten
+            {"volume": name.volume, "name": name.name, "references": name.references}
+            for name in found.unwritten
         ],
         "problems": [
             {
-                "path": each.path,
-                "line": each.line,
-                "column": each.column,
-                "code": each.code,
-                "message": each.message,
+                "path": problem.path,
+                "line": problem.line,
+                "column": problem.column,
+                "code": problem.code,
+                "message": problem.message,
             }
-            for each in found.problems
+            for problem in found.problems
         ],
     }
     return json.dumps(told, ensure_ascii=False, indent=1)
@@ -108,13 +108,13 @@ def as_lines(found: Checked) -> Iterator[str]:
     """One finding a line, ``path:line:column: sentence``, as editors and builds read them; last the sum."""
     for problem in found.problems:
         yield f"{problem.path}:{problem.line}:{problem.column}: {problem.message} [{problem.code}]"
-    for each in found.references:
-        at = f"{each.path}:{each.line}:{each.column}"
-        if each.resolution == "section_missing":
-            name = f"“{each.target}” has" if each.target else "This page has"
-            yield f"{at}: {name} no section “{each.section}”. [section_missing]"
-        elif each.resolution == "unwritten":
-            yield f"{at}: “{each.target}” is not written. [unwritten]"
+    for reference in found.references:
+        at = f"{reference.path}:{reference.line}:{reference.column}"
+        if reference.resolution == "section_missing":
+            name = f"“{reference.target}” has" if reference.target else "This page has"
+            yield f"{at}: {name} no section “{reference.section}”. [section_missing]"
+        elif reference.resolution == "unwritten":
+            yield f"{at}: “{reference.target}” is not written. [unwritten]"
     for path in found.orphans:
         yield f"{path}:1:1: No other page leads here. [orphan]"
     for path in found.out_of_reach:

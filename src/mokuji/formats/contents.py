@@ -112,7 +112,7 @@ def _outlined(line: str, words: str, indents: list[int]) -> tuple[int, str]:
 
 
 def _items(text: str) -> list[Item]:
-    found: list[Item] = []
+    items: list[Item] = []
     indents: list[int] = []
     seen: set[str] = set()
     lines = Lines(text)
@@ -128,11 +128,11 @@ def _items(text: str) -> list[Item]:
         while indents and indents[-1] >= indent:
             indents.pop()
         row = Row.of(len(indents), names.unescape(reference.name_span.of(text)))
-        found.append(Item(row, line, reference.name_span))
+        items.append(Item(row, line, reference.name_span))
         if row.key not in seen:
             indents.append(indent)
         seen.add(row.key)
-    return found
+    return items
 
 
 def _lines(text: str) -> list[str]:

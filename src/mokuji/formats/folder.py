@@ -184,10 +184,10 @@ def _text(reading: _Reading, files: Mapping[str, bytes], path: str) -> str | Non
 def _settings(reading: _Reading, path: str, text: str | None) -> Mapping[str, Any]:
     if text is None:
         return {}
-    found = front_matter.read(f"---\n{text}\n---\n")
-    for problem in found.problems:
+    matter = front_matter.read(f"---\n{text}\n---\n")
+    for problem in matter.problems:
         reading.say(path, problem.code, problem.message)
-    return found.fields
+    return matter.fields
 
 
 def _language(reading: _Reading, path: str, settings: Mapping[str, Any]) -> str:

@@ -92,7 +92,7 @@ def index(source: FolderWiki) -> FolderIndex:
 
 
 def _libraries(volume: FolderVolume, by_key: Mapping[str, int]) -> Iterable[int]:
-    return (by_key[names.key(each)] for each in volume.libraries if names.key(each) in by_key)
+    return (by_key[names.key(library)] for library in volume.libraries if names.key(library) in by_key)
 
 
 def changed_files(
@@ -104,9 +104,9 @@ def changed_files(
     are some, unless ``place_all`` says that the act is about them. Collision if a file of that name is there.
     """
     files: dict[str, str | None] = {}
-    gone = {each.head.id for each in changes.removed}
-    for each in changes.removed:
-        files[folder.paths[each.head.id]] = None
+    gone = {removed_page.head.id for removed_page in changes.removed}
+    for removed_page in changes.removed:
+        files[folder.paths[removed_page.head.id]] = None
     taken = {path.casefold() for id_, path in folder.paths.items() if id_ not in gone}
     for change in changes.changes:
         if change.fate is Fate.MADE:
@@ -202,7 +202,7 @@ def _contents(
     folder: FolderIndex, volume: int, placings: Sequence[Placing], *, place_all: bool
 ) -> dict[str, str | None]:
     found = folder.volumes[volume]
-    here = [each for each in placings if each.volume == volume]
+    here = [placing for placing in placings if placing.volume == volume]
     if not here or (found.contents_text is None and not place_all):
         return {}
     rows = folder.rows(volume, listed=not place_all)

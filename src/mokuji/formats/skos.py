@@ -70,10 +70,10 @@ def read(data: str, form: Form) -> list[Concept]:
         raise BadText(f"The text has {len(data):,} characters; {LARGEST:,} is the most.", code="text_large")
     check_text(data)
     _, found = apart.do("skos", {"form": form}, data.encode(), seconds=SECONDS)
-    told = (
+    concepts = (
         Concept(a, name, tuple(others), d, tuple(wider)) for a, name, others, d, wider in json.loads(found)
     )
-    return [each for each in told if _check_concept(each)]
+    return [concept for concept in concepts if _check_concept(concept)]
 
 
 def _check_concept(concept: Concept) -> bool:
@@ -100,17 +100,17 @@ def read_here(data: str, form: Form) -> list[Concept]:
         broader.setdefault(URIRef(str(one)), set()).add(str(wider))
     for wider, _, one in graph.triples((None, SKOS.narrower, None)):
         broader.setdefault(URIRef(str(one)), set()).add(str(wider))
-    found: list[Concept] = []
+    concepts: list[Concept] = []
     for subject in set(graph.subjects(RDF.type, SKOS.Concept)):
         names = _words(graph, URIRef(str(subject)), SKOS.prefLabel)
         if names:
             concept = URIRef(str(subject))
             definition = next(iter(_words(graph, concept, SKOS.definition)), "")
             others = tuple(_words(graph, concept, SKOS.altLabel))
-            found.append(
+            concepts.append(
                 Concept(str(subject), names[0], others, definition, tuple(sorted(broader.get(concept, ()))))
             )
-    return sorted(found, key=lambda each: (each.name, each.address))
+    return sorted(concepts, key=lambda each: (each.name, each.address))
 
 
 def _refuse(*_: object, **__: object) -> None:
@@ -151,6 +151,6 @@ def _named(context: object) -> bool:
 
 
 def _words(graph: Graph, subject: URIRef, predicate: URIRef) -> list[str]:
-    words = [each for each in graph.objects(subject, predicate) if isinstance(each, Words)]
+    words = [node for node in graph.objects(subject, predicate) if isinstance(node, Words)]
     words.sort(key=lambda each: (each.language or "", str(each)))
-    return [" ".join(str(each).split()) for each in words]
+    return [" ".join(str(word).split()) for word in words]

@@ -72,10 +72,10 @@ class Cache:
     def get(self, head: PageHead) -> Ready | None:
         """The compiled page, if it is here."""
         with self._lock:
-            found = self._kept.get((head.id, head.revision))
-            if found is not None:
+            ready = self._kept.get((head.id, head.revision))
+            if ready is not None:
                 self._kept.move_to_end((head.id, head.revision))
-            return found
+            return ready
 
     def clear(self) -> None:
         """Forgets everything."""
@@ -153,13 +153,13 @@ class AppContext:
         return found if found is not None else self._made_ready(page, volume_keys)
 
     def _made_ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
-        found = make_ready(page, volume_keys, self.secret)
+        ready = make_ready(page, volume_keys, self.secret)
         # What a heading shows of `[[Volume/Title]]` depends on the volumes its reader knows of.
         content = page.content
         named = (content.references[index].name for index in content.in_heading)
         if not any(name is not None and name.volume for name in named):
-            self.cache.put(page.head, found)
-        return found
+            self.cache.put(page.head, ready)
+        return ready
 
 
 def make_ready(page: Page, volume_keys: frozenset[str], secret: bytes) -> Ready:
@@ -260,13 +260,13 @@ def find_volume(
     connection: Connection, actor: Actor, key: str, every: Mapping[str, Volume] | None = None
 ) -> Volume:
     """A volume by the key in an address; Missing says the same of a closed one as of none."""
-    found = visible(connection, actor, every).get(names.key(key))
-    if found is None:
+    volume = visible(connection, actor, every).get(names.key(key))
+    if volume is None:
         raise Missing(
             "There is no volume at this address, or it is closed to you. Look in the list of volumes, or sign in.",
             code="volume_missing",
         )
-    return found
+    return volume
 
 
 def check(actor: Actor, act: Permission, volume: Volume) -> None:

@@ -142,13 +142,13 @@ def actor_of(app: AppContext, token: str | None) -> Actor:
         return policy.NOBODY
     now, hashed = app.clock(), _token_hash(token)
     with reading(app.engine) as connection:
-        found = people.session(connection, hashed, now, now - IDLE_SESSION)
-    if found is None:
+        session = people.session(connection, hashed, now, now - IDLE_SESSION)
+    if session is None:
         return policy.NOBODY
-    if now - found.seen > SEEN:
+    if now - session.seen > SEEN:
         with writing(app.engine) as connection:
             people.touch_session(connection, hashed, now)
-    return found.actor
+    return session.actor
 
 
 def form_token(app: AppContext, session: str) -> str:

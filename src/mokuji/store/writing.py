@@ -253,7 +253,7 @@ def index_page(
     _write_refs(connection, [_row(head.id, uses)])
     _write_page_names(connection, counts)
     _write_sections(connection, head.id, uses)
-    aliases = {names.key(each): each for each in content.front_matter.names("aliases")}
+    aliases = {names.key(name): name for name in content.front_matter.names("aliases")}
     rows = [
         {"volume": head.volume, "key": key, "page": head.id, "name": each}
         for key, each in sorted(aliases.items())

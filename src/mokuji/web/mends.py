@@ -78,22 +78,22 @@ def _unwritten(at: Place) -> list[Mend]:
 
 
 def _look_alikes(at: Place) -> list[Mend]:
-    found = at.found
-    assert found.pair is not None
-    one, other = found.pair.one, found.pair.other
-    if one.page and other.page and found.page is not None and found.other is not None:
+    finding = at.found
+    assert finding.pair is not None
+    one, other = finding.pair.one, finding.pair.other
+    if one.page and other.page and finding.page is not None and finding.other is not None:
         return [
             (
-                f"Merge into “{found.other.title}”",
-                plan("merge", at.volume, found.page.key, into=found.other.title),
+                f"Merge into “{finding.other.title}”",
+                plan("merge", at.volume, finding.page.key, into=finding.other.title),
             ),
             (
-                f"Merge into “{found.page.title}”",
-                plan("merge", at.volume, found.other.key, into=found.page.title),
+                f"Merge into “{finding.page.title}”",
+                plan("merge", at.volume, finding.other.key, into=finding.page.title),
             ),
         ]
     if one.page or other.page:
-        page, name = (found.page, other) if one.page else (found.other, one)
+        page, name = (finding.page, other) if one.page else (finding.other, one)
         title = page.title if page is not None else ""
         return [
             (f"Lead to “{title}”", plan("retarget", at.volume, name.key, to=title)),

@@ -16,19 +16,19 @@ from mokuji.core.refactor.plans.assets import AssetChanged, AssetRemoved
 def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, Asset]:
     """A file of a volume that the actor may change."""
     volume = context.volume(volume_key)
-    found = context.asset("file", naming.key(name), volume.id)
-    if found is None:
+    asset = context.asset("file", naming.key(name), volume.id)
+    if asset is None:
         raise Missing(f"“{volume.title}” has no file “{name}”.", code="file_missing")
-    return volume, found
+    return volume, asset
 
 
 def source(context: PlanningContext, volume_key: str, name: str) -> Asset:
     """A source. Who may write in a volume may change the list that all share."""
     context.volume(volume_key, Permission.WRITE)
-    found = context.asset("source", source_key(name))
-    if found is None:
+    asset = context.asset("source", source_key(name))
+    if asset is None:
         raise Missing(f"There is no source “{name}”.", code="source_missing")
-    return found
+    return asset
 
 
 def renamed(what: str, facts: AssetChanged) -> str:

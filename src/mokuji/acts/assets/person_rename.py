@@ -33,19 +33,19 @@ def plan(context: StoredContext, request: RenamePerson) -> Plan:
     context.volume(request.volume, Permission.READ)
     if not context.actor.signed_in:
         raise Forbidden("Sign in to change your handle.", code="sign_in")
-    found = context.asset("person", request.person.strip().casefold())
+    asset = context.asset("person", request.person.strip().casefold())
     # Who is not there and who is not one's own to rename look alike.
-    if not may_about(context.actor, PersonPermission.RENAME, found.id if found is not None else 0):
+    if not may_about(context.actor, PersonPermission.RENAME, asset.id if asset is not None else 0):
         raise Forbidden(NOT_THEIRS)
-    if found is None:
+    if asset is None:
         raise Missing(f"Nobody is called “{request.person}” here.", code="person_missing")
     if not request.to.strip():
         raise Refused("Type the new handle.", code="bad_handle")
     wanted = request.to.strip().casefold()
     taken = context.asset("person", wanted)
-    pages = context.naming(found)
-    made = change_asset(context.wiki, request.act, found, pages, name=request.to.strip(), taken=taken)
-    check_never_theirs(context.connection, wanted, found.id)
+    pages = context.naming(asset)
+    made = change_asset(context.wiki, request.act, asset, pages, name=request.to.strip(), taken=taken)
+    check_never_theirs(context.connection, wanted, asset.id)
     return made
 
 

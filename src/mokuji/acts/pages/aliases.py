@@ -24,7 +24,7 @@ def changed(given: Given) -> tuple[str, ...]:
     """The names that a page has, with some more and without others. Missing for one that it has not."""
     assert given.head is not None
     page = given.context.wiki.pages([given.head.id])[given.head.id]
-    now = {names.key(each): each for each in page.content.front_matter.names("aliases")}
+    now = {names.key(name): name for name in page.content.front_matter.names("aliases")}
     more, less = given.values
     for each in less:
         if names.key(each) not in now:
@@ -49,11 +49,11 @@ class Aliases:
 
 def plan(context: PlanningContext, request: Aliases) -> Plan:
     head = context.page(request.volume, request.page)
-    return set_aliases(context.wiki, head.id, [each for each in request.aliases if each.strip()])
+    return set_aliases(context.wiki, head.id, [alias for alias in request.aliases if alias.strip()])
 
 
 def sentence(_: PlanView, __: Any, facts: Aliased) -> str:
-    found = ", ".join(f"“{each}”" for each in facts.names if each not in facts.dead)
+    found = ", ".join(f"“{name}”" for name in facts.names if name not in facts.dead)
     said = f"The page will also be found as {found}." if found else "The page will be found by no other name."
     if facts.dead:
         one = len(facts.dead) == 1
@@ -66,7 +66,7 @@ def sentence(_: PlanView, __: Any, facts: Aliased) -> str:
 
 
 def note(facts: Aliased) -> Phrase:
-    named = ", ".join(f"“{each}”" for each in facts.names)
+    named = ", ".join(f"“{name}”" for name in facts.names)
     return f"Other names: {named}" if named else "No other names any more"
 
 

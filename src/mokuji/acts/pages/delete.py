@@ -46,8 +46,8 @@ def plan(context: PlanningContext, request: Delete) -> Plan:
     ids = [head.id]
     if request.branch:
         rows = context.branch(head.volume, head.key)
-        found = context.wiki.titles([(head.volume, row.key) for row in rows])
-        ids += [found[p].id for row in rows[1:] if (p := (head.volume, row.key)) in found]
+        heads = context.wiki.titles([(head.volume, row.key) for row in rows])
+        ids += [heads[p].id for row in rows[1:] if (p := (head.volume, row.key)) in heads]
     target = None
     if request.references == "retarget":
         target = context.page_named(request.target, request.volume, Permission.READ).id

@@ -32,7 +32,7 @@ def section_words(context: PlanningContext, head: PageHead, section: int) -> str
 
 def _all(context: PlanningContext, head: PageHead) -> list[str]:
     page, volumes = context.wiki.pages([head.id])[head.id], context.readable_wiki.volumes
-    return [words(each, page.text, page.content.references, volumes) for each in page.content.headings]
+    return [words(heading, page.text, page.content.references, volumes) for heading in page.content.headings]
 
 
 def named(context: PlanningContext, head: PageHead, section: str) -> int:

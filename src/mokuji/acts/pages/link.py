@@ -70,13 +70,13 @@ def plan(context: StoredContext, request: Link) -> Plan:
     volume = context.volume(request.volume, Permission.WRITE)
     found: dict[int, list[tuple[Span, int]]] = {}
     if request.only is not None:
-        known = context.wiki.pages({id_ for each in request.only for id_ in (each.page, each.target)})
-        for each in request.only:
-            span, page, target = Span(each.start, each.end), known.get(each.page), known.get(each.target)
+        known = context.wiki.pages({id_ for mark in request.only for id_ in (mark.page, mark.target)})
+        for mark in request.only:
+            span, page, target = Span(mark.start, mark.end), known.get(mark.page), known.get(mark.target)
             may = page is not None and context.may_write(page.head.volume)
             if may and page is not None and target is not None and target.head.volume in context.reads:
                 _check_says(page, span, target)
-                found.setdefault(each.page, []).append((span, each.target))
+                found.setdefault(mark.page, []).append((span, mark.target))
     else:
         head = context.page(request.volume, request.page, Permission.WRITE)
         for mention in _mentions(context, volume.id, head):

@@ -37,12 +37,12 @@ def plan(context: StoredContext, request: LinkAddresses) -> Plan:
     head = context.page(request.volume, request.page, Permission.WRITE)
     page = Page(head, context.wiki.pages([head.id])[head.id].text)
     readable = {volume.key: volume for volume in context.volumes.values()}
-    found = list(own_addresses(page, request.origins, readable))
-    known = context.wiki.titles({each.place for each in found})
+    addresses = list(own_addresses(page, request.origins, readable))
+    known = context.wiki.titles({address.place for address in addresses})
     wanted = [
-        Address(each.span, known[each.place].id, each.words, each.section)
-        for each in found
-        if each.place in known
+        Address(address.span, known[address.place].id, address.words, address.section)
+        for address in addresses
+        if address.place in known
     ]
     if not wanted:
         raise Refused(f"“{head.title}” holds no address of a page of this wiki.", code="nothing_to_do")

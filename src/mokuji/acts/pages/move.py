@@ -52,9 +52,9 @@ def plan(context: PlanningContext, request: Move) -> Plan:
     target = context.volume(request.to)
     rows = context.branch(head.volume, head.key) if request.branch else []
     rows = rows or [Row(0, head.title, head.key)]
-    found = context.wiki.titles([(head.volume, row.key) for row in rows])
-    ids = [found[head.volume, row.key].id for row in rows if (head.volume, row.key) in found]
-    unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in found]
+    heads = context.wiki.titles([(head.volume, row.key) for row in rows])
+    ids = [heads[head.volume, row.key].id for row in rows if (head.volume, row.key) in heads]
+    unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in heads]
     source = context.volume(request.volume)
     along = request.revisions == "along" or not context.gains_readers(target, source)
     made = move_to_volume(

@@ -82,7 +82,7 @@ def plan(context: StoredContext, request: Restore) -> Plan:
     ]
     places = [
         placing
-        for volume in sorted({each.head.volume for each in trashed})
+        for volume in sorted({trashed_page.head.volume for trashed_page in trashed})
         for placing in _places(context, request, volume, trashed, dict(acts))
     ]
     return core.restore(context.wiki, trashed, titles=request.titles, captured=captured, places=places)
@@ -96,9 +96,9 @@ def _places(
     acts: dict[int, list[Put]],
 ) -> list[Placing]:
     """The places in a volume that pages get back."""
-    here = [each for each in trashed if each.head.volume == volume]
+    here = [trashed_page for trashed_page in trashed if trashed_page.head.volume == volume]
     # What went before and is back has a place among those that come now, too.
-    since = min(each.change_set for each in here)
+    since = min(trashed_page.change_set for trashed_page in here)
     for former in history.deletions(context.connection, volume, before=since, most=MOST_LOOKED_BACK):
         acts.setdefault(former.id, _puts(former))
     puts = [put for number in sorted(acts, reverse=True) for put in acts[number] if put.volume == volume]

@@ -70,7 +70,9 @@ def plan(context: PlanningContext, request: Retarget) -> Plan:
     volume = context.volume(request.volume)
     target = context.page_named(request.to, request.volume, Permission.READ)
     only = (
-        None if request.only is None else {(each.page, Span(each.start, each.end)) for each in request.only}
+        None
+        if request.only is None
+        else {(chosen.page, Span(chosen.start, chosen.end)) for chosen in request.only}
     )
     place = (volume.id, names.key(request.page))
     said = "" if request.absolute else context.name_typed(place, request.page.strip())

@@ -101,7 +101,7 @@ class Extract:
     slots: Annotated[
         tuple[Slot, ...],
         Field(description="Words that differ from place to place", max_length=40),
-        FromForm(_slots, lambda slots: {"slots": "\n".join(f"{each.name}: {each.words}" for each in slots)}),
+        FromForm(_slots, lambda slots: {"slots": "\n".join(f"{slot.name}: {slot.words}" for slot in slots)}),
         _SLOTS,
     ] = ()
     revision: Annotated[
@@ -134,7 +134,7 @@ def plan(context: PlanningContext, request: Extract) -> Plan:
     check_seen(head, request.revision)
     page = need(context.wiki, head.id)
     passage = passage_of(request, page.text)
-    slots = tuple((each.name, each.words) for each in request.slots)
+    slots = tuple((slot.name, slot.words) for slot in request.slots)
     wanted = Wanted(request.title, request.template, slots)
     offer: Sequence[int] = ()
     if context.shown or request.rows:

@@ -45,12 +45,12 @@ def plan(context: PlanningContext, request: File) -> Plan:
 
 
 def sentence(_: PlanView, __: File, facts: Filed) -> str:
-    named = ", ".join(f"“{each}”" for each in facts.categories)
+    named = ", ".join(f"“{category}”" for category in facts.categories)
     return f"The page will be filed under {named}." if named else "The page will be filed nowhere."
 
 
 def note(facts: Filed) -> Phrase:
-    named = ", ".join(f"“{each}”" for each in facts.categories)
+    named = ", ".join(f"“{category}”" for category in facts.categories)
     return f"Filed under {named}" if named else "Filed nowhere any more"
 
 

@@ -27,7 +27,7 @@ class Libraries:
 
 def plan(context: PlanningContext, request: Libraries) -> Plan:
     volume = context.volume(request.volume, Permission.MANAGE)
-    wanted = [context.volume(each, Permission.READ).id for each in request.libraries if each.strip()]
+    wanted = [context.volume(library, Permission.READ).id for library in request.libraries if library.strip()]
     return set_libraries(context.wiki, volume.id, wanted)
 
 

@@ -345,7 +345,7 @@ def _words(text: str) -> str:
 
 def _inline(text: str) -> tuple[str, bool]:
     """A text as it stands inside a line, and whether it fits there as it is."""
-    found = _ONE_PARAGRAPH.fullmatch(text)
-    if found is not None and not _BLOCK.search(found[1] or ""):
-        return found[1] or "", True
+    match = _ONE_PARAGRAPH.fullmatch(text)
+    if match is not None and not _BLOCK.search(match[1] or ""):
+        return match[1] or "", True
     return " ".join(_BLOCK.sub(" ", text).split()), False

@@ -119,14 +119,14 @@ def puts_in(wiki: Wiki, text: Page, own: PageHead, ends: Collection[int]) -> Pag
         following: dict[int, PageHead] = {}
         for page, lead, reference in uses:
             assert reference.name is not None
-            found = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
-            if found is None or (lead is None and found.id == own.id):
+            head = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
+            if head is None or (lead is None and head.id == own.id):
                 continue
-            if found.id in ends:
-                return lead or found
-            if found.id not in seen:
-                seen.add(found.id)
-                following[found.id] = lead or found
+            if head.id in ends:
+                return lead or head
+            if head.id not in seen:
+                seen.add(head.id)
+                following[head.id] = lead or head
         if not following or len(seen) > MOST:
             return None
         pages = wiki.pages(following)
@@ -324,9 +324,9 @@ def _cut(page: Page, spans: Sequence[Span], key: bytes) -> _Cut:
     mark = prefix(page.text.encode(), key)
     # Link definitions and footnotes of the page count in what is cut from it.
     told = [
-        each.span
-        for each in definitions.read(page.text, content).defined
-        if not each.nested and not any(span.start <= each.span.start < span.end for span in spans)
+        definition.span
+        for definition in definitions.read(page.text, content).defined
+        if not definition.nested and not any(span.start <= definition.span.start < span.end for span in spans)
     ]
     markers = [span for part in content.parts for span in (part.opening, part.closing)]
     pieces: list[str] = []

@@ -62,7 +62,7 @@ class Reader:
         return frozenset(
             index
             for index, faults in self._assembled(page).faults.items()
-            if any(each.code in (LOOP, TOO_DEEP) for each in faults)
+            if any(fault.code in (LOOP, TOO_DEEP) for fault in faults)
         )
 
     def _assembled(self, page: Page) -> Assembled:
@@ -89,10 +89,10 @@ class Reader:
 
     def page(self, token: Token) -> Page | None:
         """The page that an insert leads to."""
-        found = self._resolve(token)
-        if found is None or found.page is None:
+        resolution = self._resolve(token)
+        if resolution is None or resolution.page is None:
             return None
-        id_ = found.page.id
+        id_ = resolution.page.id
         if id_ not in self._pages:
             self._pages[id_] = self._wiki.pages([id_]).get(id_)
         return self._pages[id_]
@@ -100,11 +100,11 @@ class Reader:
     def link(self, token: Token, label: str, place: Open, *, anchor: str | None, own: bool) -> str:
         """A reference as its kind, what it leads to, and the words it shows."""
         reference = token.reference
-        found = self._resolve(token)
-        if found is None:
+        resolution = self._resolve(token)
+        if resolution is None:
             there: object = self._speakers.get(token.page.head.id, token.page.head.id)
         else:
-            there = found.page.id if found.page is not None else found.place
+            there = resolution.page.id if resolution.page is not None else resolution.place
         # A section that came along counts as one of the page, as it does for readers.
         there = "here" if anchor is not None or there == self._root else there
         words = plain(label) if label else shown(reference, token.page.text, self._volumes)

@@ -55,13 +55,13 @@ def opcodes(old: Sequence[str], new: Sequence[str]) -> list[Opcode]:
     if sum(counts[each] for each in new) <= MOST_EQUAL:
         return list(difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes())
     found: list[Opcode] = []
-    for each in LCSseq.opcodes(old, new):
+    for opcode in LCSseq.opcodes(old, new):
         last = found[-1] if found else ("equal", 0, 0, 0, 0)
-        kind = "equal" if each.tag == "equal" else "replace"
+        kind = "equal" if opcode.tag == "equal" else "replace"
         if found and (last[0] == "equal") == (kind == "equal"):
-            found[-1] = (kind, last[1], each.src_end, last[3], each.dest_end)
+            found[-1] = (kind, last[1], opcode.src_end, last[3], opcode.dest_end)
         else:
-            found.append((kind, each.src_start, each.src_end, each.dest_start, each.dest_end))
+            found.append((kind, opcode.src_start, opcode.src_end, opcode.dest_start, opcode.dest_end))
     return [_as_difflib(each) for each in found]
 
 
@@ -289,7 +289,7 @@ def as_edits(before: str, after: str) -> tuple[Edit, ...]:
         codes = [("replace", 0, len(middle_old), 0, len(middle_new))]
     else:
         codes = opcodes(middle_old, middle_new)
-    found: list[Edit] = []
+    edits: list[Edit] = []
     for tag, i1, i2, j1, j2 in codes:
         if tag == "equal":
             continue
@@ -297,8 +297,8 @@ def as_edits(before: str, after: str) -> tuple[Edit, ...]:
         pairs = [(i1 + n, i1 + n + 1, j1 + n, j1 + n + 1) for n in lines] if lines else [(i1, i2, j1, j2)]
         for a, b, c, d in pairs:
             span = Span(starts[head + a], starts[head + b])
-            found += _differing(before, span, "".join(middle_new[c:d]))
-    return tuple(found)
+            edits += _differing(before, span, "".join(middle_new[c:d]))
+    return tuple(edits)
 
 
 def _differing(text: str, span: Span, words: str) -> list[Edit]:

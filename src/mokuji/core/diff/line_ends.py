@@ -13,9 +13,9 @@ _LINE = re.compile(r"([^\r\n]*)(\r\n|\r|\n|\Z)")
 def _lines(text: str) -> tuple[list[str], list[str]]:
     """Lines and their ends. The last line has none; a text that ends in a line end has an empty last line."""
     pairs: list[tuple[str, str]] = []
-    for found in _LINE.finditer(text):
-        pairs.append((found[1], found[2]))
-        if found.end() == len(text) and not found[2]:
+    for match in _LINE.finditer(text):
+        pairs.append((match[1], match[2]))
+        if match.end() == len(text) and not match[2]:
             break
     return [line for line, _ in pairs], [end for _, end in pairs]
 
@@ -43,8 +43,8 @@ def stored_offset(text: str, at: int) -> int:
     """Where an offset lies in a stored text that was counted with one character for each line end."""
     if "\r\n" not in text:
         return min(at, len(text))
-    for found in re.finditer(r"\r\n", text):
-        if found.start() >= at:
+    for match in re.finditer(r"\r\n", text):
+        if match.start() >= at:
             break
         at += 1
     return min(at, len(text))

@@ -26,8 +26,8 @@ FENCE = re.compile(r"\ufeff?---[ \t]*(\r\n|\n|\r)")
 def line_end(text: str) -> str:
     """The line end that a text uses first; LF if it has none, or CR alone: the parser goes on past that
     in a heading, so nothing new is parted by it."""
-    found = re.search(r"\r\n|\n|\r", text)
-    return found[0] if found and found[0] != "\r" else "\n"
+    match = re.search(r"\r\n|\n|\r", text)
+    return match[0] if match and match[0] != "\r" else "\n"
 
 
 def set_names(text: str, name: str, wanted: Sequence[str], title: str) -> tuple[Edit, ...]:
@@ -205,8 +205,8 @@ def _line_start(text: str, at: int) -> int:
 
 def _line_stop(text: str, at: int) -> int:
     """Behind the line end that follows."""
-    found = re.compile(r"\r\n|\n|\r").search(text, at)
-    return found.end() if found else len(text)
+    match = re.compile(r"\r\n|\n|\r").search(text, at)
+    return match.end() if match else len(text)
 
 
 def scalar(name: str) -> str:
@@ -236,7 +236,7 @@ def rename_in_list(text: str, field: str, old: str, new: str, title: str) -> tup
     if (
         result is None
         or result.problems
-        or [names.key(each) for each in result.names(field)]
+        or [names.key(name) for name in result.names(field)]
         != [wanted if key == old else key for key in keys]
     ):
         raise _refused(title, field)

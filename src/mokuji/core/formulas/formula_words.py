@@ -47,10 +47,10 @@ def prepared(latex: str) -> str:
     """A formula with what is beside plain LaTeX turned into it; whatever is in none of the known forms stays."""
     pieces: list[str] = []
     at = 0
-    while (found := _COMMAND.search(latex, at)) is not None:
-        pieces.append(latex[at : found.start()])
-        at = found.end()
-        name = found[1]
+    while (match := _COMMAND.search(latex, at)) is not None:
+        pieces.append(latex[at : match.start()])
+        at = match.end()
+        name = match[1]
         if name is None:
             continue
         first, at = _argument(latex, at)
@@ -95,10 +95,10 @@ def _environment(found: re.Match[str]) -> str:
 
 
 def _number(typed: str) -> str:
-    found = _NUMBER.match(typed.strip().replace(" ", ""))
-    if found is None:
+    match = _NUMBER.match(typed.strip().replace(" ", ""))
+    if match is None:
         return typed
-    digits, power = found[1].replace("-", "{-}"), found[2]
+    digits, power = match[1].replace("-", "{-}"), match[2]
     if power is None:
         return digits
     return (rf"{digits}\times " if digits else "") + f"10^{{{power.lstrip('+')}}}"
@@ -119,8 +119,8 @@ def _units(typed: str) -> str:
         made.append(rf"\mathrm{{{prefix}{_escaped(unit)}}}{index}")
         below, power, prefix = False, "", ""
 
-    for found in _UNIT_PIECE.finditer(typed):
-        command, apart, exponent, words, other = found.groups()
+    for match in _UNIT_PIECE.finditer(typed):
+        command, apart, exponent, words, other = match.groups()
         if command == "per":
             below = True
         elif command in {"square", "cubic"}:
@@ -138,7 +138,7 @@ def _units(typed: str) -> str:
             made[-1] += f"^{{{exponent}}}"
         elif apart or (other and not other.strip()):
             made.append(r"\,")
-        elif found[0] == "/":
+        elif match[0] == "/":
             made.append("/")
         elif words:
             put(words)
@@ -156,8 +156,8 @@ def _escaped(words: str) -> str:
 def _chemical(typed: str) -> str:
     """A chemical formula or reaction: upright symbols, digits behind them as indices, charges as powers."""
     made: list[str] = []
-    for found in _CE.finditer(typed):
-        arrow, up, down, state, symbol, count, charge, number, space, bond, other = found.groups()
+    for match in _CE.finditer(typed):
+        arrow, up, down, state, symbol, count, charge, number, space, bond, other = match.groups()
         if arrow:
             made.append(f" {_ARROWS[arrow]} ")
         elif up:

@@ -115,9 +115,9 @@ def _refused(latex: str) -> str:
         return "A brace is closed that was not opened."
     if depth:
         return "A brace is not closed."
-    for found in _BEGIN.finditer(latex):
-        if found[1] not in _ENVIRONMENTS:
-            return f"“\\begin{{{found[1]}}}” is not understood."
+    for match in _BEGIN.finditer(latex):
+        if match[1] not in _ENVIRONMENTS:
+            return f"“\\begin{{{match[1]}}}” is not understood."
     return ""
 
 

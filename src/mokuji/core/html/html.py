@@ -187,9 +187,9 @@ def compile_page(page: Page, key: bytes) -> Compiled:
 
 def signs_of(content: PageText) -> Iterator[tuple[Span, Sign]]:
     """The marks, sources and people of a page, with their places."""
-    yield from ((each.span, Tag(each.word)) for each in content.marks)
-    yield from ((each.span, Cited(each.name, each.place, each.called(each.name))) for each in content.cites)
-    yield from ((each.span, Person(each.name)) for each in content.handles)
+    yield from ((mark.span, Tag(mark.word)) for mark in content.marks)
+    yield from ((cite.span, Cited(cite.name, cite.place, cite.called(cite.name))) for cite in content.cites)
+    yield from ((handle.span, Person(handle.name)) for handle in content.handles)
 
 
 def _with_slots(pieces: Sequence[Slotted], mark: str, shown_: list[str]) -> str:
@@ -292,35 +292,35 @@ def _divide(
 
     def pieces(part: str) -> Iterator[Piece]:
         at, inside = 0, False
-        for found in places.finditer(part):
-            if found["end"] and not inside:
+        for match in places.finditer(part):
+            if match["end"] and not inside:
                 continue
-            if found.start() > at:
-                yield part[at : found.start()]
-            at = found.end()
-            if found["end"]:
+            if match.start() > at:
+                yield part[at : match.start()]
+            at = match.end()
+            if match["end"]:
                 inside = False
-                yield HeadEnd(int(found["end"]))
-            elif found["level"]:
+                yield HeadEnd(int(match["end"]))
+            elif match["level"]:
                 inside = True
-                own = found["heading"] if marked else found["nth"]
-                yield Head(int(found["level"]), None if own is None else int(own))
-            elif found["signal"]:
-                yield Signal(found["opened"], writer.signals[int(found["signal"])])
-            elif found["file"]:
-                yield writer.files[int(found["file"])]
-            elif found["box"]:
-                yield Box(int(found["box"]), writer.boxes[int(found["box"])])
-            elif found["diagram"]:
-                yield writer.diagrams[int(found["diagram"])]
-            elif found["tag"]:
-                yield signs[int(found["tag"])]
-            elif found["note"]:
-                yield Note(writer.labels[int(found["note"])])
+                own = match["heading"] if marked else match["nth"]
+                yield Head(int(match["level"]), None if own is None else int(own))
+            elif match["signal"]:
+                yield Signal(match["opened"], writer.signals[int(match["signal"])])
+            elif match["file"]:
+                yield writer.files[int(match["file"])]
+            elif match["box"]:
+                yield Box(int(match["box"]), writer.boxes[int(match["box"])])
+            elif match["diagram"]:
+                yield writer.diagrams[int(match["diagram"])]
+            elif match["tag"]:
+                yield signs[int(match["tag"])]
+            elif match["note"]:
+                yield Note(writer.labels[int(match["note"])])
             else:
-                number = int(found["block"] or found["index"])
+                number = int(match["block"] or match["index"])
                 index = number if indexes is None else indexes[number]
-                yield Open(index, bool(found["linked"]), bool(found["block"]))
+                yield Open(index, bool(match["linked"]), bool(match["block"]))
         if at < len(part):
             yield part[at:]
 

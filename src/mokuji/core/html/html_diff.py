@@ -56,19 +56,20 @@ class _Element:
         """The element as HTML."""
         if self.name in _VOID:
             return self.tag
-        inner = "".join(each if isinstance(each, str) else each.html for each in self.children)
+        inner = "".join(child if isinstance(child, str) else child.html for child in self.children)
         return f"{self.tag}{inner}</{self.name}>"
 
     @cached_property
     def words(self) -> str:
         """What is read in it."""
-        return "".join(each if isinstance(each, str) else f" {each.words} " for each in self.children)
+        return "".join(child if isinstance(child, str) else f" {child.words} " for child in self.children)
 
     @cached_property
     def leaf(self) -> bool:
         """Whether it holds only what stands in lines."""
         return all(
-            isinstance(each, str) or (each.name in _INLINE | _WHOLE and each.leaf) for each in self.children
+            isinstance(child, str) or (child.name in _INLINE | _WHOLE and child.leaf)
+            for child in self.children
         )
 
 
@@ -128,13 +129,13 @@ def rendered_diff(before: str, after: str) -> str | None:
 
 def _blocks(root: _Element) -> list[_Element]:
     """The top blocks; words between them count as one."""
-    found: list[_Element] = []
-    for each in root.children:
-        if isinstance(each, _Element):
-            found.append(each)
-        elif each.strip():
-            found.append(_Element("<p>", "p", [each]))
-    return found
+    elements: list[_Element] = []
+    for child in root.children:
+        if isinstance(child, _Element):
+            elements.append(child)
+        elif child.strip():
+            elements.append(_Element("<p>", "p", [child]))
+    return elements
 
 
 def _folded(pieces: Sequence[tuple[bool, str]]) -> Iterator[str]:
@@ -171,8 +172,8 @@ def _pairs(old: Sequence[_Element], new: Sequence[_Element]) -> Iterator[_Pair]:
 
 def _middle(old: Sequence[_Element], new: Sequence[_Element]) -> Iterator[_Pair]:
     if len(old) + len(new) > MOST_CHILDREN:
-        yield from ((each, None) for each in old)
-        yield from ((None, each) for each in new)
+        yield from ((element, None) for element in old)
+        yield from ((None, element) for element in new)
         return
     matcher = difflib.SequenceMatcher(None, [e.html for e in old], [e.html for e in new], autojunk=False)
     for tag, i1, i2, j1, j2 in matcher.get_opcodes():
@@ -190,10 +191,10 @@ def _likes(old: Sequence[_Element], new: Sequence[_Element]) -> Iterator[_Pair]:
         if like is None:
             yield None, other
             continue
-        yield from ((each, None) for each in old[at:like])
+        yield from ((element, None) for element in old[at:like])
         yield old[like], other
         at = like + 1
-    yield from ((each, None) for each in old[at:])
+    yield from ((element, None) for element in old[at:])
 
 
 def _alike(one: _Element, other: _Element) -> bool:
@@ -223,15 +224,15 @@ def _changed(one: _Element | None, other: _Element | None) -> str:
 
 def _parts(element: _Element) -> list[_Element]:
     """The children of an element; what stands in lines beside blocks is one of them, without a tag."""
-    found: list[_Element] = []
-    for each in element.children:
-        if isinstance(each, _Element) and each.name not in _INLINE | _WHOLE:
-            found.append(each)
-        elif found and found[-1].name == "span" and found[-1].tag == "<span>":
-            found[-1].children.append(each)
-        elif not isinstance(each, str) or each.strip():
-            found.append(_Element("<span>", "span", [each]))
-    return found
+    elements: list[_Element] = []
+    for child in element.children:
+        if isinstance(child, _Element) and child.name not in _INLINE | _WHOLE:
+            elements.append(child)
+        elif elements and elements[-1].name == "span" and elements[-1].tag == "<span>":
+            elements[-1].children.append(child)
+        elif not isinstance(child, str) or child.strip():
+            elements.append(_Element("<span>", "span", [child]))
+    return elements
 
 
 def _whole(element: _Element, mark: str) -> str:
@@ -241,10 +242,10 @@ def _whole(element: _Element, mark: str) -> str:
     if element.leaf:
         return f"{element.tag}{''.join(_marked(_tokens(element), mark))}</{element.name}>"
     inner = "".join(
-        (f"<{mark}>{each}</{mark}>" if each.strip() else each)
-        if isinstance(each, str)
-        else _whole(each, mark)
-        for each in element.children
+        (f"<{mark}>{child}</{mark}>" if child.strip() else child)
+        if isinstance(child, str)
+        else _whole(child, mark)
+        for child in element.children
     )
     return f"{element.tag}{inner}</{element.name}>"
 
@@ -263,35 +264,35 @@ class _Token:
 
 
 def _tokens(element: _Element) -> list[_Token]:
-    found: list[_Token] = []
-    for each in element.children:
-        if isinstance(each, str):
-            found += [_Token(part, True) for part in _TOKEN.findall(each)]
-        elif each.name in _VOID | _WHOLE:
-            found.append(_Token(each.html, True))
+    tokens: list[_Token] = []
+    for child in element.children:
+        if isinstance(child, str):
+            tokens += [_Token(part, True) for part in _TOKEN.findall(child)]
+        elif child.name in _VOID | _WHOLE:
+            tokens.append(_Token(child.html, True))
         else:
-            way = _WAY.search(each.tag)
-            found.append(_Token(each.tag, False, way[1] if way else ""))
-            found += _tokens(each)
-            found.append(_Token(f"</{each.name}>", False))
-    return found
+            way = _WAY.search(child.tag)
+            tokens.append(_Token(child.tag, False, way[1] if way else ""))
+            tokens += _tokens(child)
+            tokens.append(_Token(f"</{child.name}>", False))
+    return tokens
 
 
 def _by_words(one: _Element, other: _Element) -> Iterator[str]:
     old, new = _tokens(one), _tokens(other)
     if len(old) + len(new) > MOST_TOKENS:
-        yield from _marked([each for each in old if each.word], "del")
+        yield from _marked([token for token in old if token.word], "del")
         yield from _marked(new, "ins")
         return
     matcher = difflib.SequenceMatcher(
-        None, [each.sort for each in old], [each.sort for each in new], autojunk=False
+        None, [token.sort for token in old], [token.sort for token in new], autojunk=False
     )
     for tag, i1, i2, j1, j2 in matcher.get_opcodes():
         if tag == "equal":
             yield from (_led(a, b) for a, b in zip(old[i1:i2], new[j1:j2], strict=True))
         else:
             # Of what went only the words: its tags would have no ends here.
-            yield from _marked([each for each in old[i1:i2] if each.word], "del")
+            yield from _marked([token for token in old[i1:i2] if token.word], "del")
             yield from _marked(new[j1:j2], "ins")
 
 
@@ -305,14 +306,14 @@ def _led(one: _Token, other: _Token) -> str:
 def _marked(tokens: Sequence[_Token], mark: str) -> Iterator[str]:
     """Tokens with their runs of words marked."""
     run: list[str] = []
-    for each in tokens:
-        if each.word:
-            run.append(each.html)
+    for token in tokens:
+        if token.word:
+            run.append(token.html)
             continue
         if run:
             yield _run(run, mark)
         run = []
-        yield each.html
+        yield token.html
     if run:
         yield _run(run, mark)
 

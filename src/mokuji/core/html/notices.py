@@ -55,8 +55,8 @@ _SIGNAL = re.compile(r"\s*([^\s:.!–—]{1,24})\s*[:.!–—：]?\s*")
 
 def word_of(bold: str) -> str | None:
     """The signal word, folded, of what stands in bold; None if it is none in any language."""
-    found = _SIGNAL.fullmatch(bold)
-    return found[1].casefold() if found is not None and found[1].casefold() in _ANY else None
+    match = _SIGNAL.fullmatch(bold)
+    return match[1].casefold() if match is not None and match[1].casefold() in _ANY else None
 
 
 def grade(word: str, language: str) -> str | None:

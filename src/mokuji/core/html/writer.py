@@ -285,32 +285,32 @@ class Writer:
     def _widened(self, text: str) -> str:
         """The text behind a picture without the width that is typed first in it, which the picture takes."""
         last = len(self.files) - 1
-        found = _WIDTH.match(text)
+        match = _WIDTH.match(text)
         if (
-            found is None
+            match is None
             or last < 0
             or not self.files[last].picture
             or self._out[-1:] != [self._sort("p", last)]
         ):
             return text
-        self.files[last] = replace(self.files[last], width=found[1])
-        return text[found.end() :]
+        self.files[last] = replace(self.files[last], width=match[1])
+        return text[match.end() :]
 
     def _addresses(self, text: str) -> None:
         """Text with bare addresses as links; an address ends before a reference and before what
         closes a sentence (as in GFM's extended autolinks)."""
         at = 0
-        for found in _BARE.finditer(text):
-            address = found[0]
+        for match in _BARE.finditer(text):
+            address = match[0]
             if self._stand_in is not None and (cut := self._stand_in.search(address)):
                 address = address[: cut.start()]
             address = address[: _address_end(address)]
             if not address.partition(":")[2].strip("/"):
                 continue
-            self._out.append(html.escape(text[at : found.start()]))
+            self._out.append(html.escape(text[at : match.start()]))
             href = html.escape(quote(address, safe=_URL_SAFE))
             self._out.append(f'<a href="{href}">{html.escape(address)}</a>')
-            at = found.start() + len(address)
+            at = match.start() + len(address)
         self._out.append(html.escape(text[at:]))
 
     def _code(self, value: str) -> None:

@@ -153,16 +153,16 @@ def _links(events: list[Event], data: bytes) -> Iterator[tuple[Key, Range, Range
         or (kind == "Start" and tag_name(value) in {"Link", "Image", "CodeBlock", "HtmlBlock"})
     )
     blocks = {start for kind, value, start, _ in events if kind == "Rule" or kind == "Start"}
-    for found in _DEFINITION.finditer(data):
-        start = found.end(1)
-        if found[2].startswith(b"^") or taken.holds(start, start + 1):
+    for match in _DEFINITION.finditer(data):
+        start = match.end(1)
+        if match[2].startswith(b"^") or taken.holds(start, start + 1):
             continue
-        end = _line_end(data, found.end())
+        end = _line_end(data, match.end())
         while (stop := _line_end(data, end + 1)) > end and _goes_on(data, end + 1, stop, taken, blocks):
             end = stop
-        label = found.span(2)
-        key = key_of(found[2].decode(), note=False)
-        yield key, (start, _without_end(data, start, end)), label, bool(found[1].strip())
+        label = match.span(2)
+        key = key_of(match[2].decode(), note=False)
+        yield key, (start, _without_end(data, start, end)), label, bool(match[1].strip())
 
 
 def _goes_on(data: bytes, start: int, end: int, taken: Ranges, blocks: set[int]) -> bool:

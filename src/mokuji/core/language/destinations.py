@@ -84,9 +84,9 @@ def _starts(text: str, content: PageText) -> Iterator[int]:
         yield from _in_values(text, content)
     if "]:" in text:
         told = definitions.read(text, content)
-        for each in (*told.defined, *told.again):
-            if not each.key.note:
-                yield each.label.end + len("]:")
+        for definition in (*told.defined, *told.again):
+            if not definition.key.note:
+                yield definition.label.end + len("]:")
 
 
 def _in_values(text: str, content: PageText) -> Iterator[int]:
@@ -119,9 +119,9 @@ def _ends(events: list[Event], data: bytes) -> Iterator[int]:
 def _read(text: str, start: int) -> Destination | None:
     space = _SPACE.match(text, start)
     at = space.end() if space is not None else start
-    found = _ANGLES.match(text, at)
-    span = Span(*found.span(1)) if found is not None else None
-    if found is None:
+    match = _ANGLES.match(text, at)
+    span = Span(*match.span(1)) if match is not None else None
+    if match is None:
         plain = _PLAIN.match(text, at)
         span = Span(*plain.span()) if plain is not None else None
     if span is None or "${" in span.of(text):

@@ -40,13 +40,13 @@ def key(name: str) -> str:
 
 def names_in(text: str) -> set[str]:
     """Keys of what may be files that a text names: read quickly, so that some of them may stand in code."""
-    found = (named(each[1]) for each in _DESTINATION.finditer(text))
+    found = (named(match[1]) for match in _DESTINATION.finditer(text))
     return {key(each[0]) for each in found if each is not None}
 
 
 def renamed_in(before: str, after: str) -> list[tuple[str, str]]:
     """Old and new names of files where two texts differ in them, and in nothing else that could be one."""
-    old, new = ([each[1] for each in _DESTINATION.finditer(text)] for text in (before, after))
+    old, new = ([match[1] for match in _DESTINATION.finditer(text)] for text in (before, after))
     if len(old) != len(new):
         return []
     pairs = ((named(a), named(b)) for a, b in zip(old, new, strict=True) if a != b)
@@ -55,8 +55,8 @@ def renamed_in(before: str, after: str) -> list[tuple[str, str]]:
 
 def ending(name: str) -> str:
     """The ending of a name in small letters, without its dot; empty if it has none."""
-    found = _ENDING.search(name)
-    return found[1].lower() if found else ""
+    match = _ENDING.search(name)
+    return match[1].lower() if match else ""
 
 
 def check_name(name: str) -> str:
@@ -64,9 +64,9 @@ def check_name(name: str) -> str:
     name = unicodedata.normalize("NFC", name.strip())
     if not name or len(name) > LONGEST:
         raise BadName(f"The name of a file has 1 to {LONGEST} characters.", code="bad_file_name")
-    found = _NO_NAME.search(name)
-    if found is not None:
-        raise BadName(f"“{name}” holds “{found[0]}”, which no file can be called by.", code="bad_file_name")
+    match = _NO_NAME.search(name)
+    if match is not None:
+        raise BadName(f"“{name}” holds “{match[0]}”, which no file can be called by.", code="bad_file_name")
     if name.startswith("."):
         raise BadName(f"“{name}” begins with a dot. Give it a name that can be seen.", code="bad_file_name")
     return name

@@ -70,7 +70,7 @@ def headings(
 
 
 def _collect(events: Iterable[Event]) -> list[_Raw]:
-    found: list[_Raw] = []
+    raws: list[_Raw] = []
     inside: _Raw | None = None
     for event in events:
         if inside is not None:
@@ -78,8 +78,8 @@ def _collect(events: Iterable[Event]) -> list[_Raw]:
         elif event[0] == "Start" and event[1].__class__ is dict and "Heading" in event[1]:
             data = event[1]["Heading"]
             inside = _Raw(int(data["level"][1]), data["id"], event[2], event[3], [], event[2])
-            found.append(inside)
-    return found
+            raws.append(inside)
+    return raws
 
 
 def _inside(event: Event, heading: _Raw) -> _Raw | None:

@@ -20,7 +20,7 @@ class Held(IntEnum):
 
 def held(text: str, content: PageText) -> Counter[tuple[Held, str]]:
     """How often a page names each, by sort and key."""
-    found = Counter((Held.FILE, each.key) for each in destinations(text, content))
-    found.update((Held.SOURCE, each.key) for each in content.cites)
-    found.update((Held.PERSON, each.key) for each in content.handles)
+    found = Counter((Held.FILE, destination.key) for destination in destinations(text, content))
+    found.update((Held.SOURCE, cite.key) for cite in content.cites)
+    found.update((Held.PERSON, handle.key) for handle in content.handles)
     return Counter({(kind, key): number for (kind, key), number in found.items() if names.is_storable(key)})

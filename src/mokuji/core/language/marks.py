@@ -44,8 +44,8 @@ class Mark:
 def spelt(name: str) -> str | None:
     """A category's name as a mark spells it; None if no mark can."""
     word = "-".join(name.split())
-    found = _MARK.fullmatch(f"#{word}")
-    return word if found is not None and names.key(word) == names.key(name) and len(word) <= LONGEST else None
+    match = _MARK.fullmatch(f"#{word}")
+    return word if match is not None and names.key(word) == names.key(name) and len(word) <= LONGEST else None
 
 
 @dataclass(slots=True)
@@ -60,10 +60,10 @@ def marks(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> tu
     """The marks of a page whose body starts at ``offset``, from the events of its lifted text. Linear."""
     if "#" not in text:
         return ()
-    found = _collect(lifted.data, events, lifted.prefix)
-    if not found:
+    spots = _collect(lifted.data, events, lifted.prefix)
+    if not spots:
         return ()
-    edges = {edge for each in found for edge in (each.start, each.end, each.low, each.high)}
+    edges = {edge for each in spots for edge in (each.start, each.end, each.low, each.high)}
     back = {edge: lifted.origin(edge) for edge in edges}
     places = code_points(text[offset:].encode(), back.values())
 
@@ -71,7 +71,7 @@ def marks(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> tu
         return offset + places[back[edge]]
 
     made: list[Mark] = []
-    for each in found:
+    for each in spots:
         span = Span(at(each.start), at(each.end))
         passage = Span(at(each.low), at(each.high))
         made.append(Mark(span.of(text)[1:], span, Span(passage.start, _trimmed(text, passage))))
@@ -83,7 +83,7 @@ def _trimmed(text: str, span: Span) -> int:
 
 
 def _collect(data: bytes, events: Sequence[Event], prefix: str) -> list[_Found]:
-    found: list[_Found] = []
+    spots: list[_Found] = []
     holders: list[tuple[int, int]] = []
     paragraph = (0, 0)
     stack: list[str] = []
@@ -105,10 +105,10 @@ def _collect(data: bytes, events: Sequence[Event], prefix: str) -> list[_Found]:
         elif kind == "Text" and not closed and b"#" in data[start:end]:
             low, high = holders[-1] if holders else paragraph
             for mark in _in_text(data, start, end, prefix):
-                found.append(_Found(*mark, low, high))
-                if len(found) >= MOST:
-                    return found
-    return found
+                spots.append(_Found(*mark, low, high))
+                if len(spots) >= MOST:
+                    return spots
+    return spots
 
 
 def _in_text(data: bytes, start: int, end: int, prefix: str) -> list[tuple[int, int]]:

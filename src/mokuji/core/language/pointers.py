@@ -107,18 +107,18 @@ def _places(
 ) -> Iterator[tuple[int, int]]:
     words = data.decode()
     at = size = 0
-    for found in pattern.finditer(words):
-        lead = words[found.start() - 1] if found.start() else before
+    for match in pattern.finditer(words):
+        lead = words[match.start() - 1] if match.start() else before
         # A reference right behind a handle ends it; none stands in the label of a source.
-        word = found[1].partition(prefix)[0] if prefix else found[1]
+        word = match[1].partition(prefix)[0] if prefix else match[1]
         word = word.rstrip("-_") if pattern is _HANDLE else word
         if (
             not word
             or (pattern is _HANDLE and not opens(lead))
-            or (pattern is _CITE and prefix and prefix in found[0])
+            or (pattern is _CITE and prefix and prefix in match[0])
         ):
             continue
-        size += len(words[at : found.start()].encode())
-        at = found.start()
-        whole = found[0] if pattern is _CITE else f"@{word}"
+        size += len(words[at : match.start()].encode())
+        at = match.start()
+        whole = match[0] if pattern is _CITE else f"@{word}"
         yield start + size, start + size + len(whole.encode())

@@ -54,14 +54,14 @@ def block_stands(raw: str) -> bool:
     raw = without_comments(raw)
     stack: list[str] = []
     at = 0
-    for found in _TAG.finditer(raw):
-        if "<" in raw[at : found.start()]:
+    for match in _TAG.finditer(raw):
+        if "<" in raw[at : match.start()]:
             return False
-        at = found.end()
-        name = found[2].lower()
-        if name in _VOID or found[3]:
+        at = match.end()
+        name = match[2].lower()
+        if name in _VOID or match[3]:
             continue
-        if not found[1]:
+        if not match[1]:
             stack.append(name)
             if len(stack) > DEEPEST:
                 return False
@@ -82,14 +82,14 @@ class _Spans:
             pass
 
     def tag(self, index: int, raw: str) -> None:
-        found = _TAG.fullmatch(raw)
-        if found is None:  # a comment, an instruction, a declaration: nothing that opens
+        match = _TAG.fullmatch(raw)
+        if match is None:  # a comment, an instruction, a declaration: nothing that opens
             self.stands.add(index)
             return
-        name = found[2].lower()
-        if name in _VOID or found[3]:
+        name = match[2].lower()
+        if name in _VOID or match[3]:
             self.stands.add(index)
-        elif not found[1]:
+        elif not match[1]:
             self.open.append((name, index))
         elif self.open and self.open[-1][0] == name:
             _, start = self.open.pop()

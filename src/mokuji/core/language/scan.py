@@ -78,9 +78,9 @@ def check(text: str) -> None:
             f"The page has {len(text):,} characters; {LARGEST:,} is the most. Divide it into several pages.",
             code="text_large",
         )
-    for found in re.finditer("[\x00\ud800-\udfff]", text):
-        place = Lines(text).position(found.start())
-        what = "a NUL character" if found[0] == "\x00" else f"half of a character (U+{ord(found[0]):04X})"
+    for match in re.finditer("[\x00\ud800-\udfff]", text):
+        place = Lines(text).position(match.start())
+        what = "a NUL character" if match[0] == "\x00" else f"half of a character (U+{ord(match[0]):04X})"
         raise BadText(
             f"Line {place.line}, column {place.column} holds {what}, which no text can keep. Remove it."
         )
@@ -226,7 +226,7 @@ def _finish(
     filed = marks(text, front.span.end, lifted, events)
     cites, handles = pointers(text, front.span.end, lifted, events)
     listed = tasks(text, front.span.end, lifted, events, handles)
-    problems += [_no_day(text, each.due_typed) for each in listed if each.due is None and each.due_typed]
+    problems += [_no_day(text, task.due_typed) for task in listed if task.due is None and task.due_typed]
     problems.sort(key=lambda problem: problem.span)
     return PageText(
         front,

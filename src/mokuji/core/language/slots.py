@@ -280,7 +280,9 @@ def expand(piece: Piece, values: Mapping[str, str], place: Callable[[str], str] 
 
 def _word(use: Use, values: Mapping[str, str], place: Callable[[str], str]) -> Result:
     results = [expand(piece, values, place) for piece in use.word]
-    return Result("".join(each.text for each in results), tuple(f for each in results for f in each.faults))
+    return Result(
+        "".join(result.text for result in results), tuple(f for result in results for f in result.faults)
+    )
 
 
 def given(slots: Mapping[str, Slot], values: Mapping[str, str]) -> dict[str, str]:

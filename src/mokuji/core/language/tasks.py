@@ -51,7 +51,7 @@ def tasks(
     back = {edge: lifted.origin(edge) for each in found for edge in each[1:]}
     places = code_points(text[offset:].encode(), back.values())
     spans = [[offset + places[back[edge]] for edge in each[1:]] for each in found]
-    starts = [each.span.start for each in handles]
+    starts = [handle.span.start for handle in handles]
     return tuple(
         _task(
             text,
@@ -88,7 +88,7 @@ def _task(text: str, done: bool, box: Span, words: Span, handles: Sequence[Handl
     priority = _PRIORITY.match(said)
     due = _DUE.search(said)
     typed = Span(words.start + due.start(1), words.start + due.end(1)) if due is not None else None
-    people = [each.key for each in handles if each.span.start < words.end]
+    people = [handle.key for handle in handles if handle.span.start < words.end]
     return Task(
         done,
         box,
@@ -101,11 +101,11 @@ def _task(text: str, done: bool, box: Span, words: Span, handles: Sequence[Handl
 
 
 def _day(typed: str) -> date | None:
-    found = _DAY.match(typed)
-    if found is None:
+    match = _DAY.match(typed)
+    if match is None:
         return None
     try:
-        return date(int(found[1]), int(found[2]), int(found[3]))
+        return date(int(match[1]), int(match[2]), int(match[3]))
     except ValueError:
         return None
 

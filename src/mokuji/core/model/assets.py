@@ -89,19 +89,23 @@ def check_name(sort: Sort, name: str) -> str:
 
 def renaming(page: Page, old: Asset, name: str) -> tuple[Edit, ...]:
     """What makes a page name a thing by another name, wherever it names it."""
-    found: Iterable[Edit]
+    edits: Iterable[Edit]
     if old.sort == "file":
         if page.head.volume != old.volume:
             return ()
-        found = (each.called(name) for each in destinations(page.text, page.content) if each.key == old.key)
+        edits = (
+            destination.called(name)
+            for destination in destinations(page.text, page.content)
+            if destination.key == old.key
+        )
     elif old.sort == "source":
-        found = (Edit(each.span, each.called(name)) for each in page.content.cites if each.key == old.key)
+        edits = (Edit(cite.span, cite.called(name)) for cite in page.content.cites if cite.key == old.key)
     else:
-        found = (Edit(each.span, f"@{name}") for each in page.content.handles if each.key == old.key)
-    return arrange(each for each in found if each.span.of(page.text) != each.words)
+        edits = (Edit(handle.span, f"@{name}") for handle in page.content.handles if handle.key == old.key)
+    return arrange(edit for edit in edits if edit.span.of(page.text) != edit.words)
 
 
 def defines_note(page: Page, name: str) -> bool:
     """Whether a page has a footnote of its own by this name, so that it would not cite the source."""
     told = definitions.read(page.text, page.content).defined
-    return definitions.key_of(name, note=True) in {each.key for each in told}
+    return definitions.key_of(name, note=True) in {definition.key for definition in told}

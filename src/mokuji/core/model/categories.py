@@ -88,17 +88,17 @@ def tree(
     within = {key for cycle in cycles for key in cycle}
     tops = [key for key in every if not broader.get(key)]
     tops += [min(cycle) for cycle in cycles if not _from_above(cycle, broader, within)]
-    found: list[Node] = []
+    nodes: list[Node] = []
     seen: set[str] = set()
     pending = [(key, 0) for key in sorted(set(tops), reverse=True)]
     while pending:
         key, depth = pending.pop()
         again = key in seen
-        found.append(Node(key, depth, again and bool(narrower[key])))
+        nodes.append(Node(key, depth, again and bool(narrower[key])))
         if not again:
             seen.add(key)
             pending += [(each, depth + 1) for each in sorted(narrower[key], reverse=True)]
-    return found, cycles
+    return nodes, cycles
 
 
 def _from_above(cycle: Sequence[str], broader: Mapping[str, Sequence[str]], within: set[str]) -> bool:

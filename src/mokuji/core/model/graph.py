@@ -107,12 +107,12 @@ def build(
     pairs: list[Ints] = []
     asked: dict[Place, set[int]] = {}
     for use in uses:
-        found = resolver.resolve(use.name, homes[use.home], insert=use.insert)
-        if found.page is None:
-            asked.setdefault(found.place, set()).update(use.pages)
+        resolution = resolver.resolve(use.name, homes[use.home], insert=use.insert)
+        if resolution.page is None:
+            asked.setdefault(resolution.place, set()).update(use.pages)
         else:
             sources = np.fromiter((by_id[id_] for id_ in use.pages), dtype=np.int64, count=len(use.pages))
-            pairs.append(sources * len(ordered) + by_id[found.page.id])
+            pairs.append(sources * len(ordered) + by_id[resolution.page.id])
     packed = np.unique(np.concatenate(pairs)) if pairs else np.zeros(0, dtype=np.int64)
     sources, targets = np.divmod(packed, max(1, len(ordered)))
     others = sources != targets

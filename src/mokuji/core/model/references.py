@@ -90,10 +90,10 @@ class Resolver:
     def resolve(self, name: Name, home: Volume, *, insert: bool = False) -> Resolution:
         """Where a name typed in volume ``home`` leads."""
         key = (name, home.id, insert)
-        found = self._known.get(key)
-        if found is None:
-            found = self._known[key] = self._resolve(name, home, insert=insert)
-        return found
+        resolution = self._known.get(key)
+        if resolution is None:
+            resolution = self._known[key] = self._resolve(name, home, insert=insert)
+        return resolution
 
     def _resolve(self, name: Name, home: Volume, *, insert: bool) -> Resolution:
         for place in lookups(name, home, self._volumes, insert=insert):

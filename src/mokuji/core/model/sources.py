@@ -80,7 +80,7 @@ def words_of(item: Item, field: str) -> str:
     if field == "identifier":
         return str(item.get("DOI") or item.get("ISBN") or item.get("number") or "")
     if field == "author":
-        return "\n".join(_in_order(each) for each in _names(item))
+        return "\n".join(_in_order(name) for name in _names(item))
     if field in {"issued", "accessed"}:
         parts = _date_parts(value)
         return "-".join(f"{part:02d}" if n else str(part) for n, part in enumerate(parts)) or _literal(value)
@@ -138,10 +138,10 @@ def _identifier(words: str) -> dict[str, str]:
 
 
 def _read_date(words: str) -> list[int] | None:
-    found = _DATE.match(words)
-    if found is None:
+    match = _DATE.match(words)
+    if match is None:
         return None
-    parts = [int(part) for part in found.groups() if part is not None]
+    parts = [int(part) for part in match.groups() if part is not None]
     if len(parts) > 1 and not 1 <= parts[1] <= 12:
         return None
     return None if len(parts) > 2 and not 1 <= parts[2] <= _days(parts[0], parts[1]) else parts
@@ -265,12 +265,12 @@ def near(items: Mapping[str, Item]) -> list[Near]:
 
     Titles are compared within a year, each with those that come next to it by the words that it has (sorted
     neighbourhood, common practice), so that this stays linear."""
-    found: dict[tuple[str, str], Near] = {}
+    nears: dict[tuple[str, str], Near] = {}
 
     def pair(keys: Iterable[str], reason: str) -> None:
         first, *others = sorted(keys)
         for other in others:
-            found.setdefault((first, other), Near(first, other, reason))
+            nears.setdefault((first, other), Near(first, other, reason))
 
     for field, said in (("DOI", "the same DOI"), ("ISBN", "the same ISBN"), ("URL", "the same address")):
         groups: dict[str, list[str]] = {}
@@ -293,7 +293,7 @@ def near(items: Mapping[str, Item]) -> list[Near]:
             for other_title, other in listed[n + 1 : n + 1 + NEIGHBOURS]:
                 if fuzz.ratio(title, other_title, score_cutoff=ALIKE):
                     pair((key, other), "nearly the same title in the same year")
-    return sorted(found.values(), key=lambda each: (each.one, each.other))
+    return sorted(nears.values(), key=lambda each: (each.one, each.other))
 
 
 def free_name(item: Item, taken: Iterable[str]) -> str:

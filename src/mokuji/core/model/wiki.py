@@ -208,12 +208,12 @@ class Overlay:
         self.volumes: Mapping[str, Volume] = base.volumes if volumes is None else volumes
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
-        found = {
+        heads = {
             place: head
             for place, head in self._base.titles(places).items()
             if head.id not in self._heads and head.id not in self._gone
         }
-        return found | {place: self._by_place[place] for place in places if place in self._by_place}
+        return heads | {place: self._by_place[place] for place in places if place in self._by_place}
 
     def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
         base = self._base.aliases(places)

@@ -27,10 +27,10 @@ class Facts:
     def seen(self, readable: Collection[int]) -> Self:
         """The same for who may read these volumes: what else is named has no name."""
         changed: dict[str, Any] = {}
-        for each in fields(self):
-            value = getattr(self, each.name)
+        for field in fields(self):
+            value = getattr(self, field.name)
             if isinstance(value, Named):
-                changed[each.name] = value.seen(readable)
+                changed[field.name] = value.seen(readable)
         return replace(self, **changed) if changed else self
 
 

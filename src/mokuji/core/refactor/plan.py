@@ -97,11 +97,13 @@ class Plan:
     def digest(self) -> str:
         """A short name for exactly this plan; it changes if anything that it consulted changes."""
         followed = self.followed
-        found = (
+        references = (
             *(*followed.captured, *followed.lost, *followed.lost_sections),
             *(*followed.other_texts, *followed.resettled, *followed.released, *followed.returned),
         )
-        listed = (f"{each.page.id} {each.page.revision} {each.span}" for each in found)
+        listed = (
+            f"{reference.page.id} {reference.page.revision} {reference.span}" for reference in references
+        )
         return self.change_set.digest(*self.asked, *listed, *(f"{page.id}" for page in self.conflicts))
 
 

@@ -36,8 +36,8 @@ def proposed_note(before: Page, after: Page, volumes: Collection[str] = ()) -> s
         return "First text"
     old, new = _sections(before, volumes), _sections(after, volumes)
     pairs = matching(
-        [(each.id, names.key(each.words), each.level) for each in old[1:]],
-        [(each.id, names.key(each.words), each.level) for each in new[1:]],
+        [(section.id, names.key(section.words), section.level) for section in old[1:]],
+        [(section.id, names.key(section.words), section.level) for section in new[1:]],
     )
     pairs = {0: 0} | {n + 1: m + 1 for n, m in pairs.items()}
     said = [*_fields(before, after)]
@@ -65,12 +65,12 @@ def _sections(page: Page, volumes: Collection[str]) -> list[_Section]:
     content, text = page.content, page.text
     starts = [heading.span.start for heading in content.headings]
     first = content.front_matter.span.end
-    found = [_Section("", None, 0, text[first : starts[0] if starts else len(text)])]
+    sections = [_Section("", None, 0, text[first : starts[0] if starts else len(text)])]
     for n, heading in enumerate(content.headings):
         end = starts[n + 1] if n + 1 < len(starts) else section_end(text, content.headings, n)
         said = words(heading, text, content.references, volumes)
-        found.append(_Section(said, heading.id, heading.level, text[heading.end : end]))
-    return found
+        sections.append(_Section(said, heading.id, heading.level, text[heading.end : end]))
+    return sections
 
 
 def _fields(before: Page, after: Page) -> Iterator[str]:
@@ -82,7 +82,7 @@ def _fields(before: Page, after: Page) -> Iterator[str]:
 
 
 def _named(sections: Sequence[str]) -> str:
-    named = ", ".join(f"“{each}”" for each in sections[:NAMED])
+    named = ", ".join(f"“{section}”" for section in sections[:NAMED])
     return named + (f" and {len(sections) - NAMED} more" if len(sections) > NAMED else "")
 
 
@@ -123,7 +123,7 @@ def _marked(line: Sequence[Piece]) -> str:
 
 def _few(passages: Sequence[LineRun]) -> str:
     """A change of a few words in one line, in words; empty if it is a larger one."""
-    touched = [each for each in passages if each.kind == "changed"]
+    touched = [passage for passage in passages if passage.kind == "changed"]
     if len(touched) != 1:
         return ""
     before, after = touched[0].before, touched[0].after

@@ -22,6 +22,6 @@ def files_used(pages: Iterable[Page]) -> dict[str, list[FileUse]]:
     """The files that pages name, by name as it is meant, each with its places in order."""
     found: dict[str, list[FileUse]] = {}
     for page in pages:
-        for each in destinations(page.text, page.content):
-            found.setdefault(each.name, []).append(FileUse(page.head, each.span))
+        for destination in destinations(page.text, page.content):
+            found.setdefault(destination.name, []).append(FileUse(page.head, destination.span))
     return dict(sorted(found.items(), key=lambda pair: (pair[0].casefold(), pair[0])))

@@ -38,9 +38,9 @@ def faulty_inserts(wiki: Wiki, pages: Iterable[Page]) -> Iterator[FaultyInsert]:
     targets: dict[tuple[int, int], int] = {}
     for page, index, reference in inserts:
         assert reference.name is not None
-        found = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
-        if found is not None:
-            targets[page.head.id, index] = found.id
+        head = resolver.resolve(reference.name, homes[page.head.volume], insert=True).page
+        if head is not None:
+            targets[page.head.id, index] = head.id
     templates = wiki.pages(sorted(set(targets.values())))
     for page, index, reference in inserts:
         template = templates.get(targets.get((page.head.id, index), 0))

@@ -54,12 +54,12 @@ class Pair:
 def look_alikes(names: Iterable[Named], differing: Collection[tuple[str, str]] = ()) -> list[Pair]:
     """The pairs of names that look alike, surest first; ``differing`` are pairs of keys that are known not to be."""
     told = frozenset(differing)
-    found: dict[tuple[str, str], Pair] = {}
+    pairs: dict[tuple[str, str], Pair] = {}
     for pair in _pairs(sorted(set(names), key=lambda each: (each.key, each.sort.value, each.page))):
         at = (pair.one.key, pair.other.key)
-        if at not in told and (at not in found or found[at].confidence < pair.confidence):
-            found[at] = pair
-    return sorted(found.values(), key=lambda pair: (-pair.confidence, pair.one.key, pair.other.key))
+        if at not in told and (at not in pairs or pairs[at].confidence < pair.confidence):
+            pairs[at] = pair
+    return sorted(pairs.values(), key=lambda pair: (-pair.confidence, pair.one.key, pair.other.key))
 
 
 def _pairs(names: list[Named]) -> Iterator[Pair]:
@@ -95,10 +95,10 @@ def _meeting(group: list[Named]) -> Iterator[tuple[Named, Named]]:
 
 def _by_form(names: list[Named], form: object) -> dict[str, list[Named]]:
     groups: dict[str, list[Named]] = {}
-    for each in names:
-        words = [word for word in _SPLIT.split(each.key) if word]
+    for name in names:
+        words = [word for word in _SPLIT.split(name.key) if word]
         if words:
-            groups.setdefault(form(words), []).append(each)  # type: ignore[operator]
+            groups.setdefault(form(words), []).append(name)  # type: ignore[operator]
     return {form_: group for form_, group in groups.items() if len(group) > 1}
 
 
@@ -115,12 +115,12 @@ def singular(word: str) -> str:
 
 def _by_deletion(names: list[Named]) -> dict[str, list[Named]]:
     groups: dict[str, list[Named]] = {}
-    for each in names:
-        key = each.key
+    for name in names:
+        key = name.key
         if len(key) < SHORTEST_WORD:
             continue
         for form in {key, *(key[:at] + key[at + 1 :] for at in range(len(key)))}:
-            groups.setdefault(form, []).append(each)
+            groups.setdefault(form, []).append(name)
     return {form: group for form, group in groups.items() if len(group) > 1}
 
 

@@ -98,9 +98,9 @@ def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str, bool]]:
             words.append(data[start:end].decode() if words != [""] else "")
         elif kind == "Text" and not verbatim:
             text = data[start:end].decode()
-            for found in _BARE.finditer(text):
-                lead = len(text[: found.start()].encode())
-                yield found[0], start + lead, start + lead + len(found[0].encode()), "", False
+            for match in _BARE.finditer(text):
+                lead = len(text[: match.start()].encode())
+                yield match[0], start + lead, start + lead + len(match[0].encode()), "", False
 
 
 def meant(url: str, origins: Collection[str], volumes: Mapping[str, Volume]) -> tuple[Place, str] | None:

@@ -29,7 +29,7 @@ def out_of_reach(
     ``placed`` are volume and key of what stands in contents, ``fronts`` the keys of front pages. The pages of
     other volumes that are ``closed`` are not gone through, since not every reader can.
     """
-    found: list[PageHead] = []
+    heads: list[PageHead] = []
     volumes = np.array([head.volume for head in graph.heads], dtype=np.int64)
     for volume in sorted({head.volume for head in graph.heads}):
         roots = [
@@ -42,5 +42,5 @@ def out_of_reach(
             continue
         shut = [each for each in closed if each != volume]
         reached = graph.reached(roots, ~np.isin(volumes, shut) if shut else None)
-        found += [graph.heads[n] for n in np.flatnonzero(inside & ~reached)]
-    return found
+        heads += [graph.heads[n] for n in np.flatnonzero(inside & ~reached)]
+    return heads

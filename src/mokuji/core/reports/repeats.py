@@ -81,7 +81,7 @@ def repeats(pages: Iterable[Page]) -> list[Repeat]:
         lines = sum(1 + max(0, len(line) - 1) // LINE for line in words.splitlines() if line.strip())
         stands = tuple((texts[p][0], span) for (p, _), span in zip(at, spans, strict=True))
         told[at] = Repeat(words, stands, lines, (len(stands) - 1) * lines - len(stands))
-    found_all = [each for each in told.values() if each.saved > 0]
+    found_all = [repeat for repeat in told.values() if repeat.saved > 0]
     return sorted(
         found_all, key=lambda r: (-r.saved, r.places[0][0].volume, r.places[0][0].key, r.places[0][1])
     )

@@ -27,7 +27,7 @@ def use(typed: str, template: Page, volumes: Collection[str] = ()) -> Use:
     if not references:
         return Use(None, {}, ())
     given = call(typed, references, 0)
-    handed = [(each.name, dedented(each.span.of(typed), given.indent)) for each in given.values]
+    handed = [(value.name, dedented(value.span.of(typed), given.indent)) for value in given.values]
     slots: Mapping[str, Slot] = template.content.declared.slots
     values, faults = assign(handed, slots, template.head.title)
     section = references[0].section

@@ -284,14 +284,14 @@ class _Looker:
 
     def _formulas(self, start: int, end: int) -> None:
         """Formulas whose braces do not pair up: those stand as text."""
-        for found in _FORMULA.finditer(self._lifted.data, start, end):
-            inner = found[1].decode()
+        for match in _FORMULA.finditer(self._lifted.data, start, end):
+            inner = match[1].decode()
             depth = unpaired(inner)
             if depth and _LATEX.search(inner):
                 what = "is not closed" if depth > 0 else "is closed that was not opened"
-                close = ("Close it", found.end(1), found.end(1), "}" * depth) if depth > 0 else None
+                close = ("Close it", match.end(1), match.end(1), "}" * depth) if depth > 0 else None
                 self._say(
-                    "formula_brace", f"A brace of this formula {what}, so it is text.", *found.span(), close
+                    "formula_brace", f"A brace of this formula {what}, so it is text.", *match.span(), close
                 )
 
     def _fence(self, start: int, end: int) -> None:
@@ -336,15 +336,15 @@ class _Looker:
 
     def _twice(self, start: int, end: int) -> None:
         text = self._lifted.data[start:end].decode()
-        for found in _TWICE.finditer(text):
-            if found[1].lower() in _MAY_BE_TWICE or (
-                found[1][0].islower() and not found[0].startswith(found[1])
+        for match in _TWICE.finditer(text):
+            if match[1].lower() in _MAY_BE_TWICE or (
+                match[1][0].islower() and not match[0].startswith(match[1])
             ):
                 continue
-            first = start + len(text[: found.end(1)].encode())
-            last = start + len(text[: found.end()].encode())
-            whole = start + len(text[: found.start()].encode())
-            said = f"“{found[1]}” stands here twice."
+            first = start + len(text[: match.end(1)].encode())
+            last = start + len(text[: match.end()].encode())
+            whole = start + len(text[: match.start()].encode())
+            said = f"“{match[1]}” stands here twice."
             self._say("word_twice", said, whole, last, ("Take one out", first, last, ""))
 
 

@@ -127,18 +127,18 @@ def sayings(page: Page, old: str, new: str) -> Iterator[Saying]:
     lines = Lines(page.text)
     for stretch in stretches(page):
         inside = stretch.span.of(page.text)
-        for found in pattern.finditer(inside):
-            span = Span(stretch.span.start + found.start(), stretch.span.start + found.end())
+        for match in pattern.finditer(inside):
+            span = Span(stretch.span.start + match.start(), stretch.span.start + match.end())
             written = (
-                _file_name(found[0], new) if stretch.kind == FILE else names.like_typed(found[0], old, new)
+                _file_name(match[0], new) if stretch.kind == FILE else names.like_typed(match[0], old, new)
             )
-            if written == found[0]:
+            if written == match[0]:
                 continue
             line = lines.position(span.start).line
             whole = lines.line_span(line)
             lead, tail = page.text[whole.start : span.start], page.text[span.end : whole.end].rstrip("\r\n")
             yield Saying(
-                stretch.kind, line, lead + found[0] + tail, lead + written + tail, Edit(span, written)
+                stretch.kind, line, lead + match[0] + tail, lead + written + tail, Edit(span, written)
             )
 
 

@@ -178,12 +178,12 @@ class _Reader:
         at = 0
         # Stand-ins are letters and digits: nothing in a text is spelt out as one.
         runs = self._stand_in.split(words)
-        for n, found in enumerate(self._stand_in.finditer(source)):
-            between = source[at : found.start()]
+        for n, match in enumerate(self._stand_in.finditer(source)):
+            between = source[at : match.start()]
             self._run(between, runs[2 * n], start)
-            self._reference(int(found[1]))
-            start += len(between.encode()) + len(found[0])
-            at = found.end()
+            self._reference(int(match[1]))
+            start += len(between.encode()) + len(match[0])
+            at = match.end()
         self._run(source[at:], runs[-1], start)
 
     def _run(self, source: str, words: str, start: int) -> None:
@@ -192,11 +192,11 @@ class _Reader:
             return
         at = 0
         pieces: list[tuple[str, str]] = []
-        for found in _SPELT_OUT.finditer(source):
-            between = source[at : found.start()]
-            sign = found[0][1:] if found[0][0] == "\\" else html.unescape(found[0])
-            pieces += ((between, between), (sign, found[0]))
-            at = found.end()
+        for match in _SPELT_OUT.finditer(source):
+            between = source[at : match.start()]
+            sign = match[0][1:] if match[0][0] == "\\" else html.unescape(match[0])
+            pieces += ((between, between), (sign, match[0]))
+            at = match.end()
         pieces.append((source[at:], source[at:]))
         if "".join(read for read, _ in pieces) != words:
             pieces = [(words, source)]
@@ -230,7 +230,7 @@ class _Reader:
         }
         places = code_points(self._data, edges)
         holes = self._holes()
-        found: list[Block] = []
+        blocks: list[Block] = []
         for each in self._done:
             words: list[str] = []
             pieces: list[Piece] = []
@@ -245,8 +245,8 @@ class _Reader:
                     words.append(text)
                     pieces.append(Piece(at, len(text), where, typed))
                     at += len(text)
-            found.append(Block(each.sort, each.step, "".join(words), tuple(pieces)))
-        return found
+            blocks.append(Block(each.sort, each.step, "".join(words), tuple(pieces)))
+        return blocks
 
     def _holes(self) -> list[Span]:
         """What is no words of the writer: marks, sources, people, and slots."""

@@ -26,16 +26,16 @@ _WORD = re.compile(rf"{HELD}|[^\W_]+(?:[.,'’/-][^\W_]+)*")
 def sentences(words: str) -> Iterator[tuple[int, int]]:
     """The sentences of a text without line ends, as ranges of it without the white space behind them."""
     start = 0
-    for found in _END.finditer(words):
-        stop = found["stop"]
+    for match in _END.finditer(words):
+        stop = match["stop"]
         if "!" not in stop and "?" not in stop:
-            if words[found.end() : found.end() + 1].islower():
+            if words[match.end() : match.end() + 1].islower():
                 continue
-            before = max(start, found.start() - LONGEST_SHORT)
-            if stop == "." and _SHORT.search(words, before, found.start() + 1):
+            before = max(start, match.start() - LONGEST_SHORT)
+            if stop == "." and _SHORT.search(words, before, match.start() + 1):
                 continue
-        yield start, found.end("stop")
-        start = found.start("opening")
+        yield start, match.end("stop")
+        start = match.start("opening")
     end = len(words.rstrip())
     if start < end:
         yield start, end

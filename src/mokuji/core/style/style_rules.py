@@ -47,18 +47,18 @@ def breaches(page: Page, style: Style, speller: Speller | None = None) -> list[F
     if not style.rules:
         return []
     rules = _rules(style)
-    found: list[Flaw] = [*_title(page, rules, speller)]
+    flaws: list[Flaw] = [*_title(page, rules, speller)]
     known: dict[str, bool] = {}
     for passage in passages(page):
         names = rules.named(passage.words)
         if passage.sort == "heading" and style.headings:
-            found += _heading(passage, rules, names, speller)
+            flaws += _heading(passage, rules, names, speller)
         if passage.sort == "text" and (style.step or style.sentence):
-            found += _long(passage, style)
-        found += _preferred(passage, rules, names)
+            flaws += _long(passage, style)
+        flaws += _preferred(passage, rules, names)
         if style.spelling and speller is not None:
-            found += _spelling(passage, rules, names, speller, known)
-    return sorted(found, key=lambda flaw: flaw.span)
+            flaws += _spelling(passage, rules, names, speller, known)
+    return sorted(flaws, key=lambda flaw: flaw.span)
 
 
 @dataclass(frozen=True)
@@ -107,7 +107,7 @@ def _any_of(phrases: Sequence[str], *, ignoring_case: bool = False) -> re.Patter
     """Any of these phrases as whole words, the longest first; white space in them is any."""
     if not phrases:
         return None
-    spelt = (r"\s+".join(map(re.escape, each.split())) for each in sorted(phrases, key=len, reverse=True))
+    spelt = (r"\s+".join(map(re.escape, phrase.split())) for phrase in sorted(phrases, key=len, reverse=True))
     return re.compile(rf"(?<!\w)(?:{'|'.join(spelt)})(?!\w)", re.IGNORECASE if ignoring_case else 0)
 
 
@@ -225,9 +225,9 @@ def _long(passage: Block, style: Style) -> Iterator[Flaw]:
 def _preferred(passage: Block, rules: _Rules, names: Sequence[tuple[int, int]]) -> Iterator[Flaw]:
     if rules.preferred is None:
         return
-    for found in rules.preferred.finditer(passage.words):
-        start, end = found.span()
-        typed = _folded(found[0])
+    for match in rules.preferred.finditer(passage.words):
+        start, end = match.span()
+        typed = _folded(match[0])
         # Letters such as “ſ” are found as others that they are no small form of.
         use = rules.use.get(typed)
         if (
@@ -238,11 +238,11 @@ def _preferred(passage: Block, rules: _Rules, names: Sequence[tuple[int, int]]) 
         ):
             continue
         if not use:
-            yield Flaw("word_avoided", f"“{found[0]}” is to be avoided here.", passage.span(start, end))
+            yield Flaw("word_avoided", f"“{match[0]}” is to be avoided here.", passage.span(start, end))
             continue
-        better = use[0].upper() + use[1:] if found[0][0].isupper() else use
+        better = use[0].upper() + use[1:] if match[0][0].isupper() else use
         span = passage.span(start, end)
-        said = f"“{better}” is preferred to “{found[0]}” here."
+        said = f"“{better}” is preferred to “{match[0]}” here."
         yield Flaw("word_preferred", said, span, Mend(f"Write “{better}”", (Edit(span, better),)))
 
 
@@ -259,13 +259,13 @@ def _spelling(
     known: dict[str, bool],
 ) -> Iterator[Flaw]:
     """``known`` holds what was asked already: most words of a page are the same few."""
-    for found in _LETTERS.finditer(passage.words):
-        word = found[0]
+    for match in _LETTERS.finditer(passage.words):
+        word = match[0]
         if word not in known:
             # All capitals are abbreviations, capitals inside are names of things.
             asset = len(word) == 1 or any(each.isupper() for each in word[1:])
             known[word] = asset or _known(word, rules, speller)
-        start, end = found.span()
+        start, end = match.span()
         if known[word] or _within(names, start, end) or not passage.typed(start, end):
             continue
         yield Flaw(

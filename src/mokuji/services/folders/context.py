@@ -90,8 +90,8 @@ class FolderContext:
 
     def page(self, volume_key: str, page_key: str, _: Permission = Permission.RENAME) -> PageHead:
         volume = self.wiki.volumes.get(volume_key)
-        found = self._heads.get((volume.id, page_key)) if volume is not None else None
-        return found or page_called(self.loaded, f"{volume_key}/{page_key}" if volume_key else page_key)
+        head = self._heads.get((volume.id, page_key)) if volume is not None else None
+        return head or page_called(self.loaded, f"{volume_key}/{page_key}" if volume_key else page_key)
 
     def page_named(self, typed: str, _: str, __: Permission = Permission.RENAME) -> PageHead:
         if not typed.strip():
@@ -152,17 +152,17 @@ class FolderContext:
             return [
                 page.head.id
                 for page in pages
-                if any(each.key == asset.key for each in destinations(page.text, page.content))
+                if any(destination.key == asset.key for destination in destinations(page.text, page.content))
             ]
         return [
             page.head.id
             for page in self.wiki.pages_by_id.values()
-            if "[^" in page.text and any(each.key == asset.key for each in page.content.cites)
+            if "[^" in page.text and any(cite.key == asset.key for cite in page.content.cites)
         ]
 
     def files(self, volume: int, keys: Collection[str]) -> Mapping[str, Asset]:
-        found = self._assets(volume)
-        return {key: self._with_content(found[key]) for key in keys if key in found}
+        assets = self._assets(volume)
+        return {key: self._with_content(assets[key]) for key in keys if key in assets}
 
     def gains_readers(self, target: Volume, source: Volume) -> bool:
         return False  # whoever reads a folder reads all of it

@@ -73,7 +73,7 @@ def table_of(
     rows = list(_rows(pages_of(found, home), field, value))
     if not rows:
         raise Missing(f"No page of “{home.title}” has a field “{field}”{f' “{value}”' if value else ''}.")
-    shown = (field, *(each for each in columns if each != field))
+    shown = (field, *(column for column in columns if column != field))
     ordered, _ = arrange(rows, Query(sort=sort or field, limit=len(rows)))
     return FolderTable(shown, tuple(ordered), found.paths)
 

@@ -54,13 +54,13 @@ def made(context: FolderContext, plan: Plan) -> FolderPlan:
     files = changed_files(context.loaded.index, changes, place_all=only_places)
     lists = _source_lists(context.folder)
     moved, copied = {}, {}
-    for each in changes.assets:
-        if each.after is None or each.after.sort != "file":
+    for asset in changes.assets:
+        if asset.after is None or asset.after.sort != "file":
             continue
-        if each.before is not None:
-            moved[context.path_of(each.after)] = context.path_of(each.before)
-        elif (path := context.holding(each.after.content)) is not None:
-            copied[context.path_of(each.after)] = path
+        if asset.before is not None:
+            moved[context.path_of(asset.after)] = context.path_of(asset.before)
+        elif (path := context.holding(asset.after.content)) is not None:
+            copied[context.path_of(asset.after)] = path
     return FolderPlan(
         context.folder, context.loaded, plan, {**files, **_sources(lists, changes)}, moved, copied, lists
     )
@@ -74,16 +74,16 @@ def _source_lists(folder: Path) -> dict[str, str]:
 def _sources(lists: Mapping[str, str], changes: ChangeSet) -> dict[str, str]:
     """The lists of sources in which some are called otherwise; nothing else in them changes."""
     changed: dict[str, str] = {}
-    for each in changes.assets:
-        if each.before is None or each.after is None or each.before.sort != "source" or not each.renamed:
+    for asset in changes.assets:
+        if asset.before is None or asset.after is None or asset.before.sort != "source" or not asset.renamed:
             continue
         before = {**lists, **changed}
         after = {
-            path: _renamed(path, text, each.before.name, each.after.name) for path, text in before.items()
+            path: _renamed(path, text, asset.before.name, asset.after.name) for path, text in before.items()
         }
         if after == before:
             raise Refused(
-                f"Where “{each.before.name}” gets its name in the list cannot be told. Rename it there.",
+                f"Where “{asset.before.name}” gets its name in the list cannot be told. Rename it there.",
                 code="bad_sources",
             )
         changed |= {path: text for path, text in after.items() if text != lists[path]}
@@ -115,7 +115,7 @@ def as_diff(plan: FolderPlan) -> Iterator[str]:
 
 def lines_of(plan: FolderPlan) -> Iterator[str]:
     """The references that lead elsewhere afterwards, a line each."""
-    for found, words in (
+    for references, words in (
         (plan.plan.captured, "led nowhere and leads to a page now"),
         (plan.plan.lost, "leads nowhere now"),
         (plan.plan.followed.lost_sections, "leads to a section that is gone"),
@@ -124,11 +124,11 @@ def lines_of(plan: FolderPlan) -> Iterator[str]:
         (plan.plan.followed.returned, "leads again where it led before"),
         (plan.plan.followed.other_texts, "put in a text that its readers do not see there any more"),
     ):
-        for each in found:
-            page = plan.loaded.wiki.pages_by_id[each.page.id]
-            at = Lines(page.text).position(each.span.start)
+        for reference in references:
+            page = plan.loaded.wiki.pages_by_id[reference.page.id]
+            at = Lines(page.text).position(reference.span.start)
             yield (
-                f"{plan.loaded.paths[each.page.id]}:{at.line}:{at.column}: {each.span.of(page.text)} {words}."
+                f"{plan.loaded.paths[reference.page.id]}:{at.line}:{at.column}: {reference.span.of(page.text)} {words}."
             )
 
 

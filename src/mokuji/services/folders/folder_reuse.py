@@ -31,12 +31,12 @@ def uses_in(folder: Path, template: str) -> Iterator[tuple[str, int, dict[str, s
 def repeats_in(folder: Path) -> Iterator[tuple[Repeat, list[tuple[str, int]]]]:
     """Text that stands in several places, what saves most first, with files and lines."""
     found = load(folder)
-    for each in repeats(found.wiki.pages_by_id.values()):
+    for repeat in repeats(found.wiki.pages_by_id.values()):
         places = []
-        for head, span in each.places:
+        for head, span in repeat.places:
             line = Lines(found.wiki.pages_by_id[head.id].text).position(span.start).line
             places.append((found.paths[head.id], line))
-        yield each, places
+        yield repeat, places
 
 
 def categories_in(folder: Path, *, volume: str = "") -> Iterator[tuple[Node, str, int]]:

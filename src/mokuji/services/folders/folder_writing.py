@@ -64,7 +64,7 @@ def _read_journal(data: bytes) -> Journal:
             raise ValueError(f"no step: {step.do}")
         for path in (step.path, *filter(None, [step.source])):
             _check_inside(path)
-    if not all(isinstance(each, str) for each in texts):
+    if not all(isinstance(text, str) for text in texts):
         raise ValueError("no journal")
     for path in journal.folders:
         _check_inside(path)

@@ -125,13 +125,17 @@ def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -
     content, lines = page.content, Lines(page.text)
     sections = Sections.of(page, volumes)
     references = []
-    for each in content.references:
-        at = lines.position(each.span.start)
+    for reference in content.references:
+        at = lines.position(reference.span.start)
         whole = title = ""
-        if each.name is not None:
-            whole = names.unescape(each.name_span.of(page.text)).strip()
-            title = names.unescape(each.title_span.of(page.text)).strip() if each.name.volume else whole
-        references.append((each.kind, each.name, each.section, at.line, at.column, whole, title))
+        if reference.name is not None:
+            whole = names.unescape(reference.name_span.of(page.text)).strip()
+            title = (
+                names.unescape(reference.title_span.of(page.text)).strip() if reference.name.volume else whole
+            )
+        references.append(
+            (reference.kind, reference.name, reference.section, at.line, at.column, whole, title)
+        )
     problems = []
     for problem in content.problems:
         at = lines.position(problem.span.start)
@@ -153,8 +157,8 @@ def _summaries(pages: list[Page], volumes: frozenset[str], styles: Mapping[int, 
     if sum(len(page.text) for page in pages) < POOL_FROM or (os.cpu_count() or 1) < 2:
         return {page.head.id: read(page) for page in pages}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        found = pool.map(read, pages, chunksize=32)
-        return {page.head.id: each for page, each in zip(pages, found, strict=True)}
+        summaries = pool.map(read, pages, chunksize=32)
+        return {page.head.id: each for page, each in zip(pages, summaries, strict=True)}
 
 
 @dataclass
@@ -225,9 +229,9 @@ def check(folder: Path) -> Checked:
     references, unwritten = _references(found, pages)
     problems = list(found.index.problems)
     problems += [
-        FolderProblem(paths[id_], *each)
+        FolderProblem(paths[id_], *problem)
         for id_, summary in found.wiki.summaries.items()
-        for each in summary.problems
+        for problem in summary.problems
     ]
     problems += _insert_problems(found, pages)
     problems += _no_dictionary(found)
@@ -280,10 +284,10 @@ def _uncited(found: Loaded, pages: list[Page], sources: Mapping[str, object]) ->
         if "[^" not in page.text:
             continue
         lines = Lines(page.text)
-        for each in page.content.cites:
-            if each.key not in sources:
-                at = lines.position(each.span.start)
-                said = f"“{each.name}” is neither a footnote of this page nor in the list of sources."
+        for cite in page.content.cites:
+            if cite.key not in sources:
+                at = lines.position(cite.span.start)
+                said = f"“{cite.name}” is neither a footnote of this page nor in the list of sources."
                 yield FolderProblem(found.paths[page.head.id], "source_missing", said, at.line, at.column)
 
 
@@ -307,10 +311,10 @@ def _missing_files(found: Loaded, folder: Path, pages: list[Page]) -> Iterator[F
         if "]: " not in page.text and file_names.names_in(page.text) <= known:
             continue
         lines = Lines(page.text)
-        for each in destinations(page.text, page.content):
-            if each.key not in known:
-                at = lines.position(each.span.start)
-                said = f"There is no file “{each.name}” in the files/ of this volume."
+        for destination in destinations(page.text, page.content):
+            if destination.key not in known:
+                at = lines.position(destination.span.start)
+                said = f"There is no file “{destination.name}” in the files/ of this volume."
                 yield FolderProblem(found.paths[page.head.id], "file_missing", said, at.line, at.column)
 
 
@@ -481,9 +485,11 @@ def render(folder: Path, page: str) -> tuple[str, tuple[FolderProblem, ...]]:
     shown = rendering.render(key, here, compile_page(here, key), anchors, needs, to)
     path, lines = found.paths[head.id], Lines(here.text)
     problems = []
-    for each in shown.problems:
-        at = lines.position(each.problem.span.start)
-        problems.append(FolderProblem(path, each.problem.code, each.problem.message, at.line, at.column))
+    for problem in shown.problems:
+        at = lines.position(problem.problem.span.start)
+        problems.append(
+            FolderProblem(path, problem.problem.code, problem.problem.message, at.line, at.column)
+        )
     return shown.html, tuple(problems)
 
 

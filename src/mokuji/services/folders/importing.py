@@ -34,8 +34,8 @@ def read_folder(folder: Path) -> FolderWiki:
     if not folder.is_dir():
         raise Missing(f"{folder} is no folder. Give a folder of .md files, or of such folders.")
     unread: list[FolderProblem] = []
-    found = read(page_files(folder, unread), name=folder.resolve().name)
-    return replace(found, problems=(*found.problems, *unread, *_no_pages(folder, found.volumes)))
+    wiki = read(page_files(folder, unread), name=folder.resolve().name)
+    return replace(wiki, problems=(*wiki.problems, *unread, *_no_pages(folder, wiki.volumes)))
 
 
 def _no_pages(folder: Path, volumes_: Sequence[FolderVolume]) -> Iterator[FolderProblem]:
@@ -103,7 +103,9 @@ def import_folder(
         ids = [_import_volume(app, connection, volume, sign) for volume in wiki.volumes]
         known = load_volumes(connection)
         for id_, volume in zip(ids, wiki.volumes, strict=True):
-            libraries = [known[names.key(each)].id for each in volume.libraries if names.key(each) in known]
+            libraries = [
+                known[names.key(library)].id for library in volume.libraries if names.key(library) in known
+            ]
             volumes.set_libraries(connection, id_, libraries)
             if owner is not None:
                 people.set_role(connection, owner, id_, Role.OWNER)

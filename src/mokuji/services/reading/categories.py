@@ -112,14 +112,14 @@ class VolumeCategories:
         counts: dict[str, int] = {}
         marks: dict[str, int] = {}
         double: set[str] = set()
-        for each in self.named[: 4 * MOST]:
-            if each.how in {Filing.PAGE, Filing.MARK}:
-                double |= {each.key} & counts.keys()
-                counts[each.key] = counts.get(each.key, 0) + each.pages
-            if each.how is Filing.MARK:
-                marks[each.key] = each.number
-            if each.key not in written or each.how is Filing.PAGE:
-                written[each.key] = names.as_title(each.name)
+        for named_category in self.named[: 4 * MOST]:
+            if named_category.how in {Filing.PAGE, Filing.MARK}:
+                double |= {named_category.key} & counts.keys()
+                counts[named_category.key] = counts.get(named_category.key, 0) + named_category.pages
+            if named_category.how is Filing.MARK:
+                marks[named_category.key] = named_category.number
+            if named_category.key not in written or named_category.how is Filing.PAGE:
+                written[named_category.key] = names.as_title(named_category.name)
         for giver in self.givers:
             if self.given.get(giver.template.id):
                 written.setdefault(giver.key, names.as_title(giver.name))
@@ -152,9 +152,11 @@ def index(app: AppContext, actor: Actor, volume_key: str) -> Index:
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         scene = VolumeCategories(context, volume)
-        found = scene.categories()
-        nodes, cycles = tree(found, {key: wider for key, wider in scene.broader.items() if key in found})
-        return Index(volume_view(context, volume), tuple(nodes), found, tuple(cycles), scene.broader)
+        categories = scene.categories()
+        nodes, cycles = tree(
+            categories, {key: wider for key, wider in scene.broader.items() if key in categories}
+        )
+        return Index(volume_view(context, volume), tuple(nodes), categories, tuple(cycles), scene.broader)
 
 
 def ids_under(context: ReadContext, volume: Volume, key: str) -> set[int]:
@@ -229,12 +231,12 @@ def _filed(
     through = [
         g.template for g in scene.givers if g.key == key and head.id in scene.given.get(g.template.id, ())
     ]
-    found: list[MarkedPassage] = []
+    passages: list[MarkedPassage] = []
     if Filing.MARK in ways:
         page = load_ready(app, context.connection, head, context.volumes).page
         lines = Lines(page.text)
         for mark in page.content.marks:
             if mark.key == key:
                 line = lines.position(mark.span.start).line
-                found.append(MarkedPassage(line, mark.span, _words(page.text, mark)))
-    return FiledPage(head, summary, Filing.PAGE in ways, tuple(through), tuple(found))
+                passages.append(MarkedPassage(line, mark.span, _words(page.text, mark)))
+    return FiledPage(head, summary, Filing.PAGE in ways, tuple(through), tuple(passages))

@@ -45,15 +45,15 @@ def sections_for(
         context = ReadContext(connection, actor)
         home = context.volume(volume_key)
         seen = StoredWiki(connection, context.volumes)
-        found = Resolver.of(seen, [(home, reference)])
-        head = found.resolve(reference.name, home, insert=reference.kind is Kind.INSERT).page
+        resolver = Resolver.of(seen, [(home, reference)])
+        head = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT).page
         page = seen.pages([head.id]).get(head.id) if head is not None else None
         return _sections(page, frozenset(context.volumes), insert=insert) if page is not None else []
 
 
 def _sections(page: Page, volumes: frozenset[str], *, insert: bool) -> list[SectionFor]:
     sections = Sections.of(page, volumes)
-    found = [
+    fors = [
         SectionFor(part.name, 0, names.escape_section(part.name))
         for part in page.content.parts
         if insert and part.name is not None and sections.is_part(part.name)
@@ -63,8 +63,8 @@ def _sections(page: Page, volumes: frozenset[str], *, insert: bool) -> list[Sect
         # Only what leads there: of equal headings the first one, by its identifier if it has one.
         typed = next((each for each in (heading.id, words) if each and sections.find(each) == index), None)
         if typed is not None and not (insert and sections.is_part(typed)):
-            found.append(SectionFor(words, heading.level, names.escape_section(typed)))
-    return found[:MOST]
+            fors.append(SectionFor(words, heading.level, names.escape_section(typed)))
+    return fors[:MOST]
 
 
 def people_for(app: AppContext, actor: Actor) -> list[tuple[str, str]]:

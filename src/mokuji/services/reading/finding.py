@@ -74,7 +74,7 @@ def _writable(
     if not names.is_key(key):
         return None
     for volume in [scope] if scope else list(volumes.values()):
-        there = any(each.key == key and each.volume == volume.id for each in named)
+        there = any(named_page.key == key and named_page.volume == volume.id for named_page in named)
         if policy.may(actor, Permission.WRITE, volume.id, closed=volume.closed) and not there:
             return volume
     return None
@@ -93,11 +93,11 @@ def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, m
         if not key:
             return SearchResult("", (), (), {}, by_id, scope, None, False)
         named = search.by_name(connection, key, seen, most=most)
-        if scope is not None and all(each.near for each in named):
+        if scope is not None and all(named_page.near for named_page in named):
             # What this volume has not another may have: one need not say so first.
             everywhere = search.by_name(connection, key, list(by_id), most=most)
-            named = [*(each for each in everywhere if not each.near), *named][:most]
-        known = {each.page for each in named}
+            named = [*(named_page for named_page in everywhere if not named_page.near), *named][:most]
+        known = {named_page.page for named_page in named}
         hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
         return SearchResult(
             typed,
@@ -169,8 +169,8 @@ def _names(
     key = names.key(typed)
     if not key and volume.id == home.id:
         return []
-    found = search.by_name(context.connection, key, [volume.id], most=most)
-    rows = [_row(home, volume, each, key, absolute=absolute) for each in found]
+    named_pages = search.by_name(context.connection, key, [volume.id], most=most)
+    rows = [_row(home, volume, named_page, key, absolute=absolute) for named_page in named_pages]
     wiki = StoredWiki(context.connection, context.volumes)
     readable = [each.id for each in context.volumes.values()]
     wanted = wanted_like(wiki, volume.id, key, readable, max(2, most // 2)) if key else []
@@ -207,8 +207,8 @@ def _target(home: Volume, volume: Volume, title: str, *, absolute: bool) -> str:
 
 def _elsewhere(context: ReadContext, home: Volume, typed: str, most: int) -> list[_Row]:
     key = names.key(typed)
-    by_id = {each.id: each for each in context.volumes.values() if each.id != home.id}
+    by_id = {volume.id: volume for volume in context.volumes.values() if volume.id != home.id}
     if not key or not by_id:
         return []
-    found = search.by_name(context.connection, key, list(by_id), most=most)
-    return [_row(home, by_id[each.volume], each, key) for each in found]
+    named_pages = search.by_name(context.connection, key, list(by_id), most=most)
+    return [_row(home, by_id[named_page.volume], named_page, key) for named_page in named_pages]

@@ -90,7 +90,9 @@ def revisions(
         )
         more = found[PAGE - 1].number if len(found) > PAGE else None
         view = volume_view(context, volume, path_to=head.key)
-        return HistoryView(view, head, tuple(told(context.reader, each) for each in found[:PAGE]), more)
+        return HistoryView(
+            view, head, tuple(told(context.reader, revision) for revision in found[:PAGE]), more
+        )
 
 
 def one_revision(app: AppContext, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
@@ -147,7 +149,7 @@ def acts(
         if volume_key:
             seen, person = [find_volume(connection, actor, volume_key).id], None
         found = history.acts(connection, seen, person, before=before or 2**62, most=PAGE + 1)
-        listed = [as_known(each, by_id, actor) for each in found[:PAGE]]
+        listed = [as_known(act, by_id, actor) for act in found[:PAGE]]
         return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
 

@@ -35,11 +35,11 @@ def below(app: AppContext, actor: Actor, volume_key: str, under: Sequence[str], 
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         wanted = dict.fromkeys(names.key(name) for name in under if not name or names.is_storable(name))
-        found = (
+        levels = (
             contents.level(context.wiki, volume.id, context.reads, key, skip)
             for key in list(wanted)[:AT_ONCE]
         )
-        return Levels(tuple(each for each in found if each is not None))
+        return Levels(tuple(level for level in levels if level is not None))
 
 
 def around(app: AppContext, actor: Actor, volume_key: str, name: str) -> Levels:
@@ -72,5 +72,5 @@ def named(app: AppContext, actor: Actor, volume_key: str, words: str) -> Levels:
         key = names.key(words) if names.is_storable(words) else ""
         if not key:
             return Levels(())
-        found, more = contents.named_so(context.wiki, volume.id, context.reads, key)
-        return Levels(tuple(found), more)
+        levels, more = contents.named_so(context.wiki, volume.id, context.reads, key)
+        return Levels(tuple(levels), more)

@@ -85,9 +85,9 @@ def _targets(
         for reference in page.content.references:
             if reference.section and reference.name is not None:
                 insert = reference.kind is Kind.INSERT
-                found = resolver.resolve(reference.name, homes[page.head.id], insert=insert).page
-                if found is not None and found.id not in own:
-                    ids.add(found.id)
+                head = resolver.resolve(reference.name, homes[page.head.id], insert=insert).page
+                if head is not None and head.id not in own:
+                    ids.add(head.id)
     known = {**(wiki.pages(ids) if ids else {}), **own}
     found_sections: dict[int, tuple[Sections, tuple[str, ...]]] = {}
     for id_, each in known.items():
@@ -107,30 +107,30 @@ def _link(
     volumes: dict[str, Volume],
     by_id: Mapping[int, Volume],
 ) -> Link:
-    found = None
+    resolution = None
     if reference.name is not None:
-        found = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
+        resolution = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT)
     whole = (
-        found is not None
-        and found.page is not None
+        resolution is not None
+        and resolution.page is not None
         and reference.name is not None
-        and found.place[1] == reference.name.key
+        and resolution.place[1] == reference.name.key
     )
     words = shown(reference, page.text, volumes, whole=whole)
     label = reference.label(page.text) if reference.kind is Kind.LINK else ""
     if reference.kind is Kind.LISTING:
         return Link("listing", reference.kind, words, label, home.key, "", "")
-    if found is None:
+    if resolution is None:
         state, anchor = _section(reference.section, targets.get(page.head.id))
         return Link(state, reference.kind, words, label, home.key, page.head.key, page.head.title, anchor)
-    if found.page is None:
-        return _unwritten(reference, found, page, home, by_id, words, label)
+    if resolution.page is None:
+        return _unwritten(reference, resolution, page, home, by_id, words, label)
     state, anchor = "page", ""
     if reference.section:
-        part = reference.kind is Kind.INSERT and found.page.id in targets
-        if not (part and targets[found.page.id][0].is_part(reference.section)):
-            state, anchor = _section(reference.section, targets.get(found.page.id))
-    volume, head = by_id[found.page.volume], found.page
+        part = reference.kind is Kind.INSERT and resolution.page.id in targets
+        if not (part and targets[resolution.page.id][0].is_part(reference.section)):
+            state, anchor = _section(reference.section, targets.get(resolution.page.id))
+    volume, head = by_id[resolution.page.volume], resolution.page
     return Link(state, reference.kind, words, label, volume.key, head.key, head.title, anchor, head.id)
 
 

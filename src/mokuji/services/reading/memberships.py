@@ -26,14 +26,14 @@ class OfPage:
 
 def categories_of(connection: Connection, page: int, inserted: Iterable[PageHead]) -> list[OfPage]:
     """The categories that a page is filed under, by name; ``inserted`` are the pages that it inserts."""
-    found: dict[str, OfPage] = {}
+    pages: dict[str, OfPage] = {}
     for key, how, name, count in memberships.of_page(connection, page):
         if how is Filing.PAGE:
-            found[key] = OfPage(key, name, True)
+            pages[key] = OfPage(key, name, True)
         elif how is Filing.MARK:
-            was = found.get(key)
-            found[key] = OfPage(key, was.name if was else names.as_title(name), was is not None, count)
+            was = pages.get(key)
+            pages[key] = OfPage(key, was.name if was else names.as_title(name), was is not None, count)
     templates = {head.id: head for head in inserted}
     for template, key, name in memberships.given_by(connection, templates):
-        found.setdefault(key, OfPage(key, name, through=templates[template]))
-    return sorted(found.values(), key=lambda each: names.key(each.name))
+        pages.setdefault(key, OfPage(key, name, through=templates[template]))
+    return sorted(pages.values(), key=lambda each: names.key(each.name))

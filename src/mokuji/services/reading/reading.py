@@ -309,9 +309,9 @@ def _page_view(
 
 def load_ready(app: AppContext, connection: Connection, head: PageHead, volumes: dict[str, Volume]) -> Ready:
     """The compiled page; its text is only read when its revision is not in the cache."""
-    found = app.cache.get(head)
-    if found is not None:
-        return found
+    ready = app.cache.get(head)
+    if ready is not None:
+        return ready
     page = StoredWiki(connection).pages([head.id])[head.id]
     return app.ready(page, frozenset(volumes))
 

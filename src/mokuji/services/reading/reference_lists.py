@@ -22,9 +22,9 @@ class Listed:
 
 def listed(wiki: Wiki, found: Collection[AffectedReference]) -> tuple[Listed, ...]:
     """References with their lines and words; those on pages that are not there yet are left out."""
-    pages = wiki.pages({each.page.id for each in found})
+    pages = wiki.pages({reference.page.id for reference in found})
     return tuple(
-        Listed(each.page, Lines(text).position(each.span.start).line, each.span.of(text))
-        for each in found
-        if each.page.id in pages and (text := pages[each.page.id].text)
+        Listed(reference.page, Lines(text).position(reference.span.start).line, reference.span.of(text))
+        for reference in found
+        if reference.page.id in pages and (text := pages[reference.page.id].text)
     )

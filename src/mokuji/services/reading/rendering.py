@@ -276,29 +276,29 @@ class _Show:
         return self._to.source(name) if self._to.source is not None else None
 
     def file(self, file: File, page: Page) -> str:
-        found = self._to.file(page.head.volume, file.name) if self._to.file is not None else None
+        shown = self._to.file(page.head.volume, file.name) if self._to.file is not None else None
         home = self._root.page.head.volume
-        if found is None and self._to.file is not None and home != page.head.volume:
+        if shown is None and self._to.file is not None and home != page.head.volume:
             # A value of an insert names files of the volume where it is typed.
-            found = self._to.file(home, file.name)
+            shown = self._to.file(home, file.name)
         title = f' title="{html.escape(file.title)}"' if file.title else ""
         name = html.escape(file.name)
-        if found is None:
+        if shown is None:
             said = html.escape(f"There is no file “{file.name}”" if self._to.file is not None else file.name)
             if not file.picture:
                 return f'<a class="no-file" title="{said}">'
             lost = " no-file" if self._to.file is not None else ""
             return f'<span class="picture{lost}" title="{said}">Picture: {html.escape(file.words) or name}</span>'
-        href = html.escape(found.href + file.fragment)
+        href = html.escape(shown.href + file.fragment)
         if not file.picture:
             return f'<a class="file" href="{href}"{title}>'
         words = html.escape(file.words)
-        sort = found.type.partition("/")[0]
+        sort = shown.type.partition("/")[0]
         if sort == "image":
-            size = _size(file.width, found.width, found.height)
-            several = "".join(f"{html.escape(f'{found.href}&w={w}')} {w}w, " for w in found.widths)
+            size = _size(file.width, shown.width, shown.height)
+            several = "".join(f"{html.escape(f'{shown.href}&w={w}')} {w}w, " for w in shown.widths)
             if several:
-                size += f' srcset="{several}{href} {found.width}w" sizes="(max-width: 600px) 100vw, 560px"'
+                size += f' srcset="{several}{href} {shown.width}w" sizes="(max-width: 600px) 100vw, 560px"'
             return f'<img src="{href}" alt="{words}"{title}{size} loading="lazy">'
         if sort in {"video", "audio"}:
             return f'<{sort} controls preload="metadata" src="{href}" aria-label="{words or name}"{title}></{sort}>'
@@ -334,7 +334,7 @@ def _table(made: Listing, links: Sequence[str]) -> str:
     rows = []
     for link, row in zip(links, made.rows, strict=True):
         known = {**row.fields, "summary": row.summary, "changed": row.changed}
-        cells = "".join(f"<td>{html.escape(known.get(each, ''))}</td>" for each in columns)
+        cells = "".join(f"<td>{html.escape(known.get(column, ''))}</td>" for column in columns)
         rows.append(f"<tr><td>{link}</td>{cells}</tr>\n")
     return (
         f'<div class="table listing"><table><thead><tr>{head}</tr></thead>\n'

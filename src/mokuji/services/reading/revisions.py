@@ -110,10 +110,10 @@ def rule(
 
 def _need(context: ReadContext, head: PageHead, number: int) -> Revision:
     known = 0 < number < 2**31
-    found = history.revision(context.connection, head.id, number, context.reads) if known else None
-    if found is None:
+    revision = history.revision(context.connection, head.id, number, context.reads) if known else None
+    if revision is None:
         raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-    return told(context.reader, found)
+    return told(context.reader, revision)
 
 
 def told(reader: Reader, revision: Revision) -> Revision:
@@ -131,18 +131,18 @@ def _stretches(
     if len(few) <= FOLDED_FROM:
         return len(few), (Stretch(None, tuple(_ticks(reader, few, None))),)
     months = history.months(connection, head.id, context.reads)
-    found: list[Stretch] = []
+    stretches: list[Stretch] = []
     for nth, each in enumerate(months):
         inside = any(each.lowest <= number <= each.highest for number in ends)
         if not (nth == 0 or inside or f"{each.first_day:%Y-%m}" == month):
-            found.append(Stretch(each, ()))
+            stretches.append(Stretch(each, ()))
             continue
         rows = between(each.lowest, each.highest, most=MOST_DRAWN + 1)
         drawn = rows[:MOST_DRAWN]
         before = rows[MOST_DRAWN:] or between(1, each.lowest - 1, most=1)
         ticks = tuple(_ticks(reader, drawn, before[0] if before else None))
-        found.append(Stretch(each, ticks, max(0, each.count - len(drawn))))
-    return sum(each.count for each in months), tuple(found)
+        stretches.append(Stretch(each, ticks, max(0, each.count - len(drawn))))
+    return sum(each.count for each in months), tuple(stretches)
 
 
 def _ticks(reader: Reader, rows: Sequence[Revision], before: Revision | None) -> Iterator[Tick]:

@@ -70,13 +70,13 @@ def places_of_use(context: ReadContext, page: Page, most: int = stored.MOST) -> 
     """The inserts that lead to a page, on pages that the actor may read, in the order of volume and name."""
     by_id = {volume.id: volume for volume in context.volumes.values()}
     slots = page.content.declared.slots
-    found: list[PlaceOfUse] = []
+    uses: list[PlaceOfUse] = []
     for each in stored.uses(context.wiki, page.head, list(by_id), most):
         told = use(each.typed, page, context.volumes.keys())
         values = tuple(told.values.get(name) for name in slots)
         volume = by_id[each.page.volume]
-        found.append(PlaceOfUse(each.page, volume, each.index, told.section, values, told.faults))
-    return found
+        uses.append(PlaceOfUse(each.page, volume, each.index, told.section, values, told.faults))
+    return uses
 
 
 def sorted_uses(uses: Sequence[PlaceOfUse], slots: Sequence[Slot], sort: str) -> list[PlaceOfUse]:
@@ -105,17 +105,17 @@ def all_uses(
         volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
         page = StoredWiki(connection).pages([head.id])[head.id]
-        found = places_of_use(context, page)
+        uses = places_of_use(context, page)
         slots = tuple(page.content.declared.slots.values())
-        listed = sorted_uses(found, slots, sort)[skip : skip + most]
+        listed = sorted_uses(uses, slots, sort)[skip : skip + most]
         return UsesView(
             volume_view(context, volume, path_to=head.key),
             head,
             slots,
             tuple(listed),
-            len(found),
-            len({each.page.id for each in found}),
-            sum(bool(each.faults) for each in found),
+            len(uses),
+            len({each.page.id for each in uses}),
+            sum(bool(each.faults) for each in uses),
             sort or "faults",
             skip,
         )
@@ -163,16 +163,16 @@ def about(
         page = load_ready(app, connection, head, context.volumes).page
         volume = next(each for each in context.volumes.values() if each.id == head.volume)
         slots = tuple(page.content.declared.slots.values())
-        found = places_of_use(context, page, LOOKED_AT)
+        uses = places_of_use(context, page, LOOKED_AT)
         number, on = stored.count(context.wiki, head, [each.id for each in context.volumes.values()])
         return About(
             slots,
             _sample(app, StoredWiki(connection, context.volumes), volume, head, slots, to),
-            tuple(sorted_uses(found, slots, "faults")[:most]),
+            tuple(sorted_uses(uses, slots, "faults")[:most]),
             number,
             on,
-            sum(bool(each.faults) for each in found),
-            len(found),
+            sum(bool(each.faults) for each in uses),
+            len(uses),
         )
 
 
@@ -210,15 +210,15 @@ def newly_faulty(context: ReadContext, page: Page, new: Page) -> list[Faulty]:
     headings are left out: references to these follow, or are told as lost."""
     parts = Sections.of(page, context.volumes)
     by_id = {volume.id: volume for volume in context.volumes.values()}
-    found: list[Faulty] = []
+    faulties: list[Faulty] = []
     for each in stored.uses(context.wiki, page.head, list(by_id), ASKED_OF):
         before = {fault.message for fault in use(each.typed, page, context.volumes.keys()).faults}
         after = use(each.typed, new, context.volumes.keys())
         for fault in after.faults:
             of_heading = fault.code == "section_missing" and not parts.is_part(after.section or "")
             if fault.message not in before and not of_heading:
-                found.append(Faulty(each.page, by_id[each.page.volume], fault.message))
-    return found
+                faulties.append(Faulty(each.page, by_id[each.page.volume], fault.message))
+    return faulties
 
 
 @dataclass(frozen=True, slots=True)
@@ -267,8 +267,8 @@ def effect(
         page = StoredWiki(connection).pages([head.id])[head.id]
         new = Page(head, text)
         by_id = {each.id: each for each in context.volumes.values()}
-        found = stored.uses(context.wiki, head, list(by_id))
-        differing = [each for each in found[:LOOKED_AT] if _differs(app, each, page, new, context.volumes)]
+        uses = stored.uses(context.wiki, head, list(by_id))
+        differing = [each for each in uses[:LOOKED_AT] if _differs(app, each, page, new, context.volumes)]
         shown = []
         for each in differing[skip : skip + most]:
             before, after = (
@@ -281,12 +281,12 @@ def effect(
         return Effect(
             volume_view(context, volume, path_to=head.key),
             head,
-            len(found),
-            len({each.page.id for each in found}),
+            len(uses),
+            len({each.page.id for each in uses}),
             len(differing),
             tuple(newly_faulty(context, page, new)),
             tuple(shown),
-            min(len(found), LOOKED_AT),
+            min(len(uses), LOOKED_AT),
             skip,
         )
 

@@ -61,7 +61,7 @@ def passage(app: AppContext, actor: Actor, volume_key: str, page_key: str, marke
 
 
 def _heading(page: Page, marked: Span, volumes: dict[str, Volume]) -> str:
-    above = [each for each in page.content.headings if each.span.start <= marked.start]
+    above = [heading for heading in page.content.headings if heading.span.start <= marked.start]
     return words(above[-1], page.text, page.content.references, volumes) if above else ""
 
 

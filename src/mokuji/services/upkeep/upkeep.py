@@ -278,12 +278,12 @@ def report(
         counts = upkeep.counts(connection, scene.volume.id, scene.seen)
         styled = name == "style" and bool(style_of(connection, scene.volume).rules)
         if name in IN_STEP:
-            found, held = _LISTS[name](scene, after, most + 1)
-            more = found[most - 1].key if len(found) > most else None
-            return Report(place, name, counts, tuple(found[:most]), more, scene.visible, held, styled)
+            findings, held = _LISTS[name](scene, after, most + 1)
+            more = findings[most - 1].key if len(findings) > most else None
+            return Report(place, name, counts, tuple(findings[:most]), more, scene.visible, held, styled)
     kept = _kept(app, actor, scene, name)
     start = next((n for n, each in enumerate(kept.findings, 1) if each["key"] == after), 0) if after else 0
-    shown = tuple(structured(each, Finding) for each in kept.findings[start : start + most])
+    shown = tuple(structured(finding, Finding) for finding in kept.findings[start : start + most])
     more = shown[-1].key if start + most < len(kept.findings) else None
     held = kept.held_back
     return Report(place, name, counts, shown, more, scene.visible, held, styled, kept.made, kept.being_made)
@@ -396,15 +396,15 @@ def make(
             return None
         stamp = kept_reports.stamp(connection, volume_id)
         scene = _ReportContext(connection, volume, by_id, origins, context, time.monotonic() + seconds)
-        found, held = _LISTS[name](scene, "", MOST_KEPT + 1)
+        findings, held = _LISTS[name](scene, "", MOST_KEPT + 1)
         kept = kept_reports.Kept(
             name,
             app.clock(),
             stamp,
             upkeep.number_of_pages(connection, volume_id),
-            not scene.late and len(found) <= MOST_KEPT,
-            len(found[:MOST_KEPT]),
-            [unstructured(each) for each in found[:MOST_KEPT]],
+            not scene.late and len(findings) <= MOST_KEPT,
+            len(findings[:MOST_KEPT]),
+            [unstructured(finding) for finding in findings[:MOST_KEPT]],
             held,
         )
     with writing(app.engine) as connection:
@@ -433,12 +433,12 @@ def _unwritten(scene: _ReportContext, after: str, most: int) -> Listing:
     number, _, key = after.partition(" ")
     start = (int(number), key) if number.isdecimal() and key else None
     rows = upkeep.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
-    found = []
+    findings = []
     for key, asking in rows:
         spots, title, missing = _asking(scene, key)
         words = title or names.as_title(key)
-        found.append(Finding(f"{asking} {key}", words, number=asking, spots=spots, missing=missing))
-    return found, {}
+        findings.append(Finding(f"{asking} {key}", words, number=asking, spots=spots, missing=missing))
+    return findings, {}
 
 
 def _asking(scene: _ReportContext, key: str) -> tuple[tuple[Spot, ...], str, str]:
@@ -541,14 +541,14 @@ def _collect(
     of: Callable[[list[Page]], Iterator[Finding]],
 ) -> list[Finding]:
     """Findings by page and place, those behind ``after`` only, until there are enough."""
-    found: list[Finding] = []
+    findings: list[Finding] = []
     for batch in batches:
         for finding in of(batch):
             if not after or _behind(finding.key, after):
-                found.append(finding)
-            if len(found) >= most:
-                return found
-    return found
+                findings.append(finding)
+            if len(findings) >= most:
+                return findings
+    return findings
 
 
 def _behind(key: str, after: str) -> bool:
@@ -568,9 +568,9 @@ def _sections(scene: _ReportContext, after: str, most: int) -> Listing:
 
     def of(batch: list[Page]) -> Iterator[Finding]:
         by_id = {page.head.id: page for page in batch}
-        found = list(broken_sections(wiki, batch))
-        targets = wiki.pages({broken.target.id for broken in found})
-        for broken in found:
+        brokens = list(broken_sections(wiki, batch))
+        targets = wiki.pages({broken.target.id for broken in brokens})
+        for broken in brokens:
             page, span = by_id[broken.page.id], broken.reference.span
             near = nearest(targets[broken.target.id], broken.reference.section or "", frozenset(wiki.volumes))
             spot = _spot(page, span, broken.index)
@@ -618,9 +618,9 @@ def _addresses(scene: _ReportContext, after: str, most: int) -> Listing:
 
     def of(batch: list[Page]) -> Iterator[Finding]:
         found = [
-            (page, each)
+            (page, address)
             for page in batch
-            for each in addresses.own_addresses(page, scene.origins, wiki.volumes)
+            for address in addresses.own_addresses(page, scene.origins, wiki.volumes)
         ]
         known = wiki.titles({each.place for _, each in found})
         for page, each in found:
@@ -629,7 +629,7 @@ def _addresses(scene: _ReportContext, after: str, most: int) -> Listing:
                 spot = _spot(page, each.span, words=each.words or each.span.of(page.text))
                 yield Finding(_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
 
-    batches = _pages(scene, after, upkeep.WITH_LINKS, origins=[f"%{each}/%" for each in scene.origins])
+    batches = _pages(scene, after, upkeep.WITH_LINKS, origins=[f"%{origin}/%" for origin in scene.origins])
     return _collect(batches, after, most, of), {}
 
 
@@ -663,7 +663,7 @@ def _lost_sources(scene: _ReportContext, after: str, most: int) -> Listing:
 
 
 def _lost(scene: _ReportContext, sort: AssetSort, keys: Sequence[tuple[str, int]]) -> Listing:
-    found: list[Finding] = []
+    findings: list[Finding] = []
     for key, number in keys:
         ids = assets.naming(scene.connection, Asset(sort, 0, scene.volume.id, key))
         named = scene.wiki.pages(sorted(ids)[:FILE_SPOTS]).values()
@@ -671,16 +671,19 @@ def _lost(scene: _ReportContext, sort: AssetSort, keys: Sequence[tuple[str, int]
         title = key
         for page in sorted((p for p in named if p.head.volume == scene.volume.id), key=lambda p: p.head.key):
             places = (
-                [(each.key, each.name, each.span) for each in destinations(page.text, page.content)]
+                [
+                    (destination.key, destination.name, destination.span)
+                    for destination in destinations(page.text, page.content)
+                ]
                 if sort == "file"
-                else [(each.key, each.name, each.span) for each in page.content.cites]
+                else [(cite.key, cite.name, cite.span) for cite in page.content.cites]
             )
             for other, name, span in places:
                 if other == key:
                     title = name
                     spots.append(_spot(page, span, words=name))
-        found.append(Finding(key, title, number=number, spots=tuple(spots[:FILE_SPOTS])))
-    return found, {}
+        findings.append(Finding(key, title, number=number, spots=tuple(spots[:FILE_SPOTS])))
+    return findings, {}
 
 
 def _style(scene: _ReportContext, after: str, most: int) -> Listing:
@@ -731,12 +734,17 @@ def _insert_faults(scene: _ReportContext, after: str, most: int) -> Listing:
 
     def of(batch: list[Page]) -> Iterator[Finding]:
         by_id = {page.head.id: page for page in batch}
-        for each in faulty_inserts(wiki, batch):
-            page, span = by_id[each.page.id], each.reference.span
-            spot = _spot(page, span, each.index)
-            said = " ".join(fault.message for fault in each.faults)
+        for insert in faulty_inserts(wiki, batch):
+            page, span = by_id[insert.page.id], insert.reference.span
+            spot = _spot(page, span, insert.index)
+            said = " ".join(fault.message for fault in insert.faults)
             yield Finding(
-                _at(page, span), each.target.title, page.head, reason=said, target=each.target, spots=(spot,)
+                _at(page, span),
+                insert.target.title,
+                page.head,
+                reason=said,
+                target=insert.target,
+                spots=(spot,),
             )
 
     return _collect(_pages(scene, after, upkeep.WITH_INSERTS), after, most, of), {}
@@ -747,7 +755,9 @@ def _repeats(scene: _ReportContext, after: str, most: int) -> Listing:
     areas = [scene.volume.id, *(id_ for id_ in scene.volume.libraries if id_ in scene.visible)]
     texts = (page for area in areas for batch in _texts(scene, area) for page in batch)
     start = int(after) if after.isdecimal() and len(after) < 10 else 0
-    found = [each for each in repeats(texts) if any(p.volume == scene.volume.id for p, _ in each.places)]
+    found = [
+        repeat for repeat in repeats(texts) if any(p.volume == scene.volume.id for p, _ in repeat.places)
+    ]
     return [_repeat(scene, str(start + n), each) for n, each in enumerate(found[start : start + most], 1)], {}
 
 
@@ -785,31 +795,33 @@ def _texts(scene: _ReportContext, volume: int) -> Iterator[list[Page]]:
 
 def _unused(scene: _ReportContext, after: str, most: int) -> Listing:
     """Templates that are put in nowhere, or only in notes of other templates, which no reader comes to."""
-    found: list[Finding] = []
-    for each in templates_of(scene.context, scene.volume):
-        if each.head.key <= after or each.pages > FEW_USERS or len(found) >= most:
+    findings: list[Finding] = []
+    for template in templates_of(scene.context, scene.volume):
+        if template.head.key <= after or template.pages > FEW_USERS or len(findings) >= most:
             continue
-        notes = _only_in_notes(scene, each.head) if each.pages else []
-        if not each.pages:
-            found.append(Finding(each.head.key, each.head.title, each.head, reason=each.summary))
+        notes = _only_in_notes(scene, template.head) if template.pages else []
+        if not template.pages:
+            findings.append(
+                Finding(template.head.key, template.head.title, template.head, reason=template.summary)
+            )
         elif notes:
             said = "put in only in notes for writers: " + ", ".join(f"“{page.title}”" for page in notes)
-            found.append(Finding(each.head.key, each.head.title, each.head, reason=said))
-    return found, {}
+            findings.append(Finding(template.head.key, template.head.title, template.head, reason=said))
+    return findings, {}
 
 
 def _only_in_notes(scene: _ReportContext, head: PageHead) -> list[PageHead]:
     """The pages that put a template in, if all of them are templates that do so outside of what they give."""
     uses = stored_uses(scene.context.wiki, head, scene.seen)
-    users = scene.wiki.pages({each.page.id for each in uses})
-    for each in uses:
-        user = users.get(each.page.id)
+    users = scene.wiki.pages({use.page.id for use in uses})
+    for use in uses:
+        user = users.get(use.page.id)
         if user is None or not user.content.declared.template:
             return []
         given = select(user, None)
-        if given is None or any(span.start <= each.start < span.end for span in given):
+        if given is None or any(span.start <= use.start < span.end for span in given):
             return []
-    return [each.head for each in users.values()]
+    return [page.head for page in users.values()]
 
 
 def _files(scene: _ReportContext, after: str, most: int) -> Listing:
@@ -834,16 +846,19 @@ def _unfiled(scene: _ReportContext, after: str, most: int) -> Listing:
     if not scene_of.categories():
         return [], {}
     given = {page for pages_ in scene_of.given.values() for page in pages_}
-    found: list[Finding] = []
-    while len(found) < most:
+    findings: list[Finding] = []
+    while len(findings) < most:
         heads = memberships.unfiled(scene.connection, scene.volume.id, after=after, most=AT_ONCE)
-        found += [Finding(each.key, each.title, each) for each in heads if each.id not in given]
+        findings += [Finding(head.key, head.title, head) for head in heads if head.id not in given]
         if len(heads) < AT_ONCE:
             break
         after = heads[-1].key
-    summaries = pages.summaries(scene.connection, [each.page.id for each in found[:most] if each.page])
+    summaries = pages.summaries(
+        scene.connection, [finding.page.id for finding in findings[:most] if finding.page]
+    )
     return [
-        replace(each, reason=summaries.get(each.page.id, "")) if each.page else each for each in found[:most]
+        replace(finding, reason=summaries.get(finding.page.id, "")) if finding.page else finding
+        for finding in findings[:most]
     ], {}
 
 
@@ -871,7 +886,7 @@ def _categories(scene: _ReportContext, after: str, most: int) -> Listing:
     named = [Named(key, each.name, 0, Sort.UNWRITTEN) for key, each in known.items()]
     told = upkeep.differing(scene.connection, scene.volume.id)
     _, cycles = tree(known, scene_of.broader)
-    found = [
+    findings = [
         Finding(
             f"{n:06}",
             " → ".join(known[key].name if key in known else key for key in cycle),
@@ -880,11 +895,11 @@ def _categories(scene: _ReportContext, after: str, most: int) -> Listing:
         )
         for n, cycle in enumerate(cycles, 1)
     ]
-    found += [
+    findings += [
         Finding(f"{n:06}", pair.one.title, reason=pair.reason, pair=pair)
-        for n, pair in enumerate(look_alikes(named, told), len(found) + 1)
+        for n, pair in enumerate(look_alikes(named, told), len(findings) + 1)
     ]
-    return [each for each in found if each.key > after][:most], {}
+    return [finding for finding in findings if finding.key > after][:most], {}
 
 
 _LISTS: Mapping[str, Callable[[_ReportContext, str, int], Listing]] = {

@@ -35,16 +35,16 @@ def export(
         volume = context.volume(volume_key)
         known = categories_in(context, volume)
         broader = memberships.broader(connection, volume.id)
-        heads = [each.page.id for each in known if each.page is not None]
+        heads = [category.page.id for category in known if category.page is not None]
         summaries = pages.summaries(connection, heads)
         texts = StoredWiki(connection).pages(heads)
         concepts = []
-        for each in known:
-            page = texts.get(each.page.id) if each.page is not None else None
+        for category in known:
+            page = texts.get(category.page.id) if category.page is not None else None
             others = read_front(page.text).names("aliases") if page is not None else ()
-            told = summaries.get(each.page.id, "") if each.page is not None else ""
-            wider = tuple(address(volume.key, key) for key in broader.get(each.key, ()))
-            concepts.append(Concept(address(volume.key, each.key), each.name, others, told, wider))
+            told = summaries.get(category.page.id, "") if category.page is not None else ""
+            wider = tuple(address(volume.key, key) for key in broader.get(category.key, ()))
+            concepts.append(Concept(address(volume.key, category.key), category.name, others, told, wider))
         return skos.write(concepts, scheme, volume.title, form)
 
 
@@ -62,27 +62,27 @@ def bring_in(app: AppContext, actor: Actor, volume_key: str, data: str, form: Fo
     """A page for each concept, with broader ones and other names in its front matter. A page that is there keeps its
     text and summary; what it lacks is added. Each page is a change of its own, to be undone by itself."""
     concepts = skos.read(data, form)
-    for each in concepts:  # before the first is written
-        names.check_title(each.name, what="name of a category")
+    for concept in concepts:  # before the first is written
+        names.check_title(concept.name, what="name of a category")
     by_address = {each.address: each.name for each in concepts}
     written: list[str] = []
     changed: list[str] = []
     same: list[str] = []
     with reading(app.engine) as connection:
         volume = ReadContext(connection, actor).volume(volume_key, Permission.WRITE)
-    for each in concepts:
-        name = names.check_title(each.name, what="name of a category")
-        wider = [by_address[one] for one in each.broader if one in by_address]
+    for concept in concepts:
+        name = names.check_title(concept.name, what="name of a category")
+        wider = [by_address[one] for one in concept.broader if one in by_address]
         lists = {
             "broader": wider,
-            "aliases": [one for one in each.other_names if names.is_key(names.key(one))],
+            "aliases": [one for one in concept.other_names if names.is_key(names.key(one))],
         }
         with reading(app.engine) as connection:
             head = find_head(connection, volume, name)
             text = StoredWiki(connection).pages([head.id])[head.id].text if head is not None else ""
         new = text
-        if head is None and each.definition:
-            new = f"---\nsummary: {front_edit.scalar(each.definition)}\n---\n"
+        if head is None and concept.definition:
+            new = f"---\nsummary: {front_edit.scalar(concept.definition)}\n---\n"
         new = apply(new, front_edit.add_lists(new, lists, name))
         if head is not None and new == text:
             same.append(head.title)

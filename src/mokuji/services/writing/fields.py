@@ -61,15 +61,15 @@ class Table:
 
 def of_page(page: Page) -> tuple[Field, ...]:
     """The fields of a page, in the order of its front matter; what only says how a page is made is left out."""
-    found: list[Field] = []
+    fields: list[Field] = []
     for name, value in page.content.front_matter.fields.items():
         if name in NOT_FIELDS or name == "summary":
             continue
         listed = isinstance(value, list)
         plain = isinstance(value, str) or (listed and all(isinstance(each, str) for each in value))
         values = tuple(value) if listed and plain else (value,) if plain else ("…",)
-        found.append(Field(name, values, plain, listed))
-    return tuple(found)
+        fields.append(Field(name, values, plain, listed))
+    return tuple(fields)
 
 
 def change(
@@ -140,7 +140,7 @@ def table(
             )
             for head, summary, day in memberships.listed(connection, chosen)
         ]
-        beside = [each for each in columns if each != field and any(k.name == each for k in known)]
+        beside = [column for column in columns if column != field and any(k.name == column for k in known)]
         shown = (field, *dict.fromkeys(beside))[:MOST_COLUMNS]
         sort = sort if sort.removeprefix("-") in {"title", "changed", *shown} else field
         ordered, _ = arrange(rows, Query(sort=sort, limit=MOST_PAGES))
@@ -160,7 +160,7 @@ def table(
 
 
 def _known(told: Mapping[str, list[tuple[str, int]]]) -> tuple[Known, ...]:
-    found = [
+    knowns = [
         Known(name, sum(number for _, number in values), tuple(values[:30])) for name, values in told.items()
     ]
-    return tuple(sorted(found, key=lambda each: (-each.pages, each.name)))
+    return tuple(sorted(knowns, key=lambda each: (-each.pages, each.name)))

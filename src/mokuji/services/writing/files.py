@@ -127,8 +127,8 @@ def _free(connection: Connection, volume: Volume, wanted: str) -> str:
     step = 50
     for first in range(2, MOST_TAKEN, step):
         names = [wanted, *(naming.numbered(wanted, n) for n in range(first, first + step))]
-        taken = stored.called(connection, volume.id, [naming.key(each) for each in names])
-        free = next((each for each in names if naming.key(each) not in taken), None)
+        taken = stored.called(connection, volume.id, [naming.key(name) for name in names])
+        free = next((name for name in names if naming.key(name) not in taken), None)
         if free is not None:
             return free
     raise Refused(
@@ -156,10 +156,10 @@ def call(app: AppContext, actor: Actor, volume_key: str, name: str, new: str) ->
 
 
 def _need(connection: Connection, volume: Volume, name: str) -> StoredFile:
-    found = stored.called(connection, volume.id, [naming.key(name)])
-    if not found:
+    files = stored.called(connection, volume.id, [naming.key(name)])
+    if not files:
         raise Missing(f"“{volume.title}” has no file “{name}”.", code="file_missing")
-    return next(iter(found.values()))
+    return next(iter(files.values()))
 
 
 def fetch(app: AppContext, actor: Actor, volume_key: str, name: str) -> StoredFile:
@@ -182,8 +182,8 @@ def known_to(app: AppContext, actor: Actor, volume: int, name: str) -> tuple[Vol
         )
         if home is None:
             return None
-        found = stored.called(connection, home.id, [naming.key(name)])
-        return next(((home, file) for file in found.values()), None)
+        files = stored.called(connection, home.id, [naming.key(name)])
+        return next(((home, file) for file in files.values()), None)
 
 
 def files_like(app: AppContext, actor: Actor, volume_key: str, typed: str) -> list[StoredFile]:
@@ -259,7 +259,7 @@ def about(app: AppContext, actor: Actor, volume_key: str, name: str) -> FileView
         assert asset is not None
         ids = assets.naming(connection, asset)
         used = stored.used(connection, volume.id, [file.key]).get(file.key, (0, 0))
-        named = [each for page in _first(context, ids) for each in _places(page, file.key)]
+        named = [place for page in _first(context, ids) for place in _places(page, file.key)]
         versions = stored.versions(connection, file.id, SCREEN)
         people_ = {p for p in (file.person, *(v.person for v in versions)) if p is not None}
         same = [
@@ -301,13 +301,13 @@ def files_of(
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         if which == "equal":
-            found = stored.equal(connection, volume.id, MOST_TAKEN)
+            files = stored.equal(connection, volume.id, MOST_TAKEN)
         else:
             listed = stored.unused if which == "unused" else stored.of_volume
-            found = listed(connection, volume.id, after=after, most=SCREEN + 1)
-        names = people.names_of(connection, {f.person for f in found if f.person is not None})
-        more = found[SCREEN - 1].key if len(found) > SCREEN and which != "equal" else None
-        found = found if which == "equal" else found[:SCREEN]
-        used = stored.used(connection, volume.id, [each.key for each in found])
+            files = listed(connection, volume.id, after=after, most=SCREEN + 1)
+        names = people.names_of(connection, {f.person for f in files if f.person is not None})
+        more = files[SCREEN - 1].key if len(files) > SCREEN and which != "equal" else None
+        files = files if which == "equal" else files[:SCREEN]
+        used = stored.used(connection, volume.id, [file.key for file in files])
         lost = stored.missing(connection, volume.id, SCREEN) if not after else []
-        return FilesView(volume_view(context, volume), tuple(found), names, more, which, used, tuple(lost))
+        return FilesView(volume_view(context, volume), tuple(files), names, more, which, used, tuple(lost))

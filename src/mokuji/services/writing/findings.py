@@ -94,11 +94,11 @@ def findings(
         unclosed = dict(
             _unclosed(wiki, page, [p.problem.span for p in problems if p.problem.code == UNCLOSED])
         )
-    for each in problems:
-        if each.problem.code not in SAID_BY_FLAWS:
-            by_code = {"slot_missing": missing, UNCLOSED: unclosed}.get(each.problem.code, {})
-            mends = by_code.get(each.problem.span, ())
-            found.append(("problem", each.problem.message, each.problem.span, mends))
+    for problem in problems:
+        if problem.problem.code not in SAID_BY_FLAWS:
+            by_code = {"slot_missing": missing, UNCLOSED: unclosed}.get(problem.problem.code, {})
+            mends = by_code.get(problem.problem.span, ())
+            found.append(("problem", problem.problem.message, problem.problem.span, mends))
     for flaw in flaws(page):
         kind = "problem" if flaw.code in SAID_BY_FLAWS else "advice"
         found.append((kind, flaw.message, flaw.span, flaw.mends))
@@ -148,9 +148,9 @@ def _unwritten(context: ReadContext, wiki: StoredWiki, seen: Preview) -> Iterato
 
 def _near(connection: Connection, key: str, volume: int) -> PageHead | None:
     """The page of a volume whose name looks most like one that is not written."""
-    for each in search.by_name(connection, key, [volume], most=3):
-        if each.near or difflib.SequenceMatcher(None, each.key, key).ratio() >= LIKE:
-            return PageHead(each.page, each.volume, each.key, each.title)
+    for named_page in search.by_name(connection, key, [volume], most=3):
+        if named_page.near or difflib.SequenceMatcher(None, named_page.key, key).ratio() >= LIKE:
+            return PageHead(named_page.page, named_page.volume, named_page.key, named_page.title)
     return None
 
 
@@ -176,7 +176,7 @@ def _sections(wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
 
 def _missing(wiki: StoredWiki, page: Page) -> Iterator[tuple[Span, tuple[Mend, ...]]]:
     """For inserts that lack a value: the slots that wait for one, put in."""
-    home = next(each for each in wiki.volumes.values() if each.id == page.head.volume)
+    home = next(volume for volume in wiki.volumes.values() if volume.id == page.head.volume)
     inserts = [(n, r) for n, r in enumerate(page.content.references) if r.kind is Kind.INSERT and r.name]
     resolver = Resolver.of(wiki, ((home, reference) for _, reference in inserts))
     for index, reference in inserts:
@@ -204,7 +204,7 @@ def _missing(wiki: StoredWiki, page: Page) -> Iterator[tuple[Span, tuple[Mend, .
 def _ambiguous(context: ReadContext, wiki: StoredWiki, seen: Preview) -> Iterator[_Found]:
     """References by an alias that several pages have: the first one counts, which the writer may not know."""
     page = seen.ready.page
-    home = next(each for each in context.volumes.values() if each.id == page.head.volume)
+    home = next(volume for volume in context.volumes.values() if volume.id == page.head.volume)
     asked = [
         (reference, link, lookups(reference.name, home, wiki.volumes, insert=reference.kind is Kind.INSERT))
         for reference, link in zip(page.content.references, seen.links, strict=True)
@@ -235,15 +235,15 @@ def _ambiguous(context: ReadContext, wiki: StoredWiki, seen: Preview) -> Iterato
 def _files(connection: Connection, page: Page) -> Iterator[_Found]:
     """Files that the page names and the volume does not have, each with the one that is called nearly so."""
     named = destinations(page.text, page.content)
-    known = files.called(connection, page.head.volume, {each.key for each in named})
-    for each in named:
-        if each.key in known:
+    known = files.called(connection, page.head.volume, {destination.key for destination in named})
+    for destination in named:
+        if destination.key in known:
             continue
-        near = files.near(connection, page.head.volume, each.key)
+        near = files.near(connection, page.head.volume, destination.key)
         mends: tuple[Mend, ...] = ()
         if near is not None:
-            mends = (Mend(f"Name “{near.name}”", (each.called(near.name),)),)
-        yield "problem", f"There is no file “{each.name}” in this volume", each.span, mends
+            mends = (Mend(f"Name “{near.name}”", (destination.called(near.name),)),)
+        yield "problem", f"There is no file “{destination.name}” in this volume", destination.span, mends
 
 
 def _sources(connection: Connection, page: Page) -> Iterator[_Found]:
@@ -251,12 +251,12 @@ def _sources(connection: Connection, page: Page) -> Iterator[_Found]:
     so."""
     missing = without_source(connection, page)
     known = stored_sources.keys(connection)[:MOST_SOURCES] if missing else []
-    for each in page.content.cites:
-        if each.key in missing:
-            near = difflib.get_close_matches(each.key, known, 1, LIKE)
-            mends = tuple(Mend(f"Cite “{name}”", (Edit(each.span, each.called(name)),)) for name in near)
-            said = f"“{each.name}” is neither a footnote of this page nor in the list of sources"
-            yield "problem", said, each.span, mends
+    for cite in page.content.cites:
+        if cite.key in missing:
+            near = difflib.get_close_matches(cite.key, known, 1, LIKE)
+            mends = tuple(Mend(f"Cite “{name}”", (Edit(cite.span, cite.called(name)),)) for name in near)
+            said = f"“{cite.name}” is neither a footnote of this page nor in the list of sources"
+            yield "problem", said, cite.span, mends
 
 
 def _people(connection: Connection, page: Page) -> Iterator[_Found]:
@@ -297,17 +297,19 @@ def _unclosed(wiki: StoredWiki, page: Page, spans: Sequence[Span]) -> Iterator[t
 
 def _addresses(wiki: StoredWiki, page: Page, origins: Collection[str]) -> Iterator[_Found]:
     own = list(own_addresses(page, origins, wiki.volumes))
-    known = wiki.titles({each.place for each in own})
-    home = next(each for each in wiki.volumes.values() if each.id == page.head.volume)
-    for each in own:
-        head = known.get(each.place)
+    known = wiki.titles({address.place for address in own})
+    home = next(volume for volume in wiki.volumes.values() if volume.id == page.head.volume)
+    for address in own:
+        head = known.get(address.place)
         name = name_for(wiki, home, head) if head is not None else None
         if head is not None and name is not None:
-            label = f"|{each.words}" if each.words and names.key(each.words) != head.key else ""
-            section = section_for(wiki, wiki.pages([head.id])[head.id], each.section) if each.section else ""
+            label = f"|{address.words}" if address.words and names.key(address.words) != head.key else ""
+            section = (
+                section_for(wiki, wiki.pages([head.id])[head.id], address.section) if address.section else ""
+            )
             leads = f"{name}#{section}" if section else name
-            mend = Mend("Make it a reference", (Edit(each.span, f"[[{leads}{label}]]"),))
-            yield "advice", f"This address is a page of this wiki: “{head.title}”", each.span, (mend,)
+            mend = Mend("Make it a reference", (Edit(address.span, f"[[{leads}{label}]]"),))
+            yield "advice", f"This address is a page of this wiki: “{head.title}”", address.span, (mend,)
     for named in own_files(page, origins, wiki.volumes):
         file, span = named.name, named.span
         to = named_files.destination(file)

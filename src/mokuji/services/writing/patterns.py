@@ -29,14 +29,14 @@ class Pattern:
 def patterns_of(context: ReadContext, volume: Volume) -> list[Pattern]:
     """What can be chosen from: the volume's own first, then those of its libraries, then ours."""
     by_id = {each.id: each for each in context.volumes.values()}
-    found: list[Pattern] = []
+    patterns: list[Pattern] = []
     for area in (volume, *(by_id[id_] for id_ in volume.libraries if id_ in by_id)):
         ids = memberships.with_field(context.connection, area.id, FIELD, MOST)
         for head, summary, _ in sorted(
             memberships.listed(context.connection, ids), key=lambda row: row[0].key
         ):
-            found.append(Pattern(f"{area.key}/{head.key}", head.title, summary))
-    return [*found, *(Pattern(name, names.as_title(name), "") for name in BUILT_IN)]
+            patterns.append(Pattern(f"{area.key}/{head.key}", head.title, summary))
+    return [*patterns, *(Pattern(name, names.as_title(name), "") for name in BUILT_IN)]
 
 
 def pattern_text(app: AppContext, actor: Actor, volume_key: str, name: str) -> str:

@@ -120,7 +120,7 @@ def _home(context: ReadContext) -> Volume | None:
 
 
 def _by_id(context: ReadContext) -> dict[int, Volume]:
-    return {each.id: each for each in context.volumes.values()}
+    return {volume.id: volume for volume in context.volumes.values()}
 
 
 def listing(
@@ -134,7 +134,7 @@ def listing(
         if which == "missing":
             return SourcesView((), cited, by_id, home, which, missing=tuple(_missing(context)))
         if which == "alike":
-            every = {each.key: each for each in stored.listed(connection, most=bibliography.MOST)}
+            every = {source.key: source for source in stored.listed(connection, most=bibliography.MOST)}
             pairs = near({key: each.fields for key, each in every.items()})[:SCREEN]
             shown = tuple(every[key] for key in sorted({k for pair in pairs for k in (pair.one, pair.other)}))
             return SourcesView(shown, cited, by_id, home, which, alike=tuple(pairs))
@@ -142,13 +142,13 @@ def listing(
             # Who cites in volumes that are closed to the actor counts, too: such a source is not unused.
             anywhere = stored.cited_anywhere(connection)
             every_ = stored.listed(connection, after=after, most=bibliography.MOST)
-            found = [each for each in every_ if each.key not in anywhere][: SCREEN + 1]
+            sources = [source for source in every_ if source.key not in anywhere][: SCREEN + 1]
         elif typed.strip():
-            found = stored.like(connection, typed.strip().lower(), SCREEN)
+            sources = stored.like(connection, typed.strip().lower(), SCREEN)
         else:
-            found = stored.listed(connection, after=after, most=SCREEN + 1)
-        more = found[SCREEN - 1].key if len(found) > SCREEN else None
-        return SourcesView(tuple(found[:SCREEN]), cited, by_id, home, which, more)
+            sources = stored.listed(connection, after=after, most=SCREEN + 1)
+        more = sources[SCREEN - 1].key if len(sources) > SCREEN else None
+        return SourcesView(tuple(sources[:SCREEN]), cited, by_id, home, which, more)
 
 
 def _missing(context: ReadContext) -> Iterator[Cited]:
@@ -170,7 +170,7 @@ def about(app: AppContext, actor: Actor, name: str) -> SourceView:
         source = stored.called(connection, [key]).get(key)
         ids = stored.citing(connection, key, list(by_id), SCREEN)
         pages = context.wiki.pages(ids)
-        places = [each for id_ in ids for each in _places(pages[id_], key)]
+        places = [place for id_ in ids for place in _places(pages[id_], key)]
         number = stored.cited(connection, list(by_id)).get(key, (0, 0))[0]
         return SourceView(
             source.name if source else name.strip(),
@@ -184,12 +184,12 @@ def about(app: AppContext, actor: Actor, name: str) -> SourceView:
 
 def _places(page: Page, key: str) -> Iterator[Citing]:
     lines = Lines(page.text)
-    for each in page.content.cites:
-        if each.key == key:
-            start = max(0, each.span.start - REACH)
-            window = page.text[start : each.span.end + REACH]
-            sentence = excerpt(window, each.span.moved(-start), f"[^{each.name}]")
-            yield Citing(page.head, lines.position(each.span.start).line, sentence)
+    for cite in page.content.cites:
+        if cite.key == key:
+            start = max(0, cite.span.start - REACH)
+            window = page.text[start : cite.span.end + REACH]
+            sentence = excerpt(window, cite.span.moved(-start), f"[^{cite.name}]")
+            yield Citing(page.head, lines.position(cite.span.start).line, sentence)
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,17 +242,17 @@ def bring(app: AppContext, actor: Actor, data: bytes) -> Imported:
     """Takes in a file of sources. Those whose name is there already stay as they are; BadFile if it cannot be read."""
     with reading(app.engine) as connection:
         _need_home(_sight(connection, actor))
-    told = bibliography.read(data)
-    problems = list(told.problems)
+    read = bibliography.read(data)
+    problems = list(read.problems)
     with writing(app.engine) as connection:
-        known = {each.key: each for each in stored.listed(connection, most=2 * bibliography.MOST)}
-        if len(known) + len(told.items) > bibliography.MOST:
+        known = {source.key: source for source in stored.listed(connection, most=2 * bibliography.MOST)}
+        if len(known) + len(read.items) > bibliography.MOST:
             raise BadFile(f"The list would have more than {bibliography.MOST:,} sources.", code="bad_sources")
         keys = set(known)
         new: list[str] = []
         same: list[str] = []
         other: list[str] = []
-        for typed, item in told.items:
+        for typed, item in read.items:
             name = "-".join(typed.split())[:200]
             try:
                 name = check_name("source", name) if name else free_name(item, keys)
@@ -274,7 +274,7 @@ def take(app: AppContext, actor: Actor, form: Literal["json", "bibtex"]) -> str:
     """The whole list as a file."""
     with reading(app.engine) as connection:
         _sight(connection, actor)
-        every = [(each.name, each.fields) for each in stored.listed(connection, most=bibliography.MOST)]
+        every = [(source.name, source.fields) for source in stored.listed(connection, most=bibliography.MOST)]
     return bibliography.write_json(every) if form == "json" else bibliography.write_bibtex(every)
 
 
@@ -307,7 +307,7 @@ def as_cited(app: AppContext) -> Callable[[str], str | None]:
 
 def without_source(connection: Connection, page: Page) -> set[str]:
     """Keys of the sources that a page cites and that are not in the list."""
-    keys = {each.key for each in page.content.cites}
+    keys = {cite.key for cite in page.content.cites}
     return keys - stored.called(connection, keys).keys() if keys else set()
 
 

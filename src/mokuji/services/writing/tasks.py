@@ -126,15 +126,15 @@ def listing(
         )
         inside = [volume.id] if volume is not None else list(by_id)
         skipped = min(max(0, screen), MOST_SCREENS) * SCREEN
-        found = stored.gather(connection, inside, wanted, by, skipped=skipped, most=SCREEN + 1)
-        pages = context.wiki.pages({each.page for each in found})
+        tasks = stored.gather(connection, inside, wanted, by, skipped=skipped, most=SCREEN + 1)
+        pages = context.wiki.pages({task.page for task in tasks})
         known = people.names_by_handle(connection)
         groups: dict[str, list[Shown]] = {}
         lines = _lines(pages)
-        for each in found[:SCREEN]:
-            shown = _shown(actor, pages[each.page], each.number, by_id, lines)
+        for task in tasks[:SCREEN]:
+            shown = _shown(actor, pages[task.page], task.number, by_id, lines)
             if shown is not None:
-                groups.setdefault(_group(shown, by, today, by_id, known, each.category), []).append(shown)
+                groups.setdefault(_group(shown, by, today, by_id, known, task.category), []).append(shown)
         counts = stored.days(connection, inside, wanted.person, today + timedelta(days=STRIP))
         return TasksView(
             tuple(Group(name, tuple(listed), name == LATE) for name, listed in groups.items()),
@@ -148,7 +148,7 @@ def listing(
             wanted,
             head,
             volume,
-            len(found) > SCREEN,
+            len(tasks) > SCREEN,
             _feeds(app, actor),
         )
 
@@ -305,12 +305,12 @@ def lines(
         context = ReadContext(connection, actor)
         by_id = {each.id: each for each in context.volumes.values()}
         wanted = Wanted(person.strip().casefold(), done=done)
-        found = stored.gather(connection, list(by_id), wanted, "date", skipped=0, most=MOST_TOLD)
-        pages = context.wiki.pages({each.page for each in found})
+        tasks = stored.gather(connection, list(by_id), wanted, "date", skipped=0, most=MOST_TOLD)
+        pages = context.wiki.pages({each.page for each in tasks})
         under = memberships.names_of(connection, list(pages))
         told: list[TaskLine] = []
         alike: Counter[tuple[int, str]] = Counter()
-        for each in sorted(found, key=lambda task: (task.page, task.number)):
+        for each in sorted(tasks, key=lambda task: (task.page, task.number)):
             page = pages[each.page]
             if each.number >= len(page.content.tasks):
                 continue

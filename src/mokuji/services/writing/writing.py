@@ -287,7 +287,9 @@ def _save(
             if ask:
                 return replace(moves, faulty=tuple(_faulty(connection, actor, page, new)))
             saved = _save_all(connection, plan, volume, by, moves)
-            own = next((each.after for each in plan.change_set.changes if each.head.id == head.id), text)
+            own = next(
+                (change.after for change in plan.change_set.changes if change.head.id == head.id), text
+            )
             return replace(saved, merged=own) if own != text else saved
     if ask and (faulty := _faulty(connection, actor, page, new)):
         return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
@@ -307,7 +309,10 @@ def _faulty(connection: Connection, actor: Actor, page: Page, new: Page) -> list
 def _takes(page: Page) -> tuple[object, ...]:
     """What an insert can take of a page."""
     content = page.content
-    return ([part.name for part in content.parts], [(each.id, each.parts) for each in content.headings])
+    return (
+        [part.name for part in content.parts],
+        [(heading.id, heading.parts) for heading in content.headings],
+    )
 
 
 def _moves_something(app: AppContext, wiki: StoredWiki, old: Page, new: Page) -> bool:
@@ -326,7 +331,7 @@ def _moves_something(app: AppContext, wiki: StoredWiki, old: Page, new: Page) ->
 def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> Moves | None:
     own = plan.page.id if plan.page is not None else 0
     others = [change for change in plan.change_set.changes if change.head.id != own]
-    lost = [each for each in plan.followed.lost_sections if each.page.id != own]
+    lost = [section for section in plan.followed.lost_sections if section.page.id != own]
     follows = plan.facts.own_sections if isinstance(plan.facts, Edited) else 0
     if not others and not lost and not follows:
         return None
@@ -337,7 +342,9 @@ def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> 
         seen,
         plan.followed.references,
         plan.followed.sections + follows,
-        listed(StoredWiki(connection), [each for each in lost if each.page.volume in readable]),
+        listed(
+            StoredWiki(connection), [reference for reference in lost if reference.page.volume in readable]
+        ),
         len(others) - len(seen),
     )
 
@@ -476,7 +483,7 @@ def targets(app: AppContext, actor: Actor, volume_key: str, typed: list[str]) ->
             reference = read(f"[[{each}]]", 0)
             if isinstance(reference, Reference) and reference.name is not None:
                 named[each] = reference.name
-        found = resolve_names(connection, volume, volumes, list(named.values()))
+        resolutions = resolve_names(connection, volume, volumes, list(named.values()))
         return {
             each: Target(
                 resolution.written,
@@ -484,5 +491,5 @@ def targets(app: AppContext, actor: Actor, volume_key: str, typed: list[str]) ->
                 resolution.page.key if resolution.page else names.key(resolution.place[1]),
                 resolution.page.title if resolution.page else each,
             )
-            for each, resolution in zip(named, found, strict=True)
+            for each, resolution in zip(named, resolutions, strict=True)
         }

@@ -67,8 +67,14 @@ def do(
     _keep_fronts(connection, kept)
     _remember_names(connection, kept)
     if change_set.removed:
-        successors = {each.head.id: each.successor for each in change_set.removed if each.successor}
-        volumes.pass_on_addresses(connection, [each.head for each in change_set.removed], successors)
+        successors = {
+            removed_page.head.id: removed_page.successor
+            for removed_page in change_set.removed
+            if removed_page.successor
+        }
+        volumes.pass_on_addresses(
+            connection, [removed_page.head for removed_page in change_set.removed], successors
+        )
     copies = assets.change(connection, change_set.assets, by)
     detail = _detail(plan, more or {}, given, given_volumes, back)
     if kept_back := _settle(connection, plan, kept):
@@ -98,18 +104,22 @@ def _settle(connection: Connection, plan: Plan, kept: Sequence[PageChange]) -> l
 def _reached(change_set: ChangeSet) -> set[int]:
     """The volumes in which something is another than before."""
     return {
-        *(volume for each in change_set.changes for volume in (each.head.volume, each.head_after.volume)),
-        *(each.head.volume for each in change_set.removed),
+        *(
+            volume
+            for change in change_set.changes
+            for volume in (change.head.volume, change.head_after.volume)
+        ),
+        *(removed_page.head.volume for removed_page in change_set.removed),
         *(each.volume for each in change_set.contents),
-        *(v.id for each in change_set.volumes for v in (each.before, each.after) if v is not None),
-        *(t.volume for each in change_set.assets for t in (each.before, each.after) if t is not None),
+        *(v.id for change in change_set.volumes for v in (change.before, change.after) if v is not None),
+        *(t.volume for asset in change_set.assets for t in (asset.before, asset.after) if t is not None),
     }
 
 
 def _people(change_set: ChangeSet) -> set[int]:
     """The people that something was done about."""
-    sides = (side for each in change_set.assets for side in (each.before, each.after) if side is not None)
-    return {each.id for each in sides if each.sort == "person"}
+    sides = (side for asset in change_set.assets for side in (asset.before, asset.after) if side is not None)
+    return {asset.id for asset in sides if asset.sort == "person"}
 
 
 def _make_volumes(connection: Connection, changes: tuple[VolumeChange, ...]) -> dict[int, int]:
@@ -208,14 +218,14 @@ def _detail(
         ],
         "contents": placing.as_data(back),
         "things": [
-            [asdict(each) if each is not None else None for each in (change.before, change.after)]
+            [asdict(asset) if asset is not None else None for asset in (change.before, change.after)]
             for change in plan.change_set.assets
             # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
             if change.before is not None or (change.after is not None and change.after.id)
         ],
         "volumes": [
-            [_volume(each.before, given_volumes), _volume(each.after, given_volumes)]
-            for each in plan.change_set.volumes
+            [_volume(volume.before, given_volumes), _volume(volume.after, given_volumes)]
+            for volume in plan.change_set.volumes
         ],
     }
 
@@ -266,11 +276,11 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         assets=changed,
         naming=frozenset(
             page
-            for each in changed
-            if each.after is not None
-            for page in assets.naming(connection, each.after)
+            for change in changed
+            if change.after is not None
+            for page in assets.naming(connection, change.after)
         ),
-        in_the_way=next(filter(None, (assets.in_the_way(connection, each) for each in changed)), ""),
+        in_the_way=next(filter(None, (assets.in_the_way(connection, change) for change in changed)), ""),
         texts=texts,
         heads=heads,
         stood={

@@ -45,8 +45,8 @@ def throw_away(connection: Connection, removed: Sequence[Removed], change_set: i
             SELECT id, volume, key, title, revision, :change_set, :at FROM gone"""
         ),
         {
-            "ids": [each.head.id for each in removed],
-            "revisions": [each.head.revision for each in removed],
+            "ids": [removed_page.head.id for removed_page in removed],
+            "revisions": [removed_page.head.revision for removed_page in removed],
             "change_set": change_set,
             "at": by.at,
         },
@@ -60,9 +60,9 @@ def throw_away(connection: Connection, removed: Sequence[Removed], change_set: i
                 AS w(id, successor, leads) WHERE t.page = w.id"""
         ),
         {
-            "ids": [each.head.id for each in removed],
-            "successors": [each.successor for each in removed],
-            "leads": [json.dumps(each.leads) for each in removed],
+            "ids": [removed_page.head.id for removed_page in removed],
+            "successors": [removed_page.successor for removed_page in removed],
+            "leads": [json.dumps(removed_page.leads) for removed_page in removed],
         },
     )
 
@@ -144,14 +144,14 @@ def titles_of(connection: Connection, change_set: int, volumes: Collection[int])
 
 def at_name(connection: Connection, volume: int, key: str) -> tuple[int, str] | None:
     """The id and title of the page that lies in the trash under this name, put there last."""
-    found = connection.execute(
+    row = connection.execute(
         text(
             """SELECT page, title FROM trash WHERE volume = :volume AND key = :key COLLATE "C"
             ORDER BY change_set DESC LIMIT 1"""
         ),
         {"volume": volume, "key": key},
     ).first()
-    return (found.page, found.title) if found else None
+    return (row.page, row.title) if row else None
 
 
 def purge(connection: Connection, before: datetime) -> int:

@@ -188,11 +188,11 @@ def by_name(connection: Connection, key: str, volumes: Collection[int], *, most:
         "volumes": list(volumes),
         "most": most,
     }
-    found: dict[int, Named] = {}
+    named_pages: dict[int, Named] = {}
     near = (NAME_NEAR,) if len(key) >= NEAR_FROM else ()
     letters = (NAME_LETTERS,) if LETTERS_FROM <= len(key) <= LETTERS_TO and key.isalnum() else ()
     for query in (NAME_PART, NAME_ALIAS, *letters, *near):
-        if len(found) < most:
+        if len(named_pages) < most:
             for row in connection.execute(query, values):
-                found.setdefault(row.id, Named(*row[:7]))
-    return list(found.values())[:most]
+                named_pages.setdefault(row.id, Named(*row[:7]))
+    return list(named_pages.values())[:most]

@@ -79,7 +79,9 @@ def _places_of(wiki: StoredWiki, ids: Collection[int]) -> set[Place]:
 def _look_at(wiki: StoredWiki, places: Sequence[Place]) -> None:
     titles = wiki.titles(places)
     holders = wiki.aliases(places)
-    pages = {head.id: head for head in (*titles.values(), *(h for each in holders.values() for h in each))}
+    pages = {
+        head.id: head for head in (*titles.values(), *(h for holder in holders.values() for h in holder))
+    }
     there = [head for head in pages.values() if head.volume in {v.id for v in wiki.volumes.values()}]
     _orphans(wiki, there)
     _asked(wiki, places)
@@ -310,11 +312,11 @@ def _is_reached(
         here = stack.pop()
         if here.volume == page.volume and (here.id in placed or fronts.get(page.volume) == here.key):
             return True
-        for each in before.get(here.id, ()):
+        for head in before.get(here.id, ()):
             # A page of another volume that is closed is not gone through: not every reader can.
-            if each.id not in seen and (each.volume == page.volume or each.volume not in closed):
-                seen.add(each.id)
-                stack.append(each)
+            if head.id not in seen and (head.volume == page.volume or head.volume not in closed):
+                seen.add(head.id)
+                stack.append(head)
     return False
 
 

@@ -317,13 +317,13 @@ def _numbered(
         numbered = [(row, f"{lead}{n}", depth) for n, row in enumerate(below.get(parent, ()), start)]
         return numbered[::-1]
 
-    found: list[ContentsEntry] = []
+    entries: list[ContentsEntry] = []
     pending = level(None, "", 0)
     while pending:
         row, number, depth = pending.pop()
-        found.append(_entry(row, number, depth, counts))
+        entries.append(_entry(row, number, depth, counts))
         pending += level(row.id, f"{number}.", depth + 1)
-    return found
+    return entries
 
 
 def write_contents(connection: Connection, volume: int, entries: Sequence[tuple[int, str, str]]) -> None:

@@ -265,12 +265,12 @@ def restore(who: Who, form: Form) -> Response:
 @router.get("/-/changes")
 def changes(who: Who, before: int | None = None, volume: str = "") -> Response:
     """What was done lately in all volumes one may read, or in one of them."""
-    found, volumes, more = history.acts(who.app, who.actor, before, volume_key=volume)
+    acts, volumes, more = history.acts(who.app, who.actor, before, volume_key=volume)
     only = next((each for each in volumes.values() if volume and each.key == names.key(volume)), None)
     kept = {"volume": only.key if only else "", "from": who.request.query_params.get("from", "")}
     return who.page(
         "changes.html",
-        acts=found,
+        acts=acts,
         volumes=volumes,
         more=more,
         called=registry.done,

@@ -58,7 +58,7 @@ def file(who: Who, form: Form, volume: str, page: str) -> Response:
 def category_names(who: Who, volume: str) -> Response:
     """The names of all categories of a volume, to choose from."""
     found = categories.index(who.app, who.actor, volume).categories.values()
-    return as_json([{"name": each.name} for each in sorted(found, key=lambda each: each.key)])
+    return as_json([{"name": category.name} for category in sorted(found, key=lambda each: each.key)])
 
 
 @router.get("/-/category/{volume}/{key:path}")
@@ -74,14 +74,14 @@ def one(who: Who, volume: str, key: str, after: str = "", form: str = "") -> Res
 def _rows(view: categories.CategoryView) -> list[dict[str, Any]]:
     return [
         {
-            "page": each.head.title,
-            "summary": each.summary,
-            "whole": each.whole,
-            "through": [template.title for template in each.through],
+            "page": page.head.title,
+            "summary": page.summary,
+            "whole": page.whole,
+            "through": [template.title for template in page.through],
             "passages": [
                 {"line": p.line, "words": p.words.before + p.words.words + p.words.after}
-                for p in each.passages
+                for p in page.passages
             ],
         }
-        for each in view.filed
+        for page in view.filed
     ]

@@ -87,11 +87,11 @@ def _moved(moves: writing.Moves) -> list[dict[str, Any]]:
                 "title": change.head.title,
                 "lines": [
                     {
-                        "line": each.line,
-                        "before": "".join(piece.words for piece in near(each.before)),
-                        "after": "".join(piece.words for piece in near(each.after)),
+                        "line": line.line,
+                        "before": "".join(piece.words for piece in near(line.before)),
+                        "after": "".join(piece.words for piece in near(line.after)),
                     }
-                    for each in lines
+                    for line in lines
                 ],
             }
         )
@@ -319,8 +319,8 @@ def write_on(who: Who, form: Form, volume: str, page: str) -> Response:
 @router.get("/-/written/{volume}")
 def written(who: Who, volume: str, names: str = "", under: str = "") -> Response:
     """For names in the editor (one a line): which are pages, and where following them goes."""
-    found = writing.targets(who.app, who.actor, volume, names.split("\n"))
-    return JSONResponse({typed: _target(target, under) for typed, target in found.items()})
+    targets = writing.targets(who.app, who.actor, volume, names.split("\n"))
+    return JSONResponse({typed: _target(target, under) for typed, target in targets.items()})
 
 
 def _target(target: writing.Target, under: str) -> dict[str, Any]:
@@ -333,7 +333,7 @@ def _target(target: writing.Target, under: str) -> dict[str, Any]:
 @router.get("/-/names")
 def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
     """Pages to refer to, as the completion of names shows them; ``insert`` is what is written between brackets."""
-    found = finding.names_for(who.app, who.actor, typed, volume)
+    fors = finding.names_for(who.app, who.actor, typed, volume)
     return JSONResponse(
         [
             {
@@ -344,7 +344,7 @@ def names_like(who: Who, typed: str = "", volume: str = "") -> Response:
                 "written": each.written,
                 "near": each.near,
             }
-            for each in found
+            for each in fors
         ]
     )
 
@@ -359,8 +359,8 @@ def words_like(who: Who, volume: str, typed: str = "") -> Response:
 @router.get("/-/sections/{volume}")
 def sections_of(who: Who, volume: str, typed: str = "", insert: bool = False) -> Response:
     """The sections of the page that a target leads to, as the completion behind “#” shows them."""
-    found = completing.sections_for(who.app, who.actor, volume, typed, insert=insert)
-    return JSONResponse([{"words": s.words, "level": s.level, "insert": s.insert} for s in found])
+    fors = completing.sections_for(who.app, who.actor, volume, typed, insert=insert)
+    return JSONResponse([{"words": s.words, "level": s.level, "insert": s.insert} for s in fors])
 
 
 @router.get("/-/people")
@@ -389,12 +389,12 @@ def refer(who: Who, form: Form, volume: str) -> Response:
 def inserts_like(who: Who, typed: str = "", volume: str = "") -> Response:
     """Pages to put in, templates with the slots that wait for a value: those without a default, required ones first."""
     told = []
-    for each in templates.for_insert(who.app, who.actor, typed, volume):
+    for insert in templates.for_insert(who.app, who.actor, typed, volume):
         slots = sorted(
-            (slot for slot in each.slots if slot.default is None), key=lambda slot: not slot.required
+            (slot for slot in insert.slots if slot.default is None), key=lambda slot: not slot.required
         )
         asked = [{"name": slot.name, "hint": slot.example or slot.help or slot.name} for slot in slots]
-        told.append({"title": each.title, "place": each.place, "insert": each.insert, "slots": asked})
+        told.append({"title": insert.title, "place": insert.place, "insert": insert.insert, "slots": asked})
     return JSONResponse(told)
 
 
@@ -463,16 +463,16 @@ def insert_at(who: Who, form: Form, volume: str) -> Response:
         return JSONResponse({"insert": None})
     fields = [
         {
-            "name": each.slot.name,
-            "help": each.slot.help,
-            "hint": each.slot.default if each.slot.default is not None else each.slot.example,
-            "has_default": each.slot.default is not None,
-            "required": each.slot.required,
-            "value": each.words,
-            "span": each.span,
-            "whole": each.whole,
+            "name": field.slot.name,
+            "help": field.slot.help,
+            "hint": field.slot.default if field.slot.default is not None else field.slot.example,
+            "has_default": field.slot.default is not None,
+            "required": field.slot.required,
+            "value": field.words,
+            "span": field.span,
+            "whole": field.whole,
         }
-        for each in found.fields
+        for field in found.fields
     ]
     href = addresses.page(found.volume.key, found.page.key) if found.page and found.volume else None
     return JSONResponse(
@@ -502,6 +502,6 @@ def card(who: Who, volume: str, page: str, at: str = "") -> Response:
             "volume": found.volume.title,
             "written": found.head is not None,
             "words": found.words,
-            "from": [each.title for each in found.led_from],
+            "from": [head.title for head in found.led_from],
         }
     )

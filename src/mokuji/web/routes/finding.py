@@ -44,46 +44,48 @@ def _places(typed: str, volume: Volume | None) -> Iterator[dict[str, object]]:
 @router.get("/-/find")
 def find(who: Who, words: str = "", volume: str = "", page: int = 0) -> Response:
     """Pages by name and by words."""
-    found = finding.find(who.app, who.actor, words, volume, max(0, min(page, 50)))
-    return who.page("find.html", found=found, page=page, lit="find")
+    result = finding.find(who.app, who.actor, words, volume, max(0, min(page, 50)))
+    return who.page("find.html", found=result, page=page, lit="find")
 
 
 @router.get("/-/go")
 def go_box(who: Who, typed: str = "", volume: str = "") -> Response:
     """The rows of the go box, as JSON."""
-    found = finding.go_box(who.app, who.actor, typed, volume)
+    result = finding.go_box(who.app, who.actor, typed, volume)
     rows = [
         {
-            "title": each.title,
-            "place": found.volumes[each.volume].title,
-            "hint": f"also “{each.alias}”"
-            if each.alias
-            else ("near spelling" if each.near else each.summary),
-            "href": addresses.page(found.volumes[each.volume].key, each.key),
+            "title": named_page.title,
+            "place": result.volumes[named_page.volume].title,
+            "hint": f"also “{named_page.alias}”"
+            if named_page.alias
+            else ("near spelling" if named_page.near else named_page.summary),
+            "href": addresses.page(result.volumes[named_page.volume].key, named_page.key),
             "kind": "page",
-            "near": each.near,
+            "near": named_page.near,
         }
-        for each in found.named
+        for named_page in result.named
     ]
     rows += [
         {
             "title": hit.title,
-            "place": found.volumes[hit.volume].title,
+            "place": result.volumes[hit.volume].title,
             "hint": "".join(piece.words for piece in hit.pieces),
-            "href": addresses.page(found.volumes[hit.volume].key, hit.key),
+            "href": addresses.page(result.volumes[hit.volume].key, hit.key),
             "kind": "text",
         }
-        for hit in found.hits
+        for hit in result.hits
     ]
-    if found.writable is not None:
+    if result.writable is not None:
         rows.append(
             {
-                "title": f"Write a new page “{found.words}”",
-                "place": found.writable.title,
+                "title": f"Write a new page “{result.words}”",
+                "place": result.writable.title,
                 "hint": "",
-                "href": addresses.act("edit", found.writable.key, names.key(found.words), title=found.words),
+                "href": addresses.act(
+                    "edit", result.writable.key, names.key(result.words), title=result.words
+                ),
                 "kind": "write",
             }
         )
-    rows += _places(found.words, found.scope)
-    return JSONResponse({"rows": rows, "scope": found.scope.title if found.scope else ""})
+    rows += _places(result.words, result.scope)
+    return JSONResponse({"rows": rows, "scope": result.scope.title if result.scope else ""})

@@ -66,15 +66,15 @@ def contents_levels(
             "total": level.total,
             "rows": [
                 {
-                    "nth": each.nth,
-                    "key": each.key,
-                    "title": each.title,
-                    "href": addresses.page(key(volume), each.key),
-                    "written": each.page is not None,
-                    "led": each.led_to_by,
-                    "branch": each.branch,
+                    "nth": entry.nth,
+                    "key": entry.key,
+                    "title": entry.title,
+                    "href": addresses.page(key(volume), entry.key),
+                    "written": entry.page is not None,
+                    "led": entry.led_to_by,
+                    "branch": entry.branch,
                 }
-                for each in level.entries
+                for entry in level.entries
             ],
         }
         for level in found.levels

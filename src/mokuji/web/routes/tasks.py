@@ -77,9 +77,9 @@ def listing(
 @router.get("/-/tasks.txt")
 def as_text(who: Who, person: str = "") -> Response:
     """Open tasks as todo.txt."""
-    told = tasks.lines(who.app, who.actor, addresses.page, person=person)
+    lines = tasks.lines(who.app, who.actor, addresses.page, person=person)
     headers = {"Content-Disposition": 'attachment; filename="todo.txt"'}
-    return Response(todo_txt(told), 200, headers, "text/plain; charset=utf-8")
+    return Response(todo_txt(lines), 200, headers, "text/plain; charset=utf-8")
 
 
 @router.get("/-/calendar/{token}.ics")
@@ -87,12 +87,12 @@ def feed(request: Request, token: str) -> Response:
     """Somebody's tasks as a calendar that programs look at by themselves: who knows the address may read it."""
     app = get_app(request)
     actor, person = tasks.feed(app, token)
-    told = tasks.lines(
+    lines = tasks.lines(
         app, actor, lambda volume, page: site.absolute(addresses.page(volume, page)), person=person
     )
     title = f"Tasks of @{person}" if person else "Tasks"
     headers = {"Cache-Control": "private, no-cache", "Referrer-Policy": "no-referrer"}
-    return Response(calendar(told, title), 200, headers, "text/calendar; charset=utf-8")
+    return Response(calendar(lines, title), 200, headers, "text/calendar; charset=utf-8")
 
 
 @router.post("/-/calendar-address")

@@ -21,7 +21,7 @@ def uses(who: Who, volume: str, page: str, sort: str = "", skip: int = 0, form: 
     skip = max(0, min(skip, 10**9))
     if form in {"csv", "json"}:
         view = templates.all_uses(who.app, who.actor, volume, page, sort, 0, 10**9)
-        rows = [_row(view, each) for each in view.uses]
+        rows = [_row(view, use) for use in view.uses]
         head = ["volume", "page", "section", *(slot.name for slot in view.slots), "faults"]
         return as_csv(head, rows) if form == "csv" else as_json(rows)
     view = templates.all_uses(who.app, who.actor, volume, page, sort, skip)

@@ -39,11 +39,13 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
     """One report; as CSV or JSON when its name ends so."""
     for ending, write in _WRITERS.items():
         if name.endswith(ending):
-            found = upkeep.every(who.app, who.actor, volume, name.removesuffix(ending), _origins(who))
-            return write(found)
+            findings = upkeep.every(who.app, who.actor, volume, name.removesuffix(ending), _origins(who))
+            return write(findings)
     view = upkeep.report(who.app, who.actor, volume, name, after=after, origins=_origins(who))
     planned = (
-        {each.key: mends(view, each, _origins(who)) for each in view.findings} if view.place.may_write else {}
+        {finding.key: mends(view, finding, _origins(who)) for finding in view.findings}
+        if view.place.may_write
+        else {}
     )
     return who.page(
         "report.html",
@@ -77,17 +79,19 @@ def differ(who: Who, form: Form, volume: str) -> Response:
 
 def _rows(found: Iterable[Finding]) -> Iterable[dict[str, Any]]:
     """A finding as plain values: the same in CSV and in JSON."""
-    for each in found:
-        spot = each.spots[0] if each.spots else None
-        page = each.page or (spot.page if spot else None)
+    for finding in found:
+        spot = finding.spots[0] if finding.spots else None
+        page = finding.page or (spot.page if spot else None)
         yield {
-            "name": each.title,
+            "name": finding.title,
             "page": page.title if page else "",
             "line": spot.line if spot else None,
             "sentence": (spot.sentence.before + spot.sentence.words + spot.sentence.after) if spot else "",
-            "other": each.pair.other.title if each.pair else (each.target.title if each.target else ""),
-            "reason": each.reason,
-            "pages": each.number or None,
+            "other": finding.pair.other.title
+            if finding.pair
+            else (finding.target.title if finding.target else ""),
+            "reason": finding.reason,
+            "pages": finding.number or None,
         }
 
 

@@ -163,7 +163,7 @@ class Outcomes:
                     put.append(Span(end - len(edit.words), end))
         if not put:
             return list(references)
-        return [each for each in references if not any(holds(span, each.span) for span in put)]
+        return [reference for reference in references if not any(holds(span, reference.span) for span in put)]
 
     def _as_expected(
         self, change: PageChange, source: int, a: Reference, b: Reference, before: Resolver, after: Resolver

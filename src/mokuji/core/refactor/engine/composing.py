@@ -157,7 +157,7 @@ def gap_behind(text: str, end: str) -> str:
 
 def text_of(parts: Composition, source: str) -> str:
     """The text that parts of one source make, before any edit."""
-    return "".join(each.words if isinstance(each, Words) else each.span.of(source) for each in parts)
+    return "".join(part.words if isinstance(part, Words) else part.span.of(source) for part in parts)
 
 
 def _at_one_place(edits: Iterable[Edit]) -> list[Edit]:

@@ -173,8 +173,8 @@ class Decider:
             note = Note.OTHER_TEXTS
         will = wanted
         if reference.name is not None:
-            found = self.after.resolve(reference.name, home, insert=insert).page
-            will = found.id if found is not None else 0
+            head = self.after.resolve(reference.name, home, insert=insert).page
+            will = head.id if head is not None else 0
         elif (host := self.state.host(*at)) is not None:
             will = host
         stale = by is By.TITLE and reference.name is not None and self._says_another_title(target, wanted)
@@ -376,9 +376,9 @@ class Decider:
             fits = isinstance(made, Reference) and made.name is not None
             if fits and isinstance(made, Reference) and (made.section is None) == (not behind):
                 assert made.name is not None
-                found = self.state.resolve_after(made.name, home, insert)
-                right = found.place == place if wanted is None else found.page is not None
-                if right and (found.page and found.page.id) == wanted:
+                resolution = self.state.resolve_after(made.name, home, insert)
+                right = resolution.place == place if wanted is None else resolution.page is not None
+                if right and (resolution.page and resolution.page.id) == wanted:
                     same = words == span.of(page.text)
                     return (None if same else Edit(span, words)), made.name
         raise Refused(

@@ -48,12 +48,12 @@ def part(page: Page, passage: Span) -> Parted:
     none it stays with the lines around it. Refused if a note that must go stands
     inside a list or quotation, or a later definition of the same label would count.
     """
-    found = read(page.text, page.content)
-    sides = _sides(found, passage)
+    definitions = read(page.text, page.content)
+    sides = _sides(definitions, passage)
     moved: dict[bool, list[Definition]] = {True: [], False: []}
     copied: dict[bool, list[Definition]] = {True: [], False: []}
-    again = {(each.key, _inside(each.span, passage)) for each in found.again}
-    for definition in found.defined:
+    again = {(each.key, _inside(each.span, passage)) for each in definitions.again}
+    for definition in definitions.defined:
         here = _inside(definition.span, passage)
         wanted = sides.get(definition.key) or {here}
         if (definition.key, not here) in again:
@@ -80,19 +80,19 @@ def part(page: Page, passage: Span) -> Parted:
 def _sides(found: Definitions, passage: Span) -> dict[Key, set[bool]]:
     """On which sides each key is needed: in the passage (True), in the rest (False). What a note uses is needed
     wherever the note is."""
-    notes = [each for each in found.defined if each.key.note]
+    notes = [definition for definition in found.defined if definition.key.note]
     sides: dict[Key, set[bool]] = {}
     within: dict[Key, set[Key]] = {}
-    starts = [each.span.start for each in notes]
+    starts = [definition.span.start for definition in notes]
     for usage in found.used:
         at = bisect_right(starts, usage.span.start) - 1
         if at >= 0 and _inside(usage.span, notes[at].span):
             within.setdefault(notes[at].key, set()).add(usage.key)
         else:
             sides.setdefault(usage.key, set()).add(_inside(usage.span, passage))
-    open_ = [each.key for each in notes]
-    for each in notes:
-        sides.setdefault(each.key, {_inside(each.span, passage)})
+    open_ = [definition.key for definition in notes]
+    for definition in notes:
+        sides.setdefault(definition.key, {_inside(definition.span, passage)})
     while open_:
         note = open_.pop()
         for key in within.get(note, ()):
@@ -196,7 +196,7 @@ def unite(into: Page, page: Page) -> tuple[tuple[Edit, ...], tuple[Edit, ...]]:
 
 def _clashing(into: Page, page: Page, theirs: Definitions, ours: Definitions) -> list[Key]:
     """The keys that both define: notes always, links if they say something else."""
-    there = {each.key: each.span.of(into.text) for each in theirs.defined}
+    there = {definition.key: definition.span.of(into.text) for definition in theirs.defined}
 
     def alike(key: Key, words: str) -> bool:
         if key in theirs.says and key in ours.says:
@@ -204,9 +204,10 @@ def _clashing(into: Page, page: Page, theirs: Definitions, ours: Definitions) ->
         return words.split() == there[key].split()
 
     return [
-        each.key
-        for each in ours.defined
-        if each.key in there and (each.key.note or not alike(each.key, each.span.of(page.text)))
+        definition.key
+        for definition in ours.defined
+        if definition.key in there
+        and (definition.key.note or not alike(definition.key, definition.span.of(page.text)))
     ]
 
 

@@ -99,7 +99,8 @@ class Flattener:
         placed = self._placed(index, text, place)
         gap, before, behind = self._apart(index) if place.block else ("", None, None)
         ends = [
-            self._filled(self._cut(template, each.span, (), 0, tokens), template, values) for each in told
+            self._filled(self._cut(template, definition.span, (), 0, tokens), template, values)
+            for definition in told
         ]
         typed = [self._typed(text, tokens, template, values, here) for text in (placed, *ends)]
         return Flat(typed[0], tuple(typed[1:]), gap, before, behind)
@@ -136,7 +137,7 @@ class Flattener:
         changes: list[tuple[Span, str]] = [
             (marker, "") for part in content.parts for marker in (part.opening, part.closing)
         ]
-        changes += [(each.span, "") for each in told if _inside(each.span, span)]
+        changes += [(definition.span, "") for definition in told if _inside(definition.span, span)]
         for heading in content.headings:
             if shift and _inside(heading.span, span):
                 changes.append(_deeper(page.text, heading.span, heading.end, heading.level, shift))
@@ -167,19 +168,21 @@ class Flattener:
     def _told(self, template: Page, spans: Sequence[Span]) -> list[definitions.Definition]:
         """The link definitions and notes that the text uses; they go to the end of the page."""
         found = definitions.read(template.text, template.content)
-        wanted = {each.key for each in found.used if any(_inside(each.span, span) for span in spans)}
-        by_key = {each.key: each for each in found.defined}
+        wanted = {usage.key for usage in found.used if any(_inside(usage.span, span) for span in spans)}
+        by_key = {definition.key: definition for definition in found.defined}
         open_ = [key for key in wanted if key in by_key]
         while open_:
             note = by_key[open_.pop()]
-            inner = {each.key for each in found.used if _inside(each.span, note.span)} - wanted
+            inner = {usage.key for usage in found.used if _inside(usage.span, note.span)} - wanted
             wanted |= inner
             open_ += [key for key in inner if key in by_key]
-        told = [each for each in found.defined if each.key in wanted]
+        told = [definition for definition in found.defined if definition.key in wanted]
         if not told:
             return []
         ours = definitions.read(self._page.text, self._page.content).defined
-        if {each.key for each in told} & {each.key for each in ours} or any(each.nested for each in told):
+        if {definition.key for definition in told} & {our.key for our in ours} or any(
+            definition.nested for definition in told
+        ):
             raise Left("its notes or link definitions have labels that are taken here")
         return told
 
@@ -220,9 +223,17 @@ class Flattener:
         lead = line[0] if line is not None else ""
         gap = f"{end}{lead.rstrip()}{end}{lead}"
         before = next(
-            (each.span for each in reversed(references[:index]) if each.span.end <= span.start), None
+            (
+                reference.span
+                for reference in reversed(references[:index])
+                if reference.span.end <= span.start
+            ),
+            None,
         )
-        behind = next((each.span for each in references[index + 1 :] if each.span.start >= span.end), None)
+        behind = next(
+            (reference.span for reference in references[index + 1 :] if reference.span.start >= span.end),
+            None,
+        )
         return (
             gap,
             _between(text, before.end, span.start) if before is not None else None,
@@ -293,11 +304,11 @@ class Flattener:
         if home.id == self._home.id:
             return f"{opening}{target}{rest}"
         insert = reference.kind is Kind.INSERT
-        found = Resolver.of(self._wiki, [(home, reference)]).resolve(reference.name, home, insert=insert)
-        if found.page is not None:
-            name = name_for(self._wiki, self._home, found.page, insert=insert)
+        resolution = Resolver.of(self._wiki, [(home, reference)]).resolve(reference.name, home, insert=insert)
+        if resolution.page is not None:
+            name = name_for(self._wiki, self._home, resolution.page, insert=insert)
         else:
-            volume = self._homes.get(found.place[0])
+            volume = self._homes.get(resolution.place[0])
             title = names.escape(reference.title_typed(page.text))
             name = f"/{names.escape(volume.title)}/{title}" if volume is not None else None
         behind = page.text[reference.name_span.end : target_end]
@@ -349,15 +360,15 @@ def _places(page: Page, volumes: frozenset[str]) -> dict[int, _Place]:
     inserter = Inserter(KEY, volumes)
     instance = inserter.whole(page)
     level = 1
-    found: dict[int, _Place] = {}
+    places: dict[int, _Place] = {}
     for piece in instance.compiled.pieces:
         if isinstance(piece, Head):
             level = min(DEEPEST, piece.level)
         elif isinstance(piece, Open) and not piece.linked:
             token = instance.tokens[piece.index]
             if token.reference.kind is Kind.INSERT:
-                found[token.index] = _Place(piece.block, level)
-    return found
+                places[token.index] = _Place(piece.block, level)
+    return places
 
 
 def _between(text: str, start: int, end: int) -> Span | None:

@@ -40,13 +40,13 @@ class Pattern:
     """A passage to look for: fixed words and holes, in order."""
 
     def __init__(self, pieces: Sequence[str | Hole]) -> None:
-        self._pieces = [each for each in pieces if each != ""]
-        self._fixed = [None if isinstance(each, Hole) else _regex(each) for each in self._pieces]
+        self._pieces = [piece for piece in pieces if piece != ""]
+        self._fixed = [None if isinstance(piece, Hole) else _regex(piece) for piece in self._pieces]
 
     @property
     def words(self) -> str:
         """The fixed words, for a search of pages that may hold the passage."""
-        return " ".join(each for each in self._pieces if isinstance(each, str))
+        return " ".join(piece for piece in self._pieces if isinstance(piece, str))
 
     @property
     def searchable(self) -> bool:
@@ -66,10 +66,10 @@ class Pattern:
             return
         text, at = page.text, page.content.front_matter.span.end
         whole = [reference.span for reference in page.content.references]
-        for found in regex.finditer(text, at):
-            if found.start() < at:
+        for match in regex.finditer(text, at):
+            if match.start() < at:
                 continue
-            passage = self._from(text, found, first, at)
+            passage = self._from(text, match, first, at)
             if passage is not None and not _cuts(passage, whole):
                 yield passage
                 at = passage.span.end

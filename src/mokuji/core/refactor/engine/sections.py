@@ -104,8 +104,8 @@ class SectionNames:
         if key not in self.state.resolved:
             resolver = Resolver.of(self.state.wiki, [(home, use.reference)])
             self.state.resolved[key] = resolver.resolve(use.reference.name, home, insert=insert)
-        found = self.state.resolved[key].page
-        return found is not None and found.id == target.head.id
+        head = self.state.resolved[key].page
+        return head is not None and head.id == target.head.id
 
     def _follow_section(self, page: Page, use: Use, target: Page, was: Sections) -> None:
         reference = use.reference

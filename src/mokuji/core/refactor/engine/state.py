@@ -101,9 +101,9 @@ class State:
         if missing:
             asked = [id_ for id_ in missing if id_ not in self.outcome.sources]
             self.stored.update(self.wiki.pages(asked) if asked else {})
-            found = {id_: self.stored[id_] for id_ in asked if id_ in self.stored}
-            found |= {i: self.outcome.sources[i] for i in missing if i in self.outcome.sources}
-            self.pages.update(found)
+            pages = {id_: self.stored[id_] for id_ in asked if id_ in self.stored}
+            pages |= {i: self.outcome.sources[i] for i in missing if i in self.outcome.sources}
+            self.pages.update(pages)
 
     def page(self, id_: int) -> Page:
         """The text of before with this id: a page's own, or one of the sources."""

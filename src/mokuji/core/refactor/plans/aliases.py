@@ -36,7 +36,7 @@ class AliasAdded(Aliased):
 def set_aliases(wiki: Wiki, page_id: int, aliases: Sequence[str]) -> Plan:
     """The plan after which a page has exactly these aliases. BadName for one that cannot be a name."""
     page = need(wiki, page_id)
-    wanted = list({names.key(each): names.check_title(each, what="alias") for each in aliases}.values())
+    wanted = list({names.key(alias): names.check_title(alias, what="alias") for alias in aliases}.values())
     edits = front_edit.set_names(page.text, "aliases", wanted, page.head.title)
     outcome = Outcome(edits={page_id: edits} if edits else {})
     # A title goes before every alias, so a name that is one leads to that page, whoever has it as an alias.

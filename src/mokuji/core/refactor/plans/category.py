@@ -125,7 +125,7 @@ def file_page(wiki: Wiki, page_id: int, categories: Sequence[str]) -> Plan:
     """The plan after which the front matter of a page names exactly these categories. BadName for one that cannot
     be a name."""
     page = need(wiki, page_id)
-    named = [names.check_title(each, what="name of a category") for each in categories]
+    named = [names.check_title(category, what="name of a category") for category in categories]
     wanted = list({names.key(each): each for each in named}.values())
     edits = set_names(page.text, "categories", wanted, page.head.title)
     outcome = Outcome(edits={page_id: edits} if edits else {})
@@ -133,9 +133,9 @@ def file_page(wiki: Wiki, page_id: int, categories: Sequence[str]) -> Plan:
 
 
 def _edits(page: Page, key: str, title: str, mark: str | None) -> tuple[tuple[Edit, ...], int]:
-    found: list[Edit] = []
+    edits: list[Edit] = []
     for field in LISTS.values():
-        found += rename_in_list(page.text, field, key, title, page.head.title)
+        edits += rename_in_list(page.text, field, key, title, page.head.title)
     used = [each for each in page.content.marks if each.key == key]
     if used and mark is None:
         raise Refused(
@@ -149,5 +149,5 @@ def _edits(page: Page, key: str, title: str, mark: str | None) -> tuple[tuple[Ed
         # Who writes marks without capitals goes on doing so.
         word = mark.lower() if each.word == each.word.lower() else mark
         if each.word != word:
-            found.append(Edit(each.span, f"#{word}"))
-    return tuple(sorted(found)), len(used)
+            edits.append(Edit(each.span, f"#{word}"))
+    return tuple(sorted(edits)), len(used)

@@ -109,12 +109,12 @@ def _extract(
     places: dict[int, list[Match]] = {page_id: [Match(passage, _values(holes))]}
     texts: dict[int, Composition] = {page_id: own.replaced(places[page_id])}
     offered: list[OptionalChange] = []
-    for other, found in _elsewhere(wiki, page, passage, holes, offer):
+    for other, matches in _elsewhere(wiki, page, passage, holes, offer):
         host = own if other.head.id == page_id else _Host(wiki, there, other, new, page_id)
         certain = places.get(other.head.id, [])
-        fit = host.fitting(certain, found)
+        fit = host.fitting(certain, matches)
         offered += map(host.row, fit)
-        chosen = [each for each in fit if host.row(each).id in rows]
+        chosen = [match for match in fit if host.row(match).id in rows]
         if chosen:
             places[other.head.id] = sorted([*certain, *chosen], key=lambda each: each.span)
             texts[other.head.id] = host.replaced(places[other.head.id])
@@ -134,7 +134,9 @@ def _extract(
         outcome,
         asked=(page_id, passage, title, wanted.template, wanted.slots, *sorted(rows)),
         contents=[Put(new.volume, new.key, title, under, LAST, new_only=True)],
-        facts=Extracted(page.head.title, title, wanted.template, sum(len(each) for each in places.values())),
+        facts=Extracted(
+            page.head.title, title, wanted.template, sum(len(place) for place in places.values())
+        ),
         rows=offered,
         entries={NEW: Successor(page_id)},
     )
@@ -144,7 +146,11 @@ def words_of(page: Page, passage: Span, wanted: Wanted) -> str:
     """The fixed words of a passage, to find pages that may hold it too; empty if there are too few."""
     passage = _whole(page, passage)
     pattern = _pattern(page, passage, _holes(page, passage, wanted))
-    typed = [each.span for each in page.content.references if passage.start <= each.span.start < passage.end]
+    typed = [
+        reference.span
+        for reference in page.content.references
+        if passage.start <= reference.span.start < passage.end
+    ]
     if not pattern.searchable:
         return ""
     text, at = "", passage.start
@@ -234,7 +240,7 @@ def _own_slots(page: Page, passage: Span, found: list[_Hole]) -> None:
         return
     names_of: dict[str, str] = {}
     # Positions in the whole text: a slot that the selection cuts is none of it.
-    for use in (each for each in parse(page.text, slots.keys()).pieces if isinstance(each, Use)):
+    for use in (piece for piece in parse(page.text, slots.keys()).pieces if isinstance(piece, Use)):
         if passage.start <= use.span.start and use.span.end <= passage.end:
             typed = use.span.of(page.text)
             if typed not in names_of:
@@ -249,11 +255,12 @@ def _standing(page: Page, passage: Span, words: str) -> Iterator[Span]:
     """Where words stand in a passage, as whole words; in a reference only if they are all of it."""
     before = r"(?<!\w)" if words[0].isalnum() else ""
     behind = r"(?!\w)" if words[-1].isalnum() else ""
-    for found in re.compile(before + re.escape(words) + behind).finditer(page.text, *passage):
-        span = Span(*found.span())
+    for match in re.compile(before + re.escape(words) + behind).finditer(page.text, *passage):
+        span = Span(*match.span())
         if not any(
-            _meet(span, each.span) and not (span.start <= each.span.start and each.span.end <= span.end)
-            for each in page.content.references
+            _meet(span, reference.span)
+            and not (span.start <= reference.span.start and reference.span.end <= span.end)
+            for reference in page.content.references
         ):
             yield span
 
@@ -362,13 +369,13 @@ def _optional(lead: str) -> str:
 def apply_parts(parts: Composition, page: Page, edits: Sequence[Edit]) -> str:
     """The text that parts of one page make with some edits in it, before references follow."""
     made: list[str] = []
-    for each in parts:
-        if isinstance(each, Words):
-            made.append(each.words)
+    for part in parts:
+        if isinstance(part, Words):
+            made.append(part.words)
         else:
-            inner = [e for e in edits if each.span.start <= e.span.start and e.span.end <= each.span.end]
-            moved = [Edit(e.span.moved(-each.span.start), e.words) for e in arrange(inner)]
-            made.append(apply(each.span.of(page.text), moved))
+            inner = [e for e in edits if part.span.start <= e.span.start and e.span.end <= part.span.end]
+            moved = [Edit(e.span.moved(-part.span.start), e.words) for e in arrange(inner)]
+            made.append(apply(part.span.of(page.text), moved))
     return "".join(made)
 
 
@@ -438,7 +445,7 @@ class _Host:
                 return False
             return True
 
-        return list(found) if fits(found) else [each for each in found if fits([each])]
+        return list(found) if fits(found) else [match for match in found if fits([match])]
 
     def replaced(self, passages: Sequence[Match]) -> Composition:
         """The page with inserts in the place of passages; Refused if readers would see something else. An insert
@@ -460,16 +467,16 @@ class _Host:
         gone = self._parted.passage.moved
         parts: list[Part] = []
         at = 0
-        for each in passages:
-            lead = _lead(page.text, each.span.start)
-            parts += definitions.without(page, Span(at, each.span.start), gone)
-            line = page.text[: each.span.start].rsplit("\n", 1)[-1]
-            if apart and not _LEAD.sub("", line, count=1).strip() and each.span.start > len(lead):
+        for passage in passages:
+            lead = _lead(page.text, passage.span.start)
+            parts += definitions.without(page, Span(at, passage.span.start), gone)
+            line = page.text[: passage.span.start].rsplit("\n", 1)[-1]
+            if apart and not _LEAD.sub("", line, count=1).strip() and passage.span.start > len(lead):
                 parts.append(Words(f"{end}{lead}"))
-            parts += self._parts_of(each)
-            if apart and re.match(r"[ \t]*(?:\r\n|\n|\r)[ \t>]*\S", page.text[each.span.end :]):
+            parts += self._parts_of(passage)
+            if apart and re.match(r"[ \t]*(?:\r\n|\n|\r)[ \t>]*\S", page.text[passage.span.end :]):
                 parts.append(Words(f"{end}{lead.rstrip()}"))
-            at = each.span.end
+            at = passage.span.end
         rest = definitions.without(page, Span(at, len(page.text)), gone)
         parts = [*parts, *rest]
         return [*parts, *definitions.at_end(page, text_of(parts, page.text), self._parted.rest, COPY)]
@@ -498,11 +505,11 @@ def _elsewhere(
     closed = volumes_by_id(wiki)[page.head.volume].closed
     there = [each for each in pages.values() if not closed or each.head.volume == page.head.volume]
     for other in sorted(there, key=lambda p: (p.head.id != page.head.id, p.head.volume, p.head.key)):
-        found = [
-            each
-            for each in pattern.find(other)
-            if other.head.id != page.head.id or not _meet(each.span, passage)
+        matches = [
+            match
+            for match in pattern.find(other)
+            if other.head.id != page.head.id or not _meet(match.span, passage)
         ][: MOST_ROWS - count]
-        count += len(found)
-        if found:
-            yield other, found
+        count += len(matches)
+        if matches:
+            yield other, matches

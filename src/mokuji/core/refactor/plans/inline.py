@@ -123,7 +123,10 @@ def inline_everywhere(wiki: Wiki, template_id: int, *, trash: bool = False) -> P
     )
     if not gone:
         return plan
-    lost = (*plan.followed.lost, *(each for page in made.values() for each in _lost(wiki, page, template_id)))
+    lost = (
+        *plan.followed.lost,
+        *(reference for page in made.values() for reference in _lost(wiki, page, template_id)),
+    )
     return replace(plan, followed=replace(plan.followed, lost=lost))
 
 
@@ -132,11 +135,11 @@ def _lost(wiki: Wiki, made: _Page, template: int) -> Iterator[AffectedReference]
     home = volumes_by_id(wiki)[made.page.head.volume]
     for index, flat in made.flats.items():
         references = scan("\n\n".join((flat.words, *flat.told))).references
-        resolver = Resolver.of(wiki, ((home, each) for each in references))
-        for each in references:
-            insert = each.kind is Kind.INSERT
-            found = each.name and resolver.resolve(each.name, home, insert=insert).page
-            if found and found.id == template:
+        resolver = Resolver.of(wiki, ((home, reference) for reference in references))
+        for reference in references:
+            insert = reference.kind is Kind.INSERT
+            head = reference.name and resolver.resolve(reference.name, home, insert=insert).page
+            if head and head.id == template:
                 yield AffectedReference(made.page.head, made.page.content.references[index].span)
                 break
 
@@ -148,8 +151,8 @@ def _template(wiki: Wiki, page: Page, index: int, readable: Collection[int] | No
     reference = references[index]
     home = volumes_by_id(wiki)[page.head.volume]
     assert reference.name is not None
-    found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=True).page
-    template = wiki.pages([found.id]).get(found.id) if found is not None else None
+    head = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=True).page
+    template = wiki.pages([head.id]).get(head.id) if head is not None else None
     if template is None or (readable is not None and template.head.volume not in readable):
         raise Missing("This insert leads to no page.", code="insert_unwritten")
     if template.head.id == page.head.id:

@@ -66,7 +66,7 @@ def link(wiki: Wiki, mentions: Mapping[int, Sequence[tuple[Span, int]]]) -> Plan
     Refused if a range can be no reference where it stands; a mention of a page that is gone is left out.
     """
     pages = wiki.pages(list(mentions))
-    targets = wiki.pages({target for each in mentions.values() for _, target in each})
+    targets = wiki.pages({target for mention in mentions.values() for _, target in mention})
     texts: dict[int, Composition] = {}
     added: dict[int, int] = {}
     for id_, page in sorted(pages.items()):
@@ -107,19 +107,19 @@ class Address:
 def link_addresses(wiki: Wiki, page_id: int, addresses: Sequence[Address]) -> Plan:
     """The plan to make references of outside links on a page that lead into the wiki itself."""
     page = need(wiki, page_id)
-    targets = wiki.pages({each.target for each in addresses})
+    targets = wiki.pages({address.target for address in addresses})
     parts: list[Carried | Words] = []
     at = 0
-    for each in sorted(addresses, key=lambda each: each.span):
-        target = targets[each.target]
-        words = each.words if each.words.strip() else target.head.title
+    for address in sorted(addresses, key=lambda each: each.span):
+        target = targets[address.target]
+        words = address.words if address.words.strip() else target.head.title
         written = _written(wiki, page, words, target.head)
-        section = section_for(wiki, target, each.fragment)
+        section = section_for(wiki, target, address.fragment)
         if section:
             at_end = written.index("|") if "|" in written else len(written) - 2
             written = f"{written[:at_end]}#{section}{written[at_end:]}"
-        parts += [Carried(page_id, Span(at, each.span.start)), Words(written)]
-        at = each.span.end
+        parts += [Carried(page_id, Span(at, address.span.start)), Words(written)]
+        at = address.span.end
     texts = {page_id: [*parts, Carried(page_id, Span(at, len(page.text)))]}
     facts = AddressesLinked(page.head.title, len(addresses))
     asked = ("addresses", page_id, *addresses)
@@ -155,8 +155,8 @@ def lead_to_section(
     insert = reference.kind is Kind.INSERT
     if reference.name is not None:
         home = volumes_by_id(wiki)[page.head.volume]
-        found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=insert).page
-        target = wiki.pages([found.id]).get(found.id) if found is not None else None
+        head = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home, insert=insert).page
+        target = wiki.pages([head.id]).get(head.id) if head is not None else None
     hidden = target is not None and readable is not None and target.head.volume not in readable
     if (
         target is None
@@ -214,8 +214,8 @@ def _written(wiki: Wiki, page: Page, words: str, target: PageHead) -> str:
         reference = read(form, 0)
         if not isinstance(reference, Reference) or reference.name is None or reference.section is not None:
             continue
-        found = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home)
-        if found.page is not None and found.page.id == target.id:
+        resolution = Resolver.of(wiki, [(home, reference)]).resolve(reference.name, home)
+        if resolution.page is not None and resolution.page.id == target.id:
             return form
     raise Refused(
         f"“{shown}” on “{page.head.title}” cannot be written as a reference.",

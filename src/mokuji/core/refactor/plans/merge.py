@@ -168,7 +168,7 @@ def _front(wiki: Wiki, page: Page, into: Page, alias: bool) -> tuple[Edit, ...]:
     taken |= {key for (_, key), head in places.items() if head.id != page.head.id}
     aliases = [each for each in aliases if names.key(each) not in taken]
     have = {names.key(each) for each in front_edit.names_of(into.text, "categories")}
-    categories = [each for each in front.names("categories") if names.key(each) not in have]
+    categories = [name for name in front.names("categories") if names.key(name) not in have]
     return front_edit.add_lists(into.text, {"aliases": aliases, "categories": categories}, into.head.title)
 
 

@@ -98,7 +98,7 @@ def _alias(page: Page, new_key: str, keep: bool) -> dict[int, tuple[Edit, ...]]:
 
 
 def _offered(wiki: Wiki, page: Page, title: str, offer: Collection[int]) -> Mapping[OptionalChange, Edit]:
-    found: dict[OptionalChange, Edit] = {}
+    edits: dict[OptionalChange, Edit] = {}
     for other in sorted(wiki.pages(offer).values(), key=lambda p: (p.head.volume, p.head.key)):
         for mention in mentions.sayings(other, page.head.title, title):
             row = OptionalChange(
@@ -109,5 +109,5 @@ def _offered(wiki: Wiki, page: Page, title: str, offer: Collection[int]) -> Mapp
                 mention.before,
                 mention.after,
             )
-            found[row] = mention.edit
-    return found
+            edits[row] = mention.edit
+    return edits

@@ -47,7 +47,7 @@ def returning(
     """Where pages come back in the contents of their volume, the first first, so that each finds what it stands below
     and behind. ``puts`` give back what acts took, the newest act first: among them those of pages that are back
     already, which say what stood before what went later. ``away`` are keys that other pages had then."""
-    called = {each.head.key: _head(each, titles) for each in trashed}
+    called = {trashed_page.head.key: _head(trashed_page, titles) for trashed_page in trashed}
     there = {row.key for row in rows}
     now = tuple(rows)
     for put in puts:
@@ -99,22 +99,22 @@ def restore(
     heads: dict[int, PageHead] = {}
     aims: dict[At, int] = {}
     sources: dict[int, Page] = {}
-    for each in trashed:
-        if each.head.volume not in homes:
+    for trashed_page in trashed:
+        if trashed_page.head.volume not in homes:
             raise Missing(
-                f"The volume of “{each.head.title}” is not there any more. Restore the volume first.",
-                named=[each.head.volume],
+                f"The volume of “{trashed_page.head.title}” is not there any more. Restore the volume first.",
+                named=[trashed_page.head.volume],
             )
-        head = _head(each, titles or {})
+        head = _head(trashed_page, titles or {})
         check_free(wiki, head, "Restore this one under another title.")
         heads[head.id] = head
-        sources[head.id] = Page(each.head, each.text)
+        sources[head.id] = Page(trashed_page.head, trashed_page.text)
     there = wiki.pages({page for each in trashed for _, page in each.leads} - heads.keys())
-    for each in trashed:
-        references = sources[each.head.id].content.references
-        for index, page in each.leads:
+    for trashed_page in trashed:
+        references = sources[trashed_page.head.id].content.references
+        for index, page in trashed_page.leads:
             if index < len(references) and (page in heads or page in there):
-                aims[each.head.id, references[index].span] = page
+                aims[trashed_page.head.id, references[index].span] = page
     outcome = Outcome(
         heads=heads,
         texts={id_: [Carried(id_, Span(0, len(page.text)))] for id_, page in sources.items()},

@@ -124,8 +124,8 @@ def _in_template(page: Page, old: str, new: str) -> list[Edit]:
         )
     offset = page.content.front_matter.span.end
     edits = [Edit(declared, new)]
-    for each in parse(page.text[offset:], page.content.declared.slots).uses():
-        if each.name == old:
-            start = offset + each.span.start + 2
+    for use in parse(page.text[offset:], page.content.declared.slots).uses():
+        if use.name == old:
+            start = offset + use.span.start + 2
             edits.append(Edit(Span(start, start + len(old)), new))
     return edits

@@ -145,5 +145,5 @@ def _skip_back(text: str) -> int:
 
 def _skip_ends(text: str, at: int) -> int:
     """Past the empty lines that follow a heading."""
-    found = re.compile(r"(?:[ \t]*(?:\r\n|\n|\r))*").match(text, at)
-    return found.end() if found else at
+    match = re.compile(r"(?:[ \t]*(?:\r\n|\n|\r))*").match(text, at)
+    return match.end() if match else at

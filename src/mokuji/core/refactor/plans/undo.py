@@ -126,19 +126,19 @@ class Undone(Facts):
     what: str = ""
 
     def seen(self, readable: Collection[int]) -> Undone:
-        return replace(self, since=tuple(each for each in self.since if each.volume in readable))
+        return replace(self, since=tuple(since for since in self.since if since.volume in readable))
 
 
 def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[int] = ()) -> Plan:
     """The plan to take an act back. ``keep`` are pages (of those in conflict) whose text is to stay as it is."""
     if past.in_the_way:
         raise Refused(past.in_the_way, code="thing_changed")
-    changed = [_volume_back(wiki, each) for each in reversed(past.volumes)]
+    changed = [_volume_back(wiki, volume) for volume in reversed(past.volumes)]
     volumes = _volumes(wiki, changed)
-    ids = [*past.texts, *past.heads, *past.made, *(each.head.id for each in past.removed)]
+    ids = [*past.texts, *past.heads, *past.made, *(page_back.head.id for page_back in past.removed)]
     there = dict(wiki.pages(ids))
     gone = frozenset(past.made & there.keys())
-    back = {each.head.id: each for each in past.removed if each.head.id not in there}
+    back = {page_back.head.id: page_back for page_back in past.removed if page_back.head.id not in there}
     heads = _heads_back(past, there, gone)
     heads |= {id_: each.head for id_, each in back.items()}
     _check_names(wiki, heads, gone, volumes)
@@ -180,7 +180,7 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
             if id_ not in gone and there[id_].head.title != past.called[id_]
         ),
     )
-    assets = tuple(AssetChange(each.after, each.before) for each in reversed(past.assets))
+    assets = tuple(AssetChange(asset.after, asset.before) for asset in reversed(past.assets))
     contents = _places(past, there, heads)
     change_set = ChangeSet("undo", followed.changes, removed, contents, tuple(changed), assets)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
@@ -335,7 +335,9 @@ def _libraries_back(now: Volume, before: Volume, after: Volume) -> tuple[int, ..
     """The libraries of a volume without those that an act added, with those that it took, in their order."""
     if now.libraries == after.libraries:
         return before.libraries
-    found = [each for each in now.libraries if each in before.libraries or each not in after.libraries]
+    found = [
+        library for library in now.libraries if library in before.libraries or library not in after.libraries
+    ]
     for place, each in enumerate(before.libraries):
         if each not in after.libraries and each not in found:
             found.insert(place, each)
@@ -439,7 +441,7 @@ def _aims(
     wiki: Wiki, back: Mapping[int, Returning], sources: Mapping[int, Page], heads: Mapping[int, PageHead]
 ) -> dict[At, int]:
     """What the references of returning pages led to when they went, as far as it is there."""
-    known = wiki.pages({page for each in back.values() for _, page in each.leads} - heads.keys())
+    known = wiki.pages({page for page_back in back.values() for _, page in page_back.leads} - heads.keys())
     aims: dict[At, int] = {}
     for id_, each in back.items():
         references = sources[id_].content.references
@@ -453,7 +455,7 @@ def _only_alike(wiki: Wiki, outcome: Outcome, there: Mapping[int, Page], past: P
     """Bytes come back only where every reference then leads where it leads now, or to what returns for it."""
     after = wiki_after(wiki, outcome)
     homes, homes_after = volumes_by_id(wiki), volumes_by_id(after)
-    stands_for = {each.head.id: each.successor for each in past.removed}
+    stands_for = {page_back.head.id: page_back.successor for page_back in past.removed}
     unlike: set[int] = set()
     for id_, parts in outcome.texts.items():
         if id_ in past.free or id_ not in there or not all(isinstance(part, Words) for part in parts):

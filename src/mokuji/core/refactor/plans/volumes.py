@@ -47,7 +47,9 @@ class LibrariesChanged(Facts):
     libraries: tuple[Named, ...]
 
     def seen(self, readable: Collection[int]) -> LibrariesChanged:
-        return LibrariesChanged(self.title, tuple(each for each in self.libraries if each.volume in readable))
+        return LibrariesChanged(
+            self.title, tuple(library for library in self.libraries if library.volume in readable)
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,8 +91,8 @@ def rename_volume(wiki: Wiki, volume: int, title: str) -> Plan:
 def set_libraries(wiki: Wiki, volume: int, libraries: Sequence[int]) -> Plan:
     """The plan to have inserts of a volume look in these volumes after its own, in order."""
     before = _need(wiki, volume)
-    for each in libraries:
-        _need(wiki, each)
+    for library in libraries:
+        _need(wiki, library)
     after = replace(before, libraries=tuple(each for each in dict.fromkeys(libraries) if each != volume))
     by_id = volumes_by_id(wiki)
     named = tuple(Named("volume", each, each, by_id[each].title) for each in after.libraries)
