@@ -183,7 +183,7 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(
 WORKER = """
 import asyncio, sys
 from mokuji.services.upkeep import jobs, upkeep
-from mokuji.services.app_context import Desk
+from mokuji.services.app_context import AppContext
 from mokuji.store.database import connect
 import time
 real = upkeep.make
@@ -191,7 +191,7 @@ def slow(*arguments, **named):
     print("begun", flush=True)
     time.sleep(60)
 upkeep.make = slow
-asyncio.run(jobs.work(Desk(connect(sys.argv[1]), b"a key for tests only"), asyncio.Event()))
+asyncio.run(jobs.work(AppContext(connect(sys.argv[1]), b"a key for tests only"), asyncio.Event()))
 """
 
 
