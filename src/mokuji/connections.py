@@ -17,7 +17,7 @@ HEAD = 10.0
 IDLE = 15
 """Seconds that a connection may idle between two requests."""
 MOST = 512
-"""Most connections at once; a proxy in front keeps those of slow readers."""
+"""Maximum number of connections at once; a proxy in front keeps those of slow readers."""
 
 
 class TimedProtocol(H11Protocol):

@@ -150,7 +150,7 @@ def _older(each: Passing) -> Iterator[str]:
 
 
 NAMED = 6
-"""Most people that are named; of more, how many they are."""
+"""Maximum number of people that are named; of more, how many they are."""
 
 
 def _begun(words: str) -> str:

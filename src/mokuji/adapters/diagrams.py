@@ -27,12 +27,12 @@ from PIL import ImageColor
 from mokuji.formats.media import clean_drawing
 
 LONGEST = 20_000
-"""Most code points of one diagram."""
+"""Maximum number of code points of one diagram."""
 SECONDS = 3.0
 """So long one diagram may take."""
 MOST_MEMORY = 1 << 30
 MOST_DRAWN = 1_000_000
-"""Most bytes of one drawing."""
+"""Maximum number of bytes of one drawing."""
 KEPT = 500
 KEPT_BYTES = 50_000_000
 """Drawings that are kept in memory, and their bytes in all."""
@@ -42,7 +42,7 @@ AGAIN = 30.0
 WIDE = 700
 """Pixels beyond which a drawing is not made smaller than can be read, but scrolls."""
 MOST_TOLD = 60
-"""Most arrows that are told in words."""
+"""Maximum number of arrows that are told in words."""
 _SVG = "{http://www.w3.org/2000/svg}"
 _XLINK = "{http://www.w3.org/1999/xlink}href"
 _ERROR = re.compile(r"Error: (?:<stdin>: )?(?P<said>.*?)(?: in line (?P<line>\d+)(?P<near>.*))?\Z")

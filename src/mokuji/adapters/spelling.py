@@ -19,7 +19,7 @@ except ImportError:  # Its C library is not there.
 _lock = threading.RLock()
 """One word at a time: the libraries behind Enchant keep state."""
 KEPT = 60_000
-"""So many answers are remembered: a word costs ten microseconds, the nearest ones fifty milliseconds."""
+"""Maximum number of answers that are remembered: a word costs ten microseconds, the nearest ones fifty milliseconds."""
 MOST_LETTERS = 60
 """Longer words are no words."""
 

@@ -36,7 +36,7 @@ SORTS: Mapping[str, Sort] = {
 }
 """Which sort of child does which task of ``apart_worker``."""
 MEMORY: Mapping[Sort, int] = {"imports": 1 << 30, "pictures": 1 << 30, "code": 1 << 29}
-"""Most bytes of address space of a child."""
+"""Maximum number of bytes of address space of a child."""
 WAITING: Mapping[Sort, int] = {"imports": 4, "pictures": 16, "code": 16}
 """So many wait for a child at most, each for at most ``PATIENCE`` seconds."""
 PATIENCE = 20.0

@@ -28,7 +28,7 @@ MOST_BYTES = 5_000_000
 SECONDS = 30.0
 """So long reading may take."""
 MOST = 20_000
-"""Most sources of one file."""
+"""Maximum number of sources of one file."""
 _TYPES = {
     "article": "article-journal",
     "book": "book",

@@ -25,7 +25,7 @@ from mokuji.formats.contents import keep_in_step, write_contents
 from mokuji.formats.folder import FolderProblem, FolderVolume, FolderWiki
 
 LONGEST_NAME = 120
-"""Most code points of a file's name before ``.md``; file systems take 255 bytes."""
+"""Maximum number of code points of a file's name before ``.md``; file systems take 255 bytes."""
 _NO_NAME = re.compile(r'[\x00-\x1f\x7f/\\:*?"<>|]+')
 _TITLE = re.compile(r"^(title[ \t]*:[ \t]*)([^\r\n]*)", re.MULTILINE)
 _FRONT = re.compile(r"^(front[ \t]*:[ \t]*)([^\r\n]*)", re.MULTILINE)

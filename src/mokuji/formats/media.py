@@ -22,9 +22,9 @@ from mokuji.core.base.errors import BadFile
 from mokuji.formats import apart
 
 MOST_BYTES = 15_000_000
-"""Most bytes of a file."""
+"""Maximum number of bytes of a file."""
 MOST_PIXELS = 60_000_000
-"""Most points of a picture: 600 dots an inch on two sheets of A4."""
+"""Maximum number of points of a picture: 600 dots an inch on two sheets of A4."""
 SECONDS = 20.0
 """So long looking at a file, or making a picture smaller, may take."""
 DEEPEST = 60

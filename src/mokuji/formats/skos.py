@@ -19,7 +19,7 @@ from mokuji.formats import apart
 Form = Literal["turtle", "json-ld"]
 MEDIA = {"turtle": "text/turtle", "json-ld": "application/ld+json"}
 LARGEST = 5_000_000
-"""Most characters that are read."""
+"""Maximum number of characters that are read."""
 SECONDS = 30.0
 """So long reading may take."""
 _ELSEWHERE = "The JSON-LD names a context elsewhere, and nothing is fetched. Write the context into the text."

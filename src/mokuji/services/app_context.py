@@ -29,19 +29,19 @@ from mokuji.store.index import upkeep
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 LONGEST_NOTE = 500
-"""Most code points of a note."""
+"""Maximum number of code points of a note."""
 CACHED_CHARACTERS = 48_000_000
-"""How many code points of page text may stand behind the cache of compiled pages."""
+"""Number of code points of page text that may stand behind the cache of compiled pages."""
 
 
 LARGE = 100_000
-"""From so many code points on a page is compiled by itself, while others wait: ``WAITING_LARGE`` at most, each for at
-most ``PATIENCE`` seconds."""
+"""Number of code points from which on a page is compiled by itself, while others wait: ``WAITING_LARGE`` at most, each
+for at most ``PATIENCE`` seconds."""
 WAITING_LARGE, PATIENCE = 6, 20.0
 _compiling_large = threading.Lock()
 _waiting_for_large = threading.BoundedSemaphore(WAITING_LARGE)
 SAVED_LATELY = 500
-"""Of how many revisions that were saved last the sections are kept."""
+"""Number of revisions saved last of which the sections are kept."""
 
 
 def now() -> datetime:

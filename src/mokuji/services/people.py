@@ -39,10 +39,11 @@ SEEN = timedelta(minutes=5)
 """So often at most it is written down that a session is in use."""
 TRIES_WITHIN = timedelta(minutes=15)
 TRIES_OF_HANDLE, TRIES_FROM_ADDRESS = 20, 60
-"""Most tries to sign in within that time: with one handle (80 an hour; OWASP ASVS 4.0.3, 2.2.1, allows 100), and from
-one address, behind which there may be an office."""
+"""Maximum number of tries to sign in within that time: with one handle (80 an hour; OWASP ASVS 4.0.3, 2.2.1, allows
+100), and from one address, behind which there may be an office."""
 HASHING, WAITING = 2, 8
-"""So many passwords are looked at at once, and so many wait for it: each holds a thread and a core for a while."""
+"""Maximum number of passwords that are looked at at once, and of those that wait for it: each holds a thread and a core
+for a while."""
 LONGEST_PASSWORD = 1_000
 """Longer ones are no password of anybody."""
 

@@ -40,7 +40,7 @@ _STAMP = text(
     FROM (SELECT coalesce(max(id), 0) AS last FROM change_set) lately"""
 )
 LATELY = 10_000
-"""So many change sets may be done while another is under way."""
+"""Maximum number of change sets that may be done while another is under way."""
 _SIZE = text(
     """SELECT coalesce(sum(length(r.text)), 0) FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
     WHERE p.volume = :volume"""

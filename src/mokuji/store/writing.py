@@ -676,7 +676,7 @@ def _copy_revisions(
 
 
 MANY_USES = 50
-"""From so many pages on that use a name, its row is changed instead of theirs, where all of them change."""
+"""Number of pages that use a name from which on its row is changed instead of theirs, where all of them change."""
 
 
 def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: Collection[int]) -> None:

@@ -25,7 +25,7 @@ from mokuji.web import addresses, show
 
 STATIC = Path(__file__).parent / "static"
 LARGEST_BODY = 16_000_000
-"""Most bytes of a request: a page of the largest size, encoded by a form."""
+"""Maximum number of bytes of a request: a page of the largest size, encoded by a form."""
 TEXTS = frozenset({"text", "edited", "base"})
 """Fields that hold a text: of these the place is told, too."""
 SESSION = "mokuji_session"

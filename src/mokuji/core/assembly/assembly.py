@@ -46,7 +46,7 @@ _ONE_PARAGRAPH = re.compile(r"\s*(?:<p>((?:(?!</?p>).)*)</p>)?\s*", re.DOTALL)
 MOST_LISTS = 50
 LOOP = "insert_loop"
 TOO_DEEP = "inserts_deep"
-"""Most lists of pages on one page: each asks the database by itself."""
+"""Maximum number of lists of pages on one page: each asks the database by itself."""
 
 
 class Show(Protocol):

@@ -29,11 +29,11 @@ from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 
 DEEPEST = 12
-"""Most inserts inside each other."""
+"""Maximum number of inserts inside each other."""
 MOST = 1_000
-"""Most inserts that one view takes in."""
+"""Maximum number of inserts that one view takes in."""
 LARGEST = 2_000_000
-"""Most code points that the inserts of one view come to."""
+"""Maximum number of code points that the inserts of one view come to."""
 KEPT_LENGTH = 20_000
 """Longer texts are compiled at each view: so many of what is kept must fit into memory."""
 

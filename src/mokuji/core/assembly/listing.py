@@ -18,14 +18,14 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Volume
 
 MOST = 500
-"""Most pages of a list."""
+"""Maximum number of pages of a list."""
 USUAL = 100
-"""How many are shown if nothing is said."""
+"""Number of pages that are shown if nothing is said."""
 KNOWN = ("category", "show", "sort", "limit", "as", "volume")
 NOT_FIELDS = {"aliases", "categories", "slots", "template", "gives", "broader", "contents", "terms"}
 """Front matter that says what a page is, rather than a field of it."""
 LONGEST = 300
-"""Most code points of a field's value that are kept for lists."""
+"""Maximum number of code points of a field's value that are kept for lists."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ def read(values: Iterable[tuple[str | None, str]]) -> tuple[Query, list[Fault]]:
 
 @dataclass(frozen=True, slots=True)
 class ListedPage:
-    """A page that is listed: where its volume is, its summary and fields, its number in the contents if it has one."""
+    """A page that is listed: its head, its summary, its fields, and the day of its last change if that is shown."""
 
     head: PageHead
     summary: str

@@ -21,7 +21,7 @@ from urllib.parse import quote
 from mokuji.core.base.errors import BadName
 
 LONGEST = 200
-"""Most code points of a title, and of a key."""
+"""Maximum number of code points of a title, and of a key."""
 
 # White space, underscores and the hyphens U+002D, U+2010, U+2011.
 _SEPARATORS = re.compile(r"[\s_\-\u2010\u2011]+")

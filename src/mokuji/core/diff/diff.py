@@ -21,11 +21,11 @@ from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.spans import Lines, Span
 
 LONGEST_WORDS = 4000
-"""Most code points of a changed passage in which words are marked."""
+"""Maximum number of code points of a changed passage in which words are marked."""
 LARGEST_TABLE = 4_000_000
-"""Most pairs of lines that are looked at; beyond, the middle of two texts is one changed passage."""
+"""Maximum number of pairs of lines that are looked at; beyond, the middle of two texts is one changed passage."""
 MOST_EQUAL = 40_000
-"""Most pairs of equal lines or words that difflib looks at: it does so again for each block that it finds."""
+"""Maximum number of pairs of equal lines or words that difflib looks at: it does so for each block anew."""
 _WORD = re.compile(r"\w+|\s+|[^\w\s]")
 Opcode = tuple[str, int, int, int, int]
 """What becomes of a range of one sequence: ``equal``, ``replace``, ``delete`` or ``insert``, and both ranges."""

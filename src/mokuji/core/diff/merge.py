@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from mokuji.core.base.spans import Span
 
 LARGEST_TABLE = 4_000_000
-"""Most pairs of lines that are compared; beyond, the middle of two texts is one change."""
+"""Maximum number of pairs of lines that are compared; beyond, the middle of two texts is one change."""
 _WORD = re.compile(r"\[\[[^\[\]\r\n]*\]\]|\w+|\s|[^\w\s]")
 Hunk = tuple[int, int, int, int]
 """A change: the range in the base, and the range in the other text, in tokens."""

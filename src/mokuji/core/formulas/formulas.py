@@ -22,7 +22,7 @@ from latex2mathml.converter import convert_to_element
 from mokuji.core.formulas.formula_words import prepared, unpaired
 
 LONGEST = 4_000
-"""Most code points of one formula."""
+"""Maximum number of code points of one formula."""
 _CHILDREN = {
     "mfrac": 2, "mroot": 2, "msub": 2, "msup": 2, "munder": 2, "mover": 2, "msubsup": 3, "munderover": 3,
 }  # fmt: skip

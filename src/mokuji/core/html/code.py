@@ -16,7 +16,7 @@ from pygments.token import Comment, Generic, Keyword, Literal, Name, Operator, _
 from pygments.util import ClassNotFound
 
 LONGEST = 20_000
-"""Most code points that are coloured; the lexers of some languages take long for more."""
+"""Maximum number of code points that are coloured; the lexers of some languages take long for more."""
 _SORTS = {
     Comment: "remark",
     Comment.Preproc: "word",

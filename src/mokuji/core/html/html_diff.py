@@ -17,15 +17,15 @@ from functools import cached_property
 from html.parser import HTMLParser
 
 MOST_TOKENS = 4_000
-"""Most tokens of two leaves together that are compared word by word; larger ones are marked as a whole."""
+"""Maximum number of tokens of two leaves together that are compared word by word; larger ones are marked whole."""
 MOST_CHILDREN = 1_500
-"""Most children of two elements together that are matched; of more only those at both ends that are equal."""
+"""Maximum number of children of two elements together that are matched; of more only equal ones at both ends."""
 ALIKE = 0.35
 """How alike the words of two elements must be to be one that was changed."""
 DEEPEST = 100
 """Elements in elements that are compared."""
 AROUND = 1
-"""How many unchanged blocks are shown before and behind a changed one."""
+"""Number of unchanged blocks that are shown before and behind a changed one."""
 _VOID = frozenset("area base br col embed hr img input link meta source track wbr".split())
 _INLINE = frozenset(
     (

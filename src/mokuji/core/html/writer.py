@@ -35,7 +35,7 @@ from mokuji.core.language.parser import tag_name
 from mokuji.core.language.raw_html import block_stands, inline_stands
 
 DEEPEST = 40
-"""Most levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
+"""Maximum number of levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
 
 _WIDTH = re.compile(r"\{width=((?:100|[1-9]\d?)%|[1-9]\d{0,3}px)\}")
 DITTO = "&quot;"

@@ -15,9 +15,9 @@ from dataclasses import dataclass, field
 from mokuji.core.language.literal import Coverage
 
 MOST_LINES = 200
-"""Most lines of an insert."""
+"""Maximum number of lines of an insert."""
 DEEPEST = 8
-"""Most inserts inside each other."""
+"""Maximum number of inserts inside each other."""
 
 # Each alternative begins with a character of its own, so that the matcher can leap to the next one of them.
 _TOKENS = re.compile(rb"\\[!-/:-@\[-`{-~]|\[\[*|\]\]*|\||\r\n|\r|\n")

@@ -15,9 +15,9 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.reference import Kind, Reference, plain, read
 
 REACH = 320
-"""How many code points on each side are looked at."""
+"""Number of code points on each side that are looked at."""
 MOST = 150
-"""How many code points of a sentence are shown on each side."""
+"""Number of code points of a sentence that are shown on each side."""
 
 _REFERENCE = re.compile(r"\[\[[^\[\]\r\n]+(?:\[[^\[\]\r\n]*\][^\[\]\r\n]*)*\]\]")
 _LINE_HEAD = re.compile(

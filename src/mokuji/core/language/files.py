@@ -14,7 +14,7 @@ from urllib.parse import quote, unquote
 from mokuji.core.base.errors import BadName
 
 LONGEST = 120
-"""Most code points of a file's name."""
+"""Maximum number of code points of a file's name."""
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|[/?#.]")
 _NO_NAME = re.compile(r'[\x00-\x1f\x7f/\\:*?"<>|]')
 _GAPS = re.compile(r"[^\w.()+-]+")

@@ -19,9 +19,9 @@ from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import Span
 
 LARGEST = 65_536
-"""Most code points of a front matter that is read."""
+"""Maximum number of code points of a front matter that is read."""
 DEEPEST = 20
-"""Most levels of nesting in a front matter that is read."""
+"""Maximum number of levels of nesting in a front matter that is read."""
 
 _OPENING = re.compile(r"\ufeff?---[ \t]*(?:\r\n|\n|\r)")
 _CLOSING = re.compile(r"(?<=[\r\n])(?:---|\.\.\.)[ \t]*(?:\r\n|\n|\r|\Z)")

@@ -18,9 +18,9 @@ from mokuji.core.language.parser import Event, tag_name
 from mokuji.core.language.placeholders import Lifted
 
 MOST = 5_000
-"""Most marks of a page."""
+"""Maximum number of marks of a page."""
 LONGEST = names.LONGEST
-"""Most code points of a mark."""
+"""Maximum number of code points of a mark."""
 _MARK = re.compile(r"#([^\W\d_][\w-]*)")
 _OPENS = frozenset("|*_~\"'")
 _HOLDS = {"Item", "TableRow", "TableHead", "DefinitionListDefinition", "FootnoteDefinition"}

@@ -17,7 +17,7 @@ from mokuji.core.language.parser import Event, tag_name
 from mokuji.core.language.placeholders import Lifted
 
 MOST = 500
-"""Most parts of a page."""
+"""Maximum number of parts of a page."""
 _MARKER = re.compile(r"[ \t]*<!--[ \t]*(/?)part(?:[ \t]*:[ \t]*([^\r\n]*?))?[ \t]*-->[ \t]*(?:\r\n|\n|\r|\Z)")
 
 

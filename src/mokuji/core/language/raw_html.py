@@ -13,7 +13,7 @@ from typing import Any, AnyStr
 from mokuji.core.language.parser import tag_name
 
 DEEPEST = 40
-"""Most levels of raw tags inside each other."""
+"""Maximum number of levels of raw tags inside each other."""
 
 _TAG = re.compile(
     r"<(/?)([A-Za-z][A-Za-z0-9-]*+)"

@@ -18,7 +18,7 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.parser import events
 
 LONGEST_SECTION = 500
-"""Most code points of a section as typed."""
+"""Maximum number of code points of a section as typed."""
 
 _MARKS = re.compile(r"\\.|[|#/]", re.DOTALL)
 _LABEL_ESCAPE = re.compile(r"\\([\[\]|])")

@@ -39,7 +39,7 @@ from mokuji.core.language.tasks import Task, tasks
 ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""
 LARGEST = 2_000_000
-"""Most code points of a page."""
+"""Maximum number of code points of a page."""
 
 
 _IN_HTML = re.compile(rb"\[\[[^\[\]\r\n]+\]\]")

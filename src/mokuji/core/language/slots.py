@@ -19,9 +19,9 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.front_matter import FrontMatter
 
 DEEPEST = 16
-"""Most expansions inside the words of each other; a deeper one stays as typed."""
+"""Maximum number of expansions inside the words of each other; a deeper one stays as typed."""
 MOST = 200
-"""Most slots of a template."""
+"""Maximum number of slots of a template."""
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 _TOKEN = re.compile(r"\\[\\$}]|\$\{(?:([A-Za-z_][A-Za-z0-9_]*)(\}|:?[-?+])?)?|\}")
 _SAYS_YES = {"true", "yes", "on"}

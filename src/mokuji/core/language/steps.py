@@ -14,9 +14,9 @@ from typing import Any
 from mokuji.core.language.parser import events, ranges
 
 MOST = 300_000
-"""Most steps of a text that is laid out: three to four seconds of work."""
+"""Maximum number of steps of a text that is laid out: three to four seconds of work."""
 MOST_READ = 2 * MOST
-"""Most steps of a page that is saved: four to six seconds of work."""
+"""Maximum number of steps of a page that is saved: four to six seconds of work."""
 STAND_IN = 4
 """Steps that a reference, a mark, a source or a person costs, who is looked up at each view."""
 

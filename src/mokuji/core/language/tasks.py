@@ -18,7 +18,7 @@ from mokuji.core.language.placeholders import Lifted
 from mokuji.core.language.pointers import Handle
 
 MOST = 5_000
-"""Most tasks of one page."""
+"""Maximum number of tasks of one page."""
 _PRIORITY = re.compile(r"\s*\(([A-Z])\)(?=\s)")
 _DUE = re.compile(r"(?<!\S)due:(\S+)")
 _DAY = re.compile(r"(\d{4})-(\d{2})-(\d{2})[.,;]?\Z")

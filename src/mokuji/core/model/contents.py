@@ -15,7 +15,7 @@ from typing import Protocol, TypeVar
 from mokuji.core.base import names
 
 DEEPEST = 50
-"""Most levels of contents."""
+"""Maximum number of levels of contents."""
 
 
 @dataclass(frozen=True, slots=True)

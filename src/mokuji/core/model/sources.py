@@ -48,7 +48,7 @@ TYPES = {
 }
 """Types of CSL that the form offers, in words."""
 LONGEST = 20_000
-"""Most characters of one source as JSON."""
+"""Maximum number of characters of one source as JSON."""
 LONGEST_ADDRESS = 2_000
 DEEPEST = 12
 """Lists in lists, deeper than CSL-JSON ever has them."""

@@ -13,11 +13,11 @@ from mokuji.core.language.headings import section_end, words
 from mokuji.core.language.page import Page
 
 LONGEST = 120
-"""Most code points of a proposal."""
+"""Maximum number of code points of a proposal."""
 FEW_WORDS = 32
 """A changed wording of so many code points is said itself."""
 NAMED = 3
-"""So many sections are named, the others counted."""
+"""Maximum number of sections that are named, the others counted."""
 
 
 @dataclass(frozen=True, slots=True)

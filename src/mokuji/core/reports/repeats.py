@@ -20,7 +20,7 @@ SHORTEST = 60
 LINE = 80
 """A paragraph is often typed as one line: so many characters count as one."""
 LONGEST = 200
-"""Most blocks of a passage on either side of the one that it was found by."""
+"""Maximum number of blocks of a passage on either side of the one that it was found by."""
 _END = r"(?:\r\n|\n|\r)"
 _FRONT = re.compile(rf"\A\ufeff?---[ \t]*{_END}(?:.*?{_END})??(?:---|\.\.\.)[ \t]*(?:{_END}|\Z)", re.DOTALL)
 _FENCE = re.compile(r"[ \t>]{0,12}(`{3,}|~{3,})")

@@ -10,7 +10,7 @@ from typing import Any, Literal
 Capitals = Literal["", "sentence", "title"]
 
 MOST_WORDS = 5_000
-"""Most words, names or preferred words of a house style."""
+"""Maximum number of words, names or preferred words of a house style."""
 LONGEST_WORD = 100
 LONGEST_STEP, LONGEST_SENTENCE = 20, 25
 """Words of a sentence, in steps and elsewhere, that the settings propose (from memory, of a published controlled

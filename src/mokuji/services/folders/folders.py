@@ -52,7 +52,7 @@ SOURCE_FILES = ("sources.json", "sources.bib")
 MOST_BYTES = 8_000_000
 """A larger file is not opened: no page can be that long."""
 POOL_FROM = 2_000_000
-"""From so many code points on texts are read by several processes."""
+"""Number of code points from which on texts that are read by several processes."""
 
 
 def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Iterator[tuple[str, bytes]]:

@@ -22,9 +22,9 @@ from mokuji.store.index import memberships
 from mokuji.store.index.memberships import Giver
 
 SHOWN = 60
-"""How many pages of a category one screen shows."""
+"""Number of pages of a category that one screen shows."""
 MOST = 5_000
-"""Most categories that are listed."""
+"""Maximum number of categories that are listed."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,7 +21,7 @@ from mokuji.store.index.unwritten import led_from, typed_title
 from mokuji.store.snapshot import StoredWiki
 
 MOST = 200
-"""Most sections that are offered."""
+"""Maximum number of sections that are offered."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ class Referred:
 
 
 MOST_ADDRESSES = 200
-"""So many addresses of one text are looked up."""
+"""Maximum number of addresses of one text that are looked up."""
 
 
 def references_to(

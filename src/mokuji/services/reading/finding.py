@@ -56,7 +56,7 @@ def find(app: AppContext, actor: Actor, words: str, volume_key: str = "", page: 
 
 
 AT_ONCE = 20
-"""How many pages saved just now are read before a search: more come from an act on many pages, which is not
+"""Number of pages saved just now that are read before a search: more come from an act on many pages, which is not
 waited for."""
 
 

@@ -27,7 +27,7 @@ PAGE = 40
 FOR_GOOD = frozenset({"secret"})
 """Acts that nothing takes back."""
 LISTED = 500
-"""Most pages of one act that are listed."""
+"""Maximum number of pages of one act that are listed."""
 
 
 @dataclass(frozen=True, slots=True)

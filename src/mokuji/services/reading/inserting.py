@@ -19,7 +19,7 @@ from mokuji.services.reading.linking import Link, links_of
 from mokuji.store.snapshot import StoredWiki
 
 MOST_PAGES = 500
-"""Most different pages that the inserts of one page take in."""
+"""Maximum number of different pages that the inserts of one page take in."""
 
 
 @dataclass(frozen=True)

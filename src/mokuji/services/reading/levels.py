@@ -14,7 +14,7 @@ from mokuji.store.places import contents
 from mokuji.store.places.contents import Level
 
 AT_ONCE = 50
-"""Most levels that are given at once: branches that stood open."""
+"""Maximum number of levels that are given at once: branches that stood open."""
 
 
 @dataclass(frozen=True, slots=True)

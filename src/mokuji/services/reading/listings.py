@@ -15,7 +15,7 @@ from mokuji.store.database import reading
 from mokuji.store.index import memberships
 
 MOST_LOOKED_AT = 5_000
-"""Most pages that a list chooses from."""
+"""Maximum number of pages that a list chooses from."""
 
 
 def listing(

@@ -27,7 +27,7 @@ from mokuji.store.history import Month, Revision
 FOLDED_FROM = 200
 """With more revisions than this they are folded by month."""
 MOST_DRAWN = 400
-"""Most revisions of one month that are drawn."""
+"""Maximum number of revisions of one month that are drawn."""
 HEAVY = (40, 400, 4_000)
 """Code points more or fewer from which a revision is drawn longer."""
 

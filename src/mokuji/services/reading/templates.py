@@ -26,11 +26,11 @@ from mokuji.store.index import uses as stored
 from mokuji.store.snapshot import StoredWiki
 
 SHOWN = 100
-"""How many uses one screen shows."""
+"""Number of uses that one screen shows."""
 LOOKED_AT = 500
-"""How many uses are looked at where there is no time for all of them."""
+"""Number of uses that are looked at where there is no time for all of them."""
 ASKED_OF = 2_000
-"""Of how many uses a save asks whether they become faulty."""
+"""Number of uses of which a save asks whether they become faulty."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,9 +18,9 @@ BEFORE = 5
 BEHIND = 9
 """How many lines are shown before and behind what is marked."""
 FROM_THE_TOP = 16
-"""How many lines are shown of a page of which nothing is marked."""
+"""Number of lines that are shown of a page of which nothing is marked."""
 LONGEST = 700
-"""How many characters of a line are shown on either side of the mark."""
+"""Number of characters of a line that are shown on either side of the mark."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -54,9 +54,9 @@ from mokuji.store.index.uses import uses as stored_uses
 from mokuji.store.snapshot import StoredWiki
 
 SCREEN = 50
-"""How many findings one page of a report holds."""
+"""Number of findings that one page of a report holds."""
 AT_ONCE = 200
-"""How many texts are read at a time."""
+"""Number of texts that are read at a time."""
 BETWEEN = 10
 """After so many pages it is looked whether the time is over."""
 AT_ONCE_CHARACTERS = 250_000
@@ -64,19 +64,19 @@ AT_ONCE_CHARACTERS = 250_000
 FEW_PAGES = 2_000
 """With more pages a volume is large, whatever they hold."""
 MOST_KEPT = 5_000
-"""Most findings of one report that are kept."""
+"""Maximum number of findings of one report that are kept."""
 SECONDS, WAITING_SECONDS = 600.0, 6.0
 """After so long a job ends with what it found; after so long one that somebody waits for."""
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
-"""How many places of a repeated passage are shown, and how much of its words."""
+"""Number of places of a repeated passage that are shown, and how much of its words."""
 MOST_LOST = 1_000
-"""Most missing files, and pages that cite missing sources, that are looked at."""
+"""Maximum number of missing files, and pages that cite missing sources, that are looked at."""
 FILE_SPOTS = 8
-"""How many places of a file are shown."""
+"""Number of places of a file that are shown."""
 FEW_USERS = 5
 """Of a template with more users than that it is not asked whether these are notes only."""
 SAMPLE = 500
-"""How many pages tell which words are too common to be names."""
+"""Number of pages that tell which words are too common to be names."""
 REPORTS = {
     "orphans": "reach",
     "out-of-reach": "reach",

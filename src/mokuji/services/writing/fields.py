@@ -20,7 +20,7 @@ from mokuji.store.index import memberships
 SCREEN = 200
 """Rows of the table on one screen."""
 MOST_PAGES = 5_000
-"""Most pages of one table."""
+"""Maximum number of pages of one table."""
 MOST_COLUMNS = 8
 
 

@@ -44,7 +44,7 @@ LIKE = 0.6
 MOST_SOURCES = 5_000
 """Among so many sources one that is called nearly so is looked for."""
 LONGEST_NAME = 8
-"""Of so many words a name behind an open bracket is looked for."""
+"""Number of words in which a name behind an open bracket is looked for."""
 UNCLOSED = "reference_unclosed"
 _LINE_REST = re.compile(r"[^\r\n\[\]|#]{0,200}")
 _WORD_END = re.compile(r"\w(?!\w)")

@@ -14,7 +14,7 @@ from mokuji.store.database import reading
 from mokuji.store.index import memberships
 
 MOST = 20
-"""Most patterns of one volume that are offered."""
+"""Maximum number of patterns of one volume that are offered."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -40,7 +40,7 @@ MOST_SCREENS = 50
 STRIP = 28
 """Days that the strip shows, from today on."""
 MOST_TOLD = 2_000
-"""Most tasks of a file."""
+"""Maximum number of tasks of a file."""
 MOST_PEOPLE = 100
 TRIES = 4
 """So often ticking is tried while others save the same page."""

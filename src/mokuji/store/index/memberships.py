@@ -18,7 +18,7 @@ from mokuji.store.index.name_uses import leading_to
 from mokuji.store.snapshot import StoredWiki, array
 
 MOST_GIVEN = 50_000
-"""Most pages that are looked at for one category given by templates."""
+"""Maximum number of pages that are looked at for one category given by templates."""
 
 NAMED = text(
     """SELECT key, how, count(*) AS pages, sum(count) AS number, mode() WITHIN GROUP (ORDER BY name) AS name

@@ -17,11 +17,11 @@ from mokuji.core.diff.diff import Piece
 from mokuji.core.language.excerpt import fragment
 
 LETTERS_FROM, LETTERS_TO = 2, 8
-"""Of how many letters in order a name is looked for."""
+"""Number of letters in order by which a name is looked for."""
 NEAR_FROM = 4
 """Fewer letters are near to almost every name."""
 RANKED = 2000
-"""Most hits that are ranked; the cost of ranking grows with them."""
+"""Maximum number of hits that are ranked; the cost of ranking grows with them."""
 START, STOP, BREAK = "\x02", "\x03", "\x04"
 """Marks around found words, and between sentences; no stored text holds them by accident of typing."""
 

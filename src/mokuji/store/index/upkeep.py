@@ -31,7 +31,7 @@ FOLD_LOCK = 0x4D4F4B02
 MOST_STALE = 20_000
 """With more stale rows than this the whole is counted anew: that is quicker."""
 MOST_WALKED = 5_000
-"""How many pages are walked back from those without a place before the whole graph is walked instead."""
+"""Number of pages that are walked back from those without a place before the whole graph is walked instead."""
 
 IS_STALE = text("SELECT EXISTS (SELECT 1 FROM stale)")
 TAKE_STALE = text("DELETE FROM stale RETURNING name, volume, key")

@@ -12,7 +12,7 @@ from mokuji.store.index.name_uses import NameUse, leading_to
 from mokuji.store.snapshot import StoredWiki, array
 
 MOST = 20_000
-"""Most uses that are looked at."""
+"""Maximum number of uses that are looked at."""
 
 USING = text(
     """SELECT DISTINCT pn.page FROM page_name pn WHERE pn.name = ANY(CAST(:names AS bigint[])) AND pn.kind = 1

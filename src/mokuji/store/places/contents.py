@@ -19,9 +19,9 @@ from mokuji.store.snapshot import StoredWiki
 WHOLE_CONTENTS = 400
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
 LEVEL = 200
-"""Most entries of one level that are loaded at once."""
+"""Maximum number of entries of one level that are loaded at once."""
 NAMED = 100
-"""So many names of a large volume are found by a part of them at once."""
+"""Maximum number of names of a large volume that are found by a part of them at once."""
 
 
 @dataclass(frozen=True, slots=True)

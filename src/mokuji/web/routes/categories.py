@@ -19,7 +19,7 @@ from mokuji.web.tables import as_json
 
 router = APIRouter()
 MOST_ROWS = 5_000
-"""Most pages of a category that are given as one file."""
+"""Maximum number of pages of a category that are given as one file."""
 
 
 @router.get("/-/categories/{volume}")

@@ -20,7 +20,7 @@ router = APIRouter()
 MOST_BEHIND = 10_000_000
 """Maximum ordinal in a level of the contents that is looked for."""
 CONTINUED = 5
-"""So many drafts are offered on the start page."""
+"""Maximum number of drafts that are offered on the start page."""
 
 
 @router.get("/")

@@ -14,7 +14,7 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page
 
 LONGEST_VALUE = 200
-"""Most code points that stand in the place of a slot, all on one line."""
+"""Maximum number of code points that stand in the place of a slot, all on one line."""
 SHORTEST = 12
 """With fewer fixed letters and digits than that, a passage with slots would be found everywhere."""
 _LEAD = re.compile(r"[ \t>]*(?:(?:[-*+]|\d{1,9}[.)])[ \t]+)*(?:#{1,6}[ \t]+)?")

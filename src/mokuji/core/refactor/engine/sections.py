@@ -22,7 +22,7 @@ from mokuji.core.refactor.engine.outcome import AffectedReference
 from mokuji.core.refactor.engine.state import State
 
 ROUNDS = 20
-"""How many pages deep a change of headings may travel before the act is refused."""
+"""Number of pages deep a change of headings may travel before the act is refused."""
 
 
 class SectionNames:

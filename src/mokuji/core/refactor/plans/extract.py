@@ -36,7 +36,7 @@ COPY = -1
 NEW = 0
 """The id of the page that is still to be written."""
 MOST_ROWS = 100
-"""Most places that are offered."""
+"""Maximum number of places that are offered."""
 LONGEST_ROW = 200
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 _LEAD = re.compile(r"(?:[ \t]|>|(?:[-*+]|\d{1,9}[.)])(?=[ \t]))*")

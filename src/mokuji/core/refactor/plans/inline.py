@@ -32,7 +32,7 @@ from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
 
 MOST = 300
-"""Most places that one act replaces: each page is read twice."""
+"""Maximum number of places that one act replaces: each page is read twice."""
 ENDLESS = "it comes back to itself, so its text has no end: mend that first"
 FRONT = "what it files its pages under cannot be put into their front matter, which is written in another way"
 DIFFERS = "it would not read the same there"

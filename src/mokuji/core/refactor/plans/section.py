@@ -15,7 +15,7 @@ from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
 
 LONGEST = 300
-"""Most code points of a heading that an act writes."""
+"""Maximum number of code points of a heading that an act writes."""
 
 
 @dataclass(frozen=True, slots=True)
