@@ -14,7 +14,7 @@ import mokuji.web
 from mokuji.acts import registry
 from mokuji.acts.act import About, Act
 from mokuji.acts.request import Request, as_fields, from_fields
-from mokuji.api.plan_schemas import Wish
+from mokuji.api.plan_schemas import ActRequest
 from mokuji.core.model.policy import needed_for
 from tests.services.test_every_act import ACTS
 
@@ -64,7 +64,7 @@ def test_an_act_that_asks_says_by_which_field_it_was_answered(act: Act[Request, 
 def test_a_request_is_the_same_in_json(case: Request) -> None:
     if not registry.act_of(case).in_json:
         return
-    form: TypeAdapter[object] = TypeAdapter(Wish)
+    form: TypeAdapter[object] = TypeAdapter(ActRequest)
     assert form.validate_json(form.dump_json(case)) == case
 
 

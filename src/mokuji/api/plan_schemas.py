@@ -10,9 +10,9 @@ from mokuji.acts import registry
 from mokuji.api.schemas import Schema
 
 if TYPE_CHECKING:
-    Wish = Any
+    ActRequest = Any
 else:
-    Wish = Annotated[
+    ActRequest = Annotated[
         Union[tuple(act.request for act in registry.ACTS if act.in_json)],  # noqa: UP007
         Field(discriminator="act"),
     ]
@@ -21,7 +21,7 @@ else:
 class Do(Schema):
     """A request whose plan was seen: ``digest`` is that plan's."""
 
-    wish: Wish
+    wish: ActRequest
     digest: str
     note: str = Field("", description="What changed, and why; a plain sentence is made without it")
 

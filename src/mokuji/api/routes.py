@@ -263,7 +263,7 @@ def preview(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.T
 
 
 @router.post("/plans")
-def plan(app: TheApp, actor: Changer, body: plan_schemas.Wish) -> plan_schemas.Plan:
+def plan(app: TheApp, actor: Changer, body: plan_schemas.ActRequest) -> plan_schemas.Plan:
     """What an act would change. Nothing is done."""
     view = doing.plan(app, actor, body)
     if view.refusal is not None:

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, text
 
-from mokuji.core.language.held import Held
+from mokuji.core.language.asset_mentions import AssetKind
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,13 +75,13 @@ def like(connection: Connection, typed: str, most: int) -> list[StoredSource]:
 
 def cited(connection: Connection, volumes: Collection[int]) -> dict[str, tuple[int, int]]:
     """On how many pages of some volumes each key is cited, and in how many places."""
-    rows = connection.execute(CITED, {"kind": int(Held.SOURCE), "volumes": list(volumes)})
+    rows = connection.execute(CITED, {"kind": int(AssetKind.SOURCE), "volumes": list(volumes)})
     return {row.key: (row.pages, int(row.places)) for row in rows}
 
 
 def cited_anywhere(connection: Connection) -> frozenset[str]:
     """Keys that are cited on any page, in whichever volume."""
-    values = {"kind": int(Held.SOURCE)}
+    values = {"kind": int(AssetKind.SOURCE)}
     return frozenset(
         connection.execute(text("SELECT DISTINCT key FROM held WHERE kind = :kind"), values).scalars()
     )
@@ -94,13 +94,13 @@ def keys(connection: Connection) -> list[str]:
 
 def citing(connection: Connection, key: str, volumes: Collection[int], most: int) -> list[int]:
     """Ids of the pages of some volumes that cite a key."""
-    values = {"kind": int(Held.SOURCE), "key": key, "volumes": list(volumes), "most": most}
+    values = {"kind": int(AssetKind.SOURCE), "key": key, "volumes": list(volumes), "most": most}
     return list(connection.execute(CITING, values).scalars())
 
 
 def missing(connection: Connection, volumes: Collection[int], most: int) -> list[tuple[str, int]]:
     """Keys that pages of some volumes cite and that name no source, each with a page."""
-    values = {"kind": int(Held.SOURCE), "volumes": list(volumes), "most": most}
+    values = {"kind": int(AssetKind.SOURCE), "volumes": list(volumes), "most": most}
     return [(row.key, row.id) for row in connection.execute(MISSING, values)]
 
 

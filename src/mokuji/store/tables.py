@@ -334,7 +334,7 @@ held = Table(
     "held",
     metadata,
     Column("page", ForeignKey("page.id", ondelete="CASCADE"), primary_key=True),
-    Column("kind", SmallInteger, primary_key=True),  # core.held.Held
+    Column("kind", SmallInteger, primary_key=True),  # core.language.asset_mentions.AssetKind
     Column("key", Text(collation="C"), primary_key=True),
     Column("count", Integer, nullable=False),
     Index("held_key", "kind", "key", "page"),

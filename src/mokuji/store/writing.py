@@ -21,7 +21,7 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import Shift
 from mokuji.core.base.errors import Conflict
 from mokuji.core.base.names import Name
-from mokuji.core.language.held import held
+from mokuji.core.language.asset_mentions import asset_mentions
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.language.scan import PageText, scan
@@ -313,7 +313,7 @@ def _hold(connection: Connection, head: PageHead, content: PageText, body: str) 
     """What a page names of files, sources and people."""
     named = [
         {"page": head.id, "kind": int(kind), "key": key, "count": number}
-        for (kind, key), number in held(body, content).items()
+        for (kind, key), number in asset_mentions(body, content).items()
     ]
     if named:
         connection.execute(

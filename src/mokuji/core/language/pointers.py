@@ -18,7 +18,7 @@ from mokuji.core.language.parser import Event, tag_name
 from mokuji.core.language.placeholders import Lifted
 
 MOST = 5_000
-"""Maximum number of of either on one page."""
+"""Maximum number of either on one page."""
 _CITE = re.compile(r"(?<!\\)\[\^([^\s\[\]^]{1,120}?)(?:,[ \t]+([^\[\]\n^]{1,120}))?\]")
 _HANDLE = re.compile(r"@([^\W_][\w-]{0,39})")
 

@@ -16,13 +16,17 @@ from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.base.errors import BadName
 from mokuji.core.base.names import is_storable
 from mokuji.core.language import definitions, files
+from mokuji.core.language.asset_mentions import AssetKind
 from mokuji.core.language.destinations import destinations
-from mokuji.core.language.held import Held
 from mokuji.core.language.page import Page
 from mokuji.core.language.pointers import source_key
 
 Sort = Literal["file", "source", "person"]
-HELD: dict[Sort, Held] = {"file": Held.FILE, "source": Held.SOURCE, "person": Held.PERSON}
+KINDS: dict[Sort, AssetKind] = {
+    "file": AssetKind.FILE,
+    "source": AssetKind.SOURCE,
+    "person": AssetKind.PERSON,
+}
 """How pages that name one are found."""
 _SOURCE = re.compile(r"[^\s\[\]^]{1,120}")
 _HANDLE = re.compile(r"[^\W_][\w-]{0,39}")

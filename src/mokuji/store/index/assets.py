@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, text
 
-from mokuji.core.model.assets import HELD, Asset, AssetChange, Sort
+from mokuji.core.model.assets import KINDS, Asset, AssetChange, Sort
 from mokuji.store import people
 from mokuji.store.writing import Signature
 
@@ -95,7 +95,7 @@ def files_called(connection: Connection, volume: int, keys: Collection[str]) -> 
 
 def naming(connection: Connection, one: Asset) -> list[int]:
     """Ids of the pages that name one."""
-    values: dict[str, object] = {"kind": int(HELD[one.sort]), "key": one.key}
+    values: dict[str, object] = {"kind": int(KINDS[one.sort]), "key": one.key}
     if one.sort == "file":
         return list(connection.execute(NAMING_FILE, {**values, "volume": one.volume}).scalars())
     return list(connection.execute(NAMING, values).scalars())
@@ -103,7 +103,7 @@ def naming(connection: Connection, one: Asset) -> list[int]:
 
 def names_person(connection: Connection, handle: str) -> bool:
     """Whether a page names a handle, be it somebody's or not."""
-    values = {"kind": int(HELD["person"]), "key": handle}
+    values = {"kind": int(KINDS["person"]), "key": handle}
     return connection.execute(NAMING, values).first() is not None
 
 

@@ -10,7 +10,7 @@ from mokuji.core.language.destinations import destinations
 from mokuji.core.language.scan import PageText
 
 
-class Held(IntEnum):
+class AssetKind(IntEnum):
     """The sorts, as they are stored."""
 
     FILE = 0
@@ -18,9 +18,9 @@ class Held(IntEnum):
     PERSON = 2
 
 
-def held(text: str, content: PageText) -> Counter[tuple[Held, str]]:
+def asset_mentions(text: str, content: PageText) -> Counter[tuple[AssetKind, str]]:
     """How often a page names each, by sort and key."""
-    found = Counter((Held.FILE, destination.key) for destination in destinations(text, content))
-    found.update((Held.SOURCE, cite.key) for cite in content.cites)
-    found.update((Held.PERSON, handle.key) for handle in content.handles)
+    found = Counter((AssetKind.FILE, destination.key) for destination in destinations(text, content))
+    found.update((AssetKind.SOURCE, cite.key) for cite in content.cites)
+    found.update((AssetKind.PERSON, handle.key) for handle in content.handles)
     return Counter({(kind, key): number for (kind, key), number in found.items() if names.is_storable(key)})
