@@ -31,6 +31,7 @@ _STATUS = {
     "too_many": 429,
     "busy": 503,
     "database_down": 503,
+    "collided": 503,
 }
 _HEADINGS = {
     400: "That could not be understood",
@@ -60,6 +61,6 @@ def heading_of(status: int, code: str) -> str:
     """A few plain words for a status."""
     if code == "sign_in":
         return "Sign in first"
-    if code == "database_down":
+    if code in {"database_down", "collided"}:
         return "The database does not answer"
     return _HEADINGS.get(status) or HTTPStatus(status).phrase

@@ -10,6 +10,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
 from mokuji.services.writing import writing
+from mokuji.store.database import writing as writing_transaction
 from tests.services.making import pages, person, texts, volume
 
 
@@ -248,3 +249,13 @@ def test_a_name_that_is_not_there_can_be_written_from_the_go_box(app: AppContext
     )
     assert missing.writable is not None and missing.writable.title == "Guide"
     assert there.writable is None
+
+
+def test_a_save_that_leads_nothing_elsewhere_keeps_nobody_from_writing(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "guide", {"Pump": "one\n", "Well": "[[Pump#Limits]]\n"})
+    # Held alone the lock could not be had while somebody else writes: the save would wait until it is given up.
+    with writing_transaction(app.engine):
+        saved = writing.save(app, writer, writing.Save("guide", "Pump", "two\n", revision=1))
+    assert saved.head.revision == 2

@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Request, Response, UploadFile
+from fastapi import Request, Response, UploadFile
 from pydantic import BeforeValidator
 
+from mokuji import routing
 from mokuji.acts.assets.source_edit import save_source
 from mokuji.api import asset_schemas as schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
@@ -19,7 +20,7 @@ from mokuji.services import site
 from mokuji.services.writing import fields, files, sources, tasks
 from mokuji.services.writing.files import StoredFile
 
-router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
+router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 def as_file(file: StoredFile | files.Version) -> dict[str, Any]:

@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from functools import partial
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
 from fastapi import Path as PathParameter
+from fastapi import Query, Request
 from fastapi.responses import PlainTextResponse, Response
 from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 from starlette.routing import Match
 
+from mokuji import routing
 from mokuji.acts import doing, secrets
 from mokuji.acts.view import PlanView
 from mokuji.api import assets, plan_schemas, plans, schemas
@@ -45,7 +46,7 @@ from mokuji.services.reading.rendering import Addresses
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import concepts, writing
 
-router = APIRouter(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
+router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 @router.post("/session", status_code=201)

@@ -24,7 +24,15 @@ from mokuji.services.notes import Reader
 from mokuji.store import pages
 from mokuji.store import volumes as stored_volumes
 from mokuji.store import writing as store_writing
-from mokuji.store.database import Connection, DatabaseDown, Engine, address_of, reading, writing
+from mokuji.store.database import (
+    Connection,
+    DatabaseDown,
+    Engine,
+    address_of,
+    reading,
+    writing,
+    writing_if_free,
+)
 from mokuji.store.index import upkeep
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
@@ -174,8 +182,10 @@ def refresh(app: AppContext) -> None:
         stale = upkeep.is_stale(connection)
     if stale:
         # Who reads does not depend on it: on a full disk, say, numbers are those of before.
-        with suppress(DatabaseDown), writing(app.engine) as connection:
-            upkeep.fold(connection)
+        # Nor does it wait for an act that is being done: who reads next looks again.
+        with suppress(DatabaseDown), writing_if_free(app.engine) as connection:
+            if connection is not None:
+                upkeep.fold(connection)
 
 
 def catch_up(app: AppContext, most: int = 100) -> int:

@@ -60,8 +60,11 @@ def _watched(cluster: Cluster, port: int) -> Iterator[None]:
             try:
                 if cluster.revive(port):
                     log.warning("database_started_again")
-            except MokujiError as fault:
-                log.error("database_not_started", reason=fault.message)
+            except Exception as fault:
+                # Whatever goes wrong: who watches goes on watching.
+                log.error(
+                    "database_not_started", reason=str(fault), exc_info=not isinstance(fault, MokujiError)
+                )
 
     watching = threading.Thread(target=watch, daemon=True)
     watching.start()

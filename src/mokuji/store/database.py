@@ -1,7 +1,6 @@
 """The way to PostgreSQL: the engine, migrations, and the two locks.
 
-Faults of the driver become ours here: a clash of unique names is a Conflict,
-a server that cannot be reached a DatabaseDown with a way out.
+Faults of the driver become ours here (``faults`` says which).
 """
 
 from __future__ import annotations
@@ -13,22 +12,17 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from psycopg.errors import DiskFull, QueryCanceled
 from sqlalchemy import Connection as Connection
 from sqlalchemy import Engine as Engine
 from sqlalchemy import create_engine, event, make_url, text
-from sqlalchemy.exc import ArgumentError, DataError, DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import ArgumentError, DBAPIError
 
-from mokuji.core.base.errors import BadText, Conflict, MokujiError, Refused
+from mokuji.core.base.errors import BadText, Refused
+from mokuji.store.faults import DatabaseDown as DatabaseDown
+from mokuji.store.faults import translated
 
 WRITE_LOCK = 0x6D6F6B
 """The advisory lock of all writing: saves share it, acts on many pages hold it alone."""
-
-
-class DatabaseDown(MokujiError):
-    """PostgreSQL cannot be reached, or broke off."""
-
-    code = "database_down"
 
 
 def connect(url: str, *, pool_size: int = 12) -> Engine:
@@ -81,45 +75,38 @@ def writing(engine: Engine, *, alone: bool = False) -> Iterator[Connection]:
         yield connection
 
 
+@contextmanager
+def writing_if_free(engine: Engine) -> Iterator[Connection | None]:
+    """The same, shared, for what can be done later: None, at once, while somebody holds the lock alone."""
+    with _translated(), engine.begin() as connection:
+        free = connection.execute(_SHARED_IF_FREE, {"key": WRITE_LOCK}).scalar_one()
+        yield connection if free else None
+
+
 # Everything an act needs is looked up by key. Given thousands of keys the planner would rather read a whole table,
 # which grows with the wiki: measured ten times slower at a million rows.
 _ALONE = text("SELECT pg_advisory_xact_lock(:key), set_config('enable_seqscan', 'off', true)")
 _SHARED = text("SELECT pg_advisory_xact_lock_shared(:key)")
+
+_SHARED_IF_FREE = text(
+    "SELECT pg_try_advisory_xact_lock_shared(:key) FROM set_config('enable_seqscan', 'off', true)"
+)
 
 
 @contextmanager
 def _translated() -> Iterator[None]:
     try:
         yield
-    except IntegrityError as fault:
-        raise Conflict(
-            "Somebody else made a page or name like this at the same moment. Look at it, then try again."
-        ) from fault
-    except OperationalError as fault:
-        if isinstance(fault.orig, DiskFull):
-            raise DatabaseDown(
-                "The disk of the database is full. Nothing was changed. Whoever runs this server: make room, then try "
-                "again."
-            ) from fault
-        if isinstance(fault.orig, QueryCanceled):
-            raise DatabaseDown(
-                "This took the database longer than a minute, so it was given up. Nothing was changed; try again in a "
-                "moment."
-            ) from fault
-        raise DatabaseDown(
-            "The database cannot be reached. Nothing was changed; try again in a moment. "
-            "Whoever runs this server: see that PostgreSQL is up."
-        ) from fault
-    except (DataError, UnicodeEncodeError) as fault:
+    except DBAPIError as fault:
+        found = translated(fault)
+        if found is None:
+            raise
+        raise found from fault
+    except UnicodeEncodeError as fault:
         # What comes in is looked at where it comes in; what was overlooked there is no fault of the program.
         raise BadText(
-            "Something that was sent cannot be kept: a NUL character, half of a character, or a number that is too "
-            "large. Take it out, and send it again."
+            "Something that was sent holds half of a character. Take it out, and send it again."
         ) from fault
-    except DBAPIError as fault:
-        if fault.connection_invalidated:
-            raise DatabaseDown("The database broke off. Nothing was changed; try again.") from fault
-        raise
 
 
 def create_database(server: str, name: str, *, fresh: bool = False) -> None:

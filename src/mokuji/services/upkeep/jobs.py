@@ -80,6 +80,7 @@ async def _chores(app: AppContext) -> None:
                 purged = True
             while await asyncio.to_thread(catch_up, app):
                 pass
-        except MokujiError as fault:
-            log.warning("left_for_later", reason=fault.message)
+        except Exception as fault:
+            # Whatever goes wrong: the other chores are done, and this one the next time.
+            log.warning("left_for_later", reason=str(fault), exc_info=not isinstance(fault, MokujiError))
         await asyncio.sleep(CHORES)

@@ -222,6 +222,11 @@ class Save:
 def save(app: AppContext, actor: Actor, wanted: Save) -> Saved:
     """Saves a page. BadText or BadName say what cannot be kept; Conflict says that somebody else saved meanwhile, Clash
     where both changed the same places."""
+    if wanted.follow and wanted.revision:
+        # Most saves lead nothing elsewhere, and need not keep everybody else from writing.
+        done = _save_now(app, actor, wanted, ask=True)
+        if isinstance(done, Saved):
+            return done
     done = _save_now(app, actor, wanted, ask=False)
     assert isinstance(done, Saved)
     return done

@@ -9,9 +9,10 @@ from __future__ import annotations
 from typing import Any
 from urllib.parse import parse_qsl, urlencode
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from mokuji import routing
 from mokuji.acts import doing, log, registry, words
 from mokuji.acts.act import About, Act
 from mokuji.acts.request import Fields, from_fields, number
@@ -27,7 +28,7 @@ from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
 from mokuji.web.plan_addresses import plan_of
 
-router = APIRouter()
+router = routing.router()
 
 SHOWN_PAGES = 25
 SHOWN_LINES = 6

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
+from mokuji import routing
 from mokuji.acts import doing
 from mokuji.acts.requests import File
 from mokuji.formats import skos
@@ -17,7 +17,7 @@ from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 from mokuji.web.tables import as_json
 
-router = APIRouter()
+router = routing.router()
 MOST_ROWS = 5_000
 """Maximum number of pages of a category that are given as one file."""
 

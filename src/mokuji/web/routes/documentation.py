@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
+from mokuji import routing
 from mokuji.web.pages import Who
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.get("/api/v1/docs")

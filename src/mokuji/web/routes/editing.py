@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 from markupsafe import Markup
 
+from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.diff.diff import changed_lines, near
@@ -21,7 +21,7 @@ from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, own_origins, refusal, see
 from mokuji.web.show import places
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.get("/-/edit/{volume}/{page:path}")
@@ -147,7 +147,7 @@ def save(who: Who, form: Form, volume: str, page: str) -> Response:
     try:
         saved = _save(who, form, volume, page)
     except MokujiError as fault:
-        if fault.code in {"volume_missing", "database_down"}:
+        if fault.code in {"volume_missing", "database_down", "collided"}:
             raise
         return _again(who, form, volume, page, fault=fault)
     if isinstance(saved, writing.Moves):

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
+from mokuji import routing
 from mokuji.services.writing import fields
 from mokuji.services.writing.fields import Table
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 from mokuji.web.tables import as_csv, as_json
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.post("/-/field/{volume}/{page:path}")

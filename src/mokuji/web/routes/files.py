@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
+from mokuji import routing
 from mokuji.core.base.errors import BadFile, MokujiError
 from mokuji.core.base.names import key
 from mokuji.core.language import files as naming
@@ -15,7 +16,7 @@ from mokuji.services.writing.files import Brought, Which
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Upload, Who, refusal, see
 
-router = APIRouter()
+router = routing.router()
 _INLINE = ("image/", "video/", "audio/", "text/plain", "application/pdf")
 # What is in a file cannot reach the wiki: no script, no form, no origin. Drawings have styles of their own.
 _POLICY = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; media-src 'self'; sandbox"

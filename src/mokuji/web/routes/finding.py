@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
+from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.model.wiki import Volume
 from mokuji.services.reading import finding
@@ -14,7 +14,7 @@ from mokuji.web import addresses
 from mokuji.web.pages import Who
 from mokuji.web.report_words import WORDS
 
-router = APIRouter()
+router = routing.router()
 
 
 ROOMS = {

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
+from mokuji import routing
 from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.style.style import (
     AVOID,
@@ -29,7 +29,7 @@ from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.get("/-/style/{volume}")

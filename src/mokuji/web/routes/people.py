@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
+from mokuji import routing
 from mokuji.services import people
 from mokuji.services.reading import reading
 from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, drop_cookie, see, set_cookie
 
-router = APIRouter()
+router = routing.router()
 
 
 def _page(who: Visitor, back: str, wrong: bool = False) -> Response:

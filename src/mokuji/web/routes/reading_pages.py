@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from mokuji import routing
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.names import key
 from mokuji.services.reading import levels, reading, templates
@@ -16,7 +17,7 @@ from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
 from mokuji.web.show import heading_lines, places, safe
 
-router = APIRouter()
+router = routing.router()
 MOST_BEHIND = 10_000_000
 """Maximum ordinal in a level of the contents that is looked for."""
 CONTINUED = 5

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import RedirectResponse, Response
 
+from mokuji import routing
 from mokuji.services.reading import revisions as rules
 from mokuji.web import addresses
 from mokuji.web.pages import Who
 
-router = APIRouter()
+router = routing.router()
 Number = Annotated[int | None, Query(ge=1, le=2**31 - 1)]
 
 

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
+from mokuji import routing
 from mokuji.acts import secrets
 from mokuji.core.base.errors import BadName, BadText, Refused
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.get("/-/secret/{volume}")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Literal
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
+from mokuji import routing
 from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.errors import BadFields, BadFile
 from mokuji.core.model.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
@@ -16,7 +16,7 @@ from mokuji.services.writing.sources import Imported, SourceView, Which
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Upload, Visitor, Who, see
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.get("/-/sources")

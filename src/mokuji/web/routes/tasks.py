@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import date
 from typing import Literal
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
+from mokuji import routing
 from mokuji.core.base.errors import MokujiError
 from mokuji.formats.tasks import calendar, todo_txt
 from mokuji.services import site
@@ -16,7 +17,7 @@ from mokuji.services.writing.tasks import By
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, get_app, refusal, see
 
-router = APIRouter()
+router = routing.router()
 BYS: dict[By, str] = {
     "date": "Day",
     "priority": "Priority",

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
+from mokuji import routing
 from mokuji.services.reading import templates
 from mokuji.web.pages import Form, Who
 from mokuji.web.show import places
 from mokuji.web.tables import as_csv, as_json
 
-router = APIRouter()
+router = routing.router()
 
 
 @router.get("/-/uses/{volume}/{page:path}")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
+from mokuji import routing
 from mokuji.core.base.spans import Span
 from mokuji.services.upkeep import passages, upkeep
 from mokuji.services.upkeep.upkeep import Finding
@@ -17,7 +17,7 @@ from mokuji.web.pages import Form, Visitor, Who, own_origins, see
 from mokuji.web.report_words import WORDS
 from mokuji.web.tables import as_csv, as_json
 
-router = APIRouter()
+router = routing.router()
 
 
 def _origins(who: Visitor) -> tuple[str, ...]:
