@@ -8,7 +8,7 @@ import pytest
 
 from mokuji.acts import doing, requests, words
 from mokuji.acts.assets.source_edit import save_source
-from mokuji.core.base.errors import BadFields, Forbidden
+from mokuji.core.base.errors import BadFields, Conflict, Forbidden
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import folders
@@ -47,6 +47,22 @@ def test_a_source_is_made_with_a_name_of_its_own_and_changed_with_a_way_back(
     _done(app, writer, requests.Undo(1))
     source = sources.about(app, writer, "FERRAR-2018").source
     assert source is not None and source.fields["title"] == "Gel batteries"
+
+
+def test_a_change_that_began_before_another_one_is_not_lost_and_loses_nothing(
+    app: AppContext, writer: Actor
+) -> None:
+    save_source(app, writer, "gel", FIELDS, new=True)
+    begun = sources.about(app, writer, "gel").source
+    assert begun is not None
+    save_source(app, writer, "gel", {**FIELDS, "issued": "2019"}, new=False, revision=begun.revision)
+    with pytest.raises(Conflict, match="changed by somebody else"):
+        save_source(app, writer, "gel", {**FIELDS, "title": "Mine"}, new=False, revision=begun.revision)
+    now = sources.about(app, writer, "gel").source
+    assert now is not None and now.fields["title"] == "Gel batteries"
+    save_source(app, writer, "gel", {**FIELDS, "title": "Mine"}, new=False, revision=now.revision)
+    with pytest.raises(Conflict):
+        save_source(app, writer, "gel", FIELDS, new=False, revision=begun.revision)
 
 
 def test_whatever_cites_a_source_follows_its_name(app: AppContext, writer: Actor) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from typing import Any
 from urllib.parse import quote
 
@@ -16,7 +17,7 @@ from mokuji.api.asking import cursor
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
 from tests.outside.test_media import picture
-from tests.web.conftest import Browser
+from tests.web.conftest import Browser, token
 
 WELL = "/api/v1/volumes/tern-4-service-manual/pages/battery-well"
 MANUAL = "/api/v1/volumes/tern-4-service-manual"
@@ -396,6 +397,15 @@ def test_sources_are_made_told_and_taken_away_as_files(wenna: TestClient, browse
     )
     assert saved.json() == {"name": "thole-2026", "new": True}
     about = wenna.get("/api/v1/sources/quist-2021").json()
+    mine = {"title": "Mine", "revision": about["revision"]}
+    assert wenna.put("/api/v1/sources/quist-2021", json={**mine, "title": "Theirs"}).status_code == 200
+    late = wenna.put("/api/v1/sources/quist-2021", json=mine)
+    assert late.status_code == 409 and late.json()["code"] == "edited_meanwhile"
+    window = browser("wenna")
+    assert re.search(r'name="revision" value="\w{16}"', window.get("/-/source/quist-2021").text)
+    shown = window.post("/-/source/quist-2021", data={**mine, "token": token(window)})
+    assert shown.status_code == 409
+    assert "Now it says “Theirs”." in shown.text and 'value="Mine"' in shown.text
     assert about["pages"] == 2 and {place["title"] for place in about["places"]} == {
         "Mooring inspection",
         "Wear of chain",

@@ -86,6 +86,7 @@ class Source(Schema):
     item: dict[str, Any]
     reads: str
     pages: int
+    revision: str = Field(description="To be given with a change, so that nobody else's is lost")
 
 
 class Alike(Schema):
@@ -123,6 +124,7 @@ class SourceFields(Schema):
     address: str = Field("", description="On the web")
     accessed: str = Field("", description="The day it was read")
     identifier: str = Field("", description="DOI, ISBN, or a number of its own")
+    revision: str = Field("", description="The one that the change began with; without it the last one wins")
 
 
 class SavedSource(Schema):

@@ -109,7 +109,13 @@ def file(app: TheApp, actor: Reader, volume: str, name: str, version: int = 0) -
 
 
 def _source(each: sources.StoredSource, pages: int) -> schemas.Source:
-    return schemas.Source(name=each.name, item=dict(each.fields), reads=as_text(each.fields), pages=pages)
+    return schemas.Source(
+        name=each.name,
+        item=dict(each.fields),
+        reads=as_text(each.fields),
+        pages=pages,
+        revision=each.revision,
+    )
 
 
 @router.get("/sources")
@@ -175,9 +181,10 @@ def source(app: TheApp, actor: Changer, name: str) -> schemas.AboutSource:
 def put_source(app: TheApp, actor: Changer, name: str, body: schemas.SourceFields) -> schemas.SavedSource:
     """Make a source, or change one: as the form has it, an author a line, dates as 2026-11-24."""
     new = sources.about(app, actor, name).source is None
-    told = {key.replace("_", "-"): value for key, value in body.model_dump().items()}
+    told = {key.replace("_", "-"): value for key, value in body.model_dump(exclude={"revision"}).items()}
     told |= {"URL": told.pop("address")}
-    return schemas.SavedSource(name=save_source(app, actor, name, told, new=new), new=new)
+    saved = save_source(app, actor, name, told, new=new, revision=body.revision)
+    return schemas.SavedSource(name=saved, new=new)
 
 
 # ---- tasks ----------------------------------------------------------------------

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, text
 
 from mokuji.core.language.asset_mentions import AssetKind
+from mokuji.core.model.sources import revision_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,11 @@ class StoredSource:
     fields: Mapping[str, Any]
     person: int | None
     at: datetime
+
+    @property
+    def revision(self) -> str:
+        """What tells its fields from those of before."""
+        return revision_of(self.fields)
 
 
 ALL = text('SELECT * FROM source WHERE key > :after COLLATE "C" ORDER BY key LIMIT :most')

@@ -13,10 +13,10 @@ from mokuji.acts.assets import named
 from mokuji.acts.request import request
 from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
-from mokuji.core.base.errors import BadFields
+from mokuji.core.base.errors import BadFields, Conflict
 from mokuji.core.base.phrases import Phrase
 from mokuji.core.model.policy import Actor
-from mokuji.core.model.sources import as_json, fault_of
+from mokuji.core.model.sources import as_json, fault_of, revision_of
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
 from mokuji.services.app_context import AppContext
@@ -25,16 +25,23 @@ from mokuji.services.writing import sources
 
 @request
 class EditSource:
-    """Other fields for a source, as CSL-JSON."""
+    """Other fields for a source, as CSL-JSON; ``revision`` is the one that its writer began with."""
 
     volume: str
     source: str
     fields: str
+    revision: str = ""
     act: Literal["source edit"] = Field(default="source edit", kw_only=True)
 
 
 def plan(context: StoredContext, request: EditSource) -> Plan:
     source = named.source(context, request.volume, request.source)
+    if request.revision and request.revision != revision_of(json.loads(source.content)):
+        raise Conflict(
+            f"“{source.name}” was changed by somebody else since you opened it. Look at what it says now, then "
+            "save again.",
+            code="edited_meanwhile",
+        )
     fields = json.loads(request.fields)
     if fault := fault_of(fields):
         raise BadFields({"fields": f"The source cannot be kept: {fault}"})
@@ -63,14 +70,17 @@ ACT = Act(
 )
 
 
-def save_source(app: AppContext, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> str:
+def save_source(
+    app: AppContext, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool, revision: str = ""
+) -> str:
     """Makes a source of what a form says, or changes one; the name that it has. BadName and BadFields say what is wrong
-    with it."""
+    with it, Conflict that it is not the ``revision`` any more that the writer began with."""
     from mokuji.acts import doing  # which knows all acts, this one too
 
     told = sources.check(app, actor, name, fields, new=new)
     if told.known is None:
         return sources.add(app, actor, name, told.fields)
     if as_json(told.fields) != as_json(told.known.fields):
-        doing.apply(app, actor, EditSource(told.home.key, told.known.name, as_json(told.fields)), None)
+        wanted = EditSource(told.home.key, told.known.name, as_json(told.fields), revision)
+        doing.apply(app, actor, wanted, None)
     return told.known.name

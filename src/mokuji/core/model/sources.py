@@ -7,6 +7,7 @@ dates in parts, the rest is words. What is not known here stays as it came.
 
 from __future__ import annotations
 
+import hashlib
 import html
 import ipaddress
 import json
@@ -358,3 +359,8 @@ def fault_of(value: object) -> str:
 def as_json(item: Item) -> str:
     """A source as it is kept."""
     return json.dumps(dict(item), ensure_ascii=False)
+
+
+def revision_of(item: Item) -> str:
+    """A short name for exactly these fields, by which it is known whether somebody changed them meanwhile."""
+    return hashlib.sha256(as_json(item).encode()).hexdigest()[:16]

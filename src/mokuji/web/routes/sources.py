@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse, Response
 
 from mokuji import routing
 from mokuji.acts.assets.source_edit import save_source
-from mokuji.core.base.errors import BadFields, BadFile
+from mokuji.core.base.errors import BadFields, BadFile, Conflict
 from mokuji.core.model.sources import FIELDS, TYPES, as_text, authors, formatted, words_of, year
 from mokuji.services.writing import sources
 from mokuji.services.writing.sources import Imported, SourceView, Which
@@ -100,24 +100,38 @@ def change(who: Who, form: Form, name: str) -> Response:
 
 def _save(who: Visitor, name: str, form: Mapping[str, str], *, new: bool) -> Response:
     try:
-        saved = save_source(who.app, who.actor, name, form, new=new)
+        saved = save_source(who.app, who.actor, name, form, new=new, revision=form.get("revision", ""))
     except BadFields as fault:
         view = sources.about(who.app, who.actor, name)
         return _form(who, view, dict(form), fault.fields)
+    except Conflict as fault:
+        view = sources.about(who.app, who.actor, name)
+        if view.source is None:
+            raise
+        now = {field: words_of(view.source.fields, field) for field in FIELDS}
+        typed = {field: "\n".join(form.get(field, "").strip().splitlines()) for field in FIELDS}
+        others = {field: f"Now it says “{said}”." for field, said in now.items() if said != typed[field]}
+        return _form(who, view, dict(form), others, meanwhile=fault.message)
     return see(addresses.source(saved))
 
 
 def _form(
-    who: Visitor, view: SourceView, typed: Mapping[str, str], faults: Mapping[str, str] | None = None
+    who: Visitor,
+    view: SourceView,
+    typed: Mapping[str, str],
+    faults: Mapping[str, str] | None = None,
+    *,
+    meanwhile: str = "",
 ) -> Response:
     shown = formatted(view.source.fields) if view.source is not None else ""
     return who.page(
         "source.html",
-        422 if faults else 200,
+        409 if meanwhile else 422 if faults else 200,
         view=view,
         typed=typed,
         faults=faults or {},
         types=TYPES,
         shown=shown,
+        meanwhile=meanwhile,
         lit="materials",
     )
