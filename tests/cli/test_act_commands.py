@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import inspect
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 from typer.testing import CliRunner, Result
 
-from mokuji.acts import on_folders
+from mokuji.acts import registry
 from mokuji.acts.act import Act
 from mokuji.acts.context import PlanningContext
+from mokuji.acts.folder_registry import ON_FOLDERS
 from mokuji.cli.act_commands import asked
 from mokuji.cli.main import app
 from mokuji.services.folders import folders
@@ -74,10 +77,11 @@ def _files(folder: Path) -> dict[str, str]:
 
 
 def test_every_act_of_the_registry_that_has_a_command_is_tried_here() -> None:
-    assert COMMANDS.keys() == {act.command for act in on_folders.ON_FOLDERS}
+    assert COMMANDS.keys() == {act.command for act in ON_FOLDERS}
+    assert set(map(id, ON_FOLDERS)) == {id(act) for act in registry.ACTS if act.command}
 
 
-@pytest.mark.parametrize("act", on_folders.ON_FOLDERS, ids=lambda act: act.command)
+@pytest.mark.parametrize("act", ON_FOLDERS, ids=lambda act: act.command)
 def test_an_act_shows_its_plan_and_is_done(act: Act[object, object], folder: Path) -> None:  # type: ignore[type-var]
     words, said = COMMANDS[act.command]
     before = _files(folder)
@@ -96,7 +100,7 @@ def test_an_act_shows_its_plan_and_is_done(act: Act[object, object], folder: Pat
     assert led == [], "no act leaves a reference to a section behind"
 
 
-@pytest.mark.parametrize("act", on_folders.ON_FOLDERS, ids=lambda act: act.command)
+@pytest.mark.parametrize("act", ON_FOLDERS, ids=lambda act: act.command)
 def test_what_is_not_there_is_refused_with_a_sentence(act: Act[object, object], folder: Path) -> None:  # type: ignore[type-var]
     words, _ = COMMANDS[act.command]
     before = _files(folder)
@@ -109,12 +113,12 @@ def test_what_is_not_there_is_refused_with_a_sentence(act: Act[object, object], 
     assert "Traceback" not in refused.output and _files(folder) == before
 
 
-@pytest.mark.parametrize("act", on_folders.ON_FOLDERS, ids=lambda act: act.command)
+@pytest.mark.parametrize("act", ON_FOLDERS, ids=lambda act: act.command)
 def test_every_option_says_what_it_is_for(act: Act[object, object]) -> None:  # type: ignore[type-var]
     assert [each.field for each in asked(act) if not each.how.help] == []
 
 
-@pytest.mark.parametrize("act", on_folders.ON_FOLDERS, ids=lambda act: act.command)
+@pytest.mark.parametrize("act", ON_FOLDERS, ids=lambda act: act.command)
 def test_the_plan_of_an_act_for_folders_asks_for_no_more_than_folders_give(act: Act[object, object]) -> None:  # type: ignore[type-var]
     first = next(iter(inspect.signature(act.plan, eval_str=True).parameters.values()))
     assert first.annotation is PlanningContext
@@ -131,3 +135,21 @@ def test_the_rows_of_a_plan_are_told_and_taken_all_at_once(folder: Path) -> None
     assert "of the sump" not in told
     assert _run("rename", folder, "Well", "Sump", "--everywhere").exit_code == 0
     assert "Nothing of the sump." in (folder / "guide/Log.md").read_text()
+
+
+@pytest.mark.parametrize(
+    "words", [("check",), ("rename", "Well", "Sump", "--plan"), ("tasks",), ("render", "Pump")]
+)
+def test_what_needs_no_database_does_not_load_its_driver(words: tuple[str, ...], folder: Path) -> None:
+    program = (
+        "import sys; from mokuji.cli.main import app; app(sys.argv[1:], standalone_mode=False); "
+        "print([each for each in ('sqlalchemy', 'alembic', 'psycopg', 'fastapi') if each in sys.modules])"
+    )
+    command, *rest = words
+    done = subprocess.run(
+        [sys.executable, "-c", program, command, str(folder), *rest],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.stdout.splitlines()[-1:] == ["[]"] or done.returncode == 1, done.stderr

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from mokuji.acts import doing, requests, secrets
-from mokuji.acts.readership import Passing, Readers, sentences
+from mokuji.acts.readers import Passing, Readers, sentences
 from mokuji.acts.view import Applied, PlanView
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import NOBODY, Actor, Role

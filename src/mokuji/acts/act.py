@@ -12,14 +12,14 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan
-from mokuji.services.reading.reading import VolumeView
-from mokuji.store.acts.acting import Done
-from mokuji.store.history import LoggedAct
 
 if TYPE_CHECKING:
     from mokuji.acts.request import Request
     from mokuji.acts.stored_context import StoredContext
     from mokuji.acts.view import PlanView
+    from mokuji.services.reading.reading import VolumeView
+    from mokuji.store.acts.acting import Done
+    from mokuji.store.history import LoggedAct
 
 R = TypeVar("R", bound="Request")
 F = TypeVar("F", bound=Facts)

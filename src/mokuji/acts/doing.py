@@ -13,7 +13,8 @@ from typing import Any
 
 from mokuji.acts.act import About, Act
 from mokuji.acts.files_along import with_files
-from mokuji.acts.readership import BroughtBack, Passing, brought_back, passing
+from mokuji.acts.readers import BroughtBack, Passing
+from mokuji.acts.readership import brought_back, passing
 from mokuji.acts.registry import act_of
 from mokuji.acts.request import Request
 from mokuji.acts.stored_context import StoredContext

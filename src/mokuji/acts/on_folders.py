@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, cast
+from typing import cast
 
 from mokuji.acts import words
-from mokuji.acts.act import About, Act
+from mokuji.acts.act import About
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import with_files
-from mokuji.acts.registry import ACTS, act_of
+from mokuji.acts.folder_registry import act_of
 from mokuji.acts.request import Request
 from mokuji.acts.view import PlanView
 from mokuji.acts.visible import seen
@@ -18,9 +18,6 @@ from mokuji.core.base.phrases import counted, told
 from mokuji.core.refactor.plan import Plan
 from mokuji.services.folders.context import FolderContext
 from mokuji.services.folders.folder_plan import FolderPlan, made
-
-ON_FOLDERS: tuple[Act[Any, Any], ...] = tuple(act for act in ACTS if act.command)
-"""The acts that folders can have: those that a command is named for."""
 
 
 def addressed(context: FolderContext, request: Request) -> Request:

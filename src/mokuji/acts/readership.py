@@ -3,25 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
 
-from mokuji.core.language.page import PageHead
+from mokuji.acts.readers import BroughtBack, Passing, Readers
 from mokuji.core.model.changes import ChangeSet, Fate
 from mokuji.core.model.wiki import Volume
 from mokuji.store import history, people
 from mokuji.store.database import Connection
 from mokuji.store.history import Kept
-
-
-@dataclass(frozen=True, slots=True)
-class Readers:
-    """The readers that one volume has and another has not: everybody else, or the people with these names."""
-
-    everybody: bool = False
-    names: tuple[str, ...] = ()
-
-    def __bool__(self) -> bool:
-        return self.everybody or bool(self.names)
 
 
 def beyond(connection: Connection, volume: Volume, other: Volume) -> Readers:
@@ -33,29 +21,6 @@ def beyond(connection: Connection, volume: Volume, other: Volume) -> Readers:
     known = people.readers_of(connection, other.id)
     more = {id_: name for id_, name in people.readers_of(connection, volume.id).items() if id_ not in known}
     return Readers(names=tuple(sorted(more.values())))
-
-
-@dataclass(frozen=True, slots=True)
-class Passing:
-    """Pages that come from one volume to another by an act: who reads them then, and who no longer. ``older`` is how
-    many revisions were written in the first one; they go ``along``, or stay with its readers."""
-
-    source: Volume
-    target: Volume
-    pages: int
-    gained: Readers
-    lost: Readers
-    older: int
-    along: bool
-
-
-@dataclass(frozen=True, slots=True)
-class BroughtBack:
-    """A page that gets words back which were written in a volume with fewer readers than it has where it is now."""
-
-    page: PageHead
-    written_in: Volume
-    gained: Readers
 
 
 def passing(
@@ -107,61 +72,3 @@ def brought_back(
         gained = beyond(connection, target, source)
         if gained:
             yield BroughtBack(change.head_after, source, gained)
-
-
-# ---- in words -------------------------------------------------------------------
-
-
-def sentences(found: Collection[Passing | BroughtBack], volumes: Mapping[int, Volume]) -> list[str]:
-    """What is to be known of readers before an act is done."""
-    said: list[str] = []
-    for each in found:
-        if isinstance(each, BroughtBack):
-            said.append(
-                f"“{each.page.title}” gets words back that were written in “{each.written_in.title}”. "
-                f"It is in “{volumes[each.page.volume].title}” now, and {_who(each.gained)} will read them there."
-            )
-            continue
-        pages = "page" if each.pages == 1 else f"{each.pages:,} pages"
-        if each.gained:
-            said.append(f"{_begun(_who(each.gained))} will read the {pages} in “{each.target.title}”.")
-            said += _older(each)
-        if each.lost:
-            more = " nor what was written there before" if each.older else ""
-            said.append(
-                f"{_begun(_who(each.lost))} will no longer read the {pages}{',' + more if more else ''}: "
-                f"“{each.target.title}” is closed to them."
-            )
-    return said
-
-
-def _older(each: Passing) -> Iterator[str]:
-    if not each.older:
-        return
-    one = each.older == 1
-    revisions = "The revision that was" if one else f"The {each.older:,} revisions that were"
-    if each.along:
-        yield f"{revisions} written in “{each.source.title}” {'goes' if one else 'go'} along: they will read that too."
-    else:
-        yield (
-            f"{revisions} written in “{each.source.title}” {'stays' if one else 'stay'} with the page, and only who "
-            f"reads “{each.source.title}” reads {'it' if one else 'them'}."
-        )
-
-
-NAMED = 6
-"""Maximum number of people that are named; of more, how many they are."""
-
-
-def _begun(words: str) -> str:
-    """Words as the beginning of a sentence; names keep their capitals."""
-    return words[:1].upper() + words[1:]
-
-
-def _who(readers: Readers) -> str:
-    if readers.everybody:
-        return "everybody else"
-    if len(readers.names) > NAMED:
-        return f"{len(readers.names):,} people more"
-    *first, last = readers.names
-    return f"{', '.join(first)} and {last}" if first else last

@@ -9,18 +9,16 @@ from mokuji.acts import undo
 from mokuji.acts.act import About, Act
 from mokuji.acts.assets import (
     file_delete,
-    file_rename,
     file_replace,
     person_rename,
     source_delete,
     source_edit,
-    source_rename,
 )
+from mokuji.acts.folder_registry import ON_FOLDERS
 from mokuji.acts.pages import (
     add_alias,
     aliases,
     delete,
-    edit,
     join,
     lead_to_section,
     link,
@@ -31,20 +29,14 @@ from mokuji.acts.pages import (
     place,
     rename,
     restore,
-    retarget,
     section,
     split,
 )
-from mokuji.acts.pages import create as create_page
 from mokuji.acts.request import Request
 from mokuji.acts.reuse import (
-    category,
     category_move,
-    extract,
     file,
     inline,
-    inline_everywhere,
-    slot,
     slot_value,
 )
 from mokuji.acts.volumes import contents, create, language, libraries, outline
@@ -52,36 +44,19 @@ from mokuji.acts.volumes import delete as delete_volume
 from mokuji.acts.volumes import rename as rename_volume
 
 ACTS: tuple[Act[Any, Any], ...] = (
-    create_page.ACT,
-    edit.ACT,
-    rename.ACT,
-    aliases.ACT,
-    place.ACT,
-    move.ACT,
-    merge.ACT,
-    split.ACT,
-    join.ACT,
-    section.ACT,
-    retarget.ACT,
+    *ON_FOLDERS,
     add_alias.ACT,
-    delete.ACT,
     restore.ACT,
     link.ACT,
     link_from.ACT,
     link_addresses.ACT,
     lead_to_section.ACT,
-    category.ACT,
     category_move.ACT,
     file.ACT,
-    slot.ACT,
     slot_value.ACT,
-    extract.ACT,
     inline.ACT,
-    inline_everywhere.ACT,
-    file_rename.ACT,
     file_replace.ACT,
     file_delete.ACT,
-    source_rename.ACT,
     source_edit.ACT,
     source_delete.ACT,
     person_rename.ACT,

@@ -6,22 +6,22 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from mokuji.acts import readership
+from mokuji.acts import readers
 from mokuji.acts.act import NO_CHOICES, Choices
-from mokuji.acts.readership import BroughtBack, Passing
+from mokuji.acts.readers import BroughtBack, Passing
 from mokuji.acts.visible import VisiblePlan
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import PageChange, Removed
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plan import OptionalChange
-from mokuji.services.reading.history import LoggedAct
-from mokuji.services.reading.reading import VolumeView
-from mokuji.services.reading.reference_lists import Listed
 
 if TYPE_CHECKING:
     from mokuji.acts.act import Act
     from mokuji.acts.request import Request
+    from mokuji.services.reading.history import LoggedAct
+    from mokuji.services.reading.reading import VolumeView
+    from mokuji.services.reading.reference_lists import Listed
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,7 @@ class PlanView:
     @property
     def readers_said(self) -> list[str]:
         """Who will read more by it, and who less, in sentences."""
-        return readership.sentences(self.readers, self.volumes)
+        return readers.sentences(self.readers, self.volumes)
 
     @property
     def new_readers_of_older(self) -> bool:

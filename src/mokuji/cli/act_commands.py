@@ -19,6 +19,7 @@ from pydantic.fields import FieldInfo
 from mokuji.acts import on_folders
 from mokuji.acts.act import About, Act
 from mokuji.acts.command import EVERY_ROW, PAGE, FromCommand, Given, Kind, option
+from mokuji.acts.folder_registry import ON_FOLDERS
 from mokuji.cli.on_folder import Folder, InVolume, PlanOnly, finish, on_folder
 from mokuji.core.base.errors import BadFields, BadText
 from mokuji.core.language.page import PageHead
@@ -188,5 +189,5 @@ def _do(context: FolderContext, act: Act[Any, Any], mine: list[Asked], values: d
 
 def add_to(app: typer.Typer) -> None:
     """Adds a command for each act that folders can have."""
-    for act in on_folders.ON_FOLDERS:
+    for act in ON_FOLDERS:
         app.command(act.command)(command(act))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -17,7 +17,9 @@ from mokuji.core.base.phrases import Phrase
 from mokuji.core.language.page import PageHead
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import Aliased, set_aliases
-from mokuji.services.reading.reading import VolumeView
+
+if TYPE_CHECKING:
+    from mokuji.services.reading.reading import VolumeView
 
 
 def changed(given: Given) -> tuple[str, ...]:

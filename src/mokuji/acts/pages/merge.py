@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field
 
@@ -21,7 +21,9 @@ from mokuji.core.language.scan import check_page
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import merge as core
 from mokuji.core.refactor.plans.merge import Merged, Texts
-from mokuji.services.reading.reading import VolumeView
+
+if TYPE_CHECKING:
+    from mokuji.services.reading.reading import VolumeView
 
 HOW = {
     "after": "its text comes behind the other",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field
 
@@ -21,7 +21,9 @@ from mokuji.core.model.policy import Permission
 from mokuji.core.refactor.plan import Plan, need
 from mokuji.core.refactor.plans import extract as core
 from mokuji.core.refactor.plans.extract import Extracted, Wanted
-from mokuji.services.reading.reading import VolumeView
+
+if TYPE_CHECKING:
+    from mokuji.services.reading.reading import VolumeView
 
 
 @request

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mokuji.acts.act import Choices
 from mokuji.acts.context import PlanningContext
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading.reading import VolumeView
+
+if TYPE_CHECKING:
+    from mokuji.services.reading.reading import VolumeView
 
 
 def choices(context: PlanningContext, request: Any, place: VolumeView | None, *_: Any) -> Choices:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mokuji.acts.act import Choices
 from mokuji.acts.context import PlanningContext
 from mokuji.core.language.page import PageHead
-from mokuji.services.reading.reading import VolumeView
+
+if TYPE_CHECKING:
+    from mokuji.services.reading.reading import VolumeView
 
 
 def choices(context: PlanningContext, _: Any, __: VolumeView | None, head: PageHead | None) -> Choices:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
 
 from mokuji.acts.act import About, Act, Choices
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
-from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base import names
 from mokuji.core.base.errors import Refused
@@ -22,7 +21,9 @@ from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.move import Reordered, reorder
 from mokuji.formats.contents import read_contents
-from mokuji.services.reading.reading import contents_as_text
+
+if TYPE_CHECKING:
+    from mokuji.acts.stored_context import StoredContext
 
 SHOWN_TITLES = 5
 
@@ -100,6 +101,10 @@ def note(_: Reordered) -> Phrase:
 
 
 def choices(context: StoredContext, request: Contents, *_: Any) -> Choices:
+    from mokuji.services.reading.reading import (
+        contents_as_text,  # only on a database, and folders are to do without
+    )
+
     return Choices(text=request.text or contents_as_text(context, request.volume, request.page))
 
 

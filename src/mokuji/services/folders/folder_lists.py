@@ -12,10 +12,10 @@ from mokuji.core.assembly.listing import ListedPage, Query, arrange, fields
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.language.page import Page
+from mokuji.core.language.task_words import plain_words
 from mokuji.core.model.categories import Filing, filed
 from mokuji.formats.tasks import TaskLine
 from mokuji.services.folders.folders import load, pages_of, volume_called
-from mokuji.services.writing.tasks import plain_words
 
 
 def tasks_in(folder: Path, *, person: str = "", done: bool = False) -> list[tuple[str, int, TaskLine]]:

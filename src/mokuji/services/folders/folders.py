@@ -43,9 +43,9 @@ from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, index
 from mokuji.services.reading import rendering
-from mokuji.services.reading.house_styles import found_in
 from mokuji.services.reading.inserting import inserted
 from mokuji.services.reading.linking import Link
+from mokuji.services.reading.page_style import found_in
 
 SOURCE_FILES = ("sources.json", "sources.bib")
 """The list of sources lies at the top of a folder, in CSL-JSON or BibTeX."""

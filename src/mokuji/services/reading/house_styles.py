@@ -8,12 +8,10 @@ from typing import Literal
 
 from mokuji.adapters import spelling
 from mokuji.core.base.errors import Conflict, Refused
-from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
-from mokuji.core.style.flaws import Flaw
 from mokuji.core.style.style import LONGEST_WORD, MOST_WORDS, Style, as_fields, read_style
-from mokuji.core.style.style_rules import breaches, nearest
+from mokuji.core.style.style_rules import nearest
 from mokuji.services.app_context import AppContext, ReadContext, check, find_volume
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import house_styles
@@ -39,11 +37,6 @@ def style_of(connection: Connection, volume: Volume) -> Style:
     """The house style of a volume."""
     style, _ = read_style(house_styles.of(connection, volume.id).rules)
     return style
-
-
-def found_in(page: Page, style: Style) -> list[Flaw]:
-    """Where a page does not keep to a house style. A language without a dictionary here is not looked at."""
-    return breaches(page, style, spelling.dictionary(style.spelling))
 
 
 def open_style(app: AppContext, actor: Actor, volume_key: str) -> StyleView:

@@ -9,14 +9,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from mokuji.core.assembly.inserts import DEEPEST
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
 from mokuji.core.model.wiki import Volume, Wiki
-from mokuji.services.app_context import AppContext
 from mokuji.services.reading.linking import Link, links_of
-from mokuji.store.snapshot import StoredWiki
+
+if TYPE_CHECKING:
+    from mokuji.services.app_context import AppContext
 
 MOST_PAGES = 500
 """Maximum number of different pages that the inserts of one page take in."""
@@ -52,8 +54,7 @@ def inserted(wiki: Wiki, home: Volume, page: Page, app: AppContext | None = None
         )[: MOST_PAGES - len(pages)]
         if not wanted:
             break
-        stored = app is not None and isinstance(wiki, StoredWiki)
-        loaded = _load(app, wiki, wanted) if stored else wiki.pages(wanted)  # type: ignore[arg-type]
+        loaded = wiki.pages(wanted) if app is None else _load(app, wiki, wanted)
         frontier = [loaded[id_] for id_ in wanted if id_ in loaded]
         for each in frontier:
             pages[each.head.id] = each
@@ -61,8 +62,12 @@ def inserted(wiki: Wiki, home: Volume, page: Page, app: AppContext | None = None
     return Inserted(pages, links, by_id)
 
 
-def _load(app: AppContext, wiki: StoredWiki, ids: list[int]) -> dict[int, Page]:
+def _load(app: AppContext, wiki: Wiki, ids: list[int]) -> Mapping[int, Page]:
     """Pages by id, those that were read lately not read again."""
+    from mokuji.store.snapshot import StoredWiki  # folders have no database
+
+    if not isinstance(wiki, StoredWiki):
+        return wiki.pages(ids)
     heads = wiki.heads(ids)
     ready = {head.id: found.page for head in heads if (found := app.cache.get(head)) is not None}
     missing = [head.id for head in heads if head.id not in ready]

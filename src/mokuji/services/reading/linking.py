@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
@@ -16,9 +17,10 @@ from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, Sections, lookups
 from mokuji.core.model.wiki import Volume, Wiki
-from mokuji.services.app_context import AppContext, Cache
-from mokuji.store.database import Connection
-from mokuji.store.snapshot import StoredWiki
+
+if TYPE_CHECKING:
+    from mokuji.services.app_context import AppContext, Cache
+    from mokuji.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +49,8 @@ def links(
     connection: Connection, app: AppContext, home: Volume, page: Page, volumes: dict[str, Volume]
 ) -> list[Link]:
     """All references of a page, in order, as they are to be shown."""
+    from mokuji.store.snapshot import StoredWiki  # folders have no database
+
     wiki = StoredWiki(connection, volumes)
     return links_of(wiki, [page], {page.head.id: home}, app.cache)[page.head.id]
 
@@ -162,6 +166,8 @@ def resolve_names(
     connection: Connection, home: Volume, volumes: dict[str, Volume], typed: Sequence[Name]
 ) -> list[Resolution]:
     """Where names typed in a volume lead, for one who may read these volumes."""
+    from mokuji.store.snapshot import StoredWiki  # folders have no database
+
     wiki = StoredWiki(connection, volumes)
     places = {place for name in typed for place in lookups(name, home, volumes)}
     resolver = Resolver(volumes, wiki.titles(places), wiki.aliases(places))

@@ -11,6 +11,7 @@ import html
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 from urllib.parse import quote
 
 from mokuji.adapters.diagrams import MISSING, Drawn, draw, figure, known
@@ -28,9 +29,11 @@ from mokuji.core.language.fences import DIAGRAM, diagrams
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
 from mokuji.services import site
-from mokuji.services.app_context import AppContext, Ready
 from mokuji.services.reading.inserting import Inserted
 from mokuji.services.reading.linking import Link
+
+if TYPE_CHECKING:
+    from mokuji.services.app_context import AppContext, Ready
 
 LONGEST_DRAWING = 5.0
 """Seconds after which no more diagrams of a page are drawn."""

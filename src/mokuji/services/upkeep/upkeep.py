@@ -42,7 +42,8 @@ from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, Mend, flaws
 from mokuji.services.app_context import AppContext, ReadContext, check, find_volume, refresh
 from mokuji.services.plain_data import structured, unstructured
 from mokuji.services.reading.categories import VolumeCategories
-from mokuji.services.reading.house_styles import found_in, style_of
+from mokuji.services.reading.house_styles import style_of
+from mokuji.services.reading.page_style import found_in
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.rendering import LONGEST_DRAWING, diagram_problems
 from mokuji.services.reading.templates import templates_of

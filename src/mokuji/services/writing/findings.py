@@ -27,7 +27,8 @@ from mokuji.core.reports.own_addresses import own_addresses, own_files
 from mokuji.core.reports.sections import nearest
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Mend, flaws
 from mokuji.services.app_context import AppContext, ReadContext
-from mokuji.services.reading.house_styles import found_in, style_of
+from mokuji.services.reading.house_styles import style_of
+from mokuji.services.reading.page_style import found_in
 from mokuji.services.reading.rendering import PlacedProblem
 from mokuji.services.writing.sources import without_source
 from mokuji.services.writing.writing import Preview

@@ -19,8 +19,8 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import Conflict, Forbidden, Missing
 from mokuji.core.base.spans import Lines
 from mokuji.core.diff.merge import merge3, merged
-from mokuji.core.language.excerpt import fragment
 from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.task_words import plain_words
 from mokuji.core.language.tasks import Task, said, ticked
 from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.wiki import Volume
@@ -219,14 +219,6 @@ def _shown(
         task.people,
         may(actor, Permission.WRITE, volume.id, closed=volume.closed),
     )
-
-
-def plain_words(page: Page, task: Task) -> str:
-    """What a task says, as plain words; who is named is told beside it."""
-    words = fragment(said(page.text, task))
-    for handle in task.people:
-        words = " ".join(each for each in words.split(" ") if each.casefold() != f"@{handle}")
-    return words
 
 
 def tick(
