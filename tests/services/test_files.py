@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import io
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
 
@@ -12,14 +14,19 @@ from PIL import Image
 from sqlalchemy import text
 
 from mokuji.acts import doing, requests, words
+from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import BadFile, Collision, Forbidden, Missing, Refused
 from mokuji.core.language.excerpt import Excerpt
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import folders, importing
-from mokuji.services.reading import trash
-from mokuji.services.writing import files, findings, writing
+from mokuji.services.reading import reading, trash
+from mokuji.services.reading.rendering import Addresses
+from mokuji.services.writing import assets_shown, files, findings, writing
+from mokuji.services.writing.assets_shown import AssetsShown
+from mokuji.store.database import Connection, Engine
+from mokuji.store.database import reading as reading_transaction
 from mokuji.store.database import writing as store_writing
 from mokuji.store.writing import catch_up
 from tests.outside.test_media import picture
@@ -85,8 +92,8 @@ def test_who_may_not_write_brings_nothing_and_a_closed_volume_shows_nothing(
     ):
         with pytest.raises(Missing, match="closed to you"):
             ask()
-    assert files.known_to(app, NOBODY, hidden.volume, "plan.png") is None
-    assert files.known_to(app, writer, hidden.volume, "plan.png") is not None
+    assert AssetsShown(app, NOBODY).file(hidden.volume, "plan.png") is None
+    assert AssetsShown(app, writer).file(hidden.volume, "plan.png") is not None
 
 
 def test_files_are_listed_and_offered_by_name(app: AppContext, writer: Actor) -> None:
@@ -445,3 +452,29 @@ def test_leading_references_to_a_page_brings_no_files_into_its_volume(app: AppCo
     other = person(app, "other", guide=Role.OWNER)
     view = doing.plan(app, other, requests.Delete("guide", "lamp", False, "retarget", "Parts/Lens"))
     assert view.plan is not None and view.changes and view.plan.copied == ()
+
+
+def test_all_that_a_page_names_is_looked_up_together_and_not_one_by_one(
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    files.bring(app, writer, "guide", "a.png", PNG)
+    save_source(app, writer, "gel", {"title": "Gel"}, new=True)
+    pages(app, writer, "guide", {"Part": "![](a.png), ![](none.png) and [^gel], ask @wenna."})
+    pages(app, writer, "guide", {"Whole": "[[=Part]]\n\n" + "![](a.png) [^none] @nobody\n" * 20})
+    view = reading.open_page(app, writer, "guide", "whole")
+    assert isinstance(view, reading.PageView)
+    begun: list[str] = []
+
+    @contextmanager
+    def counted(engine: Engine) -> Iterator[Connection]:
+        begun.append("a transaction")
+        with reading_transaction(engine) as connection:
+            yield connection
+
+    monkeypatch.setattr(assets_shown, "reading", counted)
+    shown = AssetsShown(app, writer)
+    to = Addresses(file=shown.file, source=shown.source, person=shown.person, prepare=shown.prepare)
+    html = view.rendered(app, to).html
+    assert len(begun) == 1
+    assert html.count("<img ") == 21 and "There is no file “none.png”" in html
+    assert 'title="Wenna"' in html and "Nobody has this handle" in html and "Gel" in html

@@ -576,3 +576,20 @@ def test_readers_who_may_not_see_people_cannot_tell_handles_from_words(
     assert "Ask @wenna or @nobodyatall." in browser().get(page).text
     seen = browser("wenna").get(page).text
     assert 'class="person"' in seen and 'class="nobody"' in seen
+
+
+def test_html_in_json_shows_files_sources_and_people_as_pages_do(wenna: TestClient, browser: Browser) -> None:
+    wenna.post(MANUAL + "/files", files={"file": ("swell.png", picture("PNG"))})
+    wenna.put("/api/v1/sources/swell-2026", json={"title": "On swell"})
+    text = "![The swell](swell.png), as in[^swell-2026]; ask @jonas, not @nobody. ![](none.png)\n"
+    saved = wenna.put(MANUAL + "/pages/Swell", json={"text": text, "revision": 0})
+    assert saved.json()["created"], saved.text
+    html = wenna.get(MANUAL + "/pages/Swell").json()["html"]
+    preview = wenna.post(MANUAL + "/preview/Swell", json={"text": text}).json()["html"]
+    page = browser("wenna").get("/tern-4-service-manual/Swell").text
+    for shown in (html, preview, page):
+        assert re.search(r'<img src="/-/file/tern-4-service-manual/swell.png\?v=\w+" alt="The swell"', shown)
+        assert "On swell" in shown and 'class="person"' in shown
+        assert "Nobody has this handle" in shown and "There is no file “none.png”" in shown
+    stranger = browser()
+    assert 'class="person"' not in stranger.get(MANUAL + "/pages/Swell").json()["html"]

@@ -24,6 +24,7 @@ from mokuji.core.base.names import check_title
 from mokuji.core.base.names import key as name_key
 from mokuji.core.language.headings import words
 from mokuji.core.language.page import PageHead
+from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.core.style.style import (
     AVOID,
@@ -38,6 +39,7 @@ from mokuji.core.style.style import (
     read_style,
 )
 from mokuji.services import people
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, finding, history, house_styles, reading, templates
 from mokuji.services.reading import trash as trash_service
 from mokuji.services.reading.history import LoggedAct, Revision
@@ -45,6 +47,7 @@ from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import concepts, writing
+from mokuji.services.writing.assets_shown import AssetsShown
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
@@ -134,6 +137,18 @@ def contents(app: TheApp, actor: Reader, volume: str) -> schemas.Contents:
     )
 
 
+def _shown_in_json(app: AppContext, actor: Actor) -> Addresses:
+    """How references lead in HTML that programs get: as on pages, without what a browser adds to them."""
+    assets_ = AssetsShown(app, actor)
+    return Addresses(
+        lists=partial(listing, app, actor),
+        file=assets_.file,
+        person=assets_.person if actor.signed_in else None,
+        source=assets_.source,
+        prepare=assets_.prepare,
+    )
+
+
 @router.get("/volumes/{volume}/pages/{page:path}")
 def page(app: TheApp, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
     """A page: its text, its HTML, its references and what each leads to. Its ETag says which revision it is, for a
@@ -142,7 +157,7 @@ def page(app: TheApp, actor: Reader, volume: str, page: str, answer: Response) -
     if isinstance(view, reading.UnwrittenView):
         raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
     text, content = view.ready.page.text, view.ready.page.content
-    shown = view.rendered(app, Addresses(lists=partial(listing, app, actor)))
+    shown = view.rendered(app, _shown_in_json(app, actor))
     keys = {each.key for each in view.place.others}
     answer.headers["ETag"] = etag(view.head.id, view.head.revision)
     references = [
@@ -248,7 +263,7 @@ def delete(volume: str, page: str) -> None:
 def preview(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
     """A text as it would be read if it were saved now. Nothing is kept."""
     seen = writing.preview(app, actor, volume, page, body.text)
-    shown = seen.rendered(app, Addresses(lists=partial(listing, app, actor)))
+    shown = seen.rendered(app, _shown_in_json(app, actor))
     return schemas.Preview(
         html=shown.html,
         problems=[

@@ -10,12 +10,10 @@ from markupsafe import Markup
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor
-from mokuji.core.model.wiki import Volume
-from mokuji.services import people
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import listings, rendering
 from mokuji.services.reading.linking import Link
-from mokuji.services.writing import files, sources
+from mokuji.services.writing.assets_shown import AssetsShown
 from mokuji.web import addresses
 
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
@@ -34,21 +32,7 @@ def places(
         at = {"at": link.anchor} if link.anchor else {}
         return addresses.act("card", link.volume, link.key, **at)
 
-    known: dict[tuple[int, str], rendering.FileShown | None] = {}
-
-    def file(home: int, name: str) -> rendering.FileShown | None:
-        if (home, name) not in known:
-            found = files.known_to(app, actor, home, name)
-            known[home, name] = None if found is None else shown_file(*found)
-        return known[home, name]
-
-    known_people: dict[str, str] = {}
-
-    def person(handle: str) -> tuple[str, str] | None:
-        if not known_people:
-            known_people.update(people.names_by_handle(app))
-        name = known_people.get(handle.casefold())
-        return None if name is None else (name, addresses.tasks(person=handle.casefold()))
+    shown = AssetsShown(app, actor)
 
     def inline(index: int) -> str:
         return addresses.plan("inline", volume, under, insert=index, revision=revision)
@@ -57,19 +41,14 @@ def places(
         write if may_write else None,
         card,
         category=addresses.category,
-        file=file,
+        file=shown.file,
         lists=partial(listings.listing, app, actor),
         # Who may not see the list of people is not told which handles are somebody's.
-        person=person if actor.signed_in else None,
-        source=sources.as_cited(app),
+        person=shown.person if actor.signed_in else None,
+        source=shown.source,
         inline=inline if may_write and volume else None,
+        prepare=shown.prepare,
     )
-
-
-def shown_file(volume: Volume, file: files.StoredFile) -> rendering.FileShown:
-    """A file with its address, which is another one when its content is."""
-    href = f"{addresses.file(volume.key, file.name)}?v={file.hash[:6].hex()}"
-    return rendering.FileShown(href, file.type, file.width, file.height, files.widths(file))
 
 
 def heading_lines(page: Page) -> list[int]:

@@ -71,6 +71,8 @@ class Addresses:
     """A source as it reads in a list, as HTML, by its name."""
     inline: Callable[[int], str] | None = None
     """Where an insert of the page itself is replaced by its text, by its index among the references."""
+    prepare: Callable[[Inserted], None] | None = None
+    """Looks up what pages name, all at once, before they are laid out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +118,10 @@ def render(
     """
     inserter = Inserter(key, (volume.key for volume in inserted.volumes.values()), kept)
     root = inserter.whole(page, compiled)
-    assembled = assemble(inserter, root, anchors, _Show(inserted, to or Addresses(), root))
+    to = to or Addresses()
+    if to.prepare is not None:
+        to.prepare(inserted)
+    assembled = assemble(inserter, root, anchors, _Show(inserted, to, root))
     return Rendered(
         assembled.html, _numbered(assembled.headings), _problems(page, assembled.faults.items(), known)
     )

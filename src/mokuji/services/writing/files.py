@@ -174,18 +174,6 @@ def content(app: AppContext, file: StoredFile) -> bytes:
         return stored.data(connection, file.hash)
 
 
-def known_to(app: AppContext, actor: Actor, volume: int, name: str) -> tuple[Volume, StoredFile] | None:
-    """A file that a page of a volume names, if the actor may read that volume and it is there."""
-    with reading(app.engine) as connection:
-        home = next(
-            (each for each in ReadContext(connection, actor).volumes.values() if each.id == volume), None
-        )
-        if home is None:
-            return None
-        files = stored.called(connection, home.id, [naming.key(name)])
-        return next(((home, file) for file in files.values()), None)
-
-
 def files_like(app: AppContext, actor: Actor, volume_key: str, typed: str) -> list[StoredFile]:
     """Files of a volume to choose from while a name is typed."""
     with reading(app.engine) as connection:

@@ -7,7 +7,7 @@ be undone; who may write in some volume may do them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -24,7 +24,6 @@ from mokuji.core.model.sources import (
     Near,
     as_json,
     fault_of,
-    formatted,
     free_name,
     near,
     with_words,
@@ -41,8 +40,6 @@ SCREEN = 60
 OFFERED = 20
 """Sources that are offered for a name in the making."""
 MOST_MISSING = 300
-SINGLY, AT_ONCE = 3, 1_000
-"""So many sources of a page are asked for one by one; then so many of the list are read at once."""
 
 Which = Literal["all", "unused", "missing", "alike"]
 
@@ -283,26 +280,6 @@ def names_like(app: AppContext, actor: Actor, typed: str) -> list[StoredSource]:
     with reading(app.engine) as connection:
         _sight(connection, actor)
         return stored.like(connection, typed.strip().lower(), OFFERED)
-
-
-def as_cited(app: AppContext) -> Callable[[str], str | None]:
-    """How sources read in the list at the end of a page, asked for one at a time and remembered: a page that cites
-    several has them all in one question, as far as the list is short."""
-    known: dict[str, str | None] = {}
-
-    def source(name: str) -> str | None:
-        key = source_key(name)
-        if key not in known:
-            with reading(app.engine) as connection:
-                if len(known) == SINGLY:
-                    listed = stored.listed(connection, most=AT_ONCE)
-                    known.update((each.key, formatted(each.fields)) for each in listed)
-                found = stored.called(connection, [key]).get(key) if key not in known else None
-            if key not in known:
-                known[key] = None if found is None else formatted(found.fields)
-        return known[key]
-
-    return source
 
 
 def without_source(connection: Connection, page: Page) -> set[str]:
