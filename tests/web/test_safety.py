@@ -12,9 +12,9 @@ from sqlalchemy import text
 from starlette.testclient import TestClient
 
 from mokuji.services.app_context import AppContext
+from mokuji.services.upkeep.reports.registry import REPORTS
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
-from mokuji.web.report_words import WORDS
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
 from tests.application import routes_of
 from tests.web.conftest import Browser, token
@@ -193,12 +193,12 @@ VALUES = {
     "page": ["lid-without-bolts", "battery-well"],
     "key": ["lid-without-bolts", "safety"],
     "number": [str(number) for number in range(1, 16)],
-    "report": sorted(WORDS),
+    "report": sorted(REPORTS),
     "name": ["lid-without-bolts", "battery-well"],
     "token": ["none"],
     "rest": ["none"],
 }
-NAMES = {"/-/plan/": sorted(ON_PAGES), "/-/volume/": sorted(ON_VOLUMES), "/-/upkeep/": sorted(WORDS)}
+NAMES = {"/-/plan/": sorted(ON_PAGES), "/-/volume/": sorted(ON_VOLUMES), "/-/upkeep/": sorted(REPORTS)}
 """What stands for ``name`` in addresses that begin so."""
 
 

@@ -474,7 +474,7 @@ def report(app: TheApp, actor: Reader, volume: str, report: str, after: str = ""
     )
 
 
-def _finding(view: upkeep.Report, found: upkeep.Finding) -> schemas.Finding:
+def _finding(view: upkeep.ReportView, found: upkeep.Finding) -> schemas.Finding:
     other = found.pair.other.title if found.pair else (found.target.title if found.target else None)
     return schemas.Finding(
         name=found.title,

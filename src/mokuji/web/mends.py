@@ -20,7 +20,7 @@ plan = addresses.plan
 class Place:
     """A finding where it was found; ``origins`` are the ways this site's own addresses begin."""
 
-    view: upkeep.Report
+    view: upkeep.ReportView
     found: Finding
     origins: tuple[str, ...]
 
@@ -40,7 +40,7 @@ class Place:
         return addresses.act("edit", self.view.volumes[page.volume].key, page.key) + f"#line-{line}"
 
 
-def mends(view: upkeep.Report, found: Finding, origins: tuple[str, ...]) -> list[Mend]:
+def mends(view: upkeep.ReportView, found: Finding, origins: tuple[str, ...]) -> list[Mend]:
     """Where a finding can be mended, the likeliest first."""
     of = _OF_REPORTS.get(view.name)
     return of(Place(view, found, origins)) if of is not None else []

@@ -10,9 +10,9 @@ from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.model.wiki import Volume
 from mokuji.services.reading import finding
+from mokuji.services.upkeep.reports.registry import REPORTS
 from mokuji.web import addresses
 from mokuji.web.pages import Who
-from mokuji.web.report_words import WORDS
 
 router = routing.router()
 
@@ -33,8 +33,8 @@ def _places(typed: str, volume: Volume | None) -> Iterator[dict[str, object]]:
     if volume is not None:
         places.append(("Upkeep", volume.title, addresses.upkeep(volume.key)))
         places += [
-            (f"Upkeep: {words.heading}", volume.title, addresses.upkeep(volume.key, name))
-            for name, words in WORDS.items()
+            (f"Upkeep: {report.heading}", volume.title, addresses.upkeep(volume.key, name))
+            for name, report in REPORTS.items()
         ]
     for title, place, address in places:
         if len(typed) > 1 and typed.lower() in title.lower():

@@ -10,11 +10,11 @@ from fastapi.responses import Response
 from mokuji import routing
 from mokuji.core.base.spans import Span
 from mokuji.services.upkeep import passages, upkeep
+from mokuji.services.upkeep.reports.report import Group
 from mokuji.services.upkeep.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.mends import mends
 from mokuji.web.pages import Form, Visitor, Who, own_origins, see
-from mokuji.web.report_words import WORDS
 from mokuji.web.tables import as_csv, as_json
 
 router = routing.router()
@@ -30,7 +30,7 @@ def overview(who: Who, volume: str) -> Response:
     """All reports of a volume with their numbers."""
     view = upkeep.overview(who.app, who.actor, volume, _origins(who))
     return who.page(
-        "upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, words=WORDS, lit="upkeep"
+        "upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, groups=list(Group), lit="upkeep"
     )
 
 
@@ -53,7 +53,7 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
         place=view.place,
         mends=planned,
         apart=upkeep.said_to_differ(who.app, who.actor, volume) if view.name == "look-alikes" else (),
-        group=upkeep.REPORTS[name],
+        report=upkeep.REPORTS[name],
         styled=view.styled,
         lit="upkeep",
     )

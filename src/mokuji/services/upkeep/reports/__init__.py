@@ -1,0 +1,1 @@
+"""Reports of what there is to mend in a volume, a module each."""

@@ -1,0 +1,43 @@
+"""Own addresses. These outside links lead to pages of this wiki. As references they would follow a rename."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from mokuji.core.language.page import Page
+from mokuji.core.reports import own_addresses as addresses
+from mokuji.services.upkeep.reports.reading import collect, key_at, spot_of, text_batches
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.store.index import upkeep
+
+
+def _addresses(scene: ReportContext, after: str, most: int) -> Listing:
+    wiki = scene.wiki
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        found = [
+            (page, address)
+            for page in batch
+            for address in addresses.own_addresses(page, scene.origins, wiki.volumes)
+        ]
+        known = wiki.titles({each.place for _, each in found})
+        for page, each in found:
+            target = known.get(each.place)
+            if target is not None:
+                spot = spot_of(page, each.span, words=each.words or each.span.of(page.text))
+                yield Finding(key_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
+
+    batches = text_batches(
+        scene, after, upkeep.WITH_LINKS, origins=[f"%{origin}/%" for origin in scene.origins]
+    )
+    return collect(batches, after, most, of), {}
+
+
+REPORT = Report(
+    "addresses",
+    Group.TEXT,
+    "Own addresses",
+    "Pages of this wiki linked by their address: such links break when a page moves.",
+    "These outside links lead to pages of this wiki. As references they would follow a rename.",
+    _addresses,
+)

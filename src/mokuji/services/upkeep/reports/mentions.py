@@ -1,0 +1,50 @@
+"""Bare mentions. These words name a page and are not linked to it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from mokuji.core.base.spans import Lines
+from mokuji.core.language.page import Page
+from mokuji.core.reports import bare_mentions as mentions
+from mokuji.services.upkeep.reports.reading import collect, key_at, spot_of, text_batches
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.store.index import upkeep
+
+SAMPLE = 500
+"""Number of pages that tell which words are too common to be names."""
+
+
+def _mentions(scene: ReportContext, after: str, most: int) -> Listing:
+    heads = {head.id: head for head in upkeep.heads(scene.connection, scene.volume.id)}
+    known = upkeep.page_names(scene.connection, scene.volume.id)
+    held = _too_common(scene, known)
+    finder = mentions.Finder({key: page for key, page in known.items() if key not in held})
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        for page in batch:
+            lines = Lines(page.text)
+            for each in finder.on(page):
+                spot = spot_of(page, each.span, lines=lines, words=each.span.of(page.text))
+                target = heads[each.target]
+                yield Finding(key_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
+
+    return collect(text_batches(scene, after), after, most, of), held
+
+
+def _too_common(scene: ReportContext, known: Mapping[str, int]) -> Mapping[str, int]:
+    """The names that are words of the language here, by a look at some hundred pages."""
+    single = {key: page for key, page in known.items() if " " not in key}
+    ids = upkeep.sample(scene.connection, scene.volume.id, SAMPLE)
+    looked = [Page(page.head, page.text) for page in scene.wiki.pages(ids).values()] if single else []
+    return mentions.bare_mentions(single, looked).held_back
+
+
+REPORT = Report(
+    "mentions",
+    Group.TEXT,
+    "Bare mentions",
+    "Words that name a page and are not linked to it.",
+    "These words name a page and are not linked to it.",
+    _mentions,
+)

@@ -1,0 +1,34 @@
+"""Missing sources. These are neither footnotes of the pages that cite them nor in the list of sources."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from mokuji.services.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.services.upkeep.reports.report import Group, Listing, Report, ReportContext
+from mokuji.store import sources
+from mokuji.store.index.upkeep import Counts
+
+
+def _lost_sources(scene: ReportContext, after: str, most: int) -> Listing:
+    """What pages cite that is neither a footnote of theirs nor a source of the wiki, with its first places."""
+    counts: Counter[str] = Counter()
+    for key, _ in sources.missing(scene.connection, [scene.volume.id], MOST_LOST):
+        counts[key] += 1
+    return lost(scene, "source", [(key, counts[key]) for key in sorted(counts) if key > after][:most])
+
+
+def _number(scene: ReportContext, _: Counts) -> int:
+    return len({key for key, _ in sources.missing(scene.connection, [scene.volume.id], MOST_LOST)})
+
+
+REPORT = Report(
+    "no-source",
+    Group.NAMES,
+    "Missing sources",
+    "Pages cite them, and they are not in the list.",
+    "These are neither footnotes of the pages that cite them nor in the list of sources.",
+    _lost_sources,
+    number=_number,
+    in_step=True,
+)

@@ -1,0 +1,25 @@
+"""Orphans. No other page leads to these, by link or insert. Their place in the contents does not count."""
+
+from __future__ import annotations
+
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.store import pages
+from mokuji.store.index import upkeep
+
+
+def _orphans(scene: ReportContext, after: str, most: int) -> Listing:
+    heads = upkeep.orphans(scene.connection, scene.volume.id, scene.seen, after=after, most=most)
+    summaries = pages.summaries(scene.connection, [head.id for head in heads])
+    return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
+
+
+REPORT = Report(
+    "orphans",
+    Group.REACH,
+    "Orphans",
+    "No other page leads to them.",
+    "No other page leads to these, by link or insert. Their place in the contents does not count.",
+    _orphans,
+    number=lambda _, counts: counts.orphans,
+    in_step=True,
+)

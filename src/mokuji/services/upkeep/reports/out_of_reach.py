@@ -1,0 +1,25 @@
+"""Out of reach. Readers do not come to these from the front page or the contents, however they go."""
+
+from __future__ import annotations
+
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.store import pages
+from mokuji.store.index import upkeep
+
+
+def _out_of_reach(scene: ReportContext, after: str, most: int) -> Listing:
+    heads = upkeep.out_of_reach(scene.connection, scene.volume.id, after=after, most=most)
+    summaries = pages.summaries(scene.connection, [head.id for head in heads])
+    return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
+
+
+REPORT = Report(
+    "out-of-reach",
+    Group.REACH,
+    "Out of reach",
+    "Readers do not come to them from the front page or the contents.",
+    "Readers do not come to these from the front page or the contents, however they go.",
+    _out_of_reach,
+    number=lambda _, counts: counts.out_of_reach,
+    in_step=True,
+)

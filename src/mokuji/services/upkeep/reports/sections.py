@@ -1,0 +1,46 @@
+"""Missing sections. These references lead to a section that its page does not have."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from mokuji.core.language.page import Page
+from mokuji.core.reports.sections import broken_sections, nearest
+from mokuji.services.upkeep.reports.reading import collect, key_at, spot_of, text_batches
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.store.index import upkeep
+
+
+def _sections(scene: ReportContext, after: str, most: int) -> Listing:
+    wiki = scene.wiki
+
+    def of(batch: list[Page]) -> Iterator[Finding]:
+        by_id = {page.head.id: page for page in batch}
+        brokens = list(broken_sections(wiki, batch))
+        targets = wiki.pages({broken.target.id for broken in brokens})
+        for broken in brokens:
+            page, span = by_id[broken.page.id], broken.reference.span
+            near = nearest(targets[broken.target.id], broken.reference.section or "", frozenset(wiki.volumes))
+            spot = spot_of(page, span, broken.index)
+            title = f"{broken.target.title} § {broken.reference.section}"
+            yield Finding(
+                key_at(page, span),
+                title,
+                page.head,
+                target=broken.target,
+                reason=f"like it: {', '.join(f'“{each}”' for each in near)}" if near else "",
+                spots=(spot,),
+                nearest=tuple(near),
+            )
+
+    return collect(text_batches(scene, after, upkeep.WITH_SECTIONS), after, most, of), {}
+
+
+REPORT = Report(
+    "sections",
+    Group.TEXT,
+    "Missing sections",
+    "References to a section that its page does not have.",
+    "These references lead to a section that its page does not have.",
+    _sections,
+)

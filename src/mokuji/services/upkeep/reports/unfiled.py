@@ -1,0 +1,44 @@
+"""Without category. These pages are filed nowhere: no category, no mark, no template that files them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from mokuji.services.reading.categories import VolumeCategories
+from mokuji.services.upkeep.reports.reading import AT_ONCE
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.store import pages
+from mokuji.store.index import memberships
+
+
+def _unfiled(scene: ReportContext, after: str, most: int) -> Listing:
+    """Pages without any category, in a volume that has categories."""
+    scene_of = VolumeCategories(scene.context, scene.volume)
+    if not scene_of.categories():
+        return [], {}
+    given = {page for pages_ in scene_of.given.values() for page in pages_}
+    findings: list[Finding] = []
+    while len(findings) < most:
+        heads = memberships.unfiled(scene.connection, scene.volume.id, after=after, most=AT_ONCE)
+        findings += [Finding(head.key, head.title, head) for head in heads if head.id not in given]
+        if len(heads) < AT_ONCE:
+            break
+        after = heads[-1].key
+    summaries = pages.summaries(
+        scene.connection, [finding.page.id for finding in findings[:most] if finding.page]
+    )
+    return [
+        replace(finding, reason=summaries.get(finding.page.id, "")) if finding.page else finding
+        for finding in findings[:most]
+    ], {}
+
+
+REPORT = Report(
+    "unfiled",
+    Group.MATERIALS,
+    "Without category",
+    "Pages that are filed nowhere.",
+    "These pages are filed nowhere: no category, no mark, no template that files them.",
+    _unfiled,
+    in_step=True,
+)

@@ -1,0 +1,69 @@
+"""Unwritten names. Pages refer to these names, and they are not written yet. Those most asked for come first."""
+
+from __future__ import annotations
+
+from mokuji.core.base import names
+from mokuji.core.base.spans import Span
+from mokuji.core.language.reference import Reference
+from mokuji.core.model.wiki import Place
+from mokuji.services.upkeep.reports.reading import spot_of
+from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
+from mokuji.store.index import unwritten, upkeep
+
+
+def _unwritten(scene: ReportContext, after: str, most: int) -> Listing:
+    number, _, key = after.partition(" ")
+    start = (int(number), key) if number.isdecimal() and key else None
+    rows = upkeep.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
+    findings = []
+    for key, asking in rows:
+        spots, title, missing = _asking(scene, key)
+        words = title or names.as_title(key)
+        findings.append(Finding(f"{asking} {key}", words, number=asking, spots=spots, missing=missing))
+    return findings, {}
+
+
+def _asking(scene: ReportContext, key: str) -> tuple[tuple[Spot, ...], str, str]:
+    """Where pages ask for a name, how it is typed, and the name of its volume if that is not there."""
+    wiki = scene.wiki
+    place, typed_key = (scene.volume.id, key), key
+    heads = unwritten.led_from(wiki, place, 3)
+    if not heads and key.startswith("/"):
+        place, typed_key = (0, key[1:]), key[1:].partition("/")[2]
+        heads = [head for head in unwritten.led_from(wiki, place) if head.volume == scene.volume.id][:3]
+    wiki.meaning([place])
+    spots: list[Spot] = []
+    title = missing = ""
+    for _, page in sorted(wiki.pages([head.id for head in heads]).items()):
+        use = next((u for u in page.uses({typed_key}) if place[0] or _is_at(u.reference, place)), None)
+        if use is None:
+            continue
+        reference = use.reference
+        whole = reference.name is not None and reference.name.key == key
+        if place[0]:
+            typed = names.unescape((reference.name_span if whole else reference.title_span).of(page.text))
+            title = title or names.as_title(typed.strip())
+        elif not missing:
+            missing = names.unescape(
+                Span(reference.name_span.start, reference.title_span.start).of(page.text)
+            ).strip(" /")
+            title = f"{missing}/{names.unescape(reference.title_span.of(page.text)).strip()}"
+        spots.append(spot_of(page, reference.span, use.index))
+    return tuple(spots), title, missing
+
+
+def _is_at(reference: Reference, place: Place) -> bool:
+    name = reference.name
+    return name is not None and name.absolute and f"{name.volume}/{name.title}" == place[1]
+
+
+REPORT = Report(
+    "unwritten",
+    Group.NAMES,
+    "Unwritten names",
+    "Pages refer to them, and they are not written yet.",
+    "Pages refer to these names, and they are not written yet. Those most asked for come first.",
+    _unwritten,
+    number=lambda _, counts: counts.unwritten,
+    in_step=True,
+)
