@@ -15,7 +15,7 @@ from mokuji.core.edit.front_edit import names_of
 from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.skos import Form
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import categories, reading
+from mokuji.services.reading import categories, listings, reading
 from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import concepts, writing
@@ -151,6 +151,15 @@ def test_what_a_list_does_not_understand_is_said_in_its_place(
     app: AppContext, writer: Actor, text: str, said: str
 ) -> None:
     assert said in _shown(app, writer, text)
+
+
+def test_a_list_of_more_pages_than_are_looked_at_says_so(
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(listings, "MOST_LOOKED_AT", 1)
+    assert "This list is of 1 of 2 pages." in _shown(app, writer, "[[=* | category: Sensors | show: owner]]")
+    monkeypatch.setattr(listings, "MOST_LOOKED_AT", 2)
+    assert "problem" not in _shown(app, writer, "[[=* | category: Sensors | show: owner]]")
 
 
 def test_a_list_holds_only_what_its_reader_may_see(app: AppContext, writer: Actor) -> None:

@@ -14,9 +14,11 @@ from pathlib import Path
 import pytest
 from sqlalchemy import text
 
+from mokuji.core.language.page import Page
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.upkeep import jobs, upkeep
+from mokuji.services.upkeep.reports import flaws
 from mokuji.services.writing import writing
 from mokuji.store import jobs as stored
 from mokuji.store import kept_reports
@@ -107,6 +109,27 @@ def test_who_has_not_signed_in_starts_nothing(
     assert view.made is None and view.findings == () and not view.being_made
     assert upkeep.overview(app, NOBODY, "guide").numbers[name] is None
     assert _waiting(app) == []
+
+
+def test_a_flaw_that_there_was_no_time_to_look_for_is_not_called_sound(
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pages(app, writer, "guide", {"Plan": "```dot\ndigraph { late -> }\n```\n"})
+    place = upkeep.report(app, writer, "guide", "orphans").place.volume
+    looked: list[str] = []
+
+    def slow(page: Page, _: object) -> tuple[()]:
+        looked.append(page.head.title)
+        time.sleep(0.2)
+        return ()
+
+    # The time is over while the diagram is looked for.
+    monkeypatch.setattr(flaws, "diagram_problems", slow)
+    kept = upkeep.make(app, place.id, "flaws", [], (), 0.1)
+    assert looked and kept is not None and not kept.whole
+    monkeypatch.undo()
+    kept = upkeep.make(app, place.id, "flaws", [], (), 60)
+    assert kept is not None and kept.whole and "cannot be drawn" in str(kept.findings)
 
 
 def test_what_is_kept_for_one_is_not_shown_to_who_may_read_less(

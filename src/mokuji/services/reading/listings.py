@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from mokuji.core.assembly.inserts import Fault
 from mokuji.core.assembly.listing import ListedPage, Listing, Query, arrange, read
@@ -36,8 +36,12 @@ def listing(
                 if volume is None and not faults
                 else Listing(query, volume or _none(), (), tuple(faults))
             )
-        rows = _rows(context, volume, query)
+        ids = _chosen(context, volume, query)
+        rows = _rows(context, ids[:MOST_LOOKED_AT])
         listed, more = arrange(rows, query)
+        if len(ids) > MOST_LOOKED_AT:
+            said = f"This list is of {MOST_LOOKED_AT:,} of {len(ids):,} pages. Narrow it by another category or field."
+            more.append(Fault("listing", said))
         if not rows:
             more += _unknown(context, volume, query)
         return Listing(query, volume, tuple(listed), tuple(more))
@@ -47,7 +51,8 @@ def _none() -> Volume:
     return Volume(0, "", "")
 
 
-def _rows(context: ReadContext, volume: Volume, query: Query) -> list[ListedPage]:
+def _chosen(context: ReadContext, volume: Volume, query: Query) -> list[int]:
+    """The pages that fit a query."""
     found: set[int] | None = None
     for key in query.categories:
         under = ids_under(context, volume, key)
@@ -55,7 +60,10 @@ def _rows(context: ReadContext, volume: Volume, query: Query) -> list[ListedPage
     for name, value in query.filters.items():
         having = memberships.having(context.connection, volume.id, name, value)
         found = having if found is None else found & having
-    ids = sorted(found or ())[:MOST_LOOKED_AT]
+    return sorted(found or ())
+
+
+def _rows(context: ReadContext, ids: Sequence[int]) -> list[ListedPage]:
     if not ids:
         return []
     told = memberships.fields_of(context.connection, ids)

@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import time
-
 from mokuji.adapters.diagrams import Drawn, draw, known
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, flaws
-from mokuji.services.reading.rendering import LONGEST_DRAWING, diagram_problems
+from mokuji.services.reading.rendering import diagram_problems
 from mokuji.services.upkeep.reports.reading import of_texts
 from mokuji.services.upkeep.reports.report import Group, Listing, Report, ReportContext
 
 
 def _flaws(scene: ReportContext, after: str, most: int) -> Listing:
     """What is wrong with a text or could be better: flaws, what the language does not understand, wrong diagrams."""
-    begun = time.monotonic()
 
     def drawn(source: str) -> Drawn | None:
-        return draw(source) if time.monotonic() - begun < LONGEST_DRAWING else known(source)
+        # What is not drawn for want of time is not called sound: the report is told as one that is not whole.
+        return known(source) if scene.late else draw(source)
 
     def wrong(page: Page) -> list[Flaw]:
         problems = [*page.content.problems, *diagram_problems(page, drawn)]
