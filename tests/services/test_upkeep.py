@@ -242,3 +242,26 @@ def test_missing_files_and_sources_and_what_is_not_understood_are_listed(
         "This diagram cannot be drawn",
         "“soon” is no day of the calendar",
     ]
+
+
+def test_pages_of_one_name_that_say_the_same_in_two_volumes_are_found_in_both_and_merged(
+    app: AppContext, writer: Actor
+) -> None:
+    volume(app, "Annex")
+    volume(app, "Vault", closed=True)
+    keeper = person(app, "mirela", guide=Role.WRITER, annex=Role.OWNER, vault=Role.OWNER)
+    said = "Open the lid, and look at the seal. Close it again.\n"
+    pages(app, keeper, "guide", {"Seal": said, "Pump": "It pumps water out.", "Lid": said})
+    pages(
+        app,
+        keeper,
+        "annex",
+        {"seal": f"---\nsummary: x\n---\n{said.upper()}", "Pump": "Of another one, all told."},
+    )
+    pages(app, keeper, "vault", {"Lid": said})
+    (finding,) = upkeep.report(app, writer, "guide", "namesakes").findings
+    assert (finding.title, finding.reason) == ("Seal", "“Annex” says the same")
+    assert finding.other is not None and finding.other.title == "seal"
+    titles = [each.title for each in upkeep.report(app, keeper, "guide", "namesakes").findings]
+    assert titles == ["Lid", "Seal"], "who may read the closed volume is told of it, too"
+    assert _titles(app, writer, "namesakes") == ["Seal"]

@@ -522,6 +522,7 @@ REPORTS = {
     "style": "This sentence has",
     "insert-faults": "Nothing to mend here",
     "repeats": "2 lines in 3 places: 1 fewer if said once",
+    "namesakes": "Nothing to mend here",
     "unused": "Nothing to mend here",
     "files": "battery-well.svg",
     "unfiled": "About this manual",

@@ -181,6 +181,16 @@ def _addresses(at: Place) -> list[Mend]:
     return [("Make it a reference", plan("address", at.volume, at.page.key, origin=at.origins[0]))]
 
 
+def _namesakes(at: Place) -> list[Mend]:
+    other = at.found.other
+    assert other is not None
+    into = f"{at.view.volumes[other.volume].title}/{other.title}"
+    return [
+        ("Merge into that one…", plan("merge", at.volume, at.page.key, into=into)),
+        ("Edit", addresses.act("edit", at.volume, at.page.key)),
+    ]
+
+
 _OF_REPORTS: Mapping[str, Callable[[Place], list[Mend]]] = {
     "orphans": _orphan,
     "out-of-reach": _out_of_reach,
@@ -191,6 +201,7 @@ _OF_REPORTS: Mapping[str, Callable[[Place], list[Mend]]] = {
     "no-source": _no_source,
     "lone": _lone,
     "repeats": _repeats,
+    "namesakes": _namesakes,
     "unused": _unused,
     "unfiled": _unfiled,
     "sections": _in_text,
