@@ -190,6 +190,7 @@ def test_a_database_that_does_not_answer_is_said(home: Path) -> None:
     )
     assert done.returncode == 1
     assert "cannot be reached" in done.stderr and "Traceback" not in done.stderr
+    assert done.stdout == "", "what is logged is no answer"
 
 
 def test_an_existing_server_can_be_used_in_place_of_the_private_one(home: Path, server: str) -> None:

@@ -28,3 +28,15 @@ def test_the_core_imports_no_clock_no_chance_no_files_and_no_framework() -> None
                 found[node.module or ""] = path.name
     foreign = {name: where for name, where in found.items() if not name.startswith("mokuji.core")}
     assert foreign.keys() - ALLOWED == set(), foreign
+
+
+def test_the_core_asks_no_clock() -> None:
+    root = Path(mokuji.core.__file__).parent
+    asked = [
+        f"{path.name}:{node.lineno}"
+        for path in root.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Attribute) and node.attr in {"now", "today", "utcnow", "fromtimestamp"}
+        if isinstance(node.value, ast.Name) and node.value.id in {"date", "datetime"}
+    ]
+    assert asked == [], "what time it is comes in as a value"

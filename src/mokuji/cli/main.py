@@ -93,9 +93,13 @@ def _leave(_: int, __: object) -> None:
 def _app_context(
     settings: Settings, name: str, *, fresh: bool = False, demo: bool = False
 ) -> Iterator[AppContext]:
+    import structlog
+
     from mokuji.services import hosting
     from mokuji.services.app_context import AppContext
 
+    # What is logged is no answer of the command. Standard error is looked up each time: it may be another one later.
+    structlog.configure(logger_factory=lambda *_: structlog.PrintLogger(sys.stderr))
     signal.signal(signal.SIGTERM, _leave)
     home = _home(settings)
     with hosting.database(home, settings.database_url, name, fresh=fresh) as engine:
