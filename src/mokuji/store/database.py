@@ -62,7 +62,7 @@ def address_of(engine: Engine) -> str:
 @contextmanager
 def reading(engine: Engine) -> Iterator[Connection]:
     """A transaction that sees one moment and changes nothing."""
-    with _translated(), engine.connect() as connection:
+    with _translated(writes=False), engine.connect() as connection:
         connection.execute(text("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY"))
         yield connection
 
@@ -94,11 +94,11 @@ _SHARED_IF_FREE = text(
 
 
 @contextmanager
-def _translated() -> Iterator[None]:
+def _translated(*, writes: bool = True) -> Iterator[None]:
     try:
         yield
     except DBAPIError as fault:
-        found = translated(fault)
+        found = translated(fault, writes=writes)
         if found is None:
             raise
         raise found from fault

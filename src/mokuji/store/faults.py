@@ -44,6 +44,8 @@ _TOO_LONG = (
 )
 _FULL = "The disk of the database is full. Nothing was changed. Whoever runs this server: make room, then try again."
 _NO_ROOM = "The database has no room for this at the moment (memory, connections). Nothing was changed; try again soon."
+_READ_ONLY_STATE = "25006"
+"""read_only_sql_transaction"""
 _READ_ONLY = (
     "The database lets nothing be written at the moment. Whoever runs this server: see whether it is a copy, or set to "
     "read only."
@@ -60,12 +62,13 @@ _ODD = (
 )
 
 
-def translated(fault: DBAPIError) -> MokujiError | None:
-    """What a fault of the database means; None for one that can only be a mistake of the program."""
+def translated(fault: DBAPIError, *, writes: bool = True) -> MokujiError | None:
+    """What a fault of the database means; None for one that can only be a mistake of the program, as is writing in a
+    transaction that was not begun to write."""
     state = getattr(fault.orig, "sqlstate", None) or ""
     diagnosis = getattr(fault.orig, "diag", None)
     constraint = getattr(diagnosis, "constraint_name", None) or ""
-    found = _by_state(state, constraint)
+    found = _by_state(state, constraint) if writes or state != _READ_ONLY_STATE else None
     if found is None and not state and isinstance(fault, DataError):
         found = BadText(_ODD)  # the driver refused a value before it was sent
     if found is None and (fault.connection_invalidated or not state):
@@ -92,7 +95,7 @@ def _by_state(state: str, constraint: str) -> MokujiError | None:
         return DatabaseDown(_TOO_LONG)
     if state in {"53100", "58030"}:  # disk_full, io_error
         return DatabaseDown(_FULL if state == "53100" else _BROKE_OFF)
-    if state == "25006":  # read_only_sql_transaction
+    if state == _READ_ONLY_STATE:
         return DatabaseDown(_READ_ONLY)
     if state.startswith("53"):  # insufficient_resources
         return DatabaseDown(_NO_ROOM)
