@@ -34,6 +34,7 @@ RAISED: list[tuple[str, type[MokujiError], str]] = [
     ("53300", DatabaseDown, "no room"),
     ("57P01", DatabaseDown, "cannot be reached"),
     ("08006", DatabaseDown, "cannot be reached"),
+    ("58030", DatabaseDown, "cannot be reached"),
     ("25006", DatabaseDown, "read only"),
     ("22003", BadText, "cannot be kept"),
 ]

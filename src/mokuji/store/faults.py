@@ -93,15 +93,14 @@ def _by_state(state: str, constraint: str) -> MokujiError | None:
         return Collided(_COLLIDED)
     if state == "57014":  # query_canceled, by the time that a statement may take
         return DatabaseDown(_TOO_LONG)
-    if state in {"53100", "58030"}:  # disk_full, io_error
-        return DatabaseDown(_FULL if state == "53100" else _BROKE_OFF)
+    if state == "53100":  # disk_full
+        return DatabaseDown(_FULL)
     if state == _READ_ONLY_STATE:
         return DatabaseDown(_READ_ONLY)
     if state.startswith("53"):  # insufficient_resources
         return DatabaseDown(_NO_ROOM)
-    if state.startswith(
-        ("08", "57P")
-    ):  # connection_exception; admin_shutdown, crash_shutdown, cannot_connect_now
+    # connection_exception; admin_shutdown, crash_shutdown, cannot_connect_now; system_error
+    if state.startswith(("08", "57P", "58")):
         return DatabaseDown(_DOWN)
     if state.startswith("22"):  # data_exception
         return BadText(_ODD)

@@ -59,7 +59,6 @@ ALIKE = 92
 NEIGHBOURS = 40
 """With so many titles that come next by their words one is compared."""
 _UNSTORABLE = re.compile("[\x00\ud800-\udfff]")
-_ADDRESS = re.compile(r"https?://[^\s\x00-\x1f\x7f<>\"{}|\\^`]+", re.IGNORECASE)
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 _DOI = re.compile(r"(?:https?://(?:dx\.)?doi\.org/|doi:\s*)?(10\.\d{4,9}/\S+)\Z", re.IGNORECASE)
 _ISBN = re.compile(r"(?:ISBN:?\s*)?((?:97[89][- ]?)?(?:\d[- ]?){9}[\dXx])\Z")

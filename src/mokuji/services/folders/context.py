@@ -77,10 +77,6 @@ class FolderContext:
     def _by_id(self) -> Mapping[int, Volume]:
         return volumes_by_id(self.wiki)
 
-    @cached_property
-    def _heads(self) -> Mapping[Place, PageHead]:
-        return {(p.head.volume, p.head.key): p.head for p in self.wiki.pages_by_id.values()}
-
     @property
     def reads(self) -> Collection[int]:
         return self._by_id.keys()
@@ -90,7 +86,7 @@ class FolderContext:
 
     def page(self, volume_key: str, page_key: str, _: Permission = Permission.RENAME) -> PageHead:
         volume = self.wiki.volumes.get(volume_key)
-        head = self._heads.get((volume.id, page_key)) if volume is not None else None
+        head = self.wiki.all_titles.get((volume.id, page_key)) if volume is not None else None
         return head or page_called(self.loaded, f"{volume_key}/{page_key}" if volume_key else page_key)
 
     def page_named(self, typed: str, _: str, __: Permission = Permission.RENAME) -> PageHead:
@@ -99,10 +95,10 @@ class FolderContext:
         return page_called(self.loaded, typed)
 
     def find(self, volume: Volume, page_key: str) -> PageHead | None:
-        return self._heads.get((volume.id, names.key(page_key)))
+        return self.wiki.all_titles.get((volume.id, names.key(page_key)))
 
     def name_typed(self, place: Place, otherwise: str = "") -> str:
-        head = self._heads.get(place)
+        head = self.wiki.all_titles.get(place)
         return head.title if head is not None else otherwise or place[1]
 
     def contents(self, volume: Volume) -> Sequence[Row]:
@@ -143,8 +139,7 @@ class FolderContext:
     def asset(self, sort: Sort, key: str, volume: int = 0) -> Asset | None:
         if sort == "file":
             return self._assets(volume).get(key)
-        place = list(self._sources).index(key) if key in self._sources else -1
-        return Asset("source", place + 1, 0, self._sources[key][0]) if place >= 0 else None
+        return self._sources.get(key)
 
     def naming(self, asset: Asset) -> Sequence[int]:
         if asset.sort == "file":
@@ -203,5 +198,6 @@ class FolderContext:
         return Asset("file", file.id, file.volume, file.name, content)
 
     @cached_property
-    def _sources(self) -> Mapping[str, tuple[str, object]]:
-        return sources_of(self.folder)
+    def _sources(self) -> Mapping[str, Asset]:
+        named = sources_of(self.folder).items()
+        return {key: Asset("source", nth, 0, name) for nth, (key, (name, _)) in enumerate(named, 1)}

@@ -100,7 +100,7 @@ class Imported:
     problems: tuple[str, ...] = field(default=())
 
 
-def _sight(connection: Connection, actor: Actor) -> ReadContext:
+def _context(connection: Connection, actor: Actor) -> ReadContext:
     context = ReadContext(connection, actor)
     if not actor.belongs:
         raise Forbidden(
@@ -125,7 +125,7 @@ def listing(
 ) -> SourcesView:
     """The list of sources, or what is to be mended in it."""
     with reading(app.engine) as connection:
-        context = _sight(connection, actor)
+        context = _context(connection, actor)
         by_id, home = _by_id(context), _home(context)
         cited = stored.cited(connection, list(by_id))
         if which == "missing":
@@ -162,7 +162,7 @@ def _missing(context: ReadContext) -> Iterator[Cited]:
 def about(app: AppContext, actor: Actor, name: str) -> SourceView:
     """A source with the places that cite it; of a name that is no source, the places that name it."""
     with reading(app.engine) as connection:
-        context = _sight(connection, actor)
+        context = _context(connection, actor)
         by_id, key = _by_id(context), source_key(name)
         source = stored.called(connection, [key]).get(key)
         ids = stored.citing(connection, key, list(by_id), SCREEN)
@@ -201,7 +201,7 @@ class Checked:
 def check(app: AppContext, actor: Actor, name: str, fields: Mapping[str, str], *, new: bool) -> Checked:
     """Reads the form of a source; BadName and BadFields say what is wrong with it."""
     with reading(app.engine) as connection:
-        context = _sight(connection, actor)
+        context = _context(connection, actor)
         home = _need_home(context)
         typed = name.strip()
         known = stored.called(connection, [source_key(typed)]).get(source_key(typed)) if typed else None
@@ -238,7 +238,7 @@ def _need_home(context: ReadContext) -> Volume:
 def bring(app: AppContext, actor: Actor, data: bytes) -> Imported:
     """Takes in a file of sources. Those whose name is there already stay as they are; BadFile if it cannot be read."""
     with reading(app.engine) as connection:
-        _need_home(_sight(connection, actor))
+        _need_home(_context(connection, actor))
     read = bibliography.read(data)
     problems = list(read.problems)
     with writing(app.engine) as connection:
@@ -270,7 +270,7 @@ def bring(app: AppContext, actor: Actor, data: bytes) -> Imported:
 def take(app: AppContext, actor: Actor, form: Literal["json", "bibtex"]) -> str:
     """The whole list as a file."""
     with reading(app.engine) as connection:
-        _sight(connection, actor)
+        _context(connection, actor)
         every = [(source.name, source.fields) for source in stored.listed(connection, most=bibliography.MOST)]
     return bibliography.write_json(every) if form == "json" else bibliography.write_bibtex(every)
 
@@ -278,7 +278,7 @@ def take(app: AppContext, actor: Actor, form: Literal["json", "bibtex"]) -> str:
 def names_like(app: AppContext, actor: Actor, typed: str) -> list[StoredSource]:
     """Sources to choose from while a name is typed."""
     with reading(app.engine) as connection:
-        _sight(connection, actor)
+        _context(connection, actor)
         return stored.like(connection, typed.strip().lower(), OFFERED)
 
 

@@ -13,8 +13,6 @@ from mokuji.store.index import assets
 
 MOST_LOST = 1_000
 """Maximum number of missing files, and pages that cite missing sources, that are looked at."""
-
-
 FILE_SPOTS = 8
 """Number of places of a file that are shown."""
 

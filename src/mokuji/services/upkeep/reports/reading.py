@@ -14,12 +14,8 @@ from mokuji.store.index import upkeep
 
 AT_ONCE = 200
 """Number of texts that are read at a time."""
-
-
 BETWEEN = 10
 """After so many pages it is looked whether the time is over."""
-
-
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
 """Number of places of a repeated passage that are shown, and how much of its words."""
 
