@@ -17,6 +17,8 @@ from starlette.requests import ClientDisconnect
 from mokuji import __version__
 from mokuji.api import assets as api_assets
 from mokuji.api import faults as api_faults
+from mokuji.api import history as api_history
+from mokuji.api import people as api_people
 from mokuji.api import routes as api
 from mokuji.connections import IDLE, MOST, TimedProtocol
 from mokuji.core.base.errors import MokujiError, TooMany
@@ -109,7 +111,8 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         fields,
     ):
         web_app.include_router(pages.router, include_in_schema=False)
-    web_app.include_router(api_assets.router)
+    for part in (api_assets, api_people, api_history):
+        web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.
     web_app.include_router(reading_pages.router, include_in_schema=False)

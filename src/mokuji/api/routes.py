@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from functools import partial
 from typing import Annotated
 
-from fastapi import Path as PathParameter
 from fastapi import Query, Request
 from fastapi.responses import PlainTextResponse, Response
 from fastapi.routing import APIRoute
@@ -18,14 +17,15 @@ from mokuji import routing
 from mokuji.acts import doing, secrets
 from mokuji.acts.view import PlanView
 from mokuji.api import assets, plan_schemas, plans, schemas
-from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, bearer, behind, cursor, etag, revision_of
-from mokuji.core.base.errors import BadRequest, Forbidden, Missing, Refused
+from mokuji.api import history as asked_history
+from mokuji.api import people as asked_people
+from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor, etag, revision_of
+from mokuji.core.base.errors import BadRequest, Missing, Refused
 from mokuji.core.base.names import check_title
 from mokuji.core.base.names import key as name_key
 from mokuji.core.language.headings import words
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
-from mokuji.core.model.wiki import Volume
 from mokuji.core.style.style import (
     AVOID,
     HEADINGS,
@@ -40,9 +40,8 @@ from mokuji.core.style.style import (
 )
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import categories, finding, history, house_styles, reading, templates
+from mokuji.services.reading import categories, finding, house_styles, reading, templates
 from mokuji.services.reading import trash as trash_service
-from mokuji.services.reading.history import LoggedAct, Revision
 from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.upkeep import upkeep
@@ -50,58 +49,6 @@ from mokuji.services.writing import concepts, writing
 from mokuji.services.writing.assets_shown import AssetsShown
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
-
-
-@router.post("/session", status_code=201)
-def open_session(app: TheApp, body: schemas.SignIn, request: Request) -> schemas.Session:
-    """Sign in. Tries are counted by handle and by address (429)."""
-    address = request.client.host if request.client else ""
-    token = people.sign_in(app, body.handle, body.password, address)
-    if token is None:
-        raise Forbidden("Handle and password do not belong together.", code="sign_in")
-    return schemas.Session(token=token)
-
-
-@router.delete("/session", status_code=204)
-def close_session(app: TheApp, request: Request, _: Changer) -> Response:
-    """Sign out."""
-    people.sign_out(app, bearer(request))
-    return Response(status_code=204)
-
-
-@router.put("/people/{handle}/password", status_code=204)
-def reset_person(app: TheApp, actor: Changer, handle: str, body: schemas.Password) -> Response:
-    """Give somebody another password; their sessions end (owners of the wiki only)."""
-    people.reset(app, handle, body.password, actor=actor)
-    return Response(status_code=204)
-
-
-@router.put("/people/{handle}/closed", status_code=204)
-def close_person(app: TheApp, actor: Changer, handle: str) -> Response:
-    """Let somebody sign in no more; what they wrote stays (owners of the wiki only)."""
-    people.close(app, handle, actor=actor)
-    return Response(status_code=204)
-
-
-@router.delete("/people/{handle}/closed", status_code=204)
-def let_person_in_again(app: TheApp, actor: Changer, handle: str) -> Response:
-    """Let somebody who left sign in again (owners of the wiki only)."""
-    people.let_in_again(app, handle, actor=actor)
-    return Response(status_code=204)
-
-
-@router.put("/people/{handle}/owner-of-wiki", status_code=204)
-def give_wiki(app: TheApp, actor: Changer, handle: str) -> Response:
-    """Make somebody an owner of the wiki (owners of the wiki only)."""
-    people.give_wiki(app, handle, actor=actor)
-    return Response(status_code=204)
-
-
-@router.delete("/people/{handle}/owner-of-wiki", status_code=204)
-def take_wiki(app: TheApp, actor: Changer, handle: str) -> Response:
-    """Take the wiki from one of its owners; the last one stays (owners of the wiki only)."""
-    people.give_wiki(app, handle, owns=False, actor=actor)
-    return Response(status_code=204)
 
 
 @router.get("/volumes")
@@ -543,91 +490,6 @@ def set_style(app: TheApp, actor: Changer, volume: str, body: schemas.HouseStyle
     return style(app, actor, volume)
 
 
-@router.get("/volumes/{volume}/backlinks/{page:path}")
-def backlinks(app: TheApp, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
-    """The pages that lead to one, each with its sentences."""
-    _, _, found, by_id = reading.all_backlinks(app, actor, volume, page, behind("backlinks", after))
-    return schemas.Backlinks(
-        pages=found.pages,
-        places=found.places,
-        entries=[
-            schemas.Backlink(
-                volume=by_id[entry.page.volume].key,
-                key=entry.page.key,
-                title=entry.page.title,
-                places=entry.places,
-                sentences=[
-                    schemas.Sentence(before=s.excerpt.before, words=s.excerpt.words, after=s.excerpt.after)
-                    for s in entry.sentences
-                ],
-            )
-            for entry in found.entries
-        ],
-        more_after=cursor(
-            "backlinks",
-            f"{found.more_after.elsewhere:d}-{found.more_after.page}" if found.more_after else None,
-        ),
-    )
-
-
-@router.get("/volumes/{volume}/revisions/{page:path}")
-def revisions(
-    app: TheApp,
-    actor: Reader,
-    volume: str,
-    page: str,
-    before: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
-) -> schemas.Revisions:
-    """The revisions of a page, newest first."""
-    view = history.revisions(app, actor, volume, page, before)
-    entries = [_revision(each) for each in view.revisions]
-    return schemas.Revisions(entries=entries, more_before=view.more_before)
-
-
-def _revision(found: Revision) -> schemas.Revision:
-    return schemas.Revision(
-        number=found.number,
-        author=found.author,
-        at=found.at,
-        note=found.note,
-        title=found.title,
-        size=found.size,
-        act=found.act,
-    )
-
-
-@router.get("/volumes/{volume}/revision/{page:path}")
-def revision(
-    app: TheApp, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
-) -> schemas.RevisionText:
-    """One revision of a page, with its text."""
-    view = history.one_revision(app, actor, volume, page, number)
-    return schemas.RevisionText(**_revision(view.revision).model_dump(), text=view.text)
-
-
-@router.get("/volumes/{volume}/comparison/{page:path}")
-def comparison(
-    app: TheApp,
-    actor: Reader,
-    volume: str,
-    page: str,
-    older: Annotated[int, Query(ge=1, le=2**31 - 1)],
-    newer: Annotated[int, Query(ge=1, le=2**31 - 1)],
-) -> schemas.Comparison:
-    """Two revisions of a page and what differs."""
-    view = history.compare_revisions(app, actor, volume, page, older, newer)
-    passages = [
-        schemas.LineRun(
-            kind="same" if p.kind == "same" else "changed",
-            line=p.line,
-            before=[plans.said(line) for line in p.before],
-            after=[plans.said(line) for line in p.after],
-        )
-        for p in view.passages
-    ]
-    return schemas.Comparison(older=view.older.number, newer=view.newer.number, passages=passages)
-
-
 @router.get("/find")
 def find(
     app: TheApp, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
@@ -659,48 +521,19 @@ def find(
     return schemas.FoundPages(pages=pages, more=result.more)
 
 
-@router.get("/changes")
-def changes(
-    app: TheApp, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
-) -> schemas.Acts:
-    """What was done lately in the volumes you may read."""
-    acts, by_id, more = history.acts(app, actor, before)
-    entries = [_act(act, by_id.get(act.volume)) for act in acts]
-    return schemas.Acts(entries=entries, more_before=more)
-
-
-def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:
-    return schemas.Act(
-        change_set=act.id,
-        act=act.act,
-        volume=volume.key if volume is not None else None,
-        title=act.page_title,
-        author=act.author,
-        at=act.at,
-        note=act.note,
-        undone=act.undone_by is not None,
-    )
-
-
-@router.get("/changes/{number}")
-def change(
-    app: TheApp, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
-) -> schemas.ActPages:
-    """One act, with the pages it wrote."""
-    view = history.one_act(app, actor, number)
-    pages = [
-        schemas.TouchedPage(
-            volume=view.volumes[each.volume].key, key=each.key, title=each.title, revision=each.number
-        )
-        for each in view.pages
-    ]
-    return schemas.ActPages(**_act(view.act, view.volume).model_dump(), pages=pages, more=view.more)
-
-
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
 def nothing_here(rest: str, request: Request) -> None:
     """Any other address of the JSON interface, and any other request to one of its addresses."""
-    every = [each for each in (*router.routes, *assets.router.routes) if isinstance(each, APIRoute)]
+    every = [
+        each
+        for each in (
+            *router.routes,
+            *assets.router.routes,
+            *asked_people.router.routes,
+            *asked_history.router.routes,
+        )
+        if isinstance(each, APIRoute)
+    ]
     others = [each for each in every if each.endpoint is not nothing_here]
     partly = [each for each in others if each.matches(request.scope)[0] is Match.PARTIAL]
     allowed = sorted({method for each in partly for method in each.methods or ()})

@@ -187,6 +187,7 @@ def _namesakes(at: Place) -> list[Mend]:
     into = f"{at.view.volumes[other.volume].title}/{other.title}"
     return [
         ("Merge into that one…", plan("merge", at.volume, at.page.key, into=into)),
+        ("Read that one", addresses.page(at.view.volumes[other.volume].key, other.key)),
         ("Edit", addresses.act("edit", at.volume, at.page.key)),
     ]
 

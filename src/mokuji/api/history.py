@@ -1,0 +1,140 @@
+"""What leads to a page and what became of it, as JSON: backlinks, revisions, comparisons, changes."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Path as PathParameter
+from fastapi import Query
+
+from mokuji import routing
+from mokuji.api import plans, schemas
+from mokuji.api.asking import FAULTS, Reader, TheApp, behind, cursor
+from mokuji.core.model.wiki import Volume
+from mokuji.services.reading import history, reading
+from mokuji.services.reading.history import LoggedAct, Revision
+
+router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
+
+
+@router.get("/volumes/{volume}/backlinks/{page:path}")
+def backlinks(app: TheApp, actor: Reader, volume: str, page: str, after: str = "") -> schemas.Backlinks:
+    """The pages that lead to one, each with its sentences."""
+    _, _, found, by_id = reading.all_backlinks(app, actor, volume, page, behind("backlinks", after))
+    return schemas.Backlinks(
+        pages=found.pages,
+        places=found.places,
+        entries=[
+            schemas.Backlink(
+                volume=by_id[entry.page.volume].key,
+                key=entry.page.key,
+                title=entry.page.title,
+                places=entry.places,
+                sentences=[
+                    schemas.Sentence(before=s.excerpt.before, words=s.excerpt.words, after=s.excerpt.after)
+                    for s in entry.sentences
+                ],
+            )
+            for entry in found.entries
+        ],
+        more_after=cursor(
+            "backlinks",
+            f"{found.more_after.elsewhere:d}-{found.more_after.page}" if found.more_after else None,
+        ),
+    )
+
+
+@router.get("/volumes/{volume}/revisions/{page:path}")
+def revisions(
+    app: TheApp,
+    actor: Reader,
+    volume: str,
+    page: str,
+    before: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> schemas.Revisions:
+    """The revisions of a page, newest first."""
+    view = history.revisions(app, actor, volume, page, before)
+    entries = [_revision(each) for each in view.revisions]
+    return schemas.Revisions(entries=entries, more_before=view.more_before)
+
+
+def _revision(found: Revision) -> schemas.Revision:
+    return schemas.Revision(
+        number=found.number,
+        author=found.author,
+        at=found.at,
+        note=found.note,
+        title=found.title,
+        size=found.size,
+        act=found.act,
+    )
+
+
+@router.get("/volumes/{volume}/revision/{page:path}")
+def revision(
+    app: TheApp, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
+) -> schemas.RevisionText:
+    """One revision of a page, with its text."""
+    view = history.one_revision(app, actor, volume, page, number)
+    return schemas.RevisionText(**_revision(view.revision).model_dump(), text=view.text)
+
+
+@router.get("/volumes/{volume}/comparison/{page:path}")
+def comparison(
+    app: TheApp,
+    actor: Reader,
+    volume: str,
+    page: str,
+    older: Annotated[int, Query(ge=1, le=2**31 - 1)],
+    newer: Annotated[int, Query(ge=1, le=2**31 - 1)],
+) -> schemas.Comparison:
+    """Two revisions of a page and what differs."""
+    view = history.compare_revisions(app, actor, volume, page, older, newer)
+    passages = [
+        schemas.LineRun(
+            kind="same" if p.kind == "same" else "changed",
+            line=p.line,
+            before=[plans.said(line) for line in p.before],
+            after=[plans.said(line) for line in p.after],
+        )
+        for p in view.passages
+    ]
+    return schemas.Comparison(older=view.older.number, newer=view.newer.number, passages=passages)
+
+
+@router.get("/changes")
+def changes(
+    app: TheApp, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+) -> schemas.Acts:
+    """What was done lately in the volumes you may read."""
+    acts, by_id, more = history.acts(app, actor, before)
+    entries = [_act(act, by_id.get(act.volume)) for act in acts]
+    return schemas.Acts(entries=entries, more_before=more)
+
+
+def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:
+    return schemas.Act(
+        change_set=act.id,
+        act=act.act,
+        volume=volume.key if volume is not None else None,
+        title=act.page_title,
+        author=act.author,
+        at=act.at,
+        note=act.note,
+        undone=act.undone_by is not None,
+    )
+
+
+@router.get("/changes/{number}")
+def change(
+    app: TheApp, actor: Reader, number: Annotated[int, PathParameter(ge=1, le=2**62)]
+) -> schemas.ActPages:
+    """One act, with the pages it wrote."""
+    view = history.one_act(app, actor, number)
+    pages = [
+        schemas.TouchedPage(
+            volume=view.volumes[each.volume].key, key=each.key, title=each.title, revision=each.number
+        )
+        for each in view.pages
+    ]
+    return schemas.ActPages(**_act(view.act, view.volume).model_dump(), pages=pages, more=view.more)

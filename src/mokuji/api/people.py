@@ -1,0 +1,66 @@
+"""People as JSON: sessions, passwords, who may come in, owners of the wiki."""
+
+from __future__ import annotations
+
+from fastapi import Request
+from fastapi.responses import Response
+
+from mokuji import routing
+from mokuji.api import schemas
+from mokuji.api.asking import FAULTS, Changer, TheApp, bearer
+from mokuji.core.base.errors import Forbidden
+from mokuji.services import people
+
+router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
+
+
+@router.post("/session", status_code=201)
+def open_session(app: TheApp, body: schemas.SignIn, request: Request) -> schemas.Session:
+    """Sign in. Tries are counted by handle and by address (429)."""
+    address = request.client.host if request.client else ""
+    token = people.sign_in(app, body.handle, body.password, address)
+    if token is None:
+        raise Forbidden("Handle and password do not belong together.", code="sign_in")
+    return schemas.Session(token=token)
+
+
+@router.delete("/session", status_code=204)
+def close_session(app: TheApp, request: Request, _: Changer) -> Response:
+    """Sign out."""
+    people.sign_out(app, bearer(request))
+    return Response(status_code=204)
+
+
+@router.put("/people/{handle}/password", status_code=204)
+def reset_person(app: TheApp, actor: Changer, handle: str, body: schemas.Password) -> Response:
+    """Give somebody another password; their sessions end (owners of the wiki only)."""
+    people.reset(app, handle, body.password, actor=actor)
+    return Response(status_code=204)
+
+
+@router.put("/people/{handle}/closed", status_code=204)
+def close_person(app: TheApp, actor: Changer, handle: str) -> Response:
+    """Let somebody sign in no more; what they wrote stays (owners of the wiki only)."""
+    people.close(app, handle, actor=actor)
+    return Response(status_code=204)
+
+
+@router.delete("/people/{handle}/closed", status_code=204)
+def let_person_in_again(app: TheApp, actor: Changer, handle: str) -> Response:
+    """Let somebody who left sign in again (owners of the wiki only)."""
+    people.let_in_again(app, handle, actor=actor)
+    return Response(status_code=204)
+
+
+@router.put("/people/{handle}/owner-of-wiki", status_code=204)
+def give_wiki(app: TheApp, actor: Changer, handle: str) -> Response:
+    """Make somebody an owner of the wiki (owners of the wiki only)."""
+    people.give_wiki(app, handle, actor=actor)
+    return Response(status_code=204)
+
+
+@router.delete("/people/{handle}/owner-of-wiki", status_code=204)
+def take_wiki(app: TheApp, actor: Changer, handle: str) -> Response:
+    """Take the wiki from one of its owners; the last one stays (owners of the wiki only)."""
+    people.give_wiki(app, handle, owns=False, actor=actor)
+    return Response(status_code=204)
