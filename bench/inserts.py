@@ -14,12 +14,12 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.server import create_app
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, templates
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
 from mokuji.store import volumes
 from mokuji.store import writing as stored
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.writing import Signature
+from mokuji.upkeep import upkeep
 
 USES = 10_000
 NOTICE = """---

@@ -9,12 +9,15 @@ import pytest
 
 from mokuji.acts import registry
 from mokuji.core.base import names
-from mokuji.core.base.edits import apply
+from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
 from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.contents import Put, place
 from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.refactor.amending import amend
+from mokuji.core.refactor.combining import Combining
+from mokuji.core.refactor.facts import NoFacts
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import set_aliases
 from mokuji.core.refactor.plans.assets import change_asset, remove_asset
@@ -27,6 +30,7 @@ from mokuji.core.refactor.plans.join import join
 from mokuji.core.refactor.plans.link import Address, lead_to_section, link, link_addresses, link_from
 from mokuji.core.refactor.plans.merge import merge
 from mokuji.core.refactor.plans.move import move_to_volume, put, reorder
+from mokuji.core.refactor.plans.rename import rename
 from mokuji.core.refactor.plans.restore import Trashed, restore
 from mokuji.core.refactor.plans.retarget import retarget
 from mokuji.core.refactor.plans.save import save
@@ -51,6 +55,7 @@ class Asked:
 
     def __init__(self, wiki: MemoryWiki, act: str, verb: str) -> None:
         self.wiki = wiki
+        self.asked = act.removeprefix(verb + " ")
         self.what, _, rest = act.removeprefix(verb + " ").partition(" -> ")
         self.option = ""
         match = re.search(r", (insert|keep|before|no alias|words)\Z", rest or self.what)
@@ -212,6 +217,24 @@ def _undo(a: Asked) -> Plan:
     return undo(applied(a.wiki, done), past_of(a.wiki, done))
 
 
+def _amend(a: Asked) -> Plan:
+    """“words” on Page -> other words: the first place there."""
+    words, named = a.what.removeprefix('"').split('" on ')
+    start = a.wiki.pages_by_id[a.page(named)].text.index(words)
+    return amend(a.wiki, {a.page(named): [Edit(Span(start, start + len(words)), a.to.replace("⏎", "\n"))]})
+
+
+def _several(a: Asked) -> Plan:
+    """Acts with “; and ” between, each upon those before."""
+    combining = Combining(a.wiki, "several")
+    for act in a.asked.split("; and "):
+        verb = next(each for each in sorted(VERBS, key=len, reverse=True) if act.startswith(each + " "))
+        now = combining.wiki.pages(list(a.wiki.pages_by_id))
+        later = MemoryWiki(a.wiki.volumes.values(), now.values())
+        combining.add(VERBS[verb](Asked(later, act, verb)))
+    return combining.plan(NoFacts())
+
+
 VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
@@ -259,6 +282,9 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
         a.wiki, a.volume(a.what), sorted(a.wiki.standing_in(a.volume(a.what)))
     ),
     "undo": _undo,
+    "rename": lambda a: rename(a.wiki, a.page(a.what), a.to),
+    "amend": _amend,
+    "several": _several,
 }
 
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.base.edits import Edit, Shift, apply, arrange
+from mokuji.core.base.edits import Back, Edit, Shift, apply, arrange, compose
 from mokuji.core.base.errors import Overlap
 from mokuji.core.base.spans import Lines, Position, Span, code_points
 
@@ -29,6 +29,45 @@ def test_outside_the_edits_every_character_stays_where_it_belongs(made: tuple[st
         if at not in inside:
             assert after[shift(at)] == char
     assert len(after) == len(text) + sum(len(e.words) - len(e.span.of(text)) for e in ordered)
+
+
+@given(texts_and_edits(), st.data())
+def test_edits_of_edits_are_one_step_that_gives_the_same_and_keeps_what_both_keep(
+    made: tuple[str, list[Edit]], data: st.DataObject
+) -> None:
+    text, first = made
+    middle = apply(text, first)
+    edges = sorted(data.draw(st.lists(st.integers(0, len(middle)), max_size=8)))
+    then = [
+        Edit(Span(a, b), data.draw(st.text(max_size=5)))
+        for a, b in zip(edges[::2], edges[1::2], strict=False)
+    ]
+    whole = compose(len(text), first, then)
+    assert apply(text, whole) == apply(middle, then)
+    shift, later = Shift(first), Shift(then)
+    kept = set(range(len(text))) - {at for edit in whole for at in range(*edit.span)}
+    for at in range(len(text)):
+        by_both = not any(e.span.start <= at < e.span.end for e in first)
+        by_both = by_both and not any(e.span.start <= shift(at) < e.span.end for e in then)
+        assert (at in kept) == by_both
+        if by_both:
+            assert Shift(whole)(at) == later(shift(at))
+
+
+@given(texts_and_edits(), st.data())
+def test_a_range_of_the_new_text_is_found_in_the_old_one_if_it_was_kept(
+    made: tuple[str, list[Edit]], data: st.DataObject
+) -> None:
+    text, edits = made
+    after, back, shift = apply(text, edits), Back(len(text), edits), Shift(edits)
+    start = data.draw(st.integers(0, len(after)))
+    span = Span(start, data.draw(st.integers(start, len(after))))
+    was = back(span)
+    if was is not None:
+        assert was.of(text) == span.of(after)
+    inside = {at for edit in edits for at in range(*edit.span)}
+    for at in set(range(len(text))) - inside:
+        assert back(Span(shift(at), shift(at) + 1)) == Span(at, at + 1)
 
 
 def test_no_edit_is_the_identity() -> None:

@@ -13,8 +13,8 @@ from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.changes import Fate, VolumeChange
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import MemoryWiki, Volume
-from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.undo import Before, Past, Returning, free
+from mokuji.core.refactor.plan import Plan, free
+from mokuji.core.refactor.plans.undo import Before, Past, Returning
 
 Spot = tuple[int, int]
 """A reference or a heading: the id of its page, and its index there."""

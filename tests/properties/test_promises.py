@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
@@ -14,9 +14,11 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.headings import section_end
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.references import uses_of
-from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.model.wiki import MemoryWiki, Wiki
+from mokuji.core.refactor.combining import Combining
 from mokuji.core.refactor.engine.definitions import part
 from mokuji.core.refactor.engine.outcome import At
+from mokuji.core.refactor.facts import NoFacts
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.aliases import set_aliases
 from mokuji.core.refactor.plans.create import create
@@ -361,10 +363,33 @@ def _pages_in(wiki: MemoryWiki, volume: int) -> list[int]:
 
 def any_act(data: st.DataObject, wiki: MemoryWiki) -> Plan:
     """Any of the acts, at random."""
-    pages = sorted(wiki.pages_by_id)
-    page, other = some_page(data, wiki), some_page(data, wiki)
+    return planned(drawn_act(data, wiki, wiki))
+
+
+BY_THEMSELVES = {"create", "split", "delete volume", "new volume", "volume", "libraries"}
+"""Acts that cannot stand in one plan with others."""
+MAKE_ONE_OF_TWO = {"merge", "merge keep", "join"}
+OTHERS = {
+    "rename",
+    "move",
+    "delete",
+    "delete words",
+    "delete retarget",
+    "retarget",
+    "save",
+    "section",
+    "aliases",
+}
+
+
+def drawn_act(
+    data: st.DataObject, known: MemoryWiki, wiki: Wiki, without: Collection[str] = ()
+) -> Callable[[], Plan]:
+    """Any of the acts, at random, on a wiki of which all is known."""
+    pages = sorted(known.pages_by_id)
+    page, other = some_page(data, known), some_page(data, known)
     title = data.draw(new_titles)
-    volume = data.draw(st.sampled_from(sorted(v.id for v in wiki.volumes.values())))
+    volume = data.draw(st.sampled_from(sorted(v.id for v in known.volumes.values())))
     acts: dict[str, Callable[[], Plan]] = {
         "rename": lambda: rename(wiki, page, title, keep_alias=len(title) > 4),
         "create": lambda: create(wiki, volume, title, "[[Pump]]\n\n## Limits\n"),
@@ -380,15 +405,15 @@ def any_act(data: st.DataObject, wiki: MemoryWiki) -> Plan:
         "join": lambda: join(wiki, page, other),
         "section": lambda: rename_section(wiki, page, 0, "Other words"),
         "aliases": lambda: set_aliases(wiki, page, [title]),
-        "delete volume": lambda: delete_volume(wiki, volume, _pages_in(wiki, volume)),
+        "delete volume": lambda: delete_volume(wiki, volume, _pages_in(known, volume)),
         "new volume": lambda: create_volume(wiki, title),
         "volume": lambda: rename_volume(wiki, volume, "New manual"),
         "libraries": lambda: set_libraries(wiki, volume, [v.id for v in wiki.volumes.values()]),
     }
-    which = data.draw(st.sampled_from(sorted(acts)))
+    which = data.draw(st.sampled_from(sorted(acts.keys() - set(without))))
     event(which)
     assert pages
-    return planned(acts[which])
+    return acts[which]
 
 
 @given(wikis(), st.data())
@@ -401,6 +426,39 @@ def test_undoing_any_act_gives_the_same_bytes(wiki: MemoryWiki, data: st.DataObj
     assert texts(again) == texts(wiki)
     assert named(again) == named(wiki)
     assert {v.id: v for v in again.volumes.values()} == {v.id: v for v in wiki.volumes.values()}
+
+
+@given(wikis(), st.data())
+def test_several_acts_in_one_give_what_one_after_another_gives_and_are_taken_back_in_one(
+    wiki: MemoryWiki, data: st.DataObject
+) -> None:
+    combining, by_steps = Combining(wiki, "several"), wiki
+    done = 0
+    # What makes one page of two is planned with its like only.
+    others = data.draw(st.sampled_from([MAKE_ONE_OF_TWO, OTHERS]))
+    for _ in range(3):
+        try:
+            plan = drawn_act(data, by_steps, combining.wiki, BY_THEMSELVES | others)()
+            combining.add(plan)
+        except MokujiError as refusal:
+            event(f"refused: {refusal.code}")
+            continue
+        by_steps = applied(by_steps, plan)
+        done += 1
+        if not by_steps.pages_by_id:
+            break
+    event(f"{done} acts")
+    whole = combining.plan(NoFacts())
+    after = applied(wiki, whole)
+    assert texts(after) == texts(by_steps)
+    assert named(after) == named(by_steps)
+    for page, (_, spans) in whole.followed.landed.items():
+        known = {reference.span for reference in after.pages_by_id[page].content.references}
+        assert spans <= known, "what began to lead somewhere is a reference of the text that is written"
+    back = undo(after, past_of(wiki, whole))
+    assert back.conflicts == ()
+    assert texts(applied(after, back)) == texts(wiki)
+    assert named(applied(after, back)) == named(wiki)
 
 
 @given(wikis(), st.data())

@@ -79,6 +79,8 @@ def _state(app: AppContext, actor: Actor) -> dict[str, Any]:
         }
 
 
+LIMITS = GUIDE["Pump"].index("## Limits") + 3
+"""Where the words of that heading begin."""
 ACTS: list[tuple[str, Callable[[], Request], str]] = [
     (
         "create",
@@ -167,6 +169,29 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
         "section of a reference",
         lambda: requests.LeadToSection("guide", "well", 1, "limits"),
         "The reference on “Well” will lead to “limits” of “Pump”.",
+    ),
+    (
+        "amend",
+        lambda: requests.Amend(
+            "guide",
+            (
+                requests.Amendment("pump", LIMITS, LIMITS + 6, "Bounds"),
+                requests.Amendment("well", 0, 0, "First.\n\n"),
+            ),
+        ),
+        "2 places on 2 pages will have other words. 1 section reference follows.",
+    ),
+    (
+        "several",
+        lambda: requests.Several(
+            "guide",
+            (
+                requests.Retarget("guide", "lid", "Seal ring"),
+                requests.Rename("guide", "seal-ring", "Gasket"),
+                requests.Delete("guide", "pump", references="words"),
+            ),
+        ),
+        "3 acts in one: ",
     ),
     (
         "category",

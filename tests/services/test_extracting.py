@@ -9,9 +9,9 @@ from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
 from mokuji.services.writing.insert_forms import insert_at
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 
 SAY = "Vent the well for ten minutes before the second bolt is loosened."

@@ -13,8 +13,8 @@ from mokuji.core.style.style import Preferred, Style
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import folders, importing
 from mokuji.services.reading import house_styles
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import findings, writing
+from mokuji.upkeep import upkeep
 from tests.services import making
 
 STYLE = Style("sentence", "sentence", ("Tern",), 3, 4, (Preferred("turn off", ("power down",)),), "en-GB")

@@ -17,13 +17,13 @@ from sqlalchemy import text
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.upkeep import jobs, upkeep
-from mokuji.services.upkeep.reports import flaws
 from mokuji.services.writing import writing
 from mokuji.store import jobs as stored
 from mokuji.store import kept_reports
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.upkeep import jobs, upkeep
+from mokuji.upkeep.reports import flaws
 from tests.services.making import pages, person, volume
 
 HEAVY = sorted(name for name, report in upkeep.REPORTS.items() if not report.in_step)
@@ -212,7 +212,7 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(
 
 WORKER = """
 import asyncio, sys
-from mokuji.services.upkeep import jobs, upkeep
+from mokuji.upkeep import jobs, upkeep
 from mokuji.services.app_context import AppContext
 from mokuji.store.database import connect
 import time

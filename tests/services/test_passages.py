@@ -9,7 +9,7 @@ from mokuji.core.base.errors import Missing
 from mokuji.core.base.spans import Span
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.upkeep import passages
+from mokuji.services.reading import passages
 from tests.services.making import pages, person, volume
 
 TEXT = "---\nsummary: x\n---\nBefore.\n\n## The [[lid]]\n\nOne line.\r\nThe *lid gasket* of\nthe lid.\n\nLast.\n\n\n"

@@ -7,9 +7,9 @@ import pkgutil
 
 import pytest
 
-from mokuji.services.upkeep import reports
-from mokuji.services.upkeep.reports.registry import REPORTS
-from mokuji.services.upkeep.reports.report import Group, Report
+from mokuji.upkeep import reports
+from mokuji.upkeep.reports.registry import REPORTS
+from mokuji.upkeep.reports.report import Group, Report
 
 
 def test_each_module_of_a_report_is_in_the_registry_once() -> None:

@@ -16,10 +16,10 @@ from mokuji.core.model.policy import NOBODY, Actor, Permission, Role, may
 from mokuji.core.refactor.plans.inline import InlinedEverywhere
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import finding, history, reading, trash
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
 from mokuji.store.database import reading as database_reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 
 

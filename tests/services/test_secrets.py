@@ -14,11 +14,11 @@ from mokuji.core.base.names import key
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import drafts, files, writing
 from mokuji.store import writing as stored_writing
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.tables import metadata
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 from tests.services.test_owners import done
 from tests.store.filling import index_anew, indexes

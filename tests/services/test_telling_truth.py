@@ -16,9 +16,9 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.core.refactor.plans.undo import Undone
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading, trash
-from mokuji.services.upkeep import upkeep
 from mokuji.store.database import Connection
 from mokuji.store.database import reading as reading_transaction
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 
 

@@ -8,8 +8,8 @@ from mokuji.acts import doing, requests
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading, templates
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 
 SUPPLY = """---

@@ -8,8 +8,8 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import writing
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 
 

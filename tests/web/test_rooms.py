@@ -7,7 +7,7 @@ import re
 
 import pytest
 
-from mokuji.services.upkeep import upkeep
+from mokuji.upkeep import upkeep
 from tests.web.conftest import Browser, token
 
 GUIDE = "/field-guide/crane-lift"

@@ -12,9 +12,9 @@ from sqlalchemy import text
 from starlette.testclient import TestClient
 
 from mokuji.services.app_context import AppContext
-from mokuji.services.upkeep.reports.registry import REPORTS
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
 from tests.application import routes_of
 from tests.web.conftest import Browser, token

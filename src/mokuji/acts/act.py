@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
@@ -132,6 +132,9 @@ class Act(Generic[R, F]):
     """What the command is called that does it on folders; empty: folders cannot have it, or have it otherwise."""
     command_without: tuple[str, Act[Any, Any]] | None = None
     """A field of the request, and the act that the command asks for without it."""
+    together: Callable[[Sequence[R]], Sequence[R]] | None = None
+    """Makes as few requests of several as can be, of acts that name places by where they stand in a text: each of these
+    is planned at once."""
     in_json: bool = True
     """Whether JSON can ask for it (by its request) rather than in a way of its own."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from mokuji.acts import undo
+from mokuji.acts import several, undo
 from mokuji.acts.act import About, Act
 from mokuji.acts.assets import (
     file_delete,
@@ -18,6 +18,7 @@ from mokuji.acts.folder_registry import ON_FOLDERS
 from mokuji.acts.pages import (
     add_alias,
     aliases,
+    amend,
     delete,
     join,
     lead_to_section,
@@ -51,6 +52,7 @@ ACTS: tuple[Act[Any, Any], ...] = (
     link_from.ACT,
     link_addresses.ACT,
     lead_to_section.ACT,
+    amend.ACT,
     category_move.ACT,
     file.ACT,
     slot_value.ACT,
@@ -67,6 +69,7 @@ ACTS: tuple[Act[Any, Any], ...] = (
     libraries.ACT,
     language.ACT,
     delete_volume.ACT,
+    several.ACT,
     undo.ACT,
 )
 _BY_NAME = {act.name: act for act in ACTS}

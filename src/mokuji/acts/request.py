@@ -7,7 +7,8 @@ gives them here, where these differ. ``from_fields`` reads a form, ``as_fields``
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import json
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import MISSING, dataclass, fields
 from types import UnionType
 from typing import (
@@ -22,8 +23,9 @@ from typing import (
     get_type_hints,
 )
 
-from pydantic import ConfigDict, Field, ValidationError
+from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.dataclasses import dataclass as pydantic_dataclass
+from pydantic_core import from_json
 
 from mokuji.core.base.errors import BadFields
 
@@ -88,6 +90,28 @@ def lines(name: str) -> FromForm:
         lambda given: tuple(each.strip() for each in given.get(name, "").splitlines() if each.strip()),
         lambda values: {name: "\n".join(values)},
     )
+
+
+def from_lines(typed: str) -> list[object]:
+    """Values that stand in a field as JSON, one a line; a line that is none is a value that no request takes."""
+    values: list[object] = []
+    for line in typed.splitlines():
+        try:
+            values.append(from_json(line))
+        except ValueError:
+            values.append(None)
+    return values
+
+
+def as_lines(values: Sequence[Any]) -> str:
+    """Values as JSON, one a line, without what is as it is when it is not said."""
+    said: list[str] = []
+    for each in values:
+        fields = TypeAdapter(type(each)).dump_python(each, mode="json", exclude_defaults=True)
+        # Which act it is stands first, though nobody need say it of a request by itself.
+        named = {"act": each.act} if hasattr(each, "act") else {}
+        said.append(json.dumps(named | fields, ensure_ascii=False, separators=(",", ":")))
+    return "\n".join(said)
 
 
 READERS_SEE = chosen("words", "present", "title")

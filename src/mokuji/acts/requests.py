@@ -11,6 +11,8 @@ from mokuji.acts.assets.source_edit import EditSource as EditSource
 from mokuji.acts.assets.source_rename import RenameSource as RenameSource
 from mokuji.acts.pages.add_alias import AddAlias as AddAlias
 from mokuji.acts.pages.aliases import Aliases as Aliases
+from mokuji.acts.pages.amend import Amend as Amend
+from mokuji.acts.pages.amend import Amendment as Amendment
 from mokuji.acts.pages.create import Create as Create
 from mokuji.acts.pages.delete import Delete as Delete
 from mokuji.acts.pages.edit import Edit as Edit
@@ -39,6 +41,7 @@ from mokuji.acts.reuse.inline import Inline as Inline
 from mokuji.acts.reuse.inline_everywhere import InlineEverywhere as InlineEverywhere
 from mokuji.acts.reuse.slot import RenameSlot as RenameSlot
 from mokuji.acts.reuse.slot_value import GiveValue as GiveValue
+from mokuji.acts.several import Several as Several
 from mokuji.acts.undo import Undo as Undo
 from mokuji.acts.volumes.contents import Contents as Contents
 from mokuji.acts.volumes.create import CreateVolume as CreateVolume

@@ -44,9 +44,9 @@ from mokuji.services.reading import categories, finding, house_styles, reading, 
 from mokuji.services.reading import trash as trash_service
 from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
-from mokuji.services.upkeep import upkeep
 from mokuji.services.writing import concepts, writing
 from mokuji.services.writing.assets_shown import AssetsShown
+from mokuji.upkeep import upkeep
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 

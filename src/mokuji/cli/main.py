@@ -194,7 +194,7 @@ def worker(
     """Do what takes long, such as large reports; a running server has a worker already, and more make it quicker."""
     import asyncio
 
-    from mokuji.services.upkeep import jobs
+    from mokuji.upkeep import jobs
 
     async def until_told() -> None:
         stop = asyncio.Event()

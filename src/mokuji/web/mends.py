@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from urllib.parse import urlencode
 
 from mokuji.core.language.page import PageHead
-from mokuji.services.upkeep import upkeep
-from mokuji.services.upkeep.upkeep import Finding
+from mokuji.upkeep import upkeep
+from mokuji.upkeep.upkeep import Finding
 from mokuji.web import addresses
 
 Mend = tuple[str, str]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -109,6 +109,13 @@ def _mentions(context: StoredContext, volume: int, head: PageHead) -> Iterator[M
         yield from (each for each in finder.on(Page(page.head, page.text)) if each.target == head.id)
 
 
+def together(requests: Sequence[Link]) -> list[Link]:
+    """One request for all marked mentions, and those that mark none."""
+    marks = tuple(mark for each in requests for mark in each.only or ())
+    others = [each for each in requests if each.only is None]
+    return [Link(requests[0].volume, only=marks), *others] if marks else others
+
+
 def sentence(_: PlanView, __: Link, facts: Linked) -> str:
     return f"{counted(facts.links, 'mention')} will be linked. Readers go on seeing the same words."
 
@@ -135,4 +142,5 @@ ACT = Act(
     asked="which",
     question="link.html",
     for_volumes=True,
+    together=together,
 )

@@ -63,3 +63,86 @@ class Shift:
         """Many offsets after the edits."""
         ends, by = self._ends, self._by
         return [offset + by[bisect_right(ends, offset)] for offset in offsets]
+
+
+Piece = tuple[Span | None, str]
+"""A part of a text made by edits: the range that it was kept from, or (None) words that were put in."""
+
+
+def _pieces(length: int, edits: Sequence[Edit]) -> list[Piece]:
+    """What the edits make of a text of so many code points; its kept parts have no words here."""
+    pieces: list[Piece] = []
+    at = 0
+    for edit in arrange(edits):
+        pieces.append((Span(at, edit.span.start), ""))
+        pieces.append((None, edit.words))
+        at = edit.span.end
+    return [*pieces, (Span(at, length), "")]
+
+
+def _size(piece: Piece) -> int:
+    kept, words = piece
+    return len(words) if kept is None else kept.end - kept.start
+
+
+def _cut(pieces: Sequence[Piece], ranges: Sequence[Span]) -> list[list[Piece]]:
+    """The pieces that lie in each of some ranges of what they make, in order. Linear in both."""
+    found: list[list[Piece]] = []
+    number, start = 0, 0
+    for low, high in ranges:
+        inside: list[Piece] = []
+        while number < len(pieces) and start < high:
+            kept, words = piece = pieces[number]
+            end = start + _size(piece)
+            a, b = max(low, start) - start, min(high, end) - start
+            if a < b:
+                inside.append(
+                    (None, words[a:b]) if kept is None else (Span(kept.start + a, kept.start + b), "")
+                )
+            if end > high:
+                break
+            number, start = number + 1, end
+        found.append(inside)
+    return found
+
+
+def compose(length: int, first: Sequence[Edit], then: Sequence[Edit]) -> tuple[Edit, ...]:
+    """The edits that do in one step what ``first`` does to a text of so many code points, and ``then`` to its result.
+
+    What ``first`` kept and ``then`` keeps is kept. Linear in the edits.
+    """
+    made = _pieces(length, first)
+    after = _pieces(sum(map(_size, made)), then)
+    kept = iter(_cut(made, [span for span, _ in after if span is not None]))
+    edits: list[Edit] = []
+    at, words = 0, ""
+    for span, put in after:
+        for origin, said in [(None, put)] if span is None else next(kept):
+            if origin is None:
+                words += said
+                continue
+            if words or origin.start > at:
+                edits.append(Edit(Span(at, origin.start), words))
+            at, words = origin.end, ""
+    if words or at < length:
+        edits.append(Edit(Span(at, length), words))
+    return tuple(edits)
+
+
+class Back:
+    """Where a range of the new text stood before the edits; None for what they put in."""
+
+    def __init__(self, length: int, edits: Sequence[Edit]) -> None:
+        self._pieces = [piece for piece in _pieces(length, edits) if _size(piece)]
+        self._starts = [0]
+        for piece in self._pieces:
+            self._starts.append(self._starts[-1] + _size(piece))
+
+    def __call__(self, span: Span) -> Span | None:
+        """The range before, if all of it was kept together."""
+        number = bisect_right(self._starts, span.start) - 1
+        if number >= len(self._pieces) or span.end > self._starts[number + 1]:
+            return None
+        kept = self._pieces[number][0]
+        by = span.start - self._starts[number]
+        return None if kept is None else Span(kept.start + by, kept.start + by + span.end - span.start)

@@ -6,7 +6,7 @@ to do it, and one to undo it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mokuji.core.base.errors import Collision, Missing, Refused
@@ -192,3 +192,17 @@ def check_free(wiki: Wiki, head: PageHead, mend: str = "Choose another title, or
             f"name (capitals, spaces, hyphens and underscores make no difference). {mend}",
             named=[head.volume],
         )
+
+
+def free(
+    act: str, page: int | None, texts: Collection[int], undone: Collection[int] | None = None
+) -> frozenset[int]:
+    """The pages in which an act was meant to lead references elsewhere: all of them, the page in hand, or none.
+
+    An undoing was meant to where the act was that it took back (``undone``).
+    """
+    if undone is not None:
+        return frozenset(undone)
+    if act in {"retarget", "link"}:
+        return frozenset(texts)
+    return frozenset({page} if act in {"edit", "aliases"} and page is not None else ())

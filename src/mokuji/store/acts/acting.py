@@ -21,8 +21,7 @@ from mokuji.core.model.changes import ChangeSet, Fate, PageChange, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.engine.outcome import Successor
-from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans import undo
+from mokuji.core.refactor.plan import Plan, free
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
 from mokuji.store import history, volumes, writing
 from mokuji.store.acts import trash
@@ -299,5 +298,5 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         captured=captured(act),
         contents=placing.from_data(detail.get("contents", ())),
         volumes=tuple(VolumeChange(_as_volume(a), _as_volume(b)) for a, b in detail.get("volumes", ())),
-        free=undo.free(act.act, act.page, texts, detail.get("free")),
+        free=free(act.act, act.page, texts, detail.get("free")),
     )

@@ -32,7 +32,7 @@ router = routing.router()
 
 SHOWN_PAGES = 25
 SHOWN_LINES = 6
-SEVERAL = ("rows", "page", "keep", "libraries", "only")
+SEVERAL = ("rows", "page", "keep", "libraries", "only", "do", "change")
 """Fields that can be there several times."""
 ON_PAGES = {act.address: act for act in registry.on_pages()}
 ON_VOLUMES = {act.address: act for act in registry.on_volumes()}

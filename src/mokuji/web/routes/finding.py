@@ -10,7 +10,7 @@ from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.model.wiki import Volume
 from mokuji.services.reading import finding
-from mokuji.services.upkeep.reports.registry import REPORTS
+from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.web import addresses
 from mokuji.web.pages import Who
 

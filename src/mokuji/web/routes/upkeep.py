@@ -9,9 +9,10 @@ from fastapi.responses import Response
 
 from mokuji import routing
 from mokuji.core.base.spans import Span
-from mokuji.services.upkeep import passages, upkeep
-from mokuji.services.upkeep.reports.report import Group
-from mokuji.services.upkeep.upkeep import Finding
+from mokuji.services.reading import passages
+from mokuji.upkeep import upkeep
+from mokuji.upkeep.reports.report import Group
+from mokuji.upkeep.upkeep import Finding
 from mokuji.web import addresses
 from mokuji.web.mends import mends
 from mokuji.web.pages import Form, Visitor, Who, own_origins, see

@@ -83,20 +83,6 @@ class Past:
     stood: Mapping[int, int] = field(default_factory=dict)
 
 
-def free(
-    act: str, page: int | None, texts: Collection[int], undone: Collection[int] | None = None
-) -> frozenset[int]:
-    """The pages in which an act was meant to lead references elsewhere: all of them, the page in hand, or none.
-
-    An undoing was meant to where the act was that it took back (``undone``).
-    """
-    if undone is not None:
-        return frozenset(undone)
-    if act in {"retarget", "link"}:
-        return frozenset(texts)
-    return frozenset({page} if act in {"edit", "aliases"} and page is not None else ())
-
-
 @dataclass(frozen=True, slots=True)
 class Since:
     """What is another since the act, and is taken back with it: the title of a page (or, without one, of a volume,
@@ -163,7 +149,8 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         fates=dict.fromkeys(back, Fate.RESTORED),
     )
     outcome = _only_alike(wiki, outcome, there, past)
-    followed = follow(wiki, outcome, minimal=True, leave=past.captured)
+    leave = {**past.captured, **_unwritten(back, sources)}
+    followed = follow(wiki, outcome, minimal=True, leave=leave)
     # Only where references change what they lead to can that have gone since; to read all texts of a rename again would
     # cost more than undoing it.
     again = _without_a_page(wiki, outcome, past) if gone or past.free else ()
@@ -449,6 +436,22 @@ def _aims(
             if index < len(references) and (page in heads or page in known):
                 aims[id_, references[index].span] = page
     return aims
+
+
+def _unwritten(
+    back: Mapping[int, Returning], sources: Mapping[int, Page]
+) -> dict[int, tuple[int, frozenset[Span]]]:
+    """The references of returning pages that led to no page when these went: they come back as they were typed. A name
+    that the act gave meanwhile, and that goes with it, is not what they meant."""
+    return {
+        id_: (
+            source.head.revision,
+            frozenset(
+                r.span for n, r in enumerate(source.content.references) if n not in dict(back[id_].leads)
+            ),
+        )
+        for id_, source in sources.items()
+    }
 
 
 def _only_alike(wiki: Wiki, outcome: Outcome, there: Mapping[int, Page], past: Past) -> Outcome:

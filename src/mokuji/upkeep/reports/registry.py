@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from mokuji.services.upkeep.reports import (
+from mokuji.upkeep.reports import (
     addresses,
     categories,
     files_in_use,
@@ -23,7 +23,7 @@ from mokuji.services.upkeep.reports import (
     unused,
     unwritten,
 )
-from mokuji.services.upkeep.reports.report import Report
+from mokuji.upkeep.reports.report import Report
 
 REPORTS: dict[str, Report] = {
     each.REPORT.name: each.REPORT

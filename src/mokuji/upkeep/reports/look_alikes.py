@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from mokuji.core.base import names
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _look_alikes(scene: ReportContext, after: str, most: int) -> Listing:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store import pages
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _orphans(scene: ReportContext, after: str, most: int) -> Listing:

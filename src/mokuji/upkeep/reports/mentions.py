@@ -7,9 +7,9 @@ from collections.abc import Iterator, Mapping
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import Page
 from mokuji.core.reports import bare_mentions as mentions
-from mokuji.services.upkeep.reports.reading import collect, key_at, spot_of, text_batches
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 SAMPLE = 500
 """Number of pages that tell which words are too common to be names."""

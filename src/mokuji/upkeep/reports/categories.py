@@ -5,8 +5,8 @@ from __future__ import annotations
 from mokuji.core.model.categories import tree
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
 from mokuji.services.reading.categories import VolumeCategories
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _categories(scene: ReportContext, after: str, most: int) -> Listing:

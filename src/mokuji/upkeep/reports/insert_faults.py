@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from mokuji.core.language.page import Page
 from mokuji.core.reports.insert_faults import faulty_inserts
-from mokuji.services.upkeep.reports.reading import collect, key_at, spot_of, text_batches
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:

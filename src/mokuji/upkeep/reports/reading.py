@@ -9,8 +9,8 @@ from mokuji.core.base.spans import Lines, Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import Flaw
-from mokuji.services.upkeep.reports.report import Finding, Listing, ReportContext, Spot
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.report import Finding, Listing, ReportContext, Spot
 
 AT_ONCE = 200
 """Number of texts that are read at a time."""

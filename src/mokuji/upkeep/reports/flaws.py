@@ -6,8 +6,8 @@ from mokuji.adapters.diagrams import Drawn, draw, known
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, flaws
 from mokuji.services.reading.rendering import diagram_problems
-from mokuji.services.upkeep.reports.reading import of_texts
-from mokuji.services.upkeep.reports.report import Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.reading import of_texts
+from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 
 
 def _flaws(scene: ReportContext, after: str, most: int) -> Listing:

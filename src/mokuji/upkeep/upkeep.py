@@ -3,7 +3,7 @@
 Orphans, what is out of reach and unwritten names are kept in step with every
 write (``store.index.upkeep``). The others read texts. They are made whole and kept: in
 a small volume at once, when somebody of the wiki looks and something was changed
-since; in a larger one by a job (``services.upkeep.jobs``). Who has not signed in sees
+since; in a larger one by a job (``upkeep.jobs``). Who has not signed in sees
 what is kept, and starts nothing.
 """
 
@@ -24,13 +24,13 @@ from mokuji.services.app_context import AppContext, ReadContext, check, find_vol
 from mokuji.services.plain_data import structured, unstructured
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.upkeep.reports.registry import REPORTS as REPORTS
-from mokuji.services.upkeep.reports.report import Finding as Finding
-from mokuji.services.upkeep.reports.report import ReportContext
 from mokuji.store import jobs, kept_reports
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.index import upkeep
 from mokuji.store.index.upkeep import Counts as Counts
+from mokuji.upkeep.reports.registry import REPORTS as REPORTS
+from mokuji.upkeep.reports.report import Finding as Finding
+from mokuji.upkeep.reports.report import ReportContext
 
 SCREEN = 50
 """Number of findings that one page of a report holds."""

@@ -6,8 +6,8 @@ from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import Flaw
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.page_style import found_in
-from mokuji.services.upkeep.reports.reading import of_texts
-from mokuji.services.upkeep.reports.report import Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.reading import of_texts
+from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 
 
 def _style(scene: ReportContext, after: str, most: int) -> Listing:

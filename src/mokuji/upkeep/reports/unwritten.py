@@ -6,9 +6,9 @@ from mokuji.core.base import names
 from mokuji.core.base.spans import Span
 from mokuji.core.language.reference import Reference
 from mokuji.core.model.wiki import Place
-from mokuji.services.upkeep.reports.reading import spot_of
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
 from mokuji.store.index import unwritten, upkeep
+from mokuji.upkeep.reports.reading import spot_of
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
 
 
 def _unwritten(scene: ReportContext, after: str, most: int) -> Listing:

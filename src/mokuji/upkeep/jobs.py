@@ -15,8 +15,8 @@ import structlog
 from mokuji.core.base.errors import MokujiError
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import trash
-from mokuji.services.upkeep import upkeep
 from mokuji.store import jobs
+from mokuji.upkeep import upkeep
 
 log = structlog.get_logger("mokuji.worker")
 ATTEMPTS = 3

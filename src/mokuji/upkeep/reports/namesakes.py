@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from mokuji.core.language.page import Page
 from mokuji.core.reports.namesakes import ALIKE, likeness
-from mokuji.services.upkeep.reports.reading import collect, text_batches
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.reading import collect, text_batches
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _body(page: Page) -> str:

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from mokuji.core.language.destinations import destinations
 from mokuji.core.model.assets import Asset
 from mokuji.core.model.assets import Sort as AssetSort
-from mokuji.services.upkeep.reports.reading import spot_of
-from mokuji.services.upkeep.reports.report import Finding, Listing, ReportContext, Spot
 from mokuji.store.index import assets
+from mokuji.upkeep.reports.reading import spot_of
+from mokuji.upkeep.reports.report import Finding, Listing, ReportContext, Spot
 
 MOST_LOST = 1_000
 """Maximum number of missing files, and pages that cite missing sources, that are looked at."""

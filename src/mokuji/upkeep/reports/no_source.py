@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 
-from mokuji.services.upkeep.reports.lost import MOST_LOST, lost
-from mokuji.services.upkeep.reports.report import Group, Listing, Report, ReportContext
 from mokuji.store import sources
 from mokuji.store.index.upkeep import Counts
+from mokuji.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 
 
 def _lost_sources(scene: ReportContext, after: str, most: int) -> Listing:

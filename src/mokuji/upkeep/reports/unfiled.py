@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from mokuji.services.reading.categories import VolumeCategories
-from mokuji.services.upkeep.reports.reading import AT_ONCE
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store import pages
 from mokuji.store.index import memberships
+from mokuji.upkeep.reports.reading import AT_ONCE
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _unfiled(scene: ReportContext, after: str, most: int) -> Listing:

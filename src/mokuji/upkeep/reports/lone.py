@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from mokuji.services.reading.categories import VolumeCategories
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index import memberships
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _lone(scene: ReportContext, after: str, most: int) -> Listing:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from mokuji.core.reports.files import files_used
-from mokuji.services.upkeep.reports.lost import FILE_SPOTS
-from mokuji.services.upkeep.reports.reading import spot_of, text_batches
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.lost import FILE_SPOTS
+from mokuji.upkeep.reports.reading import spot_of, text_batches
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 
 def _files(scene: ReportContext, after: str, most: int) -> Listing:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from mokuji.core.assembly.inserts import select
 from mokuji.core.language.page import PageHead
 from mokuji.services.reading.templates import templates_of
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 from mokuji.store.index.uses import uses as stored_uses
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
 
 FEW_USERS = 5
 """Of a template with more users than that it is not asked whether these are notes only."""

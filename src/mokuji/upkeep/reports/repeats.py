@@ -5,8 +5,8 @@ from __future__ import annotations
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.excerpt import Excerpt
 from mokuji.core.reports.repeats import Repeat, repeats
-from mokuji.services.upkeep.reports.reading import first_words, texts_of
-from mokuji.services.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
+from mokuji.upkeep.reports.reading import first_words, texts_of
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
 
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
 """Number of places of a repeated passage that are shown, and how much of its words."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from mokuji.services.upkeep.reports.lost import MOST_LOST, lost
-from mokuji.services.upkeep.reports.report import Group, Listing, Report, ReportContext
 from mokuji.store import files
+from mokuji.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 
 
 def _lost_files(scene: ReportContext, after: str, most: int) -> Listing:
