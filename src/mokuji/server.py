@@ -20,6 +20,7 @@ from mokuji.api import faults as api_faults
 from mokuji.api import history as api_history
 from mokuji.api import people as api_people
 from mokuji.api import routes as api
+from mokuji.api import upkeep as api_upkeep
 from mokuji.connections import IDLE, MOST, TimedProtocol
 from mokuji.core.base.errors import MokujiError, TooMany
 from mokuji.core.html.code import colour_by
@@ -111,7 +112,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         fields,
     ):
         web_app.include_router(pages.router, include_in_schema=False)
-    for part in (api_assets, api_people, api_history):
+    for part in (api_assets, api_people, api_history, api_upkeep):
         web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.

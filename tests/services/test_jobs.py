@@ -22,7 +22,7 @@ from mokuji.store import jobs as stored
 from mokuji.store import kept_reports
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.upkeep import jobs, upkeep
+from mokuji.upkeep import jobs, keeping, upkeep
 from mokuji.upkeep.reports import flaws
 from tests.services.making import pages, person, volume
 
@@ -42,7 +42,7 @@ def writer(app: AppContext) -> Actor:
 @pytest.fixture
 def large(monkeypatch: pytest.MonkeyPatch) -> None:
     """A volume of any size counts as large."""
-    monkeypatch.setattr(upkeep, "AT_ONCE_CHARACTERS", -1)
+    monkeypatch.setattr(keeping, "AT_ONCE_CHARACTERS", -1)
 
 
 def _work(app: AppContext, seconds: float = 30) -> None:
@@ -103,7 +103,7 @@ def test_who_has_not_signed_in_starts_nothing(
     app: AppContext, writer: Actor, name: str, size: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     if size == "large":
-        monkeypatch.setattr(upkeep, "AT_ONCE_CHARACTERS", -1)
+        monkeypatch.setattr(keeping, "AT_ONCE_CHARACTERS", -1)
     _refuse(monkeypatch, name)
     view = upkeep.report(app, NOBODY, "guide", name)
     assert view.made is None and view.findings == () and not view.being_made
@@ -115,7 +115,7 @@ def test_a_flaw_that_there_was_no_time_to_look_for_is_not_called_sound(
     app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     pages(app, writer, "guide", {"Plan": "```dot\ndigraph { late -> }\n```\n"})
-    place = upkeep.report(app, writer, "guide", "orphans").place.volume
+    place = upkeep.report(app, writer, "guide", "orphans").rows[0].volume
     looked: list[str] = []
 
     def slow(page: Page, _: object) -> tuple[()]:
@@ -125,10 +125,10 @@ def test_a_flaw_that_there_was_no_time_to_look_for_is_not_called_sound(
 
     # The time is over while the diagram is looked for.
     monkeypatch.setattr(flaws, "diagram_problems", slow)
-    kept = upkeep.make(app, place.id, "flaws", [], (), 0.1)
+    kept = keeping.make(app, place.id, "flaws", [], (), 0.1)
     assert looked and kept is not None and not kept.whole
     monkeypatch.undo()
-    kept = upkeep.make(app, place.id, "flaws", [], (), 60)
+    kept = keeping.make(app, place.id, "flaws", [], (), 60)
     assert kept is not None and kept.whole and "cannot be drawn" in str(kept.findings)
 
 
@@ -179,17 +179,17 @@ def test_an_overview_counts_without_looking_at_what_is_kept(
 
 
 def test_making_a_report_twice_gives_the_same(app: AppContext, writer: Actor) -> None:
-    one, two = (upkeep.make(app, 1, "mentions", [2], ()) for _ in range(2))
+    one, two = (keeping.make(app, 1, "mentions", [2], ()) for _ in range(2))
     assert one is not None and two is not None
     assert (one.findings, one.number, one.stamp) == (two.findings, two.number, two.stamp)
-    assert upkeep.make(app, 2, "mentions", [], ()) is None, "not for who may not read the volume"
-    assert upkeep.make(app, 99, "mentions", [], ()) is None
+    assert keeping.make(app, 2, "mentions", [], ()) is None, "not for who may not read the volume"
+    assert keeping.make(app, 99, "mentions", [], ()) is None
 
 
 def test_a_report_ends_when_its_time_is_over_and_says_that_there_is_more(
     app: AppContext, writer: Actor
 ) -> None:
-    kept = upkeep.make(app, 1, "flaws", [], (), seconds=-1)
+    kept = keeping.make(app, 1, "flaws", [], (), seconds=-1)
     assert kept is not None and not kept.whole
 
 
@@ -200,27 +200,27 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(
     with app.engine.begin() as slow:
         slow.execute(text("INSERT INTO change_set (act, volume, at) VALUES ('edit', 1, now())"))
         writing.save(app, writer, writing.Save("guide", "Pump", "quick", revision=1))
-        upkeep.make(app, 1, "sections", [2], ())
+        keeping.make(app, 1, "sections", [2], ())
         seen = upkeep.report(app, NOBODY, "guide", "sections").made
         assert seen is None  # made for the writer
         made = upkeep.report(app, writer, "guide", "sections").made
         assert made is not None and made.fresh
     with reading(app.engine) as connection:
-        kept = kept_reports.numbers(connection, 1, upkeep._seen({1: None, 2: None}, ()))  # type: ignore[dict-item]
+        kept = kept_reports.numbers(connection, 1, keeping._seen({1: None, 2: None}, ()))  # type: ignore[dict-item]
         assert kept["sections"].stamp != kept_reports.stamp(connection, 1)
 
 
 WORKER = """
 import asyncio, sys
-from mokuji.upkeep import jobs, upkeep
+from mokuji.upkeep import jobs, keeping
 from mokuji.services.app_context import AppContext
 from mokuji.store.database import connect
 import time
-real = upkeep.make
+real = keeping.make
 def slow(*arguments, **named):
     print("begun", flush=True)
     time.sleep(60)
-upkeep.make = slow
+keeping.make = slow
 asyncio.run(jobs.work(AppContext(connect(sys.argv[1]), b"a key for tests only"), asyncio.Event()))
 """
 

@@ -189,7 +189,7 @@ CLOSED: list[Callable[[AppContext, Actor], object]] = [
     lambda app, actor: doing.plan(app, actor, requests.LinkFrom("notes", "pump", "seal")),
     lambda app, actor: upkeep.overview(app, actor, "notes"),
     lambda app, actor: upkeep.report(app, actor, "notes", "orphans"),
-    lambda app, actor: upkeep.differ(app, actor, "notes", "a", "b"),
+    lambda app, actor: upkeep.marked(app, actor, "notes", "orphans", ["1-a"]),
 ]
 
 

@@ -18,7 +18,6 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading, trash
 from mokuji.store.database import Connection
 from mokuji.store.database import reading as reading_transaction
-from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, texts, volume
 
 
@@ -257,22 +256,6 @@ def test_a_deleted_volume_lies_in_the_trash_of_its_owners_and_comes_back(
     assert trash.trash_view(app, reader).gone == ()
     _done(app, writer, requests.Undo(gone.change_set))
     assert trash.trash_view(app, writer).gone == () and texts(app)["A"] == "Text."
-
-
-def test_names_that_were_said_to_differ_can_be_said_to_look_alike_again(
-    app: AppContext, writer: Actor
-) -> None:
-    pages(app, writer, "guide", {"Battery well": "x", "Batery well": "x"})
-
-    def listed() -> list[str]:
-        return [finding.key for finding in upkeep.report(app, writer, "guide", "look-alikes").findings]
-
-    (pair,) = listed()
-    upkeep.differ(app, writer, "guide", "battery well", "batery well")
-    assert listed() == []
-    assert upkeep.said_to_differ(app, writer, "guide") == [("batery well", "battery well")]
-    upkeep.differ(app, writer, "guide", "battery well", "batery well", back=True)
-    assert listed() == [pair] and upkeep.said_to_differ(app, writer, "guide") == []
 
 
 def test_a_title_with_a_volume_s_name_before_the_slash_is_shown_as_typed(

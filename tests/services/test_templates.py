@@ -165,7 +165,10 @@ def test_reports_find_faulty_inserts_unused_templates_and_what_is_filed_badly(
     assert found("unused") == [("Unused", "Nowhere")]
     assert [title for title, _ in found("unfiled")] == ["A", "B", "Pump", "Supply", "Unused"]
     assert [title for title, _ in found("lone")] == ["Sensor"]
-    assert found("categories") == [("Parts → Two", "cycle"), ("Sensor", "singular and plural")]
+    assert found("categories") == [
+        ("Parts → Two", "broader than each other"),
+        ("Sensor", "singular and plural"),
+    ]
     doing.apply(app, writer, requests.RenameCategory("guide", "sensor", "sensors"), None)
     assert texts(app)["One"] == "---\ncategories: [Sensors]\n---\n", "written as the other one is"
 

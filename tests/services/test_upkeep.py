@@ -9,7 +9,7 @@ from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.writing import writing
-from mokuji.upkeep import upkeep
+from mokuji.upkeep import asides, upkeep
 from tests.services.making import pages, person, texts, volume
 
 
@@ -72,7 +72,7 @@ def test_what_is_closed_shows_in_no_report_and_no_number(app: AppContext, writer
     assert _titles(app, NOBODY, "orphans") == ["Pump", "Well"]
     assert _titles(app, writer, "unwritten") == ["Hidden wish"]
     assert _titles(app, NOBODY, "unwritten") == []
-    assert upkeep.overview(app, NOBODY, "guide").counts.unwritten == 0
+    assert upkeep.overview(app, NOBODY, "guide").numbers["unwritten"] == 0
     with pytest.raises(Missing):
         upkeep.overview(app, NOBODY, "secret")
 
@@ -98,10 +98,11 @@ def test_look_alikes_are_listed_until_they_are_said_to_differ(app: AppContext, w
         ("Depth sensor", "Depth sensors"),
         ("Well", "Wells"),
     ]
-    upkeep.differ(app, writer, "guide", "wells", "well")
+    first, second = upkeep.report(app, writer, "guide", "look-alikes").rows
+    asides.put(app, writer, "look-alikes", [second], "These differ.")
     assert _titles(app, writer, "look-alikes") == ["Depth sensor"]
     with pytest.raises(Forbidden):
-        upkeep.differ(app, NOBODY, "guide", "depth sensor", "depth sensors")
+        asides.put(app, NOBODY, "look-alikes", [first], "These differ.")
 
 
 def test_missing_sections_and_own_addresses_are_found_and_mended(app: AppContext, writer: Actor) -> None:

@@ -540,7 +540,7 @@ def test_each_report_lists_what_is_to_mend_and_can_be_had_as_csv_and_json(
     assert page.status_code == 200 and said in _said(page.text)
     rows = client.get(f"/-/upkeep{MANUAL}/{name}.json").json()
     lines = client.get(f"/-/upkeep{MANUAL}/{name}.csv").text.splitlines()
-    assert lines[0] == "name,page,line,sentence,other,reason,pages"
+    assert lines[0] == "name,page,line,sentence,other,reason,pages,volume"
     assert len(lines) - 1 == len(rows) == page.text.count('class="finding"')
     for href in re.findall(r'<div class="mends">.*?</div>', page.text, re.DOTALL):
         for address in re.findall(r'href="([^"]+)"', href):
@@ -618,14 +618,58 @@ def test_a_passage_of_a_closed_volume_and_of_none_are_refused_alike(browser: Bro
 def test_marked_mentions_go_into_one_plan(browser: Browser) -> None:
     client = browser("wenna")
     page = client.get(f"/-/upkeep{MANUAL}/mentions").text
-    marks = re.findall(r'name="only" value="([^"]+)"', page)[:3]
-    plan = client.get(f"/-/volume/link{MANUAL}", params={"only": marks}).text
+    marks = re.findall(r'name="mark" value="([^"]+)" aria', page)[:3]
+    form = {"token": token(client), "mark": marks, "how": "Link them"}
+    plan = client.post(f"/-/upkeep{MANUAL}/mentions/marked", data=form).text
     assert "3 mentions will be linked" in _said(plan)
+    only = {html.unescape(each) for each in re.findall(r'name="only" value="([^"]+)"', plan)}
     done = client.post(
         f"/-/volume/link{MANUAL}",
-        data={"token": token(client), "only": marks, "digest": _field(plan, "digest")},
+        data={"token": token(client), "only": sorted(only), "digest": _field(plan, "digest")},
     )
     assert done.status_code == 200 and "Done." in done.text
+
+
+def test_a_finding_is_put_aside_with_its_reason_and_listed_again(browser: Browser) -> None:
+    client = browser("wenna")
+    page = client.get(f"/-/upkeep{MANUAL}/orphans").text
+    mark = re.findall(r'name="mark" value="([^"]+)" aria', page)[0]
+    form = {"token": token(client), "mark": mark, "aside": "1", "reason": ""}
+    refused = client.post(f"/-/upkeep{MANUAL}/orphans/marked", data=form)
+    assert refused.status_code == 422 and "Say in a few words" in _said(refused.text)
+    left = client.post(
+        f"/-/upkeep{MANUAL}/orphans/marked", data={**form, "reason": "For <readers> only"}
+    ).text
+    assert mark not in left and "For &lt;readers&gt; only" in left and "Put aside · 1" in _said(left)
+    assert "2 Orphans" in _said(client.get(f"/-/upkeep{MANUAL}").text)
+    aside = re.findall(r'name="mark" value="([^"]+)"><span', left)[0]
+    back = client.post(f"/-/upkeep{MANUAL}/orphans/back", data={"token": token(client), "mark": aside}).text
+    assert mark in back and "Put aside ·" not in _said(back)
+
+
+def test_who_presses_enter_in_a_field_means_what_it_is_for(browser: Browser) -> None:
+    client = browser("wenna")
+    page = client.get(f"/-/upkeep{MANUAL}/unwritten").text
+    marks = re.findall(r'name="mark" value="([^"]+)" aria', page)[:2]
+    form = {
+        "token": token(client),
+        "mark": marks,
+        "how": "",
+        "given Lead them to": "Battery well",
+        "reason": "",
+    }
+    plan = client.post(f"/-/upkeep{MANUAL}/unwritten/marked", data=form)
+    assert "Several acts in one" in _said(plan.text) and plan.status_code == 200
+
+
+def test_upkeep_over_all_volumes_says_of_which_each_finding_is(browser: Browser) -> None:
+    client = browser("wenna")
+    overview = _said(client.get("/-/upkeep").text)
+    assert "All volumes Upkeep" in overview and "Tern 4 service manual 3" in overview
+    report = _said(client.get("/-/upkeep/-/orphans").text)
+    assert "Tern 4 service manual / " in report
+    rows = client.get("/-/upkeep/-/orphans.csv").text.splitlines()
+    assert {row.rpartition(",")[2] for row in rows[1:]} >= {"Tern 4 service manual", "Field guide"}
 
 
 def test_an_undo_in_conflict_shows_both_changes_and_can_leave_that_page(browser: Browser) -> None:

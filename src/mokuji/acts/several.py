@@ -162,7 +162,7 @@ def plan(context: StoredContext, request: Several) -> Plan:
         combining.add(made)
         changed_by |= {change.head.id: act for change in made.change_set.rewritten}
         said.append(act.note(made.facts))
-    return combining.plan(DoneTogether(len(request.acts), tuple(as_data(each) for each in said[:TOLD])))
+    return combining.plan(DoneTogether(len(said), tuple(as_data(each) for each in said[:TOLD])))
 
 
 def _in_order(acts: Sequence[Request]) -> Iterator[tuple[Act[Any, Any], Request]]:

@@ -19,6 +19,7 @@ from mokuji.acts.view import PlanView
 from mokuji.api import assets, plan_schemas, plans, schemas
 from mokuji.api import history as asked_history
 from mokuji.api import people as asked_people
+from mokuji.api import upkeep as asked_upkeep
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor, etag, revision_of
 from mokuji.core.base.errors import BadRequest, Missing, Refused
 from mokuji.core.base.names import check_title
@@ -46,7 +47,6 @@ from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import concepts, writing
 from mokuji.services.writing.assets_shown import AssetsShown
-from mokuji.upkeep import upkeep
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
@@ -403,51 +403,6 @@ def take_secret_out(
     )
 
 
-@router.get("/volumes/{volume}/upkeep")
-def upkeep_of(app: TheApp, actor: Reader, volume: str) -> schemas.Upkeep:
-    """What there is to mend in a volume, by report."""
-    view = upkeep.overview(app, actor, volume)
-    return schemas.Upkeep(volume=view.place.volume.key, reports=dict(view.numbers))
-
-
-@router.get("/volumes/{volume}/upkeep/{report}")
-def report(app: TheApp, actor: Reader, volume: str, report: str, after: str = "") -> schemas.Findings:
-    """One report, by its name in the overview."""
-    view = upkeep.report(app, actor, volume, report, after=behind(report, after), most=200)
-    return schemas.Findings(
-        findings=[_finding(view, each) for each in view.findings],
-        more_after=cursor(report, view.more_after),
-        held_back=dict(view.held_back),
-    )
-
-
-def _finding(view: upkeep.ReportView, found: upkeep.Finding) -> schemas.Finding:
-    other = found.pair.other.title if found.pair else (found.target.title if found.target else None)
-    return schemas.Finding(
-        name=found.title,
-        key=found.page.key if found.page else None,
-        page=found.page.id if found.page else None,
-        other=other,
-        target=found.target.id if found.target else None,
-        reason=found.reason,
-        confidence=found.pair.confidence if found.pair else None,
-        pages=found.number or None,
-        spots=[
-            schemas.Spot(
-                volume=view.volumes[spot.page.volume].key,
-                key=spot.page.key,
-                title=spot.page.title,
-                page=spot.page.id,
-                line=spot.line,
-                start=spot.span.start,
-                end=spot.span.end,
-                sentence=spot.sentence.before + spot.sentence.words + spot.sentence.after,
-            )
-            for spot in found.spots
-        ],
-    )
-
-
 @router.get("/volumes/{volume}/style")
 def style(app: TheApp, actor: Reader, volume: str) -> schemas.HouseStyle:
     """The house style of a volume."""
@@ -531,6 +486,7 @@ def nothing_here(rest: str, request: Request) -> None:
             *assets.router.routes,
             *asked_people.router.routes,
             *asked_history.router.routes,
+            *asked_upkeep.router.routes,
         )
         if isinstance(each, APIRoute)
     ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -168,9 +168,9 @@ class Trash(Schema):
 
 
 class Upkeep(Schema):
-    """How much each report of a volume holds; null where it is only counted by looking."""
+    """How much each report of a volume holds, or of all (volume is null); null where it was not made yet."""
 
-    volume: str
+    volume: str | None
     reports: dict[str, int | None]
 
 
@@ -187,10 +187,19 @@ class Spot(Schema):
     sentence: str
 
 
+class Mending(Schema):
+    """Something that mends a finding: a request, to be planned as any other."""
+
+    words: str
+    wish: dict[str, Any]
+
+
 class Finding(Schema):
     """Something to mend. ``pages`` is how many pages ask for it; ``other`` the second of two names, or the page
-    that is meant."""
+    that is meant. ``mark`` names the finding as it is listed: by it, it is put aside."""
 
+    mark: str
+    volume: str
     name: str
     key: str | None
     page: int | None
@@ -200,6 +209,41 @@ class Finding(Schema):
     confidence: float | None
     pages: int | None
     spots: list[Spot]
+    mends: list[Mending] = Field(description="Acts that mend it and ask for nothing more")
+
+
+class Made(Schema):
+    """When a report that reads texts was made, and over how many pages; ``fresh`` if nothing was changed since,
+    ``whole`` if it is all there is."""
+
+    at: datetime
+    pages: int
+    fresh: bool
+    whole: bool
+
+
+class PutAside(Schema):
+    """Findings that are not to be mended, and why."""
+
+    marks: list[str] = Field(min_length=1, max_length=1000)
+    reason: str = Field(min_length=1, max_length=500)
+
+
+class TakeBack(Schema):
+    """Findings that are to be listed again."""
+
+    marks: list[str] = Field(min_length=1, max_length=1000)
+
+
+class Aside(Schema):
+    """A finding that was put aside."""
+
+    mark: str
+    volume: str
+    title: str
+    reason: str
+    person: str
+    at: datetime
 
 
 class Findings(Schema):
@@ -210,6 +254,10 @@ class Findings(Schema):
     held_back: dict[str, int] = Field(
         description="Names too common to be listed, and how many pages say them"
     )
+    made: Made | None = Field(
+        description="Null for a report that is right after every write, or was not made yet"
+    )
+    being_made: bool
 
 
 class PreferredWords(Schema):

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, text, update
+
+from mokuji.store.tables import kept_report
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,10 +35,13 @@ ONE = text(
     """SELECT name, at, stamp, pages, whole, number, findings, held_back FROM kept_report
     WHERE volume = :volume AND seen = :seen COLLATE "C" AND name = :name COLLATE "C" """
 )
+ALL_MADE = text(
+    """SELECT seen, name, at, stamp, pages, whole, number, findings, held_back FROM kept_report
+    WHERE volume = :volume AND name = :name COLLATE "C" """
+)
 _STAMP = text(
     """SELECT lately.last || ' ' || (SELECT count(*) FROM change_set WHERE id > lately.last - :lately)
         || ' ' || coalesce((SELECT revision FROM house_style WHERE volume = :volume), 0)
-        || ' ' || (SELECT count(*) FROM differing WHERE volume = :volume)
     FROM (SELECT coalesce(max(id), 0) AS last FROM change_set) lately"""
 )
 LATELY = 10_000
@@ -101,10 +106,14 @@ def forget(connection: Connection, before: datetime) -> None:
     connection.execute(text("DELETE FROM kept_report WHERE at < :before"), {"before": before})
 
 
-def drop(connection: Connection, volume: int, name: str) -> None:
-    """Forgets one report of a volume, for whomever it was made: what it is made of was changed otherwise than by a
-    page."""
+def all_made(connection: Connection, volume: int, name: str) -> dict[str, Kept]:
+    """A report of a volume as it is kept, for whomever it was made (by the volumes that they see)."""
+    rows = connection.execute(ALL_MADE, {"volume": volume, "name": name})
+    return {row.seen: Kept(*row[1:]) for row in rows}
+
+
+def make_stale(connection: Connection, volume: int, name: str) -> None:
+    """Has one report of a volume made anew when somebody looks next: something was changed that is no page."""
     connection.execute(
-        text("DELETE FROM kept_report WHERE volume = :volume AND name = :name"),
-        {"volume": volume, "name": name},
+        update(kept_report).where(kept_report.c.volume == volume, kept_report.c.name == name).values(stamp="")
     )

@@ -515,12 +515,18 @@ kept_report = Table(
     Column("held_back", JSONB, nullable=False),
 )
 
-# Pairs of names that look alike and were said to differ; the smaller key first.
-differing = Table(
-    "differing",
+# Findings of reports that are not to be mended, for a reason. ``what`` names one as long as it says the same;
+# ``involved`` are the volumes that one must be able to read to be told of it.
+put_aside = Table(
+    "put_aside",
     metadata,
     Column("volume", ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True),
-    Column("one", Text(collation="C"), primary_key=True),
-    Column("other", Text(collation="C"), primary_key=True),
+    Column("report", Text(collation="C"), primary_key=True),
+    Column("what", Text(collation="C"), primary_key=True),
+    Column("page", BigInteger),
+    Column("involved", ARRAY(Integer), nullable=False),
+    Column("title", Text, nullable=False),
+    Column("reason", Text, nullable=False),
     Column("person", ForeignKey("person.id")),
+    Column("at", DateTime(timezone=True), nullable=False),
 )

@@ -16,7 +16,8 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import trash
 from mokuji.store import jobs
-from mokuji.upkeep import upkeep
+from mokuji.upkeep import keeping
+from mokuji.upkeep.reports.registry import REPORTS
 
 log = structlog.get_logger("mokuji.worker")
 ATTEMPTS = 3
@@ -31,8 +32,8 @@ def application(app: AppContext) -> procrastinate.App:
 
     @queue.task(name="make_report", queue=jobs.QUEUE, retry=ATTEMPTS)
     def make_report(volume: int, name: str, closed: list[int], origins: list[str]) -> None:
-        if name in upkeep.REPORTS:
-            upkeep.make(app, volume, name, closed, tuple(origins))
+        if name in REPORTS:
+            keeping.make(app, volume, name, closed, tuple(origins))
 
     @queue.periodic(cron="* * * * *")
     @queue.task(name="take_up_stalled", queue=jobs.QUEUE, queueing_lock="take_up_stalled", pass_context=True)

@@ -1,69 +1,53 @@
-"""Upkeep: what there is to mend in a volume. Each report can be had a page at a time, by key.
+"""Upkeep: what there is to mend in a volume, or in all. Each report can be had a page at a time, by key.
 
 Orphans, what is out of reach and unwritten names are kept in step with every
-write (``store.index.upkeep``). The others read texts. They are made whole and kept: in
-a small volume at once, when somebody of the wiki looks and something was changed
-since; in a larger one by a job (``upkeep.jobs``). Who has not signed in sees
-what is kept, and starts nothing.
+write (``store.index.upkeep``). The others read texts; they are made whole and kept
+(``upkeep.keeping``). What somebody put aside is in none of them (``upkeep.asides``).
 """
 
 from __future__ import annotations
 
-import hashlib
 import time
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Any
 
-from mokuji.core.base import names
-from mokuji.core.base.errors import Missing
-from mokuji.core.model.policy import Actor, Permission, Role
+from pydantic import ValidationError
+
+from mokuji.acts.registry import act_of
+from mokuji.acts.request import Request
+from mokuji.acts.requests import Several
+from mokuji.core.base.errors import BadFields, Missing, Refused
+from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.wiki import Volume
-from mokuji.services.app_context import AppContext, ReadContext, check, find_volume, refresh
-from mokuji.services.plain_data import structured, unstructured
+from mokuji.services.app_context import AppContext, ReadContext, refresh
+from mokuji.services.plain_data import structured
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import jobs, kept_reports
-from mokuji.store.database import Connection, reading, writing
+from mokuji.store.database import reading
 from mokuji.store.index import upkeep
 from mokuji.store.index.upkeep import Counts as Counts
+from mokuji.upkeep import asides
+from mokuji.upkeep.keeping import MOST_KEPT, WAITING_SECONDS, Made, kept, scene_of
+from mokuji.upkeep.listed import Listed as Listed
 from mokuji.upkeep.reports.registry import REPORTS as REPORTS
 from mokuji.upkeep.reports.report import Finding as Finding
-from mokuji.upkeep.reports.report import ReportContext
+from mokuji.upkeep.reports.report import Offer, Place, ReportContext
 
 SCREEN = 50
 """Number of findings that one page of a report holds."""
-AT_ONCE_CHARACTERS = 250_000
-"""A volume with so many code points of text is small: its reports are made while somebody waits."""
-FEW_PAGES = 2_000
-"""With more pages a volume is large, whatever they hold."""
-MOST_KEPT = 5_000
-"""Maximum number of findings of one report that are kept."""
-SECONDS, WAITING_SECONDS = 600.0, 6.0
-"""After so long a job ends with what it found; after so long one that somebody waits for."""
-
-
-@dataclass(frozen=True, slots=True)
-class Made:
-    """When a report was made and over how many pages; whether nothing was changed since, and whether it is all there
-    is."""
-
-    at: datetime
-    pages: int
-    fresh: bool
-    whole: bool
-    number: int
+ALL = "-"
+"""What addresses say for all volumes that one may read: no volume has such a key."""
 
 
 @dataclass(frozen=True)
 class ReportView:
-    """One page of a report; ``more_after`` is where the next one begins. ``held_back`` are names too common to list."""
+    """One page of a report; ``more_after`` is where the next one begins. ``held_back`` are names too common to list.
+    ``place`` is None for a report over all volumes."""
 
-    place: VolumeView
+    place: VolumeView | None
     name: str
-    counts: Counts
-    findings: tuple[Finding, ...]
+    rows: tuple[Listed, ...]
     more_after: str | None
     volumes: Mapping[int, Volume]
     held_back: Mapping[str, int]
@@ -72,67 +56,122 @@ class ReportView:
     made: Made | None = None
     """When it was made, of one that is kept; None of one that is in step, or was not made yet."""
     being_made: bool = False
+    unmade: int = 0
+    """In how many volumes it was not made yet."""
+    asides: tuple[tuple[Volume, asides.Aside], ...] = ()
 
     @property
     def in_step(self) -> bool:
         """Whether it is right after every write, and need not be made."""
         return REPORTS[self.name].in_step
 
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """The findings by themselves."""
+        return tuple(row.finding for row in self.rows)
+
+    @property
+    def many(self) -> list[Offer]:
+        """What can be done with several of them at once, each thing once."""
+        offers = {offer.many: offer for row in self.rows if row.may_write for offer in row.marked_for}
+        return list(offers.values())
+
 
 @dataclass(frozen=True)
 class Overview:
-    """How much each report holds; None where it was not made yet. ``made`` is when the oldest was that is kept."""
+    """How much each report holds; None where it was not made yet (in all volumes). ``made`` is when the oldest was that
+    is kept; ``unmade`` are the reports that were not made yet in some volume."""
 
-    place: VolumeView
-    counts: Counts
+    place: VolumeView | None
     numbers: Mapping[str, int | None]
     made: datetime | None = None
     fresh: bool = True
     being_made: bool = False
+    unmade: Collection[str] = ()
+    by_volume: Mapping[Volume, Mapping[str, int]] = field(default_factory=dict)
+    """How many findings each report has in each volume, where it has any."""
 
     @property
     def clear(self) -> list[str]:
         """The reports that hold nothing."""
-        return [name for name, number in self.numbers.items() if number == 0]
+        return [name for name, number in self.numbers.items() if number == 0 and name not in self.unmade]
 
     @property
     def uncounted(self) -> bool:
         """Whether some reports were not counted."""
-        return None in self.numbers.values()
+        return bool(self.unmade)
+
+    @property
+    def to_mend(self) -> int:
+        """How many findings are told beside the name of the room."""
+        return sum(number or 0 for name, number in self.numbers.items() if REPORTS[name].to_mend)
 
 
-def overview(app: AppContext, actor: Actor, volume_key: str, origins: tuple[str, ...] = ()) -> Overview:
-    """What there is to mend in a volume, by report."""
+def _volumes(context: ReadContext, volume_key: str) -> list[Volume]:
+    """The volume of this key, or all that may be read, by title."""
+    if volume_key != ALL:
+        return [context.volume(volume_key)]
+    return sorted(context.volumes.values(), key=lambda volume: volume.key)
+
+
+def overview(app: AppContext, actor: Actor, volume_key: str = ALL, origins: tuple[str, ...] = ()) -> Overview:
+    """What there is to mend in a volume, or in all, by report."""
     refresh(app)
+    by_volume: dict[Volume, dict[str, int]] = {}
     with reading(app.engine) as connection:
-        scene, place = _scene(connection, actor, volume_key, origins)
-        counts = upkeep.counts(connection, scene.volume.id, scene.seen)
-        numbers: dict[str, int | None] = {}
-        for name, each in REPORTS.items():
-            if each.number is not None:
-                numbers[name] = each.number(scene, counts)
-            elif each.in_step:
-                numbers[name] = len(each.findings(scene, "", MOST_KEPT)[0])
-    kept = {name: _kept(app, actor, scene, name, count=True) for name in REPORTS if name not in numbers}
-    made = [each.made for each in kept.values() if each.made is not None]
-    numbers |= {name: each.made.number if each.made is not None else None for name, each in kept.items()}
+        context = ReadContext(connection, actor)
+        scenes = [scene_of(context, volume, origins) for volume in _volumes(context, volume_key)]
+        place = volume_view(context, scenes[0].volume) if volume_key != ALL else None
+        for scene in scenes:
+            counts = upkeep.counts(connection, scene.volume.id, scene.seen)
+            by_volume[scene.volume] = {
+                name: report.number(scene, counts)
+                if report.number is not None
+                else len(_in_step(scene, name, "", MOST_KEPT)[0])
+                for name, report in REPORTS.items()
+                if report.in_step
+            }
+    waits_until = time.monotonic() + WAITING_SECONDS
+    made: list[Made] = []
+    being_made, unmade = False, set()
+    for scene in scenes:
+        for name in (name for name, report in REPORTS.items() if not report.in_step):
+            one = kept(app, actor, scene, name, waits_until, count=True)
+            being_made |= one.being_made
+            if one.made is None:
+                unmade.add(name)
+            else:
+                made.append(one.made)
+                by_volume[scene.volume][name] = one.made.number
+    numbers = {
+        name: sum(counted.get(name, 0) for counted in by_volume.values())
+        if any(name in counted for counted in by_volume.values()) or not by_volume
+        else None
+        for name in REPORTS
+    }
     return Overview(
         place,
-        counts,
-        {name: numbers[name] for name in REPORTS},
+        numbers,
         min((each.at for each in made), default=None),
         all(each.fresh for each in made),
-        any(each.being_made for each in kept.values()),
+        being_made,
+        unmade,
+        by_volume,
     )
 
 
-def _scene(
-    connection: Connection, actor: Actor, volume_key: str, origins: tuple[str, ...]
-) -> tuple[ReportContext, VolumeView]:
-    context = ReadContext(connection, actor)
-    volumes, volume = context.volumes, context.volume(volume_key)
-    by_id = {each.id: each for each in volumes.values()}
-    return ReportContext(connection, volume, by_id, origins, context), volume_view(context, volume)
+def _in_step(
+    scene: ReportContext, name: str, after: str, most: int
+) -> tuple[list[Finding], Mapping[str, int]]:
+    """The findings behind a key that nobody put aside, at most so many."""
+    report, aside = REPORTS[name], scene.aside(name)
+    findings: list[Finding] = []
+    while True:
+        found, held = report.findings(scene, after, most)
+        findings += [finding for finding in found if report.what(finding) not in aside]
+        if len(found) < most or len(findings) >= most:
+            return findings[:most], held
+        after = found[-1].key
 
 
 def report(
@@ -145,174 +184,177 @@ def report(
     most: int = SCREEN,
     origins: tuple[str, ...] = (),
 ) -> ReportView:
-    """One page of a report, from ``after`` on (as the page before gave it); Missing if there is no such report."""
+    """One page of a report of a volume, or of all, from ``after`` on (as the page before gave it); Missing if there is
+    no such report."""
     if name not in REPORTS:
         raise Missing("There is no such report.", code="report_missing")
     refresh(app)
+    waits_until = time.monotonic() + WAITING_SECONDS
+    pieces: list[_Piece] = []
     with reading(app.engine) as connection:
-        scene, place = _scene(connection, actor, volume_key, origins)
-        counts = upkeep.counts(connection, scene.volume.id, scene.seen)
-        styled = name == "style" and bool(style_of(connection, scene.volume).rules)
+        context = ReadContext(connection, actor)
+        volumes = _volumes(context, volume_key)
+        place = volume_view(context, volumes[0]) if volume_key != ALL else None
+        styled = name == "style" and any(style_of(connection, volume).rules for volume in volumes)
+        seen = [volume.id for volume in context.volumes.values()]
+        aside = tuple(asides.of_report(connection, volumes, seen, name))
+        first = after
+        if volume_key == ALL:
+            # No key of a volume holds a “/”.
+            begun, _, first = after.partition("/")
+            volumes = [volume for volume in volumes if volume.key >= begun]
+            first = first if volumes and volumes[0].key == begun else ""
+        scenes = [scene_of(context, volume, origins) for volume in volumes]
         if REPORTS[name].in_step:
-            findings, held = REPORTS[name].findings(scene, after, most + 1)
-            more = findings[most - 1].key if len(findings) > most else None
-            return ReportView(place, name, counts, tuple(findings[:most]), more, scene.visible, held, styled)
-    kept = _kept(app, actor, scene, name)
-    start = next((n for n, each in enumerate(kept.findings, 1) if each["key"] == after), 0) if after else 0
-    shown = tuple(structured(finding, Finding) for finding in kept.findings[start : start + most])
-    more = shown[-1].key if start + most < len(kept.findings) else None
-    held = kept.held_back
+            pieces = _pieces(
+                scenes,
+                first,
+                most + 1,
+                lambda scene, key: _Piece(scene, *_in_step(scene, name, key, most + 1)),
+            )
+    if not REPORTS[name].in_step:
+        # Each is looked for, and made, in transactions of its own.
+        pieces = _pieces(
+            scenes,
+            first,
+            most + 1,
+            lambda scene, key: _kept(app, actor, scene, name, key, most + 1, waits_until),
+        )
+    found = [(piece.scene, finding) for piece in pieces for finding in piece.findings]
+    held_back = {name: pages for piece in pieces for name, pages in piece.held_back.items()}
+    more = None
+    if len(found) > most:
+        scene, last = found[most - 1]
+        more = last.key if volume_key != ALL else f"{scene.volume.key}/{last.key}"
+    made = [piece.made for piece in pieces if piece.made is not None]
     return ReportView(
-        place, name, counts, shown, more, scene.visible, held, styled, kept.made, kept.being_made
+        place,
+        name,
+        tuple(_listed(actor, scene, name, finding) for scene, finding in found[:most]),
+        more,
+        {volume.id: volume for volume in context.volumes.values()},
+        held_back,
+        styled,
+        _together(made),
+        any(piece.being_made for piece in pieces),
+        0 if REPORTS[name].in_step else len(pieces) - len(made),
+        aside,
     )
 
 
-def every(
-    app: AppContext, actor: Actor, volume_key: str, name: str, origins: tuple[str, ...] = ()
-) -> Iterator[Finding]:
-    """All findings of a report, read a page at a time."""
-    after: str | None = ""
-    while after is not None:
-        page = report(app, actor, volume_key, name, after=after, most=500, origins=origins)
-        yield from page.findings
-        after = page.more_after
-
-
-# ---- what is kept --------------------------------------------------------------------
-
-
 @dataclass(frozen=True)
-class _Kept:
-    """``findings`` are plain data: only those of one screen are made values again."""
+class _Piece:
+    """What a page of a report has of one volume."""
 
-    findings: Sequence[Any] = ()
-    held_back: Mapping[str, int] = field(default_factory=dict)
+    scene: ReportContext
+    findings: Sequence[Finding]
+    held_back: Mapping[str, int]
     made: Made | None = None
     being_made: bool = False
 
 
-def _kept(app: AppContext, actor: Actor, scene: ReportContext, name: str, *, count: bool = False) -> _Kept:
-    """A report as it is kept; made anew first if something was changed and the volume is small, by a job if it is
-    large, and neither for who has not signed in. With ``count`` its findings are left where they are."""
-    volume, seen = scene.volume, _seen(scene.visible, scene.origins)
-    with reading(app.engine) as connection:
-        stamp = kept_reports.stamp(connection, volume.id)
-        if count:
-            found = kept_reports.numbers(connection, volume.id, seen).get(name)
-        else:
-            found = kept_reports.one(connection, volume.id, seen, name)
-        if found is not None and found.stamp == stamp:
-            return _as_kept(found, stamp)
-        wanted = jobs.is_wanted(connection, _lock(volume.id, seen, name))
-        if not actor.signed_in:
-            return _as_kept(found, stamp, wanted)
-        small = upkeep.number_of_pages(connection, volume.id) <= FEW_PAGES
-        small = small and kept_reports.size(connection, volume.id) <= AT_ONCE_CHARACTERS
-    closed = [id_ for id_, each in scene.visible.items() if each.closed]
-    if small:
-        if closed and not volume.closed:
-            # Who looks sees more than others may: for those it is made by a job.
-            want(app, volume, name, (), scene.origins)
-        return _as_kept(make(app, volume.id, name, closed, scene.origins, WAITING_SECONDS), stamp)
-    want(app, volume, name, closed, scene.origins)
-    return _as_kept(found, stamp, True)
+def _pieces(
+    scenes: Sequence[ReportContext], first: str, most: int, piece: Callable[[ReportContext, str], _Piece]
+) -> list[_Piece]:
+    """What volumes have, the first one behind a key, until there are enough findings."""
+    pieces: list[_Piece] = []
+    number = 0
+    for scene in scenes:
+        pieces.append(piece(scene, "" if pieces else first))
+        number += len(pieces[-1].findings)
+        if number >= most:
+            break
+    return pieces
 
 
-def _as_kept(found: kept_reports.Kept | None, stamp: str, wanted: bool = False) -> _Kept:
-    if found is None:
-        return _Kept(being_made=wanted)
-    made = Made(found.at, found.pages, found.stamp == stamp, found.whole, found.number)
-    return _Kept(found.findings, found.held_back or {}, made, wanted)
-
-
-def _seen(visible: Mapping[int, Volume], origins: tuple[str, ...]) -> str:
-    """What stands for the volumes that a reader may read, and for the addresses that are this wiki's own."""
-    said = f"{sorted(visible)} {sorted(origins)}"
-    return hashlib.sha256(said.encode()).hexdigest()
-
-
-def _lock(volume: int, seen: str, name: str) -> str:
-    return f"report {volume} {name} {seen}"
-
-
-def want(app: AppContext, volume: Volume, name: str, closed: Sequence[int], origins: tuple[str, ...]) -> None:
-    """Has a report made by a job: for who may read these ``closed`` volumes, and for everybody if all may read its
-    own."""
-    with writing(app.engine) as connection:
-        for readable in {tuple(sorted(closed)), *([()] if not volume.closed else [])}:
-            context = ReadContext(connection, _reader(readable))
-            seen = _seen({each.id: each for each in context.volumes.values()}, origins)
-            arguments = {
-                "volume": volume.id,
-                "name": name,
-                "closed": list(readable),
-                "origins": list(origins),
-            }
-            jobs.defer(connection, "make_report", arguments, _lock(volume.id, seen, name))
-
-
-def _reader(closed: Sequence[int]) -> Actor:
-    """Somebody who may read all open volumes and these closed ones."""
-    return Actor(roles=dict.fromkeys(closed, Role.READER))
-
-
-def make(
+def _kept(
     app: AppContext,
-    volume_id: int,
+    actor: Actor,
+    scene: ReportContext,
     name: str,
-    closed: Sequence[int],
-    origins: tuple[str, ...],
-    seconds: float = SECONDS,
-) -> kept_reports.Kept | None:
-    """Makes a report and keeps it; the same again gives the same. None if the volume is not there any more, or not for
-    these readers."""
-    with reading(app.engine) as connection:
-        context = ReadContext(connection, _reader(closed))
-        by_id = {each.id: each for each in context.volumes.values()}
-        volume = by_id.get(volume_id)
-        if volume is None:
-            return None
-        stamp = kept_reports.stamp(connection, volume_id)
-        scene = ReportContext(connection, volume, by_id, origins, context, time.monotonic() + seconds)
-        findings, held = REPORTS[name].findings(scene, "", MOST_KEPT + 1)
-        kept = kept_reports.Kept(
-            name,
-            app.clock(),
-            stamp,
-            upkeep.number_of_pages(connection, volume_id),
-            not scene.late and len(findings) <= MOST_KEPT,
-            len(findings[:MOST_KEPT]),
-            [unstructured(finding) for finding in findings[:MOST_KEPT]],
-            held,
+    after: str,
+    most: int,
+    waits_until: float,
+) -> _Piece:
+    one = kept(app, actor, scene, name, waits_until)
+    start = next((n for n, each in enumerate(one.findings, 1) if each["key"] == after), 0) if after else 0
+    shown = [structured(finding, Finding) for finding in one.findings[start : start + most]]
+    return _Piece(scene, shown, one.held_back, one.made, one.being_made)
+
+
+def _together(made: Sequence[Made]) -> Made | None:
+    if not made:
+        return None
+    return Made(
+        min(each.at for each in made),
+        sum(each.pages for each in made),
+        all(each.fresh for each in made),
+        all(each.whole for each in made),
+        sum(each.number for each in made),
+    )
+
+
+def _listed(actor: Actor, scene: ReportContext, name: str, finding: Finding) -> Listed:
+    volume = scene.volume
+    writes = may(actor, Permission.WRITE, volume.id, closed=volume.closed)
+    place = Place(volume, scene.visible, scene.origins)
+    offers = tuple(REPORTS[name].mends(place, finding)) if writes else ()
+    return Listed(volume, finding, offers, REPORTS[name].what(finding), writes)
+
+
+def every(
+    app: AppContext, actor: Actor, volume_key: str, name: str, origins: tuple[str, ...] = ()
+) -> Iterator[Listed]:
+    """All findings of a report, read a page at a time."""
+    after: str | None = ""
+    while after is not None:
+        page = report(app, actor, volume_key, name, after=after, most=500, origins=origins)
+        yield from page.rows
+        after = page.more_after
+
+
+def marked(
+    app: AppContext,
+    actor: Actor,
+    volume_key: str,
+    name: str,
+    marks: Collection[str],
+    origins: tuple[str, ...] = (),
+) -> list[Listed]:
+    """The findings that were marked, as they are now. Refused if none of them is listed any more."""
+    wanted = set(marks)
+    found: list[Listed] = []
+    for row in every(app, actor, volume_key, name, origins) if wanted else ():
+        if row.mark in wanted:
+            wanted.remove(row.mark)
+            found.append(row)
+            if not wanted:
+                break
+    if not found:
+        raise Refused(
+            "None of the marked findings is listed any more."
+            if marks
+            else "Mark what is to be mended first.",
+            code="nothing_to_do",
         )
-    with writing(app.engine) as connection:
-        kept_reports.keep(connection, volume_id, _seen(by_id, origins), kept)
-    return kept
+    return found
 
 
-# ---- the reports -------------------------------------------------------------------
-
-
-# ---- of materials ------------------------------------------------------------------
-
-
-def said_to_differ(app: AppContext, actor: Actor, volume_key: str) -> list[tuple[str, str]]:
-    """The pairs of names of a volume that look alike and were said to be two things."""
-    with reading(app.engine) as connection:
-        return sorted(upkeep.differing(connection, find_volume(connection, actor, volume_key).id))
-
-
-def differ(
-    app: AppContext, actor: Actor, volume_key: str, one: str, other: str, *, back: bool = False
-) -> Volume:
-    """Remembers that two names that look alike are two things; with ``back`` forgets it."""
-    with writing(app.engine) as connection:
-        volume = find_volume(connection, actor, volume_key)
-        check(actor, Permission.WRITE, volume)
-        low, high = sorted((names.key(one), names.key(other)))
-        if back:
-            upkeep.drop_differing(connection, volume.id, low, high)
-            kept_reports.drop(connection, volume.id, "look-alikes")
-        else:
-            upkeep.set_differing(connection, volume.id, low, high, actor.person)
-        return volume
+def mend_together(rows: Sequence[Listed], many: str, given: str = "") -> Request:
+    """The request of all that mends some findings in this way; ``given`` is what is asked for all of them. Refused if
+    none of them can be mended so, BadFields for what cannot be given."""
+    offers = [(row, offer) for row in rows for offer in row.marked_for if offer.many == many]
+    acts: list[Request] = []
+    for _, offer in offers:
+        assert offer.act is not None
+        changed = {offer.asks[0]: given} if offer.asks is not None and given else {}
+        try:
+            acts.append(replace(offer.act, **changed))  # type: ignore[type-var]
+        except ValidationError:
+            raise BadFields({"given": "That cannot be given here."}) from None
+    if not acts:
+        raise Refused("None of the marked findings is mended in this way.", code="nothing_to_do")
+    together = act_of(acts[0]).together
+    if together is not None and len({type(each) for each in acts}) == 1:
+        acts = list(together(acts))
+    return acts[0] if len(acts) == 1 else Several(offers[0][0].volume.key, tuple(acts))

@@ -416,11 +416,16 @@ WANTED = """(SELECT key, pages FROM asked WHERE volume = :volume AND home = ANY(
         GROUP BY n.key)"""
 # What is asked for in a volume (key, pages); in one that is not there, by the pages of this one; and in those closed to
 # the reader, to whom they must look as if they were not there.
+ASIDE = """NOT EXISTS (SELECT 1 FROM put_aside a
+    WHERE a.volume = :volume AND a.report = '{}' AND a.what = {} COLLATE "C")"""
+# What nobody put aside, by what names a finding of the report.
 COUNTS = text(
     f"""SELECT
-        (SELECT count(*) FROM orphan WHERE volume = :volume AND NOT homes && CAST(:visible AS int[])) AS orphans,
-        (SELECT count(*) FROM unplaced WHERE volume = :volume AND NOT reached) AS out_of_reach,
-        (SELECT count(DISTINCT key) FROM {WANTED} w) AS unwritten"""  # noqa: S608
+        (SELECT count(*) FROM orphan o WHERE o.volume = :volume AND NOT o.homes && CAST(:visible AS int[])
+            AND {ASIDE.format("orphans", "CAST(o.page AS text)")}) AS orphans,
+        (SELECT count(*) FROM unplaced u WHERE u.volume = :volume AND NOT u.reached
+            AND {ASIDE.format("out-of-reach", "CAST(u.page AS text)")}) AS out_of_reach,
+        (SELECT count(DISTINCT w.key) FROM {WANTED} w WHERE {ASIDE.format("unwritten", "w.key")}) AS unwritten"""  # noqa: S608
 )
 ORPHANS = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision FROM orphan o JOIN page p ON p.id = o.page
@@ -537,30 +542,3 @@ def sample(connection: Connection, volume: int, most: int) -> list[int]:
         {"volume": volume, "most": most},
     )
     return list(rows.scalars())
-
-
-def differing(connection: Connection, volume: int) -> list[tuple[str, str]]:
-    """The pairs of names of a volume that were said to differ."""
-    rows = connection.execute(
-        text("SELECT one, other FROM differing WHERE volume = :volume"), {"volume": volume}
-    )
-    return [(row.one, row.other) for row in rows]
-
-
-def drop_differing(connection: Connection, volume: int, one: str, other: str) -> None:
-    """Forgets that two names differ."""
-    connection.execute(
-        text("DELETE FROM differing WHERE volume = :volume AND one = :one AND other = :other"),
-        {"volume": volume, "one": one, "other": other},
-    )
-
-
-def set_differing(connection: Connection, volume: int, one: str, other: str, person: int | None) -> None:
-    """Remembers that two names differ."""
-    connection.execute(
-        text(
-            """INSERT INTO differing (volume, one, other, person) VALUES (:volume, :one, :other, :person)
-            ON CONFLICT DO NOTHING"""
-        ),
-        {"volume": volume, "one": one, "other": other, "person": person},
-    )

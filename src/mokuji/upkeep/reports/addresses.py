@@ -4,11 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from mokuji.acts.requests import LinkAddresses
 from mokuji.core.language.page import Page
 from mokuji.core.reports import own_addresses as addresses
 from mokuji.store.index import upkeep
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Place,
+    Report,
+    ReportContext,
+    by_target,
+)
 
 
 def _addresses(scene: ReportContext, after: str, most: int) -> Listing:
@@ -33,6 +43,12 @@ def _addresses(scene: ReportContext, after: str, most: int) -> Listing:
     return collect(batches, after, most, of), {}
 
 
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    assert finding.page is not None
+    link = LinkAddresses(place.key(finding.page), finding.page.key, place.origins)
+    return [Offer("Make it a reference", link, many="Make them references")]
+
+
 REPORT = Report(
     "addresses",
     Group.TEXT,
@@ -40,4 +56,6 @@ REPORT = Report(
     "Pages of this wiki linked by their address: such links break when a page moves.",
     "These outside links lead to pages of this wiki. As references they would follow a rename.",
     _addresses,
+    mends=_mends,
+    parts=by_target("leads to"),
 )

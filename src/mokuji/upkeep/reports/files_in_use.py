@@ -6,7 +6,7 @@ from mokuji.core.reports.files import files_used
 from mokuji.store.index import upkeep
 from mokuji.upkeep.reports.lost import FILE_SPOTS
 from mokuji.upkeep.reports.reading import spot_of, text_batches
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_key, by_name
 
 
 def _files(scene: ReportContext, after: str, most: int) -> Listing:
@@ -32,4 +32,6 @@ REPORT = Report(
     "Files that pages point at, and where.",
     "The files that pages of this volume point at, by links and pictures, each with its places.",
     _files,
+    parts=by_name(""),
+    what=by_key,
 )

@@ -6,6 +6,7 @@ from mokuji.adapters.diagrams import Drawn, draw, known
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, flaws
 from mokuji.services.reading.rendering import diagram_problems
+from mokuji.upkeep.reports.in_text import mends_in_text
 from mokuji.upkeep.reports.reading import of_texts
 from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 
@@ -33,4 +34,6 @@ REPORT = Report(
     "Rows with a cell too few or too many, levels that skip, pictures without a description, code "
     "left open, words said twice; formulas, diagrams and days that are not understood.",
     _flaws,
+    mends=mends_in_text,
+    reasons="words",
 )

@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from mokuji.core.language.page import Page
 from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.in_text import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
 
 
 def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:
@@ -39,4 +40,7 @@ REPORT = Report(
     "Values that do not fit the template they are given to.",
     "The values of these inserts do not fit the template that they lead to.",
     _insert_faults,
+    mends=mends_in_text,
+    parts=by_target("puts in"),
+    reasons="problem",
 )

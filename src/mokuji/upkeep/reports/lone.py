@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+from mokuji.acts.requests import RenameCategory
 from mokuji.services.reading.categories import VolumeCategories
 from mokuji.store.index import memberships
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Part,
+    Place,
+    Report,
+    ReportContext,
+    by_key,
+)
 
 
 def _lone(scene: ReportContext, after: str, most: int) -> Listing:
@@ -24,6 +35,18 @@ def _lone(scene: ReportContext, after: str, most: int) -> Listing:
     ], {}
 
 
+def _parts(finding: Finding) -> tuple[Part, ...]:
+    page = (Part("·", quiet=True), Part(finding.page.title, finding.page)) if finding.page is not None else ()
+    return (Part(finding.title, category=finding.key), *page)
+
+
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    rename = RenameCategory(place.volume.key, finding.key, "")
+    return [
+        Offer("Rename, or bring together…", rename, open=True, many="File all under", asks=("to", "Category"))
+    ]
+
+
 REPORT = Report(
     "lone",
     Group.MATERIALS,
@@ -31,5 +54,8 @@ REPORT = Report(
     "One page only is filed under each.",
     "One page only is filed under each of these.",
     _lone,
+    mends=_mends,
+    parts=_parts,
+    what=by_key,
     in_step=True,
 )

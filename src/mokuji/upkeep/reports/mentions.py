@@ -4,12 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
+from mokuji.acts.requests import Link, Mark
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import Page
 from mokuji.core.reports import bare_mentions as mentions
 from mokuji.store.index import upkeep
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Place,
+    Report,
+    ReportContext,
+    by_target,
+)
 
 SAMPLE = 500
 """Number of pages that tell which words are too common to be names."""
@@ -40,6 +50,16 @@ def _too_common(scene: ReportContext, known: Mapping[str, int]) -> Mapping[str, 
     return mentions.bare_mentions(single, looked).held_back
 
 
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    page, target, spot = finding.page, finding.target, finding.spots[0]
+    assert page is not None and target is not None
+    mark = Mark(page.id, spot.span.start, spot.span.end, target.id)
+    return [
+        Offer("Link it", Link(place.volume.key, only=(mark,)), many="Link them"),
+        Offer("All of this name", Link(place.volume.key, target.key)),
+    ]
+
+
 REPORT = Report(
     "mentions",
     Group.TEXT,
@@ -47,4 +67,6 @@ REPORT = Report(
     "Words that name a page and are not linked to it.",
     "These words name a page and are not linked to it.",
     _mentions,
+    mends=_mends,
+    parts=by_target("says"),
 )

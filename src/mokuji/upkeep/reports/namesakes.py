@@ -4,10 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from mokuji.acts.requests import Merge
 from mokuji.core.language.page import Page
 from mokuji.core.reports.namesakes import ALIKE, likeness
 from mokuji.upkeep.reports.reading import collect, text_batches
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Place,
+    Report,
+    ReportContext,
+    Way,
+)
 
 
 def _body(page: Page) -> str:
@@ -38,6 +48,21 @@ def _namesakes(scene: ReportContext, after: str, most: int) -> Listing:
     return collect(text_batches(scene, after), after, most, of), {}
 
 
+def _what(finding: Finding) -> str:
+    return f"{finding.page.id if finding.page else 0}\t{finding.other.id if finding.other else 0}"
+
+
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    page, other = finding.page, finding.other
+    assert page is not None and other is not None
+    into = f"{place.volumes[other.volume].title}/{other.title}"
+    return [
+        Offer("Merge into that one…", Merge(place.volume.key, page.key, into), many="Merge them into those"),
+        Offer("Read that one", way=Way("read", other.volume, other.key)),
+        Offer("Edit", way=Way("edit", page.volume, page.key, 1)),
+    ]
+
+
 REPORT = Report(
     "namesakes",
     Group.MATERIALS,
@@ -46,4 +71,6 @@ REPORT = Report(
     "These pages say the same, or nearly, as a page of this name in another volume: one of the two could be put in or "
     "led to instead.",
     _namesakes,
+    mends=_mends,
+    what=_what,
 )

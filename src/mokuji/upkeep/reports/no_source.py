@@ -6,8 +6,19 @@ from collections import Counter
 
 from mokuji.store import sources
 from mokuji.store.index.upkeep import Counts
-from mokuji.upkeep.reports.lost import MOST_LOST, lost
-from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.lost import MOST_LOST, edit_there, lost
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Place,
+    Report,
+    ReportContext,
+    Way,
+    by_key,
+    by_name,
+)
 
 
 def _lost_sources(scene: ReportContext, after: str, most: int) -> Listing:
@@ -19,7 +30,13 @@ def _lost_sources(scene: ReportContext, after: str, most: int) -> Listing:
 
 
 def _number(scene: ReportContext, _: Counts) -> int:
-    return len({key for key, _ in sources.missing(scene.connection, [scene.volume.id], MOST_LOST)})
+    missing = {key for key, _ in sources.missing(scene.connection, [scene.volume.id], MOST_LOST)}
+    return len(missing - scene.aside("no-source"))
+
+
+def _mends(_: Place, finding: Finding) -> list[Offer]:
+    into_list = Offer("Put it into the list", way=Way("new source", key=finding.title))
+    return [into_list, *edit_there(finding)] if finding.spots else []
 
 
 REPORT = Report(
@@ -29,6 +46,9 @@ REPORT = Report(
     "Pages cite them, and they are not in the list.",
     "These are neither footnotes of the pages that cite them nor in the list of sources.",
     _lost_sources,
+    mends=_mends,
+    parts=by_name("no-source"),
+    what=by_key,
     number=_number,
     in_step=True,
 )

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from mokuji.store import pages
 from mokuji.store.index import upkeep
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.reaching import lead_to_it_or_delete
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, page_id
 
 
 def _orphans(scene: ReportContext, after: str, most: int) -> Listing:
@@ -20,6 +21,9 @@ REPORT = Report(
     "No other page leads to them.",
     "No other page leads to these, by link or insert. Their place in the contents does not count.",
     _orphans,
+    mends=lead_to_it_or_delete,
+    what=page_id,
+    to_mend=True,
     number=lambda _, counts: counts.orphans,
     in_step=True,
 )

@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
+from mokuji.acts.requests import Extract
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.excerpt import Excerpt
 from mokuji.core.reports.repeats import Repeat, repeats
 from mokuji.upkeep.reports.reading import first_words, texts_of
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Part,
+    Place,
+    Report,
+    ReportContext,
+    Spot,
+)
 
 REPEAT_SPOTS, REPEAT_WORDS = 8, 90
 """Number of places of a repeated passage that are shown, and how much of its words."""
@@ -40,6 +51,13 @@ def _repeat(scene: ReportContext, key: str, each: Repeat) -> Finding:
     return Finding(key, first_words(each.words), places[0][0], number=len(places), reason=reason, spots=spots)
 
 
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    assert finding.page is not None
+    span, page = finding.spots[0].span, finding.page
+    extract = Extract(place.key(page), page.key, span.start, span.end, "", revision=page.revision)
+    return [Offer("Extract…", extract, open=True)]
+
+
 REPORT = Report(
     "repeats",
     Group.MATERIALS,
@@ -48,4 +66,7 @@ REPORT = Report(
     "The same words in several places, by the lines that saying them once would save. Extract makes "
     "a template or page of them.",
     _repeats,
+    mends=_mends,
+    parts=lambda finding: (Part(finding.title),),
+    what=lambda finding: finding.title,
 )

@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from mokuji.core.language.page import Page
 from mokuji.core.reports.sections import broken_sections, nearest
 from mokuji.store.index import upkeep
+from mokuji.upkeep.reports.in_text import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
 
 
 def _sections(scene: ReportContext, after: str, most: int) -> Listing:
@@ -43,4 +44,6 @@ REPORT = Report(
     "References to a section that its page does not have.",
     "These references lead to a section that its page does not have.",
     _sections,
+    mends=mends_in_text,
+    parts=by_target("leads to"),
 )

@@ -6,6 +6,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import Flaw
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.page_style import found_in
+from mokuji.upkeep.reports.in_text import mends_in_text
 from mokuji.upkeep.reports.reading import of_texts
 from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 
@@ -36,4 +37,6 @@ REPORT = Report(
     "Where pages do not keep to the rules of this volume. A word that is not in the dictionary "
     "stands once for each page.",
     _style,
+    mends=mends_in_text,
+    reasons="words",
 )

@@ -4,11 +4,22 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from mokuji.acts.requests import File
 from mokuji.services.reading.categories import VolumeCategories
 from mokuji.store import pages
 from mokuji.store.index import memberships
 from mokuji.upkeep.reports.reading import AT_ONCE
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Place,
+    Report,
+    ReportContext,
+    Way,
+    page_id,
+)
 
 
 def _unfiled(scene: ReportContext, after: str, most: int) -> Listing:
@@ -33,6 +44,21 @@ def _unfiled(scene: ReportContext, after: str, most: int) -> Listing:
     ], {}
 
 
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    page = finding.page
+    assert page is not None
+    return [
+        Offer(
+            "File it…",
+            File(place.volume.key, page.key),
+            open=True,
+            many="File them under",
+            asks=("add", "Category, or several with commas between"),
+        ),
+        Offer("Edit", way=Way("edit", page.volume, page.key, 1)),
+    ]
+
+
 REPORT = Report(
     "unfiled",
     Group.MATERIALS,
@@ -40,5 +66,7 @@ REPORT = Report(
     "Pages that are filed nowhere.",
     "These pages are filed nowhere: no category, no mark, no template that files them.",
     _unfiled,
+    mends=_mends,
+    what=page_id,
     in_step=True,
 )

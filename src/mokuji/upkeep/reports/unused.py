@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from mokuji.acts.requests import Delete
 from mokuji.core.assembly.inserts import select
 from mokuji.core.language.page import PageHead
 from mokuji.services.reading.templates import templates_of
 from mokuji.store.index.uses import uses as stored_uses
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext
+from mokuji.upkeep.reports.report import Finding, Group, Listing, Offer, Place, Report, ReportContext, page_id
 
 FEW_USERS = 5
 """Of a template with more users than that it is not asked whether these are notes only."""
@@ -43,6 +44,11 @@ def _only_in_notes(scene: ReportContext, head: PageHead) -> list[PageHead]:
     return [page.head for page in users.values()]
 
 
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    assert finding.page is not None
+    return [Offer("Delete", Delete(place.volume.key, finding.page.key), open=True, many="Delete them")]
+
+
 REPORT = Report(
     "unused",
     Group.MATERIALS,
@@ -50,4 +56,6 @@ REPORT = Report(
     "No page puts them in.",
     "No page that you may read puts these in, or only in notes for writers.",
     _unused,
+    mends=_mends,
+    what=page_id,
 )

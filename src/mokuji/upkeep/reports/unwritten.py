@@ -2,13 +2,26 @@
 
 from __future__ import annotations
 
+from mokuji.acts.requests import AddAlias, Retarget
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
 from mokuji.core.language.reference import Reference
-from mokuji.core.model.wiki import Place
+from mokuji.core.model.wiki import Place as NamePlace
 from mokuji.store.index import unwritten, upkeep
 from mokuji.upkeep.reports.reading import spot_of
-from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, Spot
+from mokuji.upkeep.reports.report import (
+    Finding,
+    Group,
+    Listing,
+    Offer,
+    Part,
+    Place,
+    Report,
+    ReportContext,
+    Spot,
+    Way,
+    by_name,
+)
 
 
 def _unwritten(scene: ReportContext, after: str, most: int) -> Listing:
@@ -52,9 +65,43 @@ def _asking(scene: ReportContext, key: str) -> tuple[tuple[Spot, ...], str, str]
     return tuple(spots), title, missing
 
 
-def _is_at(reference: Reference, place: Place) -> bool:
+def _is_at(reference: Reference, place: NamePlace) -> bool:
     name = reference.name
     return name is not None and name.absolute and f"{name.volume}/{name.title}" == place[1]
+
+
+def _what(finding: Finding) -> str:
+    return finding.key.partition(" ")[2]
+
+
+def _parts(finding: Finding) -> tuple[Part, ...]:
+    missing = (Part(f"· there is no volume “{finding.missing}”", quiet=True),) if finding.missing else ()
+    return (*by_name("unwritten")(finding), *missing)
+
+
+def _mends(place: Place, finding: Finding) -> list[Offer]:
+    volume = place.volume.key
+    if finding.missing:
+        there, key = finding.spots[0], finding.key.partition(" /")[2]
+        return [
+            Offer("Lead elsewhere…", Retarget(volume, key, "", absolute=True), open=True),
+            Offer("Edit there", way=Way("edit", there.page.volume, there.page.key, there.line)),
+            Offer(f"Make a volume “{finding.missing}”", way=Way("new volume", key=finding.missing)),
+        ]
+    key = _what(finding)
+    return [
+        Offer("Write", way=Way("write", place.volume.id, key)),
+        Offer(
+            "Lead elsewhere…", Retarget(volume, key, ""), open=True, many="Lead them to", asks=("to", "Page")
+        ),
+        Offer(
+            "Another name of…",
+            AddAlias(volume, key, ""),
+            open=True,
+            many="Other names of",
+            asks=("of", "Page"),
+        ),
+    ]
 
 
 REPORT = Report(
@@ -64,6 +111,10 @@ REPORT = Report(
     "Pages refer to them, and they are not written yet.",
     "Pages refer to these names, and they are not written yet. Those most asked for come first.",
     _unwritten,
+    mends=_mends,
+    parts=_parts,
+    what=_what,
+    to_mend=True,
     number=lambda _, counts: counts.unwritten,
     in_step=True,
 )

@@ -1,4 +1,4 @@
-"""Upkeep: what there is to mend in a volume, and where each thing is mended."""
+"""Upkeep: what there is to mend in a volume or in all, and where each thing is mended."""
 
 from __future__ import annotations
 
@@ -8,14 +8,16 @@ from typing import Any
 from fastapi.responses import Response
 
 from mokuji import routing
+from mokuji.core.base.errors import BadFields
 from mokuji.core.base.spans import Span
 from mokuji.services.reading import passages
-from mokuji.upkeep import upkeep
+from mokuji.upkeep import asides, upkeep
+from mokuji.upkeep.listed import Listed, mark_of
 from mokuji.upkeep.reports.report import Group
-from mokuji.upkeep.upkeep import Finding
 from mokuji.web import addresses
-from mokuji.web.mends import mends
+from mokuji.web.mends import address_of
 from mokuji.web.pages import Form, Visitor, Who, own_origins, see
+from mokuji.web.plan_addresses import plan_of
 from mokuji.web.tables import as_csv, as_json
 
 router = routing.router()
@@ -26,12 +28,24 @@ def _origins(who: Visitor) -> tuple[str, ...]:
     return own_origins(who.request)
 
 
+@router.get("/-/upkeep")
+def everywhere(who: Who) -> Response:
+    """All reports over all volumes that the visitor may read."""
+    return overview(who, upkeep.ALL)
+
+
 @router.get("/-/upkeep/{volume}")
 def overview(who: Who, volume: str) -> Response:
     """All reports of a volume with their numbers."""
     view = upkeep.overview(who.app, who.actor, volume, _origins(who))
     return who.page(
-        "upkeep.html", view=view, place=view.place, reports=upkeep.REPORTS, groups=list(Group), lit="upkeep"
+        "upkeep.html",
+        view=view,
+        place=view.place,
+        at=view.place.volume.key if view.place is not None else upkeep.ALL,
+        reports=upkeep.REPORTS,
+        groups=list(Group),
+        lit="upkeep",
     )
 
 
@@ -40,24 +54,43 @@ def report(who: Who, volume: str, name: str, after: str = "") -> Response:
     """One report; as CSV or JSON when its name ends so."""
     for ending, write in _WRITERS.items():
         if name.endswith(ending):
-            findings = upkeep.every(who.app, who.actor, volume, name.removesuffix(ending), _origins(who))
-            return write(findings)
+            return write(upkeep.every(who.app, who.actor, volume, name.removesuffix(ending), _origins(who)))
     view = upkeep.report(who.app, who.actor, volume, name, after=after, origins=_origins(who))
-    planned = (
-        {finding.key: mends(view, finding, _origins(who)) for finding in view.findings}
-        if view.place.may_write
-        else {}
-    )
     return who.page(
         "report.html",
         view=view,
         place=view.place,
-        mends=planned,
-        apart=upkeep.said_to_differ(who.app, who.actor, volume) if view.name == "look-alikes" else (),
+        at=view.place.volume.key if view.place is not None else upkeep.ALL,
+        address_of=address_of,
+        mark_of=mark_of,
         report=upkeep.REPORTS[name],
-        styled=view.styled,
+        may_write=any(row.may_write for row in view.rows),
         lit="upkeep",
     )
+
+
+@router.post("/-/upkeep/{volume}/{name}/marked")
+def marked(who: Who, form: Form, volume: str, name: str) -> Response:
+    """Goes to the plan that mends the marked findings in one way (``how``), or puts them aside (``aside``)."""
+    marks = form.get("mark", "").splitlines()
+    rows = upkeep.marked(who.app, who.actor, volume, name, marks, _origins(who))
+    # Who presses Enter in a field means what that field is for.
+    given = {
+        field.removeprefix("given "): value.strip() for field, value in form.items() if field[:6] == "given "
+    }
+    how = form.get("how", "") or next((way for way, value in given.items() if value), "")
+    if "aside" in form or not how:
+        asides.put(who.app, who.actor, name, rows, form.get("reason", ""))
+        return see(addresses.upkeep(volume, name))
+    return see(plan_of(upkeep.mend_together(rows, how, given.get(how, ""))))
+
+
+@router.post("/-/upkeep/{volume}/{name}/back")
+def take_back(who: Who, form: Form, volume: str, name: str) -> Response:
+    """Lists findings again that were put aside."""
+    if not asides.take_back(who.app, who.actor, name, form.get("mark", "").splitlines()):
+        raise BadFields({"mark": "That is not put aside any more."})
+    return see(addresses.upkeep(volume, name))
 
 
 @router.get("/-/passage/{volume}/{page:path}")
@@ -67,20 +100,13 @@ def passage(who: Who, volume: str, page: str, start: int = -1, end: int = -1) ->
     return who.page("passage.html", found=passages.passage(who.app, who.actor, volume, page, marked))
 
 
-@router.post("/-/upkeep/{volume}/differ")
-def differ(who: Who, form: Form, volume: str) -> Response:
-    """Remembers that two names are two things, or forgets it (``back``)."""
-    one, other = form.get("one", ""), form.get("other", "")
-    found = upkeep.differ(who.app, who.actor, volume, one, other, back="back" in form)
-    return see(addresses.upkeep(found.key, "look-alikes"))
-
-
 # ---- in other forms ---------------------------------------------------------------
 
 
-def _rows(found: Iterable[Finding]) -> Iterable[dict[str, Any]]:
+def _rows(found: Iterable[Listed]) -> Iterable[dict[str, Any]]:
     """A finding as plain values: the same in CSV and in JSON."""
-    for finding in found:
+    for row in found:
+        finding = row.finding
         spot = finding.spots[0] if finding.spots else None
         page = finding.page or (spot.page if spot else None)
         yield {
@@ -93,11 +119,12 @@ def _rows(found: Iterable[Finding]) -> Iterable[dict[str, Any]]:
             else (finding.target.title if finding.target else ""),
             "reason": finding.reason,
             "pages": finding.number or None,
+            "volume": row.volume.title,
         }
 
 
-_HEAD = ["name", "page", "line", "sentence", "other", "reason", "pages"]
-_WRITERS: dict[str, Callable[[Iterable[Finding]], Response]] = {
+_HEAD = ["name", "page", "line", "sentence", "other", "reason", "pages", "volume"]
+_WRITERS: dict[str, Callable[[Iterable[Listed]], Response]] = {
     ".csv": lambda found: as_csv(_HEAD, _rows(found)),
     ".json": lambda found: as_json(_rows(found)),
 }
