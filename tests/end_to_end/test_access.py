@@ -41,6 +41,8 @@ SCREENS = [
     f"/-/upkeep{MANUAL}",
     f"/-/upkeep{MANUAL}/mentions",
     f"/-/upkeep{MANUAL}/repeats",
+    "/-/upkeep/-",
+    "/-/upkeep/-/mentions",
     f"/-/upkeep{MANUAL}/style",
     f"/-/style{MANUAL}",
     f"/-/secret{MANUAL}",

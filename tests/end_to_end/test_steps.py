@@ -288,10 +288,25 @@ def test_5_marked_mentions_are_linked_through_one_plan(open_page: Open) -> None:
     marks = page.get_by_role("checkbox")
     marks.nth(0).check()
     marks.nth(2).check()
-    page.get_by_role("button", name="Plan to link the marked ones").click()
+    page.get_by_role("button", name="Link them").click()
     expect(page.locator(".plan-say")).to_contain_text("2 mentions will be linked")
     page.get_by_role("button", name="Link 2 places").click()
     expect(page.get_by_role("status")).to_contain_text("2 pages were written as one change")
+
+
+def test_5_what_is_meant_as_it_is_is_put_aside_with_a_reason_and_taken_back(open_page: Open) -> None:
+    page = open_page("/-/upkeep/tern-4-service-manual/orphans", who="Wenna")
+    foot = page.locator(".marked-foot")
+    expect(foot.get_by_role("button", name="Delete them")).to_be_hidden()
+    page.get_by_role("checkbox", name="Mark Sensors").check()
+    expect(foot.get_by_role("button", name="Delete them")).to_be_visible()
+    foot.get_by_label("Put them aside: why").fill("The contents lead there.")
+    page.keyboard.press("Enter")
+    page.get_by_text("Put aside · 1").click()
+    expect(page.locator(".put-aside")).to_contain_text("The contents lead there.")
+    expect(page.locator(".finding")).to_have_count(2)
+    page.get_by_role("button", name="List it again").click()
+    expect(page.locator(".finding")).to_have_count(3)
 
 
 def test_5_a_report_is_gone_through_by_keyboard_with_each_finding_in_its_place(open_page: Open) -> None:
@@ -308,7 +323,7 @@ def test_5_a_report_is_gone_through_by_keyboard_with_each_finding_in_its_place(o
     page.keyboard.press("k")
     expect(page.locator("#f2")).to_be_focused()
     page.keyboard.press("Alt+Enter")
-    expect(page.locator(".plan-say").first).to_contain_text("10 mentions will be linked")
+    expect(page.locator(".plan-say").first).to_contain_text("1 mention will be linked")
 
 
 def test_5_other_lists_are_gone_through_by_the_same_keys(open_page: Open) -> None:
