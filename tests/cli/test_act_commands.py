@@ -16,7 +16,7 @@ from mokuji.acts.context import PlanningContext
 from mokuji.acts.folder_registry import ON_FOLDERS
 from mokuji.cli.act_commands import asked
 from mokuji.cli.main import app
-from mokuji.services.folders import folders
+from mokuji.services.folders import checking
 
 FILES = {
     "guide/contents.md": "- [[Pump]]\n  - [[Well]]\n    - [[Lid]]\n- [[Log]]\n",
@@ -94,7 +94,7 @@ def test_an_act_shows_its_plan_and_is_done(act: Act[object, object], folder: Pat
     assert _files(folder) != before
     led = [
         reference
-        for reference in folders.check(folder).references
+        for reference in checking.check(folder).references
         if reference.resolution == "section_missing"
     ]
     assert led == [], "no act leaves a reference to a section behind"

@@ -20,7 +20,7 @@ from mokuji.core.base.errors import BadFile, Collision, Forbidden, Missing, Refu
 from mokuji.core.language.excerpt import Excerpt
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.folders import folders, importing
+from mokuji.services.folders import checking, folders, importing
 from mokuji.services.reading import reading, trash
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import assets_shown, files, findings, writing
@@ -177,7 +177,7 @@ def test_a_folder_says_which_files_are_missing_and_shows_those_that_are_there(tm
     (tmp_path / "Lamp.md").write_text(
         "![x](A.png)\n\n![y](gone.png) `![z](code.png)` [u](https://post.example/x.png)\n"
     )
-    (problem,) = folders.check(tmp_path).problems
+    (problem,) = checking.check(tmp_path).problems
     assert (problem.line, problem.column, problem.code) == (3, 6, "file_missing")
     assert "“gone.png”" in problem.message
     (tmp_path / "Lamp.md").write_text("![x](a.png)\n")

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import pytest
 
-from mokuji.core.base.edits import apply
+from mokuji.core.base.edits import Edit, apply
+from mokuji.core.base.spans import Lines, Span
 from mokuji.core.model.policy import Actor, Role
+from mokuji.core.reports.page_findings import PageFinding
+from mokuji.formats.check import as_json
 from mokuji.services.app_context import AppContext
+from mokuji.services.folders import checking
 from mokuji.services.writing import writing
-from mokuji.services.writing.findings import Finding, findings
+from mokuji.services.writing.findings import findings
 from tests.services.making import pages, person, volume
 
 SITE = ("https://docs.example",)
@@ -27,7 +34,7 @@ def writer(app: AppContext) -> Actor:
     return writer
 
 
-def _found(app: AppContext, actor: Actor, text: str) -> list[Finding]:
+def _found(app: AppContext, actor: Actor, text: str) -> list[PageFinding]:
     seen = writing.preview(app, actor, "guide", "Draft", text)
     return findings(app, actor, seen, seen.rendered(app).problems, SITE)
 
@@ -119,8 +126,9 @@ def test_an_insert_of_an_unwritten_page_on_a_page_that_is_not_saved_is_no_loop(
 
 
 def test_findings_stand_in_the_order_of_the_text_with_their_lines(app: AppContext, writer: Actor) -> None:
-    found = _found(app, writer, "a a\n\n[[Nowhere]]\n\n#### Deep\n\n[[#gone]]\n")
-    assert [(finding.line, finding.kind) for finding in found] == [
+    text = "a a\n\n[[Nowhere]]\n\n#### Deep\n\n[[#gone]]\n"
+    found, lines = _found(app, writer, text), Lines(text)
+    assert [(lines.position(finding.span.start).line, finding.kind) for finding in found] == [
         (1, "advice"),
         (3, "unwritten"),
         (5, "advice"),
@@ -155,3 +163,81 @@ def test_nothing_of_a_closed_page_is_offered(app: AppContext, writer: Actor) -> 
         assert all("vault" not in mend.words for mend in finding.mends)
     (found,) = _found(app, other, "[[Battery vault]]")
     assert found.message == "“Battery vault” is not written yet"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "[[Batery well]]",
+        "[[Battery well#Limit]] and [[Battery well#Torqe|x]]",
+        "[[=Card | risk: fire]]",
+        "See [[Pump] now",
+        "See [[Battery well is open",
+        "See [[no such thing",
+        "## One\n\n[[#Onne]]",
+        "a a\n\n#### Deep\n\n| a | b |\n|---|\n| 1 | 2 |\n",
+        "![x](gone.png) and a note[^none].",
+        "[[Anodes]]",
+        "[[Nothing like it]] twice: [[Nothing like it]].",
+        "```dot\ndigraph { a -> }\n```\n",
+        "# First\n\n<!-- part: open -->\n\nText.\n",
+    ],
+)
+def test_a_folder_is_found_wrong_in_the_same_places_with_the_same_mends(
+    app: AppContext, writer: Actor, tmp_path: Path, text: str
+) -> None:
+    desk = _found(app, writer, text)
+    card = "---\nslots:\n  risk: {required: true}\n  who: {required: true}\n---\n${risk} ${who}"
+    files = {
+        "Guide/Battery well.md": "## Torque and sealant\n\n## Limits\n",
+        "Guide/Card.md": card,
+        "Guide/Draft.md": text,
+        "Parts/Anodes.md": "",
+    }
+    for path, words in files.items():
+        (tmp_path / path).parent.mkdir(exist_ok=True)
+        (tmp_path / path).write_text(words, newline="")
+    found = checking.check(tmp_path)
+    told = {
+        (problem.code, problem.kind, problem.message.rstrip("."), problem.span): problem.mends
+        for problem in found.problems
+        if problem.path == "Guide/Draft.md"
+    }
+    wanted = {(f.code, f.kind, f.message.rstrip("."), f.span): f.mends for f in desk}
+    listed = {key: mends for key, mends in wanted.items() if key[0] in {"unwritten", "section_missing"}}
+    assert told == {key: mends for key, mends in wanted.items() if key not in listed}
+    lines = Lines(text)
+    for (_, _, _, span), mends in listed.items():
+        at = lines.position(span.start)
+        (reference,) = [each for each in found.references if (each.line, each.column) == (at.line, at.column)]
+        assert reference.resolution != "page" and reference.mends == mends
+    assert told or listed
+
+
+def test_what_mends_a_file_is_said_for_programs_with_its_place_in_the_file(tmp_path: Path) -> None:
+    path = tmp_path / "Guide" / "Draft.md"
+    path.parent.mkdir()
+    text = "---\ntitle: A draft\n---\n\nSee 🜂 the the lid, [[Draf]].\n\n[[A draft#Non]]\n\n## None\n"
+    path.write_text(text, newline="")
+    (tmp_path / "Guide" / "Draft two.md").write_text("[[A draft]]", newline="")
+    found = json.loads(as_json(checking.check(tmp_path)))
+    (twice,) = [problem for problem in found["problems"] if problem["kind"] == "advice"]
+    assert text[twice["start"] : twice["end"]] == "the the"
+    edits = [
+        Edit(Span(e["start"], e["end"]), e["words"])
+        for mended in (twice, *found["references"])
+        for mend in mended["mends"][:1]
+        for e in mend["edits"]
+    ]
+    path.write_text(apply(text, edits), newline="")
+    again = checking.check(tmp_path)
+    assert not [problem for problem in again.problems if problem.kind == "advice"]
+    assert {reference.resolution for reference in again.references} == {"page"}, path.read_text()
+
+
+def test_advice_leaves_a_folder_sound(tmp_path: Path) -> None:
+    (tmp_path / "Guide").mkdir()
+    (tmp_path / "Guide" / "One.md").write_text("The the lid: [[Two]].")
+    (tmp_path / "Guide" / "Two.md").write_text("[[One]]")
+    found = checking.check(tmp_path)
+    assert found.sound and [problem.kind for problem in found.problems] == ["advice"]

@@ -14,7 +14,7 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.formats.check import Checked
 from mokuji.formats.folder_wiki import titled
-from mokuji.services.folders import folder_plan, folders
+from mokuji.services.folders import checking, folder_plan
 from tests.services.on_folders import planned
 from tests.wikis import TITLES, wikis
 
@@ -47,7 +47,7 @@ def test_after_a_rename_of_a_file_every_reference_leads_where_it_led(
             _write(wiki, folder)
         except MokujiError:
             assume(False)  # a front matter that cannot take a title
-        before = folders.check(folder)
+        before = checking.check(folder)
         assume(len(before.pages) == len(wiki.pages_by_id))
         page = data.draw(st.sampled_from([each.path for each in before.pages]))
         files = {path.name: path.read_bytes() for path in folder.rglob("*.md")}
@@ -57,7 +57,7 @@ def test_after_a_rename_of_a_file_every_reference_leads_where_it_led(
             assert {path.name: path.read_bytes() for path in folder.rglob("*.md")} == files
             return
         folder_plan.apply(plan)
-        after = folders.check(folder)
+        after = checking.check(folder)
         head = next(
             p.head for p in plan.loaded.wiki.pages_by_id.values() if plan.loaded.paths[p.head.id] == page
         )

@@ -8,7 +8,7 @@ import pytest
 
 from mokuji.acts.requests import Move, RenameFile, RenameSource
 from mokuji.core.base.errors import Collision, Missing, Refused
-from mokuji.services.folders import folder_lists, folder_plan, folders
+from mokuji.services.folders import checking, folder_lists, folder_plan
 from tests.outside.test_media import picture
 from tests.services.on_folders import planned
 
@@ -47,7 +47,7 @@ def test_a_file_of_a_folder_is_renamed_with_all_that_names_it(folder: Path) -> N
         )
     )
     assert (folder / "b" / "Other.md").read_text() == "![b](lamp.png)\n"
-    assert not [p for p in folders.check(folder).problems if p.code == "file_missing"]
+    assert not [p for p in checking.check(folder).problems if p.code == "file_missing"]
     with pytest.raises(Collision):
         planned(folder, RenameFile("a", "same.png", "Mast Head"))
     with pytest.raises(Missing):
@@ -65,7 +65,7 @@ def test_a_source_of_a_folder_is_renamed_in_its_list_and_where_it_is_cited(folde
     assert (
         (folder / "a" / "Two.md").read_text().startswith("---\nstatus: final\n---\n[^ferrar-2018] `[^gel]`")
     )
-    assert not [p for p in folders.check(folder).problems if p.code == "source_missing"]
+    assert not [p for p in checking.check(folder).problems if p.code == "source_missing"]
 
 
 def test_a_list_in_bibtex_is_renamed_as_well(folder: Path) -> None:
@@ -84,7 +84,7 @@ def test_a_page_that_moves_takes_its_files_along(folder: Path) -> None:
     assert "![a](Lamp-2.png) ![s](same.png)" in text
     assert (folder / "b" / "files" / "Lamp-2.png").read_bytes() == picture("PNG")
     assert (folder / "b" / "files" / "lamp.png").read_bytes() == picture("PNG", (50, 20))
-    assert not [p for p in folders.check(folder).problems if p.code == "file_missing"]
+    assert not [p for p in checking.check(folder).problems if p.code == "file_missing"]
 
 
 def test_tasks_of_a_folder_are_listed_by_day_with_their_places(folder: Path) -> None:

@@ -15,7 +15,7 @@ from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.split import Parted
-from mokuji.services.folders import folder_plan, folders
+from mokuji.services.folders import checking, folder_plan, folders
 from mokuji.services.folders.folder_plan import FolderPlan
 from tests.services.on_folders import other_names, planned, section
 from tests.services.test_folder_acts import _write
@@ -51,7 +51,7 @@ def _led(folder: Path) -> list[str]:
     """Where each reference of the folder leads, in order of file and place."""
     return [
         f"{reference.path} → {reference.to or reference.resolution}"
-        for reference in folders.check(folder).references
+        for reference in checking.check(folder).references
     ]
 
 
@@ -171,7 +171,7 @@ def test_the_files_say_afterwards_what_the_plan_said(act: str) -> None:
                 _write(wiki, folder)
             except MokujiError:
                 assume(False)  # a front matter that cannot take a title
-            paths = st.sampled_from([each.path for each in folders.check(folder).pages])
+            paths = st.sampled_from([each.path for each in checking.check(folder).pages])
             page, other = data.draw(paths), data.draw(paths)
             before = {path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*.*")}
             try:

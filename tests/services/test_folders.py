@@ -14,7 +14,7 @@ from mokuji.core.model.policy import Role
 from mokuji.formats.folder import read
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
-from mokuji.services.folders import folders, importing
+from mokuji.services.folders import checking, importing
 from mokuji.services.reading import reading
 from tests.services.making import texts
 
@@ -176,7 +176,7 @@ def test_a_pipe_and_a_name_that_is_no_utf_8_are_said_and_hold_nothing_up(tmp_pat
     (tmp_path / "Pump.md").write_text("Fine.", encoding="utf-8")
     os.mkfifo(tmp_path / "Pipe.md")
     (Path(os.fsdecode(os.fsencode(tmp_path) + b"/Caf\xe9.md"))).write_text("x", encoding="utf-8")
-    found = folders.check(tmp_path)
+    found = checking.check(tmp_path)
     said = {(problem.path, problem.code) for problem in found.problems}
     assert {("Pipe.md", "not_readable"), ("Caf\\xe9.md", "file_name")} <= said
     for problem in found.problems:

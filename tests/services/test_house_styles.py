@@ -11,7 +11,7 @@ from mokuji.core.base.errors import Conflict, Forbidden, Missing, Refused
 from mokuji.core.model.policy import Actor, Role
 from mokuji.core.style.style import Preferred, Style
 from mokuji.services.app_context import AppContext
-from mokuji.services.folders import folders, importing
+from mokuji.services.folders import checking, importing
 from mokuji.services.reading import house_styles
 from mokuji.services.writing import findings, writing
 from mokuji.upkeep import upkeep
@@ -158,7 +158,7 @@ def test_a_folder_is_held_to_the_rules_in_its_settings(tmp_path: Path) -> None:
     (tmp_path / "Lamp.md").write_text("## Fit The lamp\n\nThe gland and teh lid.\n")
     said = [
         f"{problem.path}:{problem.line}:{problem.column} {problem.message}"
-        for problem in folders.check(tmp_path).problems
+        for problem in checking.check(tmp_path).problems
     ]
     assert said == [
         "Lamp.md:1:4 This heading is not in sentence case.",
@@ -170,7 +170,7 @@ def test_a_folder_is_held_to_the_rules_in_its_settings(tmp_path: Path) -> None:
 def test_a_folder_in_a_language_without_a_dictionary_says_so(tmp_path: Path) -> None:
     (tmp_path / "volume.yaml").write_text("style:\n  spelling: xx-XX\n")
     (tmp_path / "Lamp.md").write_text("teh\n")
-    (problem,) = folders.check(tmp_path).problems
+    (problem,) = checking.check(tmp_path).problems
     assert problem.message == "There is no dictionary for “xx-XX” here, so spelling was not looked at."
 
 

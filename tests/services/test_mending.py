@@ -98,6 +98,14 @@ def test_missing_sections_mentions_and_unwritten_names_are_mended_several_at_onc
     assert texts(app)["A"].endswith("[[well]] [[well]]\n") and _rows(app, writer, "unwritten") == []
 
 
+def test_values_that_inserts_lack_are_put_in_for_several_at_once(app: AppContext, writer: Actor) -> None:
+    card = "---\nslots: {who: {required: true}}\n---\n${who}"
+    pages(app, writer, "guide", {"Card": card, "One": "[[=Card]]\n", "Two": "x [[=Card]]\n\n[[=Card]]\n"})
+    request = upkeep.mend_together(_rows(app, writer, "insert-faults"), "Mend them")
+    doing.apply(app, writer, request, None)
+    assert texts(app)["Two"] == "x [[=Card | who: ]]\n\n[[=Card | who: ]]\n"
+
+
 def test_what_all_are_given_is_asked_for_once_and_one_finding_needs_no_plan_of_several(
     app: AppContext, writer: Actor
 ) -> None:

@@ -11,7 +11,7 @@ from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.errors import BadFields, Conflict, Forbidden
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.folders import folders
+from mokuji.services.folders import checking, folders
 from mokuji.services.reading import reading
 from mokuji.services.writing import sources
 from mokuji.store import sources as stored
@@ -148,7 +148,7 @@ def test_a_folder_has_its_list_at_its_top(tmp_path: Path) -> None:
     (tmp_path / "sources.bib").write_text("@book{gel, title={Gel batteries}, year=2018}", encoding="utf-8")
     html, _ = folders.render(tmp_path, "A")
     assert "<cite>Gel batteries</cite>. 2018." in html
-    (problem,) = [p for p in folders.check(tmp_path).problems if p.code == "source_missing"]
+    (problem,) = [p for p in checking.check(tmp_path).problems if p.code == "source_missing"]
     assert (problem.path, problem.line, problem.column) == ("A.md", 1, 13)
 
 

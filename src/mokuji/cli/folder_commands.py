@@ -16,7 +16,7 @@ import typer
 from mokuji.cli.on_folder import Folder, InVolume, on_folder
 from mokuji.formats.check import as_json, as_lines
 from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services.folders import folder_lists, folder_reuse, folders
+from mokuji.services.folders import checking, folder_lists, folder_reuse, folders
 
 
 class Format(StrEnum):
@@ -34,7 +34,7 @@ def check(
     ] = Format.TEXT,
 ) -> None:
     """Check a folder of pages: what leads nowhere, what nothing leads to. Exit status 0 sound, 1 findings."""
-    found = folders.check(folder)
+    found = checking.check(folder)
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     if format_ is Format.JSON:
         typer.echo(as_json(found))

@@ -1,16 +1,19 @@
 """What a check of a folder found, as JSON and as lines for a terminal or a build.
 
 The shape of the JSON: ``pages`` [{volume, title, path}], ``references`` [{from, line, column, kind, target,
-section, resolution, to}], ``orphans`` [path], ``out_of_reach`` [path], ``unwritten`` [{volume, name, references}],
-``problems`` [{path, line, column, code, message}]. Lines and columns count from 1, columns in code points.
+section, resolution, to, mends}], ``orphans`` [path], ``out_of_reach`` [path], ``unwritten`` [{volume, name,
+references}], ``problems`` [{path, line, column, code, kind, message, start, end, mends}]. ``kind`` is problem, style or
+advice; advice alone leaves a folder sound. ``mends`` are [{words, edits [{start, end, words}]}], the likeliest first.
+Lines and columns count from 1, columns in code points; ranges are of code points of the file, from 0.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from mokuji.core.style.flaws import Mend
 from mokuji.formats.folder import FolderProblem
 
 
@@ -38,6 +41,7 @@ class CheckedReference:
     section: str | None
     resolution: str
     to: str | None
+    mends: tuple[Mend, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +68,8 @@ class Checked:
     def sound(self) -> bool:
         """Whether there is nothing to mend."""
         broken = any(reference.resolution != "page" for reference in self.references)
-        return not (broken or self.orphans or self.out_of_reach or self.unwritten or self.problems)
+        wrong = any(problem.kind != "advice" for problem in self.problems)
+        return not (broken or self.orphans or self.out_of_reach or self.unwritten or wrong)
 
 
 def as_json(found: Checked) -> str:
@@ -81,6 +86,7 @@ def as_json(found: Checked) -> str:
                 "section": reference.section,
                 "resolution": reference.resolution,
                 "to": reference.to,
+                "mends": _mends(reference.mends),
             }
             for reference in found.references
         ],
@@ -96,12 +102,28 @@ def as_json(found: Checked) -> str:
                 "line": problem.line,
                 "column": problem.column,
                 "code": problem.code,
+                "kind": problem.kind,
                 "message": problem.message,
+                "start": problem.span.start if problem.span is not None else None,
+                "end": problem.span.end if problem.span is not None else None,
+                "mends": _mends(problem.mends),
             }
             for problem in found.problems
         ],
     }
     return json.dumps(told, ensure_ascii=False, indent=1)
+
+
+def _mends(mends: Sequence[Mend]) -> list[dict[str, object]]:
+    """Those that are edits of the text."""
+    return [
+        {
+            "words": mend.words,
+            "edits": [{"start": e.span.start, "end": e.span.end, "words": e.words} for e in mend.edits],
+        }
+        for mend in mends
+        if mend.edits
+    ]
 
 
 def as_lines(found: Checked) -> Iterator[str]:
@@ -120,8 +142,10 @@ def as_lines(found: Checked) -> Iterator[str]:
     for path in found.out_of_reach:
         yield f"{path}:1:1: It is not reached from the front page or the contents. [out_of_reach]"
     yield (
-        f"{len(found.pages):,} pages, {len(found.references):,} references: {len(found.problems):,} problems, "
+        f"{len(found.pages):,} pages, {len(found.references):,} references: "
+        f"{sum(p.kind != 'advice' for p in found.problems):,} problems, "
         f"{sum(r.resolution == 'section_missing' for r in found.references):,} missing sections, "
         f"{len(found.unwritten):,} unwritten names, {len(found.orphans):,} orphans, "
-        f"{len(found.out_of_reach):,} out of reach."
+        f"{len(found.out_of_reach):,} out of reach, "
+        f"{sum(p.kind == 'advice' for p in found.problems):,} pieces of advice."
     )

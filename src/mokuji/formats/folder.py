@@ -17,8 +17,10 @@ import yaml
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, BadText
+from mokuji.core.base.spans import Span
 from mokuji.core.language import front_matter
 from mokuji.core.language.scan import check_page
+from mokuji.core.style.flaws import Mend
 from mokuji.core.style.style import Style, read_style
 from mokuji.formats.contents import read_contents
 
@@ -28,13 +30,20 @@ _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
 @dataclass(frozen=True, slots=True)
 class FolderProblem:
-    """What is wrong with a file; lines and columns count from 1, columns in code points."""
+    """What is wrong with a file; lines and columns count from 1, columns in code points.
+
+    ``kind`` is problem, advice or style; ``span`` is its range in the text of a page, and ``mends`` what puts it right
+    there.
+    """
 
     path: str
     code: str
     message: str
     line: int = 1
     column: int = 1
+    kind: str = "problem"
+    span: Span | None = None
+    mends: tuple[Mend, ...] = ()
 
     def __str__(self) -> str:
         return f"{self.path}: {self.message}"

@@ -226,3 +226,16 @@ class Sections:
             taken.add(anchor)
             found.append(anchor)
         return tuple(found)
+
+
+def section_for(wiki: Wiki, target: Page, fragment: str) -> str:
+    """The section that an address leads to, as it is typed; empty if there is none."""
+    sections = Sections.of(target, frozenset(wiki.volumes))
+    anchors = sections.anchors()
+    if fragment not in anchors:
+        return ""
+    index = anchors.index(fragment)
+    heading = target.content.headings[index]
+    return names.escape_section(
+        heading.id or words(heading, target.text, target.content.references, frozenset(wiki.volumes))
+    )

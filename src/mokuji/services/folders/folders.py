@@ -14,8 +14,6 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from mokuji.adapters.diagrams import draw
-from mokuji.adapters.spelling import dictionary
 from mokuji.core.assembly.inserts import Fault
 from mokuji.core.assembly.listing import ListedPage, Listing, arrange, fields
 from mokuji.core.assembly.listing import read as read_listing
@@ -24,21 +22,16 @@ from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Lines
 from mokuji.core.html.html import compile_page
-from mokuji.core.language import files as file_names
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.pointers import source_key
 from mokuji.core.language.reference import Kind
-from mokuji.core.model import graph
 from mokuji.core.model.categories import Filing, filed
-from mokuji.core.model.references import Resolution, Resolver, Sections, inserts_of, volumes_by_id
+from mokuji.core.model.references import Sections, inserts_of, volumes_by_id
 from mokuji.core.model.sources import formatted
-from mokuji.core.model.wiki import MemoryWiki, Place, Volume
-from mokuji.core.reports import reach
-from mokuji.core.reports.uses import use
+from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.reports.page_findings import PageFinding, in_itself
 from mokuji.core.style.style import Style
 from mokuji.formats import bibliography
-from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, index
@@ -108,16 +101,17 @@ def _say(problems: list[FolderProblem] | None, path: str, code: str, message: st
 class Summary:
     """What a check needs of one page, small enough to travel between processes.
 
-    ``references`` are kind, name, section, line, column and the name as typed; ``problems`` code, message,
-    line and column; ``ids`` and ``words`` those of its headings, ``parts`` the keys of its named parts; ``inserts``
-    the place among the references and the characters of each insert.
+    ``references`` are kind, name, section, line, column and the name as typed; ``findings`` what it says badly in
+    itself, ``understood`` whether all of it was; ``ids`` and ``words`` are those of its headings, ``parts`` the keys of
+    its named parts; ``inserts`` the place among the references and the characters of each insert.
     """
 
     references: tuple[tuple[Kind, Name | None, str | None, int, int, str, str], ...]
     ids: tuple[str | None, ...]
     words: tuple[str, ...]
     parts: frozenset[str]
-    problems: tuple[tuple[str, str, int, int], ...]
+    findings: tuple[PageFinding, ...]
+    understood: bool
     inserts: tuple[tuple[int, str], ...] = ()
 
 
@@ -136,18 +130,17 @@ def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -
         references.append(
             (reference.kind, reference.name, reference.section, at.line, at.column, whole, title)
         )
-    problems = []
-    for problem in content.problems:
-        at = lines.position(problem.span.start)
-        problems.append((problem.code, problem.message, at.line, at.column))
-    for flaw in found_in(page, styles[page.head.volume]):
-        at = lines.position(flaw.span.start)
-        problems.append((flaw.code, flaw.message, at.line, at.column))
     inserts = [
         (n, each.span.of(page.text)) for n, each in enumerate(content.references) if each.kind is Kind.INSERT
     ]
     return Summary(
-        tuple(references), sections.ids, sections.keys, sections.parts, tuple(problems), tuple(inserts)
+        tuple(references),
+        sections.ids,
+        sections.keys,
+        sections.parts,
+        tuple(in_itself(page, found_in(page, styles[page.head.volume]))) if styles else (),
+        not content.problems,
+        tuple(inserts),
     )
 
 
@@ -187,7 +180,7 @@ class Loaded:
 
 
 def load(folder: Path, *, style: bool = False) -> Loaded:
-    """The wiki in a folder, with ``style`` held to the house style of its volumes; Missing if it is none."""
+    """The wiki in a folder, with ``style`` looked at for how its pages read; Missing if it is none."""
     if not folder.is_dir():
         raise Missing(
             f"{folder} is no folder. Give a folder of .md files, or of such folders.", code="no_folder"
@@ -198,59 +191,12 @@ def load(folder: Path, *, style: bool = False) -> Loaded:
         raise Missing(f"{folder} holds no page files (.md).", code="no_pages")
     found = index(replace(source, problems=(*source.problems, *unread)))
     pages = list(found.wiki.pages_by_id.values())
-    styles = {id_: volume.style if style else Style() for id_, volume in found.volumes.items()}
+    styles = {id_: volume.style for id_, volume in found.volumes.items()} if style else {}
     summaries = _summaries(pages, frozenset(found.wiki.volumes), styles)
     return Loaded(found, ReadWiki(found.wiki.volumes.values(), pages, summaries))
 
 
-# ---- check ----------------------------------------------------------------------
-
-
-def check(folder: Path) -> Checked:
-    """What a folder holds and what is wrong with it, in a stable order."""
-    found = load(folder, style=True)
-    paths, volumes = found.paths, found.index.volumes
-    pages = sorted(found.wiki.pages_by_id.values(), key=lambda page: paths[page.head.id])
-    linked = graph.build(
-        found.wiki.volumes,
-        (page.head for page in pages),
-        ((page.head.id, key) for page in pages for key in page.alias_keys),
-        graph.uses_in(
-            (page.head, ((kind, name) for kind, name, _ in found.wiki.names_on(page))) for page in pages
-        ),
-    )
-    named = {id_: path for id_, path in paths.items() if id_ not in found.index.spare}
-    placed = {(volume, row.key) for volume in volumes for row in found.index.rows(volume)}
-    fronts = {id_: names.key(volume.front) for id_, volume in volumes.items() if volume.front}
-    # A volume with neither contents nor a front page opens on the list of all its pages.
-    for id_, volume in volumes.items():
-        if volume.contents_text is None and id_ not in fronts:
-            placed |= {(id_, row.key) for row in found.index.rows(id_, listed=False)}
-    references, unwritten = _references(found, pages)
-    problems = list(found.index.problems)
-    problems += [
-        FolderProblem(paths[id_], *problem)
-        for id_, summary in found.wiki.summaries.items()
-        for problem in summary.problems
-    ]
-    problems += _insert_problems(found, pages)
-    problems += _no_dictionary(found)
-    problems += _missing_files(found, folder, pages)
-    problems += _undrawn(found, pages)
-    problems += _uncited(found, pages, sources_of(folder, problems))
-    return Checked(
-        tuple(
-            CheckedPage(volumes[page.head.volume].title, page.head.title, paths[page.head.id])
-            for page in pages
-        ),
-        references,
-        tuple(sorted(named[h.id] for h in reach.orphans(linked) if h.id in named)),
-        tuple(sorted(named[h.id] for h in reach.out_of_reach(linked, placed, fronts) if h.id in named)),
-        unwritten,
-        tuple(
-            sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))
-        ),
-    )
+# ---- what lies beside the pages --------------------------------------------------
 
 
 def sources_of(
@@ -276,118 +222,6 @@ def sources_of(
             if label:
                 told.setdefault(source_key(label), (label, item))
     return told
-
-
-def _uncited(found: Loaded, pages: list[Page], sources: Mapping[str, object]) -> Iterator[FolderProblem]:
-    """Footnotes that are neither defined on their page nor in the list of sources."""
-    for page in pages:
-        if "[^" not in page.text:
-            continue
-        lines = Lines(page.text)
-        for cite in page.content.cites:
-            if cite.key not in sources:
-                at = lines.position(cite.span.start)
-                said = f"“{cite.name}” is neither a footnote of this page nor in the list of sources."
-                yield FolderProblem(found.paths[page.head.id], "source_missing", said, at.line, at.column)
-
-
-def _undrawn(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
-    """Diagrams that cannot be drawn."""
-    for page in pages:
-        for problem in rendering.diagram_problems(page, draw):
-            at = Lines(page.text).position(problem.span.start)
-            yield FolderProblem(found.paths[page.head.id], problem.code, problem.message, at.line, at.column)
-
-
-def _missing_files(found: Loaded, folder: Path, pages: list[Page]) -> Iterator[FolderProblem]:
-    """Files that pages name and that do not lie in ``files/`` of their volume."""
-    there = {
-        id_: {file_names.key(path.name) for path in (folder / volume.at("files")).glob("*") if path.is_file()}
-        for id_, volume in found.index.volumes.items()
-    }
-    for page in pages:
-        known = there[page.head.volume]
-        # Most pages name none that is missing: only the others are read closely.
-        if "]: " not in page.text and file_names.names_in(page.text) <= known:
-            continue
-        lines = Lines(page.text)
-        for destination in destinations(page.text, page.content):
-            if destination.key not in known:
-                at = lines.position(destination.span.start)
-                said = f"There is no file “{destination.name}” in the files/ of this volume."
-                yield FolderProblem(found.paths[page.head.id], "file_missing", said, at.line, at.column)
-
-
-def _no_dictionary(found: Loaded) -> Iterator[FolderProblem]:
-    for volume in found.index.volumes.values():
-        language = volume.style.spelling
-        if language and dictionary(language) is None:
-            said = f"There is no dictionary for “{language}” here, so spelling was not looked at."
-            yield FolderProblem(volume.at("volume.yaml"), "no_dictionary", said)
-
-
-def _references(
-    found: Loaded, pages: list[Page]
-) -> tuple[tuple[CheckedReference, ...], tuple[UnwrittenName, ...]]:
-    wiki, volumes = found.wiki, found.index.volumes
-    homes = volumes_by_id(wiki)
-    resolver = Resolver(wiki.volumes, wiki.all_titles, wiki.all_aliases)
-    known: dict[tuple[int, Name, bool], Resolution] = {}
-    sections: dict[int, Sections] = {}
-    asked: dict[Place, UnwrittenName] = {}
-    listed = []
-    for page in pages:
-        path, home = found.paths[page.head.id], homes[page.head.volume]
-        for kind, name, section, line, column, typed, title in wiki.summaries[page.head.id].references:
-            if kind is Kind.LISTING:
-                continue
-            head: PageHead | None = page.head
-            insert = kind is Kind.INSERT
-            if name is not None:
-                asking = (home.id, name, insert)
-                if asking not in known:
-                    known[asking] = resolver.resolve(name, home, insert=insert)
-                head = known[asking].page
-                if head is None:
-                    at = known[asking].place
-                    volume = volumes[at[0]].title if at[0] in volumes else None
-                    shown = title if at[1] == name.title else typed.lstrip("/")
-                    first = asked.get(at, UnwrittenName(volume, shown, 0))
-                    asked[at] = UnwrittenName(first.volume, first.name, first.references + 1)
-            state = "unwritten" if head is None else "page"
-            if head is not None and section:
-                if head.id not in sections:
-                    summary = wiki.summaries[head.id]
-                    sections[head.id] = Sections(summary.ids, summary.words, summary.parts)
-                there = sections[head.id].holds(section, insert=insert)
-                state = "page" if there else "section_missing"
-            to = found.paths[head.id] if head is not None else None
-            listed.append(
-                CheckedReference(
-                    path, line, column, "insert" if insert else "link", typed, section or None, state, to
-                )
-            )
-    unwritten = sorted(asked.values(), key=lambda each: (each.volume or "", names.key(each.name), each.name))
-    return tuple(listed), tuple(unwritten)
-
-
-def _insert_problems(found: Loaded, pages: list[Page]) -> Iterator[FolderProblem]:
-    """Values that do not fit the template that they are given to; a section that is gone is listed as such."""
-    wiki, homes = found.wiki, volumes_by_id(found.wiki)
-    resolver = Resolver(wiki.volumes, wiki.all_titles, wiki.all_aliases)
-    for page in pages:
-        summary = wiki.summaries[page.head.id]
-        for nth, typed in summary.inserts:
-            _, name, _, line, column, _, _ = summary.references[nth]
-            if name is None:
-                continue
-            head = resolver.resolve(name, homes[page.head.volume], insert=True).page
-            # Only templates and values need a look into the texts.
-            if head is None or ("|" not in typed and "slots" not in wiki.pages_by_id[head.id].text):
-                continue
-            for fault in use(typed, wiki.pages_by_id[head.id], wiki.volumes).faults:
-                if fault.code != "section_missing":
-                    yield FolderProblem(found.paths[page.head.id], fault.code, fault.message, line, column)
 
 
 # ---- what is meant by what is typed ----------------------------------------------

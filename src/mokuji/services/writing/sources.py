@@ -282,12 +282,6 @@ def names_like(app: AppContext, actor: Actor, typed: str) -> list[StoredSource]:
         return stored.like(connection, typed.strip().lower(), OFFERED)
 
 
-def without_source(connection: Connection, page: Page) -> set[str]:
-    """Keys of the sources that a page cites and that are not in the list."""
-    keys = {cite.key for cite in page.content.cites}
-    return keys - stored.called(connection, keys).keys() if keys else set()
-
-
 def put_all(
     connection: Connection, items: Iterable[tuple[str, Mapping[str, Any]]], person: int | None, at: Any
 ) -> None:

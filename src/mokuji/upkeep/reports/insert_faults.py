@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page
 from mokuji.core.reports.insert_faults import faulty_inserts
+from mokuji.core.reports.page_findings import missing_values
+from mokuji.core.style.flaws import Mend
 from mokuji.store.index import upkeep
 from mokuji.upkeep.reports.in_text import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
@@ -17,10 +20,13 @@ def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:
 
     def of(batch: list[Page]) -> Iterator[Finding]:
         by_id = {page.head.id: page for page in batch}
+        lacking: dict[int, dict[Span, tuple[Mend, ...]]] = {}
         for insert in faulty_inserts(wiki, batch):
             page, span = by_id[insert.page.id], insert.reference.span
             spot = spot_of(page, span, insert.index)
             said = " ".join(fault.message for fault in insert.faults)
+            if page.head.id not in lacking:
+                lacking[page.head.id] = dict(missing_values(wiki, page))
             yield Finding(
                 key_at(page, span),
                 insert.target.title,
@@ -28,6 +34,7 @@ def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:
                 reason=said,
                 target=insert.target,
                 spots=(spot,),
+                mends=lacking[page.head.id].get(span, ()),
             )
 
     return collect(text_batches(scene, after, upkeep.WITH_INSERTS), after, most, of), {}

@@ -10,6 +10,7 @@ from markupsafe import Markup
 from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError
+from mokuji.core.base.spans import Lines
 from mokuji.core.diff.diff import changed_lines, near
 from mokuji.core.diff.merge import Conflict as MergeConflict
 from mokuji.core.diff.merge import Mine
@@ -254,6 +255,7 @@ def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
         return refusal(fault)
     shown = seen.rendered(who.app)
     url = who.request.url
+    lines = Lines(seen.ready.page.text)
     found = findings.findings(who.app, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
     return JSONResponse(
         {
@@ -261,7 +263,7 @@ def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
                 {
                     "kind": each.kind,
                     "message": each.message,
-                    "line": each.line,
+                    "line": lines.position(each.span.start).line,
                     "at": each.span.start,
                     "end": each.span.end,
                     "word": each.word,

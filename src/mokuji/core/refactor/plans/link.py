@@ -15,10 +15,9 @@ from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.edit.front_edit import line_end
-from mokuji.core.language.headings import words as words_of
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Kind, Reference, read
-from mokuji.core.model.references import Resolver, Sections, volumes_by_id
+from mokuji.core.model.references import Resolver, Sections, section_for, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Words
 from mokuji.core.refactor.engine.outcome import Outcome
@@ -126,19 +125,6 @@ def link_addresses(wiki: Wiki, page_id: int, addresses: Sequence[Address]) -> Pl
     plan = make(wiki, "link", page.head, Outcome(texts=texts), asked=asked, facts=facts)
     _check(plan, {page_id: len(addresses)})
     return plan
-
-
-def section_for(wiki: Wiki, target: Page, fragment: str) -> str:
-    """The section that an address leads to, as it is typed; empty if there is none."""
-    sections = Sections.of(target, frozenset(wiki.volumes))
-    anchors = sections.anchors()
-    if fragment not in anchors:
-        return ""
-    index = anchors.index(fragment)
-    heading = target.content.headings[index]
-    return names.escape_section(
-        heading.id or words_of(heading, target.text, target.content.references, frozenset(wiki.volumes))
-    )
 
 
 def lead_to_section(
