@@ -56,11 +56,11 @@ def headings(
         return ()
     back = [(lifted.origin(h.start), lifted.origin(h.end), lifted.origin(h.words_end)) for h in raw]
     places = code_points(text[offset:].encode(), (edge for edges in back for edge in edges))
-    splitter = re.compile(re.escape(lifted.prefix) + r"(\d+)q") if lifted.places else None
+    prefix = lifted.prefix if lifted.places else ""
     found: list[Heading] = []
     for heading, edges in zip(raw, back, strict=True):
         start, end, words_end = (offset + places[edge] for edge in edges)
-        parts = _parts("".join(heading.words), splitter, outermost)
+        parts = _parts("".join(heading.words), prefix, outermost)
         line_end = _LINE_END.search(text, words_end)
         stop = min(line_end.start() if line_end else end, end)
         while stop > words_end and text[stop - 1] in " \t\r\n":
@@ -95,14 +95,13 @@ def _inside(event: Event, heading: _Raw) -> _Raw | None:
     return heading
 
 
-def _parts(words: str, splitter: re.Pattern[str] | None, outermost: Sequence[int]) -> tuple[str | int, ...]:
-    pieces = splitter.split(words) if splitter is not None else [words]
-    parts: list[str | int] = []
-    for at, piece in enumerate(pieces):
-        if at % 2:
-            parts.append(outermost[int(piece)])
-        elif piece:
-            parts.append(piece)
+def _parts(words: str, prefix: str, outermost: Sequence[int]) -> tuple[str | int, ...]:
+    # The prefix is another one on every page: to compile a pattern for it would cost more than it finds.
+    first, *behind = words.split(prefix) if prefix else [words]
+    parts: list[str | int] = [first] if first else []
+    for piece in behind:
+        number, _, rest = piece.partition("q")
+        parts += [outermost[int(number)], rest] if rest else [outermost[int(number)]]
     return tuple(parts)
 
 

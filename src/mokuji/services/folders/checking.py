@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
 from rapidfuzz import fuzz, process
@@ -51,6 +52,14 @@ class FolderSurroundings:
     """The sources: names by key."""
     _near: dict[tuple[str, int, str], str | None] = field(default_factory=dict)
 
+    @cached_property
+    def _keys(self) -> dict[int, list[str]]:
+        """The keys of the titles of each volume."""
+        keys: dict[int, list[str]] = {}
+        for volume, key in self.found.wiki.all_titles:
+            keys.setdefault(volume, []).append(key)
+        return keys
+
     @classmethod
     def of(cls, found: Loaded, folder: Path, sources: Mapping[str, tuple[str, object]]) -> FolderSurroundings:
         """What lies in a folder beside its pages."""
@@ -62,9 +71,8 @@ class FolderSurroundings:
         return cls(found, by_key, {key: name for key, (name, _) in sources.items()})
 
     def near_page(self, volume: int, key: str) -> PageHead | None:
-        titles = self.found.wiki.all_titles
-        near = self._nearest("page", volume, key, [k for v, k in titles if v == volume])
-        return titles[volume, near] if near is not None else None
+        near = self._nearest("page", volume, key, self._keys.get(volume, ()))
+        return self.found.wiki.all_titles[volume, near] if near is not None else None
 
     def files(self, volume: int, keys: Collection[str]) -> Collection[str]:
         return self.files_of[volume].keys() & set(keys)
@@ -89,7 +97,8 @@ class FolderSurroundings:
         if asked not in self._near:
             if len(self._near) >= LOOKED_UP:
                 return None
-            found = process.extractOne(key, list(known), scorer=fuzz.ratio, score_cutoff=LIKE)
+            choices = known if isinstance(known, list) else list(known)
+            found = process.extractOne(key, choices, scorer=fuzz.ratio, score_cutoff=LIKE)
             self._near[asked] = found[0] if found is not None else None
         return self._near[asked]
 
