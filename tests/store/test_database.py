@@ -262,6 +262,11 @@ INSERT INTO task (page, number, done, priority, due, people)
 INSERT INTO source (key, name, fields, at)
     SELECT 'thing ' || p, 'thing ' || p, '{}', now() FROM generate_series(1, 8000) p;
 INSERT INTO blob (hash, data) SELECT decode(md5(p::text), 'hex'), '' FROM generate_series(1, 8000) p;
+INSERT INTO scaled (hash, width, data) SELECT decode(md5(p::text), 'hex'), 400, '' FROM generate_series(1, 8000) p;
+INSERT INTO staged (hash, person, at)
+    SELECT decode(md5(p::text), 'hex'), 1 + p % 400, now() FROM generate_series(1, 8000) p;
+INSERT INTO draft (person, volume, page, key, title, text, revision, changed)
+    SELECT 1 + p % 400, 1 + p % 40, p, '', '', '', 1, now() FROM generate_series(1, 8000) p;
 INSERT INTO file (volume, key, name, version, hash, type, size, width, height, at)
     SELECT 1 + p % 40, 'thing ' || p, 'thing ' || p, 1, decode(md5(p::text), 'hex'), 'image/png', 9, 1, 1, now()
     FROM generate_series(1, 8000) p;

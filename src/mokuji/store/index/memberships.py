@@ -87,7 +87,7 @@ USED = text(
 UNFILED = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision FROM page p
     WHERE p.volume = :volume AND p.key > :after COLLATE "C"
-    AND NOT EXISTS (SELECT 1 FROM filing f WHERE f.page = p.id AND f.how IN (0, 1))
+    AND NOT EXISTS (SELECT 1 FROM filing f WHERE f.page = p.id AND f.how IN (0, 1) OFFSET 0)
     ORDER BY p.key LIMIT :most"""
 )
 

@@ -1,0 +1,146 @@
+"""Every statement of the store is found, and uses indexes in a wiki large enough for PostgreSQL to choose so."""
+
+from __future__ import annotations
+
+import ast
+import importlib
+import inspect
+import pkgutil
+import re
+from collections.abc import Iterator
+
+import pytest
+from sqlalchemy import ClauseElement, Engine, Executable, TextClause
+from sqlalchemy.dialects import postgresql
+
+import mokuji.store
+from tests.store.test_database import large as large
+
+
+MADE: set[str] = set()
+"""Functions that make a statement of pieces."""
+
+
+def _modules() -> Iterator[str]:
+    for found in pkgutil.walk_packages(mokuji.store.__path__, "mokuji.store."):
+        if ".migrations" not in found.name:
+            yield found.name
+
+
+def _statements() -> Iterator[tuple[str, str]]:
+    """All statements: those that a module names, and those that its functions hold as text."""
+    for name in _modules():
+        module = importlib.import_module(name)
+        short = name.removeprefix("mokuji.store.")
+        for label, value in vars(module).items():
+            if isinstance(value, TextClause):
+                yield f"{short}.{label}", value.text
+            elif isinstance(value, ClauseElement) and isinstance(value, Executable):
+                said = str(value.compile(dialect=postgresql.dialect(paramstyle="named")))  # type: ignore[no-untyped-call]
+                yield f"{short}.{label}", re.sub(r"::[A-Z]+", "", said)
+        for function in ast.walk(ast.parse(inspect.getsource(module))):
+            if not isinstance(function, ast.FunctionDef):
+                continue
+            number = 0
+            for call in ast.walk(function):
+                if isinstance(call, ast.Call) and isinstance(call.func, ast.Name) and call.func.id == "text":
+                    number += 1
+                    words = call.args[0]
+                    if isinstance(words, ast.Constant):
+                        yield f"{short}.{function.name} {number}", str(words.value)
+                    else:
+                        MADE.add(f"{short}.{function.name}")
+
+
+STATEMENTS = {
+    label: said for label, said in _statements() if re.match(r"\s*(SELECT|WITH|UPDATE|DELETE|INSERT)\b", said)
+}
+FEW = {"volume", "person", "membership", "house_style", "former_handle", "former_volume"}
+"""Tables that hold few rows however large a wiki is."""
+QUEUES = {"stale", "unfiled", "unsearched", "procrastinate_jobs"}
+"""Tables whose rows go when they were looked at."""
+COUNTS_ALL = "it counts the whole wiki from scratch, which is done after an upgrade or a very large act"
+OF_A_VOLUME = (
+    "it reads all that a volume has; in one that is a good part of the wiki that is quicker by the table"
+)
+NIGHTLY = "it clears away what is over, once a day"
+ALL_OF_IT = {
+    "index.upkeep.EDGES": COUNTS_ALL,
+    "index.upkeep.load_graph 1": COUNTS_ALL,
+    "index.upkeep.load_graph 2": COUNTS_ALL,
+    "index.upkeep.recount 1": COUNTS_ALL,
+    "index.upkeep._out_of_reach 1": COUNTS_ALL,
+    "index.upkeep.alias_names 1": OF_A_VOLUME,
+    "kept_reports._SIZE": OF_A_VOLUME,
+    "index.tasks.PEOPLE": OF_A_VOLUME,
+    "places.contents.NAMED_SO": OF_A_VOLUME,
+    "snapshot.INSERTING": OF_A_VOLUME,
+    "sources.CITED": OF_A_VOLUME,
+    "sources.LIKE": "letters inside names, titles and authors are looked for; a list of sources has some thousands",
+    "database.create_database 1": "the databases of a cluster are few",
+    "index.upkeep._unplaced 1": "what is out of reach is looked at again for all pages without a place",
+    "people.open_session 1": "sessions that are over go when somebody signs in; no more are there than people signed in",
+    "acts.trash.purge 3": NIGHTLY,
+    "kept_reports.forget 1": NIGHTLY,
+    "files.forget 1": NIGHTLY,
+    "files._FORGET_VERSIONS": NIGHTLY,
+    "files._FORGET_BLOBS": NIGHTLY,
+}
+"""Statements that read a whole table, and why."""
+
+
+def _plan(engine: Engine, said: str) -> str:
+    """How a statement is answered whatever its values are."""
+    named: dict[str, int] = {}
+
+    def numbered(found: re.Match[str]) -> str:
+        return f"${named.setdefault(found[1], len(named) + 1)}"
+
+    said = re.sub(r"(?<![:\w]):([a-z_]\w*)", numbered, said)
+    with engine.connect() as connection:
+        raw = connection.connection.cursor()
+        raw.execute("SET plan_cache_mode = force_generic_plan")
+        raw.execute(f"PREPARE looked_at AS {said}")
+        nothing = ", ".join(["NULL"] * len(named))
+        raw.execute(f"EXPLAIN (COSTS OFF) EXECUTE looked_at{f'({nothing})' if named else ''}")
+        plan = "\n".join(row[0] for row in raw.fetchall())
+        connection.connection.rollback()
+        raw.execute("DEALLOCATE looked_at")
+    return plan
+
+
+@pytest.mark.parametrize("label", STATEMENTS)
+def test_a_statement_uses_indexes(large: Engine, label: str) -> None:
+    plan = _plan(large, STATEMENTS[label])
+    whole = set(re.findall(r"Seq Scan on (\w+)", plan)) - FEW - QUEUES
+    assert not whole or label in ALL_OF_IT, plan
+    assert whole or label not in ALL_OF_IT, "it is answered by indexes now"
+
+
+SECRETS = "looks through all that a volume keeps, column by column; so rare that it may take its time"
+PIECES = {
+    "acts.secrets._in_json": SECRETS,
+    "acts.secrets.find": SECRETS,
+    "acts.secrets.rows": SECRETS,
+    "acts.secrets.run": SECRETS,
+    "acts.secrets.take_out": SECRETS,
+    "acts.trash.purge": "the same for several tables, by their names",
+    "index.upkeep.recount": "the same for several tables, by their names",
+    "writing._file_the_old": "the same for several tables, by their names",
+    "database.create_database": "names of databases cannot be values",
+    "database.set_label": "names of databases cannot be values",
+    "drafts.of_person": "one list of columns, put before several conditions",
+    "drafts.one": "one list of columns, put before several conditions",
+    "people.account": "one list of columns, put before several conditions",
+    "people.accounts": "one list of columns, put before several conditions",
+    "places.contents.of": "one list of columns, put before several conditions",
+    "index.tasks._gather": "as many conditions as a question has",
+    "index.upkeep.page_ids": "one of the conditions that stand beside it",
+    "places.placing._at_level": "a parent, or none",
+    "writing.intern": "with or without a lock",
+}
+"""Functions that make a statement of pieces, and why: these are not looked at here."""
+
+
+def test_no_statement_is_made_of_pieces_without_a_reason() -> None:
+    assert PIECES.keys() == MADE
