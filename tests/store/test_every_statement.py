@@ -16,7 +16,6 @@ from sqlalchemy.dialects import postgresql
 import mokuji.store
 from tests.store.test_database import large as large
 
-
 MADE: set[str] = set()
 """Functions that make a statement of pieces."""
 
@@ -33,9 +32,12 @@ def _statements() -> Iterator[tuple[str, str]]:
         module = importlib.import_module(name)
         short = name.removeprefix("mokuji.store.")
         for label, value in vars(module).items():
+            for which, one in (value if isinstance(value, dict) else {"": value}).items():
+                if isinstance(one, TextClause):
+                    yield f"{short}.{label} {which}".strip(), one.text
             if isinstance(value, TextClause):
-                yield f"{short}.{label}", value.text
-            elif isinstance(value, ClauseElement) and isinstance(value, Executable):
+                continue
+            if isinstance(value, ClauseElement) and isinstance(value, Executable):
                 said = str(value.compile(dialect=postgresql.dialect(paramstyle="named")))  # type: ignore[no-untyped-call]
                 yield f"{short}.{label}", re.sub(r"::[A-Z]+", "", said)
         for function in ast.walk(ast.parse(inspect.getsource(module))):
@@ -73,13 +75,17 @@ ALL_OF_IT = {
     "index.upkeep.alias_names 1": OF_A_VOLUME,
     "kept_reports._SIZE": OF_A_VOLUME,
     "index.tasks.PEOPLE": OF_A_VOLUME,
+    **{
+        f"index.tasks.GATHER {order}": OF_A_VOLUME
+        for order in ("date", "priority", "person", "page", "category")
+    },
     "places.contents.NAMED_SO": OF_A_VOLUME,
     "snapshot.INSERTING": OF_A_VOLUME,
     "sources.CITED": OF_A_VOLUME,
     "sources.LIKE": "letters inside names, titles and authors are looked for; a list of sources has some thousands",
     "database.create_database 1": "the databases of a cluster are few",
     "index.upkeep._unplaced 1": "what is out of reach is looked at again for all pages without a place",
-    "people.open_session 1": "sessions that are over go when somebody signs in; no more are there than people signed in",
+    "people.open_session 1": "sessions that are over go when somebody signs in, so no more are there than signed in",
     "acts.trash.purge 3": NIGHTLY,
     "kept_reports.forget 1": NIGHTLY,
     "files.forget 1": NIGHTLY,
@@ -136,8 +142,8 @@ PIECES = {
     "places.contents.of": "one list of columns, put before several conditions",
     "index.tasks._gather": "as many conditions as a question has",
     "index.upkeep.page_ids": "one of the conditions that stand beside it",
-    "places.placing._at_level": "a parent, or none",
-    "writing.intern": "with or without a lock",
+    "places.placing._at_level": "a parent or none: both are looked at, by the names that hold them",
+    "writing.intern": "one source of rows, put into two statements",
 }
 """Functions that make a statement of pieces, and why: these are not looked at here."""
 
