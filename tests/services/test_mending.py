@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.acts import doing, words
+from mokuji.acts import doing, log, words
 from mokuji.acts.requests import Amend, Delete, LeadToSection, Link, Rename, Several, Undo
 from mokuji.acts.view import Applied
 from mokuji.core.base.errors import BadFields, Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.core.style.style import Style
 from mokuji.services.app_context import AppContext, refresh
-from mokuji.services.reading import house_styles, reading
+from mokuji.services.reading import history, house_styles, reading
 from mokuji.services.writing import writing
 from mokuji.upkeep import asides, keeping, upkeep
 from mokuji.upkeep.listed import Listed, mark_of
 from mokuji.upkeep.reports.registry import REPORTS
-from tests.services.making import pages, person, texts, volume
+from tests.services.making import give, pages, person, texts, volume
 
 FLAWED = "Open the the lid.\n\n### Deep\n\nSee [[Well#None]] and and the pump.\n"
 
@@ -278,6 +278,37 @@ def test_findings_of_two_volumes_are_mended_in_one_plan(app: AppContext, writer:
     request = upkeep.mend_together(_rows(app, writer, "flaws", upkeep.ALL), "Mend them")
     doing.apply(app, writer, request, None)
     assert set(texts(app).values()) == {"the lid\n"}
+
+
+@pytest.mark.parametrize("name", ["flaws", "orphans", "unwritten", "style"])
+def test_what_was_done_in_a_closed_volume_too_is_told_to_others_as_that_and_no_more(
+    app: AppContext, writer: Actor, name: str
+) -> None:
+    many = {
+        "flaws": "Mend them",
+        "orphans": "Delete them",
+        "unwritten": "Lead them to",
+        "style": "Mend them",
+    }[name]
+    for where, word in (("guide", "Lamp"), ("secret", "Heron")):
+        text = f"the the {word}\n\n[[No {word}]]\n"
+        pages(app, writer, where, {f"{word} Page": text, f"{word} Two": text})
+        house_styles.set_style(app, give(app, writer, where, Role.OWNER), where, Style(titles="sentence"))
+    writer = give(app, writer, "guide", Role.OWNER)
+    rows = _rows(app, writer, name, upkeep.ALL)
+    assert {row.volume.key for row in rows} == {"guide", "secret"}
+    request = upkeep.mend_together(rows, many, "Guide/Lamp Two")
+    done = doing.apply(app, writer, request, doing.plan(app, writer, request).digest)
+    assert isinstance(done, Applied)
+    reader = person(app, "jonas", guide=Role.WRITER)
+    told = [repr(log.one_act(app, reader, done.change_set)), repr(history.acts(app, reader))]
+    with pytest.raises(Forbidden):
+        doing.apply(app, reader, Undo(done.change_set), None)
+    assert "heron" not in " ".join(told).lower()
+    outsider = person(app, "piet", guide=Role.READER)
+    assert "heron" not in repr(log.one_act(app, outsider, done.change_set)).lower()
+    with pytest.raises(Forbidden):
+        doing.plan(app, outsider, Undo(done.change_set))
 
 
 def test_an_overview_over_all_says_nothing_of_closed_volumes(app: AppContext, writer: Actor) -> None:

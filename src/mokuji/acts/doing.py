@@ -157,6 +157,8 @@ def _do(context: StoredContext, request: Request, made: Plan, by: Signature) -> 
     }
     if taken_back is not None:
         more |= {"undoes": taken_back.id, "undone": root_of(taken_back)}
+    if asked_in := _asked_in(context, request, taken_back):
+        more["asked_in"] = asked_in
     done = acting.do(context.connection, made, volume, by, more, proposed)
     act.afterwards(context, request, done, taken_back)
     home = next(
@@ -164,6 +166,14 @@ def _do(context: StoredContext, request: Request, made: Plan, by: Signature) -> 
         None,
     )
     return Applied(done.change_set, home, _go_on_with(context, made, done))
+
+
+def _asked_in(context: StoredContext, request: Request, taken_back: history.LoggedAct | None) -> list[int]:
+    """The volumes that several acts are about: whoever takes them back must be allowed as much in each."""
+    if taken_back is not None:
+        return list(taken_back.detail.get("asked_in", ()))
+    asked = {each.volume for each in getattr(request, "acts", ())}
+    return sorted({context.volume(key, Permission.READ).id for key in asked})
 
 
 def _home(context: StoredContext, request: Request, made: Plan, taken_back: history.LoggedAct | None) -> int:

@@ -33,7 +33,7 @@ from mokuji.acts.reuse import category, category_move, file
 from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Refused
-from mokuji.core.base.phrases import Phrase, as_data, counted, from_data, told
+from mokuji.core.base.phrases import Named, Phrase, as_data, counted, from_data, told
 from mokuji.core.model.assets import Asset
 from mokuji.core.model.policy import Permission
 from mokuji.core.model.wiki import Volume
@@ -144,7 +144,7 @@ class _Later(StoredContext):
 
 
 def plan(context: StoredContext, request: Several) -> Plan:
-    context.volume(request.volume, Permission.READ)
+    home = context.volume(request.volume)
     merging = {_BY_REQUEST[type(each)] is merge.ACT for each in request.acts}
     if len(merging) > 1:
         raise Refused(
@@ -161,8 +161,17 @@ def plan(context: StoredContext, request: Several) -> Plan:
             _check_positions(act, made, changed_by)
         combining.add(made)
         changed_by |= {change.head.id: act for change in made.change_set.rewritten}
-        said.append(act.note(made.facts))
+        said.append(_told_in(home, context, act, asked, made))
     return combining.plan(DoneTogether(len(said), tuple(as_data(each) for each in said[:TOLD])))
+
+
+def _told_in(home: Volume, context: StoredContext, act: Act[Any, Any], asked: Request, made: Plan) -> Phrase:
+    """What the log of a volume says of an act: of one that is about another volume what sort it is, and where. Its own
+    words may name what only readers of that volume may know of."""
+    volume = context.volume(asked.volume, Permission.READ)
+    if volume.id == home.id:
+        return act.note(made.facts)
+    return (f"{act.done} in ", Named("volume", volume.id, volume.id, volume.title))
 
 
 def _in_order(acts: Sequence[Request]) -> Iterator[tuple[Act[Any, Any], Request]]:
@@ -222,7 +231,6 @@ ACT = Act(
     heading="Several acts in one",
     done="Several at once",
     button=lambda _, __, facts: "Do both" if facts.number == 2 else f"Do all {facts.number}",
-    permission=Permission.READ,
     address="several",
     button_counts=False,
 )

@@ -124,6 +124,7 @@ def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
             needed |= {(place, Permission.RENAME) for place in places}
     needed |= {(removed_page.head.volume, Permission.RENAME) for removed_page in changes.removed}
     needed |= {(each.volume, Permission.RENAME) for each in changes.contents}
+    needed |= {(volume, Permission.RENAME) for volume in act.detail.get("asked_in", ())}
     for volume in changes.volumes:
         sides = [side for side in (volume.before, volume.after) if side is not None]
         if len(sides) == 1 or root_of(act) != "delete volume":

@@ -84,8 +84,8 @@ def sentence(_: PlanView, __: Amend, facts: Amended) -> str:
 
 
 def note(facts: Amended) -> Phrase:
-    where = f"on “{facts.title}”" if facts.pages == 1 else f"on {counted(facts.pages, 'page')}"
-    return f"{counted(facts.places, 'place')} amended {where}"
+    said = f"{counted(facts.places, 'place')} amended on "
+    return (said, facts.page) if facts.pages == 1 else f"{said}{counted(facts.pages, 'page')}"
 
 
 ACT = Act(
