@@ -256,10 +256,11 @@ def _save_now(app: AppContext, actor: Actor, wanted: Save, *, ask: bool) -> Save
                 "page under its new name, or save it as a new one.",
                 code="gone_meanwhile",
             )
-        if wanted.revision != head.revision and not wanted.merge:
-            raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
+        # Text and revision are read as one: others save beside this, and between two questions the page can go on.
         page = context.wiki.pages([head.id])[head.id]
-        if wanted.revision != head.revision:
+        if wanted.revision != page.head.revision and not wanted.merge:
+            raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
+        if wanted.revision != page.head.revision:
             text = bring_together(connection, page, wanted.revision, text, context.reads)
             done = _save(context, app, page, text, by, follow=wanted.follow, ask=ask)
             done = done if isinstance(done, Moves) else replace(done, merged=done.merged or text)
