@@ -198,12 +198,7 @@ def report(
         styled = name == "style" and any(style_of(connection, volume).rules for volume in volumes)
         seen = [volume.id for volume in context.volumes.values()]
         aside = tuple(asides.of_report(connection, volumes, seen, name))
-        first = after
-        if volume_key == ALL:
-            # No key of a volume holds a “/”.
-            begun, _, first = after.partition("/")
-            volumes = [volume for volume in volumes if volume.key >= begun]
-            first = first if volumes and volumes[0].key == begun else ""
+        volumes, first = _from(volumes, after) if volume_key == ALL else (volumes, after)
         scenes = [scene_of(context, volume, origins) for volume in volumes]
         if REPORTS[name].in_step:
             pieces = _pieces(
@@ -240,6 +235,14 @@ def report(
         0 if REPORTS[name].in_step else len(pieces) - len(made),
         aside,
     )
+
+
+def _from(volumes: list[Volume], after: str) -> tuple[list[Volume], str]:
+    """The volumes in which a page of a report over all begins and goes on, and the key in the first of them."""
+    # No key of a volume holds a “/”.
+    begun, _, first = after.partition("/")
+    left = [volume for volume in volumes if volume.key >= begun]
+    return left, first if left and left[0].key == begun else ""
 
 
 @dataclass(frozen=True)

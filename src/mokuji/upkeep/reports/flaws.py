@@ -6,7 +6,7 @@ from mokuji.adapters.diagrams import Drawn, draw, known
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, flaws
 from mokuji.services.reading.rendering import diagram_problems
-from mokuji.upkeep.reports.in_text import mends_in_text
+from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import of_texts
 from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 

@@ -10,7 +10,7 @@ from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.page_findings import missing_values
 from mokuji.core.style.flaws import Mend
 from mokuji.store.index import upkeep
-from mokuji.upkeep.reports.in_text import mends_in_text
+from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
 

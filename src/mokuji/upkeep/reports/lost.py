@@ -9,7 +9,7 @@ from mokuji.core.model.assets import Asset
 from mokuji.core.model.assets import Sort as AssetSort
 from mokuji.store.index import assets
 from mokuji.upkeep.reports.reading import spot_of
-from mokuji.upkeep.reports.report import Finding, Listing, Offer, ReportContext, Spot, Way
+from mokuji.upkeep.reports.report import Finding, Listing, ReportContext, Spot
 
 MOST_LOST = 1_000
 """Maximum number of missing files, and pages that cite missing sources, that are looked at."""
@@ -39,10 +39,3 @@ def lost(scene: ReportContext, sort: AssetSort, keys: Sequence[tuple[str, int]])
                     spots.append(spot_of(page, span, words=name))
         findings.append(Finding(key, title, number=number, spots=tuple(spots[:FILE_SPOTS])))
     return findings, {}
-
-
-def edit_there(finding: Finding) -> list[Offer]:
-    """The first place of a finding, in the text."""
-    return [
-        Offer("Edit there", way=Way("edit", s.page.volume, s.page.key, s.line)) for s in finding.spots[:1]
-    ]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from mokuji.store import files
 from mokuji.store.index.upkeep import Counts
-from mokuji.upkeep.reports.lost import MOST_LOST, edit_there, lost
+from mokuji.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.upkeep.reports.mending import edit_there
 from mokuji.upkeep.reports.report import (
     Finding,
     Group,

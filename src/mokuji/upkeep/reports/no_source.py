@@ -6,7 +6,8 @@ from collections import Counter
 
 from mokuji.store import sources
 from mokuji.store.index.upkeep import Counts
-from mokuji.upkeep.reports.lost import MOST_LOST, edit_there, lost
+from mokuji.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.upkeep.reports.mending import edit_there
 from mokuji.upkeep.reports.report import (
     Finding,
     Group,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mokuji.store import pages
 from mokuji.store.index import upkeep
-from mokuji.upkeep.reports.reaching import lead_to_it_or_delete
+from mokuji.upkeep.reports.mending import lead_to_it_or_delete
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, page_id
 
 

@@ -6,7 +6,7 @@ from mokuji.acts.requests import Extract
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.excerpt import Excerpt
 from mokuji.core.reports.repeats import Repeat, repeats
-from mokuji.upkeep.reports.reading import first_words, texts_of
+from mokuji.upkeep.reports.reading import REPEAT_SPOTS, first_words, texts_of
 from mokuji.upkeep.reports.report import (
     Finding,
     Group,
@@ -18,9 +18,6 @@ from mokuji.upkeep.reports.report import (
     ReportContext,
     Spot,
 )
-
-REPEAT_SPOTS, REPEAT_WORDS = 8, 90
-"""Number of places of a repeated passage that are shown, and how much of its words."""
 
 
 def _repeats(scene: ReportContext, after: str, most: int) -> Listing:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from mokuji.core.language.page import Page
 from mokuji.core.reports.sections import broken_sections, nearest
 from mokuji.store.index import upkeep
-from mokuji.upkeep.reports.in_text import mends_in_text
+from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
 

@@ -6,7 +6,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import Flaw
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.page_style import found_in
-from mokuji.upkeep.reports.in_text import mends_in_text
+from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import of_texts
 from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
 

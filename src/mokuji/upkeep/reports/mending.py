@@ -1,8 +1,8 @@
-"""What mends a finding in a text: other words there, another section, another title, or an edit by hand."""
+"""What mends the findings of several reports: pages that nobody comes to, places in a text."""
 
 from __future__ import annotations
 
-from mokuji.acts.requests import Amend, Amendment, LeadToSection, Rename
+from mokuji.acts.requests import Amend, Amendment, Delete, LeadToSection, Link, LinkFrom, Rename
 from mokuji.core.style.flaws import Mend
 from mokuji.upkeep.reports.report import Finding, Offer, Place, Way
 
@@ -11,7 +11,7 @@ SHORT = 40
 
 
 def mends_in_text(place: Place, finding: Finding) -> list[Offer]:
-    """All that mends it, the likeliest first."""
+    """What mends a finding in a text: another section, other words, another title, or an edit by hand."""
     page, spot = finding.page, finding.spots[0] if finding.spots else None
     assert page is not None
     volume = place.key(page)
@@ -44,3 +44,27 @@ def _offer(volume: str, finding: Finding, mend: Mend, first: bool) -> Offer:
         for edit in mend.edits
     )
     return Offer(mend.words, Amend(volume, changes), many=many)
+
+
+def edit_there(finding: Finding) -> list[Offer]:
+    """The first place of a finding, in the text."""
+    return [
+        Offer("Edit there", way=Way("edit", s.page.volume, s.page.key, s.line)) for s in finding.spots[:1]
+    ]
+
+
+def lead_to_it_or_delete(place: Place, finding: Finding) -> list[Offer]:
+    """A page is referred to from another, where it is named, or goes."""
+    assert finding.page is not None
+    volume, key = place.volume.key, finding.page.key
+    return [
+        Offer(
+            "Link it from…",
+            LinkFrom(volume, key, ""),
+            open=True,
+            many="Link them from",
+            asks=("source", "Page"),
+        ),
+        Offer("Link where it is named", Link(volume, key, first=True), many="Link them where they are named"),
+        Offer("Delete", Delete(volume, key), open=True, many="Delete them"),
+    ]
