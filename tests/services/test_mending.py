@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+
 import pytest
 
 from mokuji.acts import doing, log, words
@@ -239,6 +242,31 @@ def test_a_report_that_was_made_by_a_job_lets_go_what_is_put_aside_at_once(
     view = upkeep.report(app, writer, "guide", "flaws")
     assert len(view.rows) == len(rows) - 1 and view.made is not None and view.made.fresh
     assert upkeep.overview(app, writer, "guide").numbers["flaws"] == len(rows) - 1
+
+
+@pytest.mark.parametrize("back", [False, True])
+def test_what_is_put_aside_or_taken_back_while_a_report_is_made_is_not_lost(
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch, back: bool
+) -> None:
+    pages(app, writer, "guide", {"Pump": FLAWED})
+    (first, *rest) = _rows(app, writer, "flaws")
+    if back:
+        asides.put(app, writer, "flaws", [first], "Meant so.")
+    real = REPORTS["flaws"]
+
+    def slowly(*arguments: Any) -> Any:
+        found = real.findings(*arguments)
+        if back:
+            asides.take_back(app, writer, "flaws", [mark_of(first.volume, first.what)])
+        else:
+            asides.put(app, writer, "flaws", [first], "Meant so.")
+        return found
+
+    with monkeypatch.context() as patch:
+        patch.setitem(REPORTS, "flaws", replace(real, findings=slowly))
+        keeping.make(app, first.volume.id, "flaws", [3], ())
+    wanted = [first, *rest] if back else rest
+    assert [row.what for row in _rows(app, writer, "flaws")] == [row.what for row in wanted]
 
 
 # ---- over all volumes ---------------------------------------------------------------

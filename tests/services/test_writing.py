@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from mokuji.core.base.errors import BadName, BadText, Conflict
 from mokuji.core.diff.merge import Conflict as MergeConflict
 from mokuji.core.model.policy import Actor, Role
+from mokuji.services import app_context
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
 from mokuji.services.writing import writing
@@ -259,3 +262,24 @@ def test_a_save_that_leads_nothing_elsewhere_keeps_nobody_from_writing(
     with writing_transaction(app.engine):
         saved = writing.save(app, writer, writing.Save("guide", "Pump", "two\n", revision=1))
     assert saved.head.revision == 2
+
+
+@pytest.mark.parametrize("merge", [False, True])
+def test_a_save_that_comes_between_two_questions_of_another_is_not_overwritten(
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch, merge: bool
+) -> None:
+    pages(app, writer, "guide", {"Race": "First line.\n"})
+    came: list[object] = []
+
+    def find_head(*arguments: Any) -> Any:
+        head = app_context.find_head(*arguments)
+        if not came:
+            came.append(head)
+            writing.save(app, writer, writing.Save("guide", "Race", "First line.\nTheirs.\n", revision=1))
+        return head
+
+    monkeypatch.setattr(writing, "find_head", find_head)
+    with pytest.raises(Conflict):
+        mine = writing.Save("guide", "Race", "First line.\nMine.\n", revision=1, merge=merge)
+        writing.save(app, writer, mine)
+    assert texts(app)["Race"] == "First line.\nTheirs.\n"

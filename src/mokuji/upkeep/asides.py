@@ -26,7 +26,8 @@ def put(app: AppContext, actor: Actor, name: str, rows: Sequence[Listed], reason
     why = clean_note(reason)
     if not why:
         raise BadFields({"reason": "Say in a few words why it need not be mended."})
-    with writing(app.engine) as connection:
+    # Alone: a report that is being made meanwhile is kept before or behind this, never with half of it.
+    with writing(app.engine, alone=True) as connection:
         by_volume: dict[int, list[Listed]] = {}
         for row in rows:
             check(actor, Permission.WRITE, row.volume)
@@ -80,7 +81,7 @@ def of_report(
 
 def take_back(app: AppContext, actor: Actor, name: str, marks: Collection[str]) -> int:
     """Lets findings of a report be listed again, and says how many."""
-    with writing(app.engine) as connection:
+    with writing(app.engine, alone=True) as connection:
         context = ReadContext(connection, actor)
         volumes = list(context.volumes.values())
         found = of_report(connection, volumes, [volume.id for volume in volumes], name)

@@ -166,6 +166,13 @@ def make(
             held,
         )
     with writing(app.engine) as connection:
+        now = put_aside.known(connection, volume_id).get(name, set())
+        if now != aside:
+            # Something was put aside or taken back while it was made: it is made anew when somebody looks.
+            left = [each for each in findings[:MOST_KEPT] if report.what(each) not in now]
+            result = replace(
+                result, stamp="", number=len(left), findings=[unstructured(each) for each in left]
+            )
         kept_reports.keep(connection, volume_id, _seen(scene.visible, origins), result)
     return result
 
