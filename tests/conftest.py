@@ -56,6 +56,7 @@ def server() -> Iterator[str]:
     folder = new_folder("mokuji-test-")
     try:
         with Cluster(folder, durable=False).running() as url:
+            _without_autovacuum(url)
             create_database(url, "empty_wiki")
             engine = connect(database_url(url, "empty_wiki"))
             migrate(engine)
@@ -63,6 +64,17 @@ def server() -> Iterator[str]:
             yield url
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def _without_autovacuum(server: str) -> None:
+    """Statistics, and what is known to be visible to all, change when a test says so, not at some moment."""
+    admin = connect(server, pool_size=1)
+    try:
+        with admin.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.execute(text("ALTER SYSTEM SET autovacuum = off"))
+            connection.execute(text("SELECT pg_reload_conf()"))
+    finally:
+        admin.dispose()
 
 
 def _copy(server: str, template: str) -> Iterator[Engine]:

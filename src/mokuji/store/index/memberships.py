@@ -46,7 +46,9 @@ NAMING = text(
 HAVING = text(
     """SELECT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" AND value = :value COLLATE "C" """
 )
-IS_FIELD = text('SELECT 1 FROM field WHERE volume = :volume AND name = :name COLLATE "C" LIMIT 1')
+IS_FIELD = text(  # in an order that only the index has: without one, a name that nobody uses may read the whole table
+    """SELECT 1 FROM field WHERE volume = :volume AND name = :name COLLATE "C" ORDER BY value, page LIMIT 1"""
+)
 WITH_FIELD = text(
     'SELECT DISTINCT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" LIMIT :most'
 )
