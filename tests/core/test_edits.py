@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from mokuji.core.base.edits import Back, Edit, Shift, apply, arrange, compose
 from mokuji.core.base.errors import Overlap
-from mokuji.core.base.spans import Lines, Position, Span, code_points
+from mokuji.core.base.spans import CodePoints, Lines, Position, Span
 
 
 @st.composite
@@ -106,4 +106,15 @@ def test_a_line_is_given_with_its_end() -> None:
 def test_byte_offsets_become_code_points(text: str) -> None:
     data = text.encode()
     offsets = {len(text[:n].encode()): n for n in range(len(text) + 1)}
-    assert code_points(data, offsets) == offsets
+    points = CodePoints(data)
+    assert {offset: points.at(offset) for offset in offsets} == offsets
+
+
+def test_byte_offsets_of_a_long_text_become_code_points() -> None:
+    text = "aé😀\u2028" * 700
+    points = CodePoints(text.encode())
+    at = 0
+    for n, character in enumerate(text):
+        assert points.at(at) == n
+        at += len(character.encode())
+    assert points.at(at) == len(text)

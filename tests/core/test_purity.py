@@ -9,11 +9,10 @@ import mokuji.core
 
 ALLOWED = {
     "__future__", "bisect", "collections", "collections.abc", "dataclasses", "difflib", "enum", "functools",
-    "datetime", "hashlib", "html", "html.parser", "ipaddress", "itertools", "json", "math", "re", "types", "typing",
-    "unicodedata", "urllib.parse",
-    "ahocorasick_rs", "latex2mathml", "latex2mathml.converter", "nh3", "numpy", "numpy.typing", "pygments.lexer",
-    "pygments.lexers",
-    "pygments.token", "pygments.util", "pyromark", "rapidfuzz", "rapidfuzz.distance", "yaml",
+    "datetime", "hashlib", "html", "html.parser", "ipaddress", "itertools", "json", "math", "re", "threading",
+    "types", "typing", "unicodedata", "urllib.parse",
+    "ahocorasick_rs", "cachetools", "latex2mathml", "latex2mathml.converter", "nh3", "numpy", "numpy.typing",
+    "pygments.lexer", "pygments.lexers", "pygments.token", "pygments.util", "pyromark", "rapidfuzz", "rapidfuzz.distance", "yaml",
 }  # fmt: skip
 
 

@@ -13,9 +13,10 @@ from mokuji.core.base.edits import apply
 from mokuji.core.formulas.formulas import formula
 from mokuji.core.html.code import coloured
 from mokuji.core.html.html import words_of
-from mokuji.core.language.fences import Info, diagrams, info
+from mokuji.core.language.fences import Info, info
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import scan
+from mokuji.core.reports.formulas import formula_problems
 from mokuji.core.style.flaws import flaws
 from tests.core.showing import shown_text
 
@@ -147,15 +148,29 @@ def test_a_formula_stands_in_a_line_or_by_itself_and_a_wrong_one_is_a_problem_at
     assert "<p>So <math><semantics>" in html and '<math display="block">' in html
     assert '<code class="math" title="“\\nothing” is not understood.">\\nothing</code>' in html
     text = "---\na: é\n---\nö $\\nothing$ $ok$"
-    (problem,) = scan(text).problems
+    read = scan(text)
+    (problem,) = formula_problems(read)
+    assert not read.problems, "a text is read without typesetting its formulas"
     assert problem.code == "formula" and problem.span.of(text) == "$\\nothing$"
 
 
 def test_money_and_slots_are_no_formulas() -> None:
     assert "<math" not in shown_text("From 5 $ to 10 $ a piece.")
     text = "---\nslots: [u]\n---\n$${u}/2$ and $x$"
-    assert not scan(text).problems
+    assert [each.source for each in scan(text).formulas] == ["x"]
     assert shown_text(text).count("<math>") == 1
+
+
+def test_a_diagram_that_holds_a_slot_is_not_drawn_before_it_is_filled() -> None:
+    text = "---\nslots: [to]\n---\n```dot\ndigraph { a -> ${to} }\n```\n\n```dot\ndigraph { a -> b }\n```\n"
+    assert [each.source for each in scan(text).diagrams] == ["digraph { a -> b }\n"]
+
+
+def test_slots_in_lines_counted_with_letters_are_kept_when_they_are_numbered() -> None:
+    page = _page("---\nslots: [u]\n---\na) at ${u}\nb) off\n")
+    (flaw,) = [each for each in flaws(page) if each.code == "list_letters"]
+    assert flaw.mend is not None
+    assert apply(page.text, flaw.mend.edits).endswith("1. at ${u}\n2. off\n")
 
 
 def test_what_only_machines_read_is_not_among_the_words() -> None:
@@ -213,7 +228,7 @@ def test_a_caption_stands_above_its_code() -> None:
 def test_a_diagram_is_found_with_its_lines_wherever_it_stands() -> None:
     listed = "1. x\n\n   ```dot Way | Words\n   digraph {\n     a -> b\n   }\n   ```\n"
     text = f"---\na: é\n---\nö\n\n{listed}\n> ```dot\n> graph {{}}\n> ```\n"
-    one, other = diagrams(_page(text))
+    one, other = _page(text).content.diagrams
     assert one.source == "digraph {\n  a -> b\n}\n" and one.info == Info("dot", "Way", "Words")
     assert [line.of(text).strip() for line in one.lines] == ["digraph {", "a -> b", "}"]
     assert one.opening.of(text) == "```dot Way | Words"

@@ -13,7 +13,6 @@ import re
 import pytest
 
 from mokuji.core.html.writer import Rules, Writer
-from mokuji.core.language.definitions import read
 from mokuji.core.language.parser import events
 from mokuji.core.language.scan import scan
 from tests.outside.packages import npm_file
@@ -194,7 +193,7 @@ def test_a_definition_carried_to_the_end_of_its_text_reads_the_same() -> None:
     """In all published examples, by the specification's own renderings: no definition is missed or cut wrongly."""
     carried = 0
     for number, text, expected in _examples():
-        definitions = read(text, scan(text))
+        definitions = scan(text).definitions
         if definitions.again or any(each.nested for each in definitions.defined):
             continue
         used = {usage.key for usage in definitions.used}

@@ -15,6 +15,7 @@ from mokuji.acts.requests import Request
 from mokuji.acts.view import Applied
 from mokuji.api import plans
 from mokuji.core.base.errors import Forbidden
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import history, reading
@@ -327,7 +328,7 @@ def _again(app: AppContext, actor: Actor) -> Actor:
 def _check_indexes(app: AppContext) -> None:
     """What is kept beside the texts is what the texts say."""
     with app.engine.connect() as connection:
-        while stored.catch_up(connection):
+        while stored.catch_up(connection, read_text):
             pass
         kept = indexes(connection)
         index_anew(connection)

@@ -18,6 +18,7 @@ from mokuji.acts.assets.source_edit import save_source
 from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import BadFile, Collision, Forbidden, Missing, Refused
 from mokuji.core.language.excerpt import Excerpt
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import checking, folders, importing
@@ -388,7 +389,7 @@ def test_no_act_on_a_file_is_planned_before_it_is_known_who_names_it(app: AppCon
     refusal = doing.plan(app, writer, requests.RenameFile("guide", "lamp.png", "x")).refusal
     assert refusal is not None and refusal.code == "reading"
     with store_writing(app.engine) as connection:
-        catch_up(connection)
+        catch_up(connection, read_text)
     _done(app, writer, requests.RenameFile("guide", "lamp.png", "x"))
     assert texts(app)["Lamp"] == "![a](x.png)"
 

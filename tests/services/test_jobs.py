@@ -124,7 +124,7 @@ def test_a_flaw_that_there_was_no_time_to_look_for_is_not_called_sound(
         return ()
 
     # The time is over while the diagram is looked for.
-    monkeypatch.setattr(flaws, "diagram_problems", slow)
+    monkeypatch.setattr(flaws, "text_problems", slow)
     kept = keeping.make(app, place.id, "flaws", [], (), 0.1)
     assert looked and kept is not None and not kept.whole
     monkeypatch.undo()

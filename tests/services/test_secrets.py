@@ -11,6 +11,7 @@ from sqlalchemy import text
 from mokuji.acts import doing, requests, secrets
 from mokuji.core.base.errors import BadName, Forbidden, Refused
 from mokuji.core.base.names import key
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
@@ -83,7 +84,7 @@ def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words
     assert isinstance(number, int)
     assert _holding(app, words) == set()
     with app.engine.connect() as connection:
-        while stored_writing.catch_up(connection):
+        while stored_writing.catch_up(connection, read_text):
             pass
         kept = indexes(connection)
         index_anew(connection)

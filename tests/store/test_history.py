@@ -19,6 +19,7 @@ from sqlalchemy import Connection, Engine, text
 
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import MokujiError
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import reading
@@ -195,7 +196,7 @@ class Histories(RuleBasedStateMachine):
             assert step_by_step == _rows(connection)
             connection.rollback()
         with self.engine.connect() as connection:
-            while stored_writing.catch_up(connection):
+            while stored_writing.catch_up(connection, read_text):
                 pass  # search words are made when somebody searches
             kept = indexes(connection)
             index_anew(connection)

@@ -13,7 +13,6 @@ from dataclasses import replace
 from mokuji.acts.context import PlanningContext
 from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.language import files as naming
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page
 from mokuji.core.model.assets import Asset, AssetChange, Copies, renaming
 from mokuji.core.model.changes import Fate
@@ -28,11 +27,7 @@ def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copi
     taken: set[str] = set()
     for page in pages:
         source = page.head.volume
-        keys = (
-            {destination.key for destination in destinations(page.text, page.content)}
-            if source != target
-            else set()
-        )
+        keys = {destination.key for destination in page.content.destinations} if source != target else set()
         if not keys:
             continue
         here, there = context.files(source, keys), context.files(target, keys)

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 
-from mokuji.core.assembly.inserts import Kept
+from mokuji.core.assembly.inserts import InsertCache
 from mokuji.core.base import names
+from mokuji.core.base.cache import BoundedCache
 from mokuji.core.base.errors import Forbidden, Missing, MokujiError, TooMany
 from mokuji.core.html.html import Compiled, compile_page
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check as check_text
+from mokuji.core.language.scan import read_text
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission, Role
 from mokuji.core.model.references import Sections
@@ -48,8 +49,6 @@ for at most ``PATIENCE`` seconds."""
 WAITING_LARGE, PATIENCE = 6, 20.0
 _compiling_large = threading.Lock()
 _waiting_for_large = threading.BoundedSemaphore(WAITING_LARGE)
-SAVED_LATELY = 500
-"""Number of revisions saved last of which the sections are kept."""
 
 
 def now() -> datetime:
@@ -67,53 +66,8 @@ class Ready:
     compiled: Compiled
 
 
-class Cache:
-    """The pages compiled last, by id and revision. Safe to share between threads; losing it costs time only."""
-
-    def __init__(self, most: int = CACHED_CHARACTERS) -> None:
-        self._most = most
-        self._size = 0
-        self._kept: OrderedDict[tuple[int, int], Ready] = OrderedDict()
-        self._sections: OrderedDict[tuple[int, int], Sections] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, head: PageHead) -> Ready | None:
-        """The compiled page, if it is here."""
-        with self._lock:
-            ready = self._kept.get((head.id, head.revision))
-            if ready is not None:
-                self._kept.move_to_end((head.id, head.revision))
-            return ready
-
-    def clear(self) -> None:
-        """Forgets everything."""
-        with self._lock:
-            self._kept.clear()
-            self._sections.clear()
-            self._size = 0
-
-    def sections(self, head: PageHead) -> Sections | None:
-        """The sections of a revision, if it was read or saved lately."""
-        with self._lock:
-            ready = self._kept.get((head.id, head.revision))
-            return ready.sections if ready is not None else self._sections.get((head.id, head.revision))
-
-    def put_sections(self, page: int, revision: int, sections: Sections) -> None:
-        """Keeps the sections of what was saved just now: who saves once saves again."""
-        with self._lock:
-            self._sections[page, revision] = sections
-            while len(self._sections) > SAVED_LATELY:
-                self._sections.popitem(last=False)
-
-    def put(self, head: PageHead, ready: Ready) -> None:
-        """Keeps a compiled page; the ones not used for longest go."""
-        with self._lock:
-            if (head.id, head.revision) not in self._kept:
-                self._size += len(ready.page.text) + 500
-            self._kept[head.id, head.revision] = ready
-            while self._size > self._most and len(self._kept) > 1:
-                _, old = self._kept.popitem(last=False)
-                self._size -= len(old.page.text) + 500
+def _compiled() -> BoundedCache[Ready]:
+    return BoundedCache(CACHED_CHARACTERS, lambda ready: len(ready.page.text) + 500)
 
 
 @contextmanager
@@ -142,8 +96,8 @@ class AppContext:
     secret: bytes
     clock: Callable[[], datetime] = now
     demo: bool = False
-    cache: Cache = field(default_factory=Cache)
-    inserts: Kept = field(default_factory=Kept)
+    compiled: BoundedCache[Ready] = field(default_factory=_compiled)
+    inserts: InsertCache = field(default_factory=InsertCache)
 
     @property
     def url(self) -> str:
@@ -152,11 +106,11 @@ class AppContext:
 
     def ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
         """The page compiled, from the cache if its revision is there."""
-        found = self.cache.get(page.head)
+        found = self.compiled.get(page.head.revised)
         if found is None and len(page.text) > LARGE:
             with _large_page():
                 # Whoever waited for it finds what the one before has made.
-                found = self.cache.get(page.head)
+                found = self.compiled.get(page.head.revised)
                 return found if found is not None else self._made_ready(page, volume_keys)
         return found if found is not None else self._made_ready(page, volume_keys)
 
@@ -166,7 +120,7 @@ class AppContext:
         content = page.content
         named = (content.references[index].name for index in content.in_heading)
         if not any(name is not None and name.volume for name in named):
-            self.cache.put(page.head, ready)
+            self.compiled.put(page.head.revised, ready)
         return ready
 
 
@@ -191,7 +145,7 @@ def refresh(app: AppContext) -> None:
 def catch_up(app: AppContext, most: int = 100) -> int:
     """Makes the search words of some pages that were left for later; how many those were."""
     with writing(app.engine) as connection:
-        return store_writing.catch_up(connection, most)
+        return store_writing.catch_up(connection, read_text, most)
 
 
 def clean_note(note: str) -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -24,7 +24,7 @@ from mokuji.core.base.names import Name
 from mokuji.core.language.asset_mentions import asset_mentions
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.reference import Kind, Reference
-from mokuji.core.language.scan import PageText, scan
+from mokuji.core.language.scan import PageText
 from mokuji.core.model.categories import filed
 from mokuji.core.model.changes import PageChange
 from mokuji.store.snapshot import Flag, array, stored_key
@@ -263,12 +263,12 @@ def index_page(
         connection.execute(
             text("INSERT INTO alias (volume, key, page, name) VALUES (:volume, :key, :page, :name)"), rows
         )
-    _file(connection, head, content, body)
+    _file(connection, head, content)
     if new or not words_later:
         index_words(connection, [(head.id, head.title, body)])
 
 
-def _file(connection: Connection, head: PageHead, content: PageText, body: str) -> None:
+def _file(connection: Connection, head: PageHead, content: PageText) -> None:
     rows = [
         {
             "volume": head.volume,
@@ -305,15 +305,15 @@ def _file(connection: Connection, head: PageHead, content: PageText, body: str) 
             ),
             rows,
         )
-    _hold(connection, head, content, body)
+    _hold(connection, head, content)
     _write_tasks(connection, head, content)
 
 
-def _hold(connection: Connection, head: PageHead, content: PageText, body: str) -> None:
+def _hold(connection: Connection, head: PageHead, content: PageText) -> None:
     """What a page names of files, sources and people."""
     named = [
         {"page": head.id, "kind": int(kind), "key": key, "count": number}
-        for (kind, key), number in asset_mentions(body, content).items()
+        for (kind, key), number in asset_mentions(content).items()
     ]
     if named:
         connection.execute(
@@ -515,8 +515,9 @@ def index_words_later(connection: Connection, pages: Sequence[int]) -> None:
     )
 
 
-def catch_up(connection: Connection, most: int = 100) -> int:
-    """Renews the search vectors of some pages that wait for it; how many those were."""
+def catch_up(connection: Connection, read: Callable[[str], PageText], most: int = 100) -> int:
+    """Renews the search vectors of some pages that wait for it; how many those were. ``read`` says what stands in a
+    text."""
     rows = connection.execute(
         text(
             """WITH taken AS (DELETE FROM unsearched WHERE page IN
@@ -527,10 +528,10 @@ def catch_up(connection: Connection, most: int = 100) -> int:
         {"most": most},
     ).all()
     index_words(connection, [(row.id, row.title, row.text) for row in rows])
-    return len(rows) + _file_the_old(connection, most)
+    return len(rows) + _file_the_old(connection, read, most)
 
 
-def _file_the_old(connection: Connection, most: int) -> int:
+def _file_the_old(connection: Connection, read: Callable[[str], PageText], most: int) -> int:
     """Files some pages anew that are there from before all was noted that pages hold."""
     rows = connection.execute(
         text(
@@ -547,7 +548,7 @@ def _file_the_old(connection: Connection, most: int) -> int:
             {"pages": [row.id for row in rows]},
         )
     for row in rows:
-        _file(connection, PageHead(row.id, row.volume, row.key, row.title), scan(row.text), row.text)
+        _file(connection, PageHead(row.id, row.volume, row.key, row.title), read(row.text))
     return len(rows)
 
 

@@ -10,15 +10,15 @@ inserted text can swallow the text around it.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import TypeVar
 
 from mokuji.core.base import names
+from mokuji.core.base.cache import BoundedCache
 from mokuji.core.base.spans import Span
 from mokuji.core.html.filling import Form, form
 from mokuji.core.html.html import Compiled, Sign, compile_page, compile_text, signs_of
-from mokuji.core.language import definitions
 from mokuji.core.language.calls import call, dedented
 from mokuji.core.language.headings import section_end, shown, typed_span
 from mokuji.core.language.page import Page, PageHead
@@ -34,8 +34,11 @@ MOST = 1_000
 """Maximum number of inserts that one view takes in."""
 LARGEST = 2_000_000
 """Maximum number of code points that the inserts of one view come to."""
+MOST_KEPT = 1_000
+"""Number of cut pages, and of compiled inserts, that are kept."""
 KEPT_LENGTH = 20_000
 """Longer texts are compiled at each view: so many of what is kept must fit into memory."""
+
 
 T = TypeVar("T")
 
@@ -76,30 +79,6 @@ class Instance:
     compiled: Compiled
     tokens: Sequence[Token]
     headings: Sequence[int]
-
-
-class Kept:
-    """What was cut and compiled last, by revision and values. Losing it costs time only."""
-
-    def __init__(self, most: int = 2_000) -> None:
-        self._most = most
-        self._known: dict[Hashable, object] = {}
-
-    def clear(self) -> None:
-        """Forgets everything."""
-        self._known.clear()
-
-    def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        """What is known under a key; made if nothing is."""
-        # Taken out and put behind all others, so that what was not asked for longest goes first.
-        found = self._known.pop(key, None)
-        if found is None:
-            found = make()
-            # A copy, since other threads go on meanwhile.
-            for oldest in [*self._known][: len(self._known) - self._most + 1]:
-                self._known.pop(oldest, None)
-        self._known[key] = found
-        return found  # type: ignore[return-value]
 
 
 def puts_in(wiki: Wiki, text: Page, own: PageHead, ends: Collection[int]) -> PageHead | None:
@@ -162,14 +141,27 @@ class _Cut:
     headings: tuple[int, ...]
 
 
+@dataclass(frozen=True)
+class InsertCache:
+    """What was cut and compiled last, by revision and values."""
+
+    cut: BoundedCache[_Cut] = field(default_factory=lambda: BoundedCache(MOST_KEPT))
+    compiled: BoundedCache[Compiled] = field(default_factory=lambda: BoundedCache(MOST_KEPT))
+
+    def clear(self) -> None:
+        """Forgets everything."""
+        self.cut.clear()
+        self.compiled.clear()
+
+
 class Inserter:
     """Makes the texts of one view, and watches their number and size."""
 
-    def __init__(self, key: bytes, volumes: Iterable[str] = (), kept: Kept | None = None) -> None:
+    def __init__(self, key: bytes, volumes: Iterable[str] = (), kept: InsertCache | None = None) -> None:
         """``key`` is secret; ``volumes`` are the keys of those that the reader knows of; ``kept`` outlives the view."""
         self._key = key
         self._volumes = frozenset(volumes)
-        self._kept = kept if kept is not None else Kept()
+        self._kept = kept if kept is not None else InsertCache()
         self._number = self._size = 0
         self._sections: dict[tuple[int, int], Sections] = {}
 
@@ -193,7 +185,7 @@ class Inserter:
             said = f"A page takes in {MOST:,} inserts at most, with those inside them: this one is left out."
             return None, [Fault("inserts_many", said)]
         at = (page.head.id, page.head.revision, names.key(section or ""))
-        cut = self._kept.get(at, lambda: _cut(page, spans, self._key))
+        cut = self._kept.cut.made(at, lambda: _cut(page, spans, self._key))
         values, faults = self._given(token, page)
         tokens = [Token(page, n, values) for n in cut.references]
         words = {name: _numbered(value, tokens, cut.mark) for name, value in values.items()}
@@ -208,7 +200,7 @@ class Inserter:
         known = (*at, text, shows)
         signs = [sign for _, sign in signs_of(page.content)]
         compiled = (
-            self._kept.get(known, lambda: _compile(text, cut.mark, shows, signs))
+            self._kept.compiled.made(known, lambda: _compile(text, cut.mark, shows, signs))
             if len(text) <= KEPT_LENGTH
             else _compile(text, cut.mark, shows, signs)
         )
@@ -325,7 +317,7 @@ def _cut(page: Page, spans: Sequence[Span], key: bytes) -> _Cut:
     # Link definitions and footnotes of the page count in what is cut from it.
     told = [
         definition.span
-        for definition in definitions.read(page.text, content).defined
+        for definition in content.definitions.defined
         if not definition.nested and not any(span.start <= definition.span.start < span.end for span in spans)
     ]
     markers = [span for part in content.parts for span in (part.opening, part.closing)]

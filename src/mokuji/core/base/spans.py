@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
+_GOES_ON = bytes(range(0x80, 0xC0))
+"""Bytes that begin no code point (RFC 3629, section 3)."""
+_BLOCK = 512
 _LINE_END = re.compile(r"\r\n|\n|\r")
 
 
@@ -55,12 +57,27 @@ class Lines:
         return Span(self._starts[line - 1], end)
 
 
-def code_points(data: bytes, offsets: Iterable[int]) -> dict[int, int]:
-    """Byte offsets into UTF-8 as code-point offsets, all in one pass over the data."""
-    found: dict[int, int] = {}
-    at = count = 0
-    for offset in sorted(set(offsets)):
-        count += len(data[at:offset].decode("utf-8"))
-        at = offset
-        found[offset] = count
-    return found
+class CodePoints:
+    """Turns byte offsets into UTF-8 into code-point offsets; made once for a text, each question looks at one block."""
+
+    def __init__(self, data: bytes) -> None:
+        self._data = data
+        self._before: list[int] = []
+        """Number of code points before each block; empty if every byte is one."""
+        if not data.isascii():
+            count = 0
+            for start in range(0, len(data) + 1, _BLOCK):
+                self._before.append(count)
+                count += _begun(data[start : start + _BLOCK])
+
+    def at(self, offset: int) -> int:
+        """Number of code points before a byte, which must be the first of one, or the end."""
+        if not self._before:
+            return offset
+        block = offset // _BLOCK
+        return self._before[block] + _begun(self._data[block * _BLOCK : offset])
+
+
+def _begun(data: bytes) -> int:
+    """How many code points begin in some bytes."""
+    return len(data.translate(None, _GOES_ON))

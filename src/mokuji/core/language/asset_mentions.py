@@ -6,7 +6,6 @@ from collections import Counter
 from enum import IntEnum
 
 from mokuji.core.base import names
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.scan import PageText
 
 
@@ -18,9 +17,9 @@ class AssetKind(IntEnum):
     PERSON = 2
 
 
-def asset_mentions(text: str, content: PageText) -> Counter[tuple[AssetKind, str]]:
+def asset_mentions(content: PageText) -> Counter[tuple[AssetKind, str]]:
     """How often a page names each, by sort and key."""
-    found = Counter((AssetKind.FILE, destination.key) for destination in destinations(text, content))
+    found = Counter((AssetKind.FILE, destination.key) for destination in content.destinations)
     found.update((AssetKind.SOURCE, cite.key) for cite in content.cites)
     found.update((AssetKind.PERSON, handle.key) for handle in content.handles)
     return Counter({(kind, key): number for (kind, key), number in found.items() if names.is_storable(key)})

@@ -11,12 +11,10 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
 from mokuji.core.language.literal import Range, Ranges
-from mokuji.core.language.parser import Event, events_with_ranges, tag_name
-from mokuji.core.language.placeholders import lift, outermost
-from mokuji.core.language.scan import PageText
-from mokuji.core.language.slots import masked
+from mokuji.core.language.parser import Event, tag_name
 
 _DEFINITION = re.compile(rb"^([ \t>*+\-\d.)]*)\[((?:[^\[\]\\]|\\.)+)\]:", re.MULTILINE)
 _LEAVES = {"Text", "Code", "InlineMath", "DisplayMath", "InlineHtml", "Html", "FootnoteReference"}
@@ -68,37 +66,33 @@ class Definitions:
     says: dict[Key, tuple[str, str]]
 
 
+NO_DEFINITIONS = Definitions((), (), (), {})
+
+
 def key_of(label: str, *, note: bool) -> Key:
     """What a label means (CommonMark 0.31.2, section 6.3, “matches”)."""
     return Key(" ".join(label.split()).casefold(), note)
 
 
-def read(text: str, content: PageText) -> Definitions:
-    """All link definitions, footnotes and their uses of a page's text. Linear."""
-    if "]" not in text:
-        return Definitions((), (), (), {})
-    offset = content.front_matter.span.end
-    body = masked(text[offset:], content.declared.slots)
-    _, places = outermost(text, offset, content.references)
-    lifted = lift(body, body.encode(), places)
-    events = events_with_ranges(lifted.text)
+def definitions(body: Body) -> Definitions:
+    """All link definitions and footnotes of a page, and their uses. Linear."""
+    if "]:" not in body.text:
+        # What is nowhere defined is used nowhere either: its brackets are text.
+        return NO_DEFINITIONS
+    events, data = body.events, body.lifted.data
     says: dict[Key, tuple[str, str]] = {}
-    usages = list(_usages(events, lifted.data, says))
-    found = sorted((*_notes(events, lifted.data), *_links(events, lifted.data)), key=lambda each: each[1])
-    edges = [edge for _, whole, label, *_ in (*usages, *found) for edge in (*whole, *label)]
-    origins = {edge: lifted.origin(edge) for edge in edges}
-    back = code_points(body.encode(), origins.values())
-
-    def span(there: Range) -> Span:
-        return Span(offset + back[origins[there[0]]], offset + back[origins[there[1]]])
-
+    usages = list(_usages(events, data, says))
     first: dict[Key, Definition] = {}
     again: list[Definition] = []
-    for key, whole, label, nested in found:
-        definition = Definition(key, span(whole), span(label), nested)
+    for key, whole, label, nested in sorted(
+        (*_notes(events, data), *_links(events, data)), key=lambda each: each[1]
+    ):
+        definition = Definition(key, body.span(*whole), body.span(*label), nested)
         if first.setdefault(key, definition) is not definition:
             again.append(definition)
-    used = tuple(Usage(key, span(whole), span(label), *around) for key, whole, label, around in usages)
+    used = tuple(
+        Usage(key, body.span(*whole), body.span(*label), *around) for key, whole, label, around in usages
+    )
     return Definitions(tuple(first.values()), tuple(again), used, says)
 
 

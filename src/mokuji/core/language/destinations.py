@@ -9,17 +9,16 @@ from __future__ import annotations
 
 import html
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base.edits import Edit
-from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language import definitions, files
+from mokuji.core.base.spans import CodePoints, Span
+from mokuji.core.language import files
+from mokuji.core.language.body import Body
+from mokuji.core.language.definitions import Definitions
 from mokuji.core.language.parser import Event, events_with_ranges, tag_name
-from mokuji.core.language.placeholders import lift, outermost
-from mokuji.core.language.reference import Kind
-from mokuji.core.language.scan import PageText
-from mokuji.core.language.slots import masked
+from mokuji.core.language.reference import Kind, Reference
 
 _ANGLES = re.compile(r"<((?:[^<>\\\r\n]|\\.)*)>")
 _PLAIN = re.compile(r"(?:[^\s()\\]|\\[^\s]|\\(?=\s)|\((?:[^\s()\\]|\\[^\s]|\([^\s()]*\))*\))+")
@@ -46,12 +45,15 @@ class Destination:
         return Edit(self.span, files.destination(name) + self.fragment)
 
 
-def destinations(text: str, content: PageText) -> list[Destination]:
-    """All places of a page's text that name a file, in order. Linear."""
+def destinations(
+    body: Body, references: Sequence[Reference], defined: Definitions
+) -> tuple[Destination, ...]:
+    """All places of a page that name a file, in order. Linear."""
+    text = body.text
     if "](" not in text and "]:" not in text:
-        return []
-    found = {start: each for start in _starts(text, content) if (each := _read(text, start)) is not None}
-    return [found[start] for start in sorted(found)]
+        return ()
+    starts = sorted(set(_starts(body, references, defined)))
+    return tuple(each for start in starts if (each := _read(text, start)) is not None)
 
 
 def link_around(text: str, destination: Destination) -> tuple[Span, str]:
@@ -70,34 +72,24 @@ def link_around(text: str, destination: Destination) -> tuple[Span, str]:
     return Span(start, closing + 1), text[at + 1 : opening] or destination.name
 
 
-def _starts(text: str, content: PageText) -> Iterator[int]:
+def _starts(body: Body, references: Sequence[Reference], defined: Definitions) -> Iterator[int]:
     """Where destinations begin, white space before them included."""
-    offset = content.front_matter.span.end
-    if "](" in text:
-        body = masked(text[offset:], content.declared.slots)
-        data = body.encode()
-        _, places = outermost(text, offset, content.references)
-        lifted = lift(body, data, places)
-        ends = [lifted.origin(end) for end in _ends(events_with_ranges(lifted.text), lifted.data)]
-        back = code_points(data, ends)
-        yield from (offset + back[end] for end in ends)
-        yield from _in_values(text, content)
-    if "]:" in text:
-        told = definitions.read(text, content)
-        for definition in (*told.defined, *told.again):
-            if not definition.key.note:
-                yield definition.label.end + len("]:")
+    if "](" in body.text:
+        yield from (body.at(end) for end in _ends(body.events, body.lifted.data))
+        yield from _in_values(body.text, references)
+    for definition in (*defined.defined, *defined.again):
+        if not definition.key.note:
+            yield definition.label.end + len("]:")
 
 
-def _in_values(text: str, content: PageText) -> Iterator[int]:
+def _in_values(text: str, references: Sequence[Reference]) -> Iterator[int]:
     """Values of inserts are texts of their own."""
-    for reference in content.references:
+    for reference in references:
         span = reference.label_span
         if reference.kind is Kind.INSERT and span is not None and "](" in span.of(text):
             data = span.of(text).encode()
-            ends = list(_ends(events_with_ranges(span.of(text)), data))
-            back = code_points(data, ends)
-            yield from (span.start + back[end] for end in ends)
+            points = CodePoints(data)
+            yield from (span.start + points.at(end) for end in _ends(events_with_ranges(span.of(text)), data))
 
 
 def _ends(events: list[Event], data: bytes) -> Iterator[int]:

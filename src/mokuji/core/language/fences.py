@@ -12,11 +12,11 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.page import Page
-from mokuji.core.language.parser import events_with_ranges, tag_name
-from mokuji.core.language.placeholders import Lifted, lift, outermost
-from mokuji.core.language.slots import masked
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
+from mokuji.core.language.parser import tag_name
+from mokuji.core.language.placeholders import Lifted
+from mokuji.core.language.slots import unmasked
 
 _OPENS = re.compile(r"^[ \t>*+\-\d.)]*(?:`{3,}|~{3,})[ \t]*dot\b", re.MULTILINE)
 DIAGRAM = "dot"
@@ -53,17 +53,12 @@ def info(text: str) -> Info:
     return Info(language, caption.strip(), description.strip() if bar else "")
 
 
-def diagrams(page: Page) -> Iterator[Fence]:
+def diagrams(body: Body) -> Iterator[Fence]:
     """The fences of a page that are drawn. Those that hold a slot are left out: what they show is not known yet."""
-    if not _OPENS.search(page.text):
+    if not _OPENS.search(body.text):
         return
-    offset = page.content.front_matter.span.end
-    body = masked(page.text[offset:], page.content.declared.slots)
-    data = body.encode()
-    _, places = outermost(page.text, offset, page.content.references)
-    lifted = lift(body, data, places)
     found: tuple[Info, int, list[str], list[tuple[int, int]]] | None = None
-    for kind, value, start, end in events_with_ranges(lifted.text):
+    for kind, value, start, end in body.events:
         if kind == "Start" and tag_name(value) == "CodeBlock" and isinstance(value["CodeBlock"], dict):
             told = info(value["CodeBlock"]["Fenced"])
             found = (told, start, [], []) if told.language == DIAGRAM else None
@@ -71,15 +66,9 @@ def diagrams(page: Page) -> Iterator[Fence]:
             found[2].append(value)
             found[3].append((start, end))
         elif found is not None and kind == "End" and tag_name(value) == "CodeBlock":
-            yield _fence(
-                page,
-                offset,
-                data,
-                found[0],
-                "".join(found[2]),
-                lifted.origin(found[1]),
-                _rows(lifted, found[3]),
-            )
+            source = "".join(found[2])
+            if unmasked(source) == source:
+                yield _fence(body, found[0], source, found[1], _rows(body.lifted, found[3]))
             found = None
 
 
@@ -95,11 +84,9 @@ def _rows(lifted: Lifted, ranges: list[tuple[int, int]]) -> list[tuple[int, int]
     return rows
 
 
-def _fence(
-    page: Page, offset: int, data: bytes, told: Info, source: str, start: int, rows: list[tuple[int, int]]
-) -> Fence:
-    stop = data.find(b"\n", start)
-    stop = len(data) if stop < 0 else stop
-    places = code_points(data, {start, stop, *(edge for row in rows for edge in row)})
-    lines = tuple(Span(offset + places[a], offset + places[b]) for a, b in rows)
-    return Fence(told, Span(offset + places[start], offset + places[stop]), source, lines)
+def _fence(body: Body, told: Info, source: str, start: int, rows: list[tuple[int, int]]) -> Fence:
+    start = body.lifted.origin(start)
+    stop = body.data.find(b"\n", start)
+    opening = Span(body.typed(start), body.typed(len(body.data) if stop < 0 else stop))
+    lines = tuple(Span(body.typed(low), body.typed(high)) for low, high in rows)
+    return Fence(told, opening, source, lines)

@@ -7,9 +7,9 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base import names
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
 from mokuji.core.language.parser import Event
-from mokuji.core.language.placeholders import Lifted
 from mokuji.core.language.reference import Kind, Reference, plain
 from mokuji.core.language.slots import unmasked
 
@@ -44,23 +44,14 @@ class _Raw:
     words_end: int
 
 
-def headings(
-    text: str, offset: int, lifted: Lifted, events: Iterable[Event], outermost: Sequence[int]
-) -> tuple[Heading, ...]:
-    """The headings of a page whose body starts at ``offset``.
-
-    ``outermost[n]`` is the index of the reference that stand-in *n* stands for.
-    """
-    raw = _collect(events)
-    if not raw:
-        return ()
-    back = [(lifted.origin(h.start), lifted.origin(h.end), lifted.origin(h.words_end)) for h in raw]
-    places = code_points(text[offset:].encode(), (edge for edges in back for edge in edges))
-    prefix = lifted.prefix if lifted.places else ""
+def headings(body: Body) -> tuple[Heading, ...]:
+    """The headings of a page, in order."""
+    text, prefix = body.text, body.lifted.prefix
     found: list[Heading] = []
-    for heading, edges in zip(raw, back, strict=True):
-        start, end, words_end = (offset + places[edge] for edge in edges)
-        parts = _parts("".join(heading.words), prefix, outermost)
+    for heading in _collect(body.events):
+        start, end = body.span(heading.start, heading.end)
+        words_end = body.at(heading.words_end)
+        parts = _parts("".join(heading.words), prefix, body.outer)
         line_end = _LINE_END.search(text, words_end)
         stop = min(line_end.start() if line_end else end, end)
         while stop > words_end and text[stop - 1] in " \t\r\n":

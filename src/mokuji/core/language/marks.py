@@ -9,13 +9,12 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base import names
-from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.parser import Event, tag_name
-from mokuji.core.language.placeholders import Lifted
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
+from mokuji.core.language.parser import tag_name
 
 MOST = 5_000
 """Maximum number of marks of a page."""
@@ -56,24 +55,15 @@ class _Found:
     high: int
 
 
-def marks(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> tuple[Mark, ...]:
-    """The marks of a page whose body starts at ``offset``, from the events of its lifted text. Linear."""
+def marks(body: Body) -> tuple[Mark, ...]:
+    """The marks of a page, in order. Linear."""
+    text = body.text
     if "#" not in text:
         return ()
-    spots = _collect(lifted.data, events, lifted.prefix)
-    if not spots:
-        return ()
-    edges = {edge for each in spots for edge in (each.start, each.end, each.low, each.high)}
-    back = {edge: lifted.origin(edge) for edge in edges}
-    places = code_points(text[offset:].encode(), back.values())
-
-    def at(edge: int) -> int:
-        return offset + places[back[edge]]
-
     made: list[Mark] = []
-    for each in spots:
-        span = Span(at(each.start), at(each.end))
-        passage = Span(at(each.low), at(each.high))
+    for spot in _collect(body):
+        span = body.span(spot.start, spot.end)
+        passage = body.span(spot.low, spot.high)
         made.append(Mark(span.of(text)[1:], span, Span(passage.start, _trimmed(text, passage))))
     return tuple(made)
 
@@ -82,13 +72,14 @@ def _trimmed(text: str, span: Span) -> int:
     return span.start + len(span.of(text).rstrip())
 
 
-def _collect(data: bytes, events: Sequence[Event], prefix: str) -> list[_Found]:
+def _collect(body: Body) -> list[_Found]:
+    data, prefix = body.lifted.data, body.lifted.prefix
     spots: list[_Found] = []
     holders: list[tuple[int, int]] = []
     paragraph = (0, 0)
     stack: list[str] = []
     closed = 0
-    for kind, value, start, end in events:
+    for kind, value, start, end in body.events:
         if kind == "Start":
             name = tag_name(value)
             stack.append(name)

@@ -8,8 +8,10 @@ from functools import cached_property
 
 from mokuji.core.base import names
 from mokuji.core.language import front_matter
+from mokuji.core.language.body import Body
+from mokuji.core.language.front_matter import FrontMatter
 from mokuji.core.language.reference import Reference
-from mokuji.core.language.scan import PageText, scan
+from mokuji.core.language.scan import PageText, body_of, read_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,6 +23,11 @@ class PageHead:
     key: str
     title: str
     revision: int = 1
+
+    @property
+    def revised(self) -> tuple[int, int]:
+        """Its id and revision: what stands there never changes."""
+        return self.id, self.revision
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +49,11 @@ class Page:
     @cached_property
     def content(self) -> PageText:
         """References, headings and problems of the text."""
-        return scan(self.text)
+        return read_text(self.text)
+
+    def body(self) -> Body:
+        """Its body with what the parser says of it, read anew at each call."""
+        return body_of(self.text, self.content)
 
     def uses(self, keys: Collection[str]) -> Iterator[Use]:
         """The references whose name holds one of these keys, in order."""
@@ -66,10 +77,11 @@ class Page:
     @property
     def alias_keys(self) -> tuple[str, ...]:
         """Keys of the aliases, those that can be keys, each once."""
-        return alias_keys(self.text)
+        front = self.content.front_matter if "content" in self.__dict__ else front_matter.read(self.text)
+        return alias_keys(front)
 
 
-def alias_keys(text: str) -> tuple[str, ...]:
-    """Keys of the aliases that a text's front matter gives, those that can be keys, each once."""
-    keys = (names.key(alias) for alias in front_matter.read(text).names("aliases"))
+def alias_keys(front: FrontMatter) -> tuple[str, ...]:
+    """Keys of the aliases that a front matter gives, those that can be keys, each once."""
+    keys = (names.key(alias) for alias in front.names("aliases"))
     return tuple(dict.fromkeys(key for key in keys if names.is_key(key)))

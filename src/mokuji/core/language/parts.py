@@ -7,14 +7,13 @@ name. Markers count outside of code, lists and quotations, and are not nested.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.findings import Problem
-from mokuji.core.base.spans import Span, code_points
-from mokuji.core.language.parser import Event, tag_name
-from mokuji.core.language.placeholders import Lifted
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
+from mokuji.core.language.parser import tag_name
 
 MOST = 500
 """Maximum number of parts of a page."""
@@ -55,11 +54,12 @@ class Parts:
         return next((part for part in self.parts if key and part.key == key), None)
 
 
-def parts(text: str, offset: int, lifted: Lifted, events: Iterable[Event]) -> Parts:
-    """The parts of a page whose body starts at ``offset``, from the events of its lifted text."""
+def parts(body: Body) -> Parts:
+    """The parts of a page."""
+    text = body.text
     if "<!--" not in text or "part" not in text:
         return Parts()
-    markers = _markers(text, offset, lifted, events)
+    markers = _markers(body)
     found: list[Part] = []
     problems: list[Problem] = []
     open_: tuple[str | None, Span] | None = None
@@ -93,27 +93,22 @@ def parts(text: str, offset: int, lifted: Lifted, events: Iterable[Event]) -> Pa
     return Parts(tuple(found), tuple(problems))
 
 
-def _markers(
-    text: str, offset: int, lifted: Lifted, events: Iterable[Event]
-) -> list[tuple[bool, str | None, Span]]:
+def _markers(body: Body) -> list[tuple[bool, str | None, Span]]:
+    text = body.text
     starts: list[int] = []
     depth = 0
-    for kind, value, start, _ in events:
+    for kind, value, start, _ in body.events:
         if kind == "Start":
             if depth == 0 and tag_name(value) == "HtmlBlock":
                 starts.append(start)
             depth += 1
         elif kind == "End":
             depth -= 1
-    if not starts:
-        return []
-    back = [lifted.origin(start) for start in starts]
-    places = code_points(text[offset:].encode(), back)
     found: list[tuple[bool, str | None, Span]] = []
-    for start in back:
-        at = offset + places[start]
+    for start in starts:
+        at = body.at(start)
         line = max(text.rfind("\n", 0, at), text.rfind("\r", 0, at)) + 1
-        marker = _MARKER.match(text, max(line, offset))
+        marker = _MARKER.match(text, max(line, body.offset))
         if marker is not None:
             found.append((bool(marker[1]), marker[2], Span(*marker.span())))
     return found

@@ -9,13 +9,14 @@ headings, links and pictures. A handle begins as a mark does.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
 from mokuji.core.language.marks import CLOSED, opens
-from mokuji.core.language.parser import Event, tag_name
-from mokuji.core.language.placeholders import Lifted
+from mokuji.core.language.parser import tag_name
 
 MOST = 5_000
 """Maximum number of either on one page."""
@@ -65,19 +66,15 @@ def source_key(name: str) -> str:
     return name.strip().casefold()
 
 
-def pointers(
-    text: str, offset: int, lifted: Lifted, events: Sequence[Event]
-) -> tuple[tuple[Cite, ...], tuple[Handle, ...]]:
-    """The sources and people that a page names whose body starts at ``offset``, from the events of its lifted text."""
+def pointers(body: Body) -> tuple[tuple[Cite, ...], tuple[Handle, ...]]:
+    """The sources and people that a page names, in order."""
+    text = body.text
     if "[^" not in text and "@" not in text:
         return (), ()
-    found = list(_collect(lifted, events))[:MOST]
-    back = {edge: lifted.origin(edge) for _, start, end in found for edge in (start, end)}
-    places = code_points(text[offset:].encode(), back.values()) if found else {}
     cites: list[Cite] = []
     handles: list[Handle] = []
-    for cited, start, end in found:
-        span = Span(offset + places[back[start]], offset + places[back[end]])
+    for cited, start, end in islice(_collect(body), MOST):
+        span = body.span(start, end)
         if cited:
             typed = _CITE.fullmatch(span.of(text))
             if typed is not None:
@@ -87,10 +84,11 @@ def pointers(
     return tuple(cites), tuple(handles)
 
 
-def _collect(lifted: Lifted, events: Sequence[Event]) -> Iterator[tuple[bool, int, int]]:
+def _collect(body: Body) -> Iterator[tuple[bool, int, int]]:
     """Whether each is a source, and its bytes in the lifted text."""
+    lifted = body.lifted
     closed = 0
-    for kind, value, start, end in events:
+    for kind, value, start, end in body.events:
         if kind in {"Start", "End"}:
             closed += (tag_name(value) in CLOSED) * (1 if kind == "Start" else -1)
         elif kind == "Text" and not closed:

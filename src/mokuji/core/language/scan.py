@@ -15,24 +15,29 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from mokuji.core.base.cache import BoundedCache
 from mokuji.core.base.errors import BadText
 from mokuji.core.base.findings import Problem
-from mokuji.core.base.spans import Lines, Span, code_points
-from mokuji.core.formulas.formulas import formula
+from mokuji.core.base.spans import CodePoints, Lines, Span
 from mokuji.core.language import front_matter, literal
+from mokuji.core.language.body import Body
 from mokuji.core.language.brackets import Candidate, every, find
+from mokuji.core.language.definitions import NO_DEFINITIONS, Definitions, definitions
+from mokuji.core.language.destinations import Destination, destinations
+from mokuji.core.language.fences import Fence, diagrams
 from mokuji.core.language.front_matter import FrontMatter
 from mokuji.core.language.headings import Heading, headings
+from mokuji.core.language.latex import Latex, formulas
 from mokuji.core.language.marks import Mark, marks
 from mokuji.core.language.parser import Event, events_with_ranges
 from mokuji.core.language.parts import Part, parts
-from mokuji.core.language.placeholders import Lifted, lift
+from mokuji.core.language.placeholders import Lifted, lift, outermost
 from mokuji.core.language.pointers import Cite, Handle, pointers
 from mokuji.core.language.raw_html import comments
 from mokuji.core.language.reference import Reference, read
-from mokuji.core.language.slots import NO_SLOTS, Declared, declared, masked, parse, unmasked
+from mokuji.core.language.slots import NO_SLOTS, Declared, declared, masked, parse
 from mokuji.core.language.steps import MOST_READ, too_many
 from mokuji.core.language.tasks import Task, tasks
 
@@ -40,6 +45,9 @@ ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""
 LARGEST = 2_000_000
 """Maximum number of code points of a page."""
+READ_LATELY = 8_000_000
+"""Number of code points of the texts of which is kept what was read in them; each thing found counts as ``_PART``."""
+_PART = 300
 
 
 _IN_HTML = re.compile(rb"\[\[[^\[\]\r\n]+\]\]")
@@ -69,6 +77,25 @@ class PageText:
     cites: tuple[Cite, ...] = ()
     handles: tuple[Handle, ...] = ()
     tasks: tuple[Task, ...] = ()
+    definitions: Definitions = NO_DEFINITIONS
+    destinations: tuple[Destination, ...] = ()
+    formulas: tuple[Latex, ...] = ()
+    diagrams: tuple[Fence, ...] = ()
+
+    @property
+    def size(self) -> int:
+        """Number of things that were found."""
+        found = (
+            self.references,
+            self.headings,
+            self.problems,
+            self.parts,
+            self.marks,
+            self.cites,
+            self.handles,
+        )
+        more = (self.tasks, self.definitions.defined, self.definitions.used, self.destinations, self.formulas)
+        return sum(map(len, (*found, *more, self.diagrams)))
 
 
 def check(text: str) -> None:
@@ -98,38 +125,66 @@ def check_page(text: str) -> None:
         )
 
 
+_READ: BoundedCache[tuple[str, PageText]] = BoundedCache(
+    READ_LATELY, lambda kept: len(kept[0]) + _PART * kept[1].size
+)
+
+
+def read_text(text: str) -> PageText:
+    """As ``scan``, which is asked once: who looks at a page saves it, and who saves it looks at it."""
+    return _READ.made(text, lambda: (text, scan(text)))[1]
+
+
+def forget_texts() -> None:
+    """Forgets what was read lately."""
+    _READ.clear()
+
+
 def scan(text: str) -> PageText:
     """Everything that the text of one page says of itself. The text must have passed ``check``."""
     front = front_matter.read(text)
-    offset = front.span.end
     slots = declared(front)
-    body = masked(text[offset:], slots.slots)
-    data = body.encode()
-    events = events_with_ranges(body)
+    words = masked(text[front.span.end :], slots.slots)
+    data = words.encode()
+    lifted = Lifted(words, data, (), ())
+    typed = Body(text, front.span.end, data, CodePoints(data), lifted, events_with_ranges(words))
     problems = list(front.problems)
-    if "[[" not in body:
-        return _finish(text, front, slots, Lifted(body, data, (), ()), events, [], problems)
-    cover = literal.coverage(events, data)
+    if "[[" not in words:
+        return _finish(front, slots, typed, [], problems)
+    cover = literal.coverage(typed.events, data)
     found = find(data, cover)
-    candidates, references = _read_all(text, offset, data, found.candidates, problems)
-    kept, lifted, events = _settle(body, data, candidates, events)
-    _explain(offset, data, candidates, kept, found.unclosed, cover, problems)
+    candidates, references = _read_all(typed, found.candidates, problems)
+    kept, lifted, events = _settle(typed, candidates)
+    _explain(typed, candidates, kept, found.unclosed, cover, problems)
     ordered = sorted((references[c.start, c.end] for c in every(kept)), key=lambda r: r.span)
-    return _finish(text, front, slots, lifted, events, ordered, problems)
+    outer = tuple(index for index, _ in _outermost(ordered))
+    body = replace(typed, lifted=lifted, events=events, outer=outer)
+    return _finish(front, slots, body, ordered, problems)
+
+
+def body_of(text: str, content: PageText) -> Body:
+    """The body of a text that was read, for those who look for more in it than ``PageText`` says. The parser reads it
+    anew, since its events take far more room than what is kept of them: hand it on."""
+    offset = content.front_matter.span.end
+    words = masked(text[offset:], content.declared.slots)
+    data = words.encode()
+    outer, places = outermost(text, offset, content.references)
+    lifted = lift(words, data, places)
+    return Body(text, offset, data, CodePoints(data), lifted, events_with_ranges(lifted.text), tuple(outer))
 
 
 def _read_all(
-    text: str, offset: int, data: bytes, found: Sequence[Candidate], problems: list[Problem]
+    body: Body, found: Sequence[Candidate], problems: list[Problem]
 ) -> tuple[list[Candidate], dict[tuple[int, int], Reference]]:
     """Reads each candidate; one that names nothing gives way to those inside it."""
-    places = code_points(data, (edge for c in every(list(found)) for edge in (c.start, c.end)))
+    text = body.text
     references: dict[tuple[int, int], Reference] = {}
 
     def readable(candidates: Sequence[Candidate]) -> list[Candidate]:
         kept: list[Candidate] = []
         for candidate in candidates:
             inner = readable(candidate.inner)
-            start, end = offset + places[candidate.start], offset + places[candidate.end]
+            start, end = body.typed(candidate.start), body.typed(candidate.end)
             got = read(text[start:end], start)
             if isinstance(got, Problem):
                 problems.append(got)
@@ -142,14 +197,12 @@ def _read_all(
     return readable(found), references
 
 
-def _settle(
-    body: str, data: bytes, candidates: list[Candidate], events: list[Event]
-) -> tuple[list[Candidate], Lifted, list[Event]]:
+def _settle(typed: Body, candidates: list[Candidate]) -> tuple[list[Candidate], Lifted, list[Event]]:
     """Those candidates whose stand-ins all arrive as text; the others go back, until nothing changes."""
     for _ in range(ROUNDS):
         if not candidates:
             break
-        lifted = lift(body, data, candidates)
+        lifted = lift(typed.lifted.text, typed.data, candidates)
         lifted_events = events_with_ranges(lifted.text)
         arrived = literal.coverage(lifted_events, lifted.data)
         kept: list[Candidate] = []
@@ -161,12 +214,11 @@ def _settle(
         if kept == candidates:
             return kept, lifted, lifted_events
         candidates = kept
-    return [], Lifted(body, data, (), ()), events
+    return [], typed.lifted, typed.events
 
 
 def _explain(
-    offset: int,
-    data: bytes,
+    body: Body,
     candidates: Sequence[Candidate],
     kept: Sequence[Candidate],
     unclosed: Sequence[int],
@@ -178,17 +230,15 @@ def _explain(
     in_html = [
         (low + found.start(), low + found.end())
         for low, high in cover.html
-        for found in _IN_HTML.finditer(_seen(data[low:high]))
+        for found in _IN_HTML.finditer(_seen(body.data[low:high]))
     ]
-    edges = {edge for pair in (*lost, *in_html) for edge in pair} | set(unclosed)
-    places = code_points(data, edges)
     for start, end in lost:
         problems.append(
             Problem(
                 "reference_literal",
                 "These brackets stay text: taken as a reference they would change what stands around them. "
                 "Escape them, or move them out of the code, HTML or definition that they touch.",
-                Span(offset + places[start], offset + places[end]),
+                Span(body.typed(start), body.typed(end)),
             )
         )
     for start, end in in_html:
@@ -196,36 +246,29 @@ def _explain(
             Problem(
                 "reference_in_html",
                 "References are not read inside a block of HTML. Put empty lines around the text.",
-                Span(offset + places[start], offset + places[end]),
+                Span(body.typed(start), body.typed(end)),
             )
         )
     for start in unclosed:
-        begin = offset + places[start]
+        begin = body.typed(start)
         problems.append(
             Problem("reference_unclosed", "“[[” is not closed by “]]” on its line.", Span(begin, begin + 2))
         )
 
 
 def _finish(
-    text: str,
-    front: FrontMatter,
-    slots: Declared,
-    lifted: Lifted,
-    events: list[Event],
-    references: list[Reference],
-    problems: list[Problem],
+    front: FrontMatter, slots: Declared, body: Body, references: list[Reference], problems: list[Problem]
 ) -> PageText:
-    outermost = [index for index, _ in _outermost(references)]
-    found = headings(text, front.span.end, lifted, events, outermost)
+    text = body.text
+    found = headings(body)
     problems += [_section_empty(reference) for reference in references if reference.section == ""]
     problems += [_first_level(heading) for heading in found if heading.level == 1]
-    marked = parts(text, front.span.end, lifted, events)
+    marked = parts(body)
     problems += [*marked.problems, *slots.problems, *_slot_problems(text, front.span.end, slots, references)]
-    problems += _formulas(text, front.span.end, lifted, events)
     in_heading = frozenset(part for heading in found for part in heading.parts if isinstance(part, int))
-    filed = marks(text, front.span.end, lifted, events)
-    cites, handles = pointers(text, front.span.end, lifted, events)
-    listed = tasks(text, front.span.end, lifted, events, handles)
+    cites, handles = pointers(body)
+    listed = tasks(body, handles)
+    defined = definitions(body)
     problems += [_no_day(text, task.due_typed) for task in listed if task.due is None and task.due_typed]
     problems.sort(key=lambda problem: problem.span)
     return PageText(
@@ -235,35 +278,21 @@ def _finish(
         tuple(problems),
         in_heading,
         marked.parts,
-        filed,
+        marks(body),
         slots,
         cites,
         handles,
         listed,
+        defined,
+        destinations(body, references, defined),
+        tuple(formulas(body)),
+        tuple(diagrams(body)),
     )
 
 
 def _no_day(text: str, typed: Span) -> Problem:
     said = f"“{typed.of(text)}” is no day of the calendar. Write it as year, month and day: due:2027-03-01."
     return Problem("task_due", said, typed)
-
-
-def _formulas(text: str, offset: int, lifted: Lifted, events: Sequence[Event]) -> Iterator[Problem]:
-    """Formulas whose LaTeX is not understood; those that hold a slot are not known yet."""
-    faulty: list[tuple[int, int, str]] = []
-    for kind, latex, start, end in events:
-        if kind not in {"InlineMath", "DisplayMath"} or unmasked(latex) != latex:
-            continue
-        if not lifted.prefix or lifted.prefix not in latex:
-            fault = formula(latex, display=kind == "DisplayMath").fault
-            if fault:
-                faulty.append((lifted.origin(start), lifted.origin(end), fault))
-    if not faulty:
-        return
-    places = code_points(text[offset:].encode(), {edge for start, end, _ in faulty for edge in (start, end)})
-    for start, end, fault in faulty:
-        span = Span(offset + places[start], offset + places[end])
-        yield Problem("formula", f"This formula is not understood. {fault}", span)
 
 
 def _slot_problems(

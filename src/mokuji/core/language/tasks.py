@@ -11,10 +11,11 @@ from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
+from itertools import islice
 
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
 from mokuji.core.language.parser import Event, tag_name
-from mokuji.core.language.placeholders import Lifted
 from mokuji.core.language.pointers import Handle
 
 MOST = 5_000
@@ -39,29 +40,17 @@ class Task:
     people: tuple[str, ...] = ()
 
 
-def tasks(
-    text: str, offset: int, lifted: Lifted, events: Sequence[Event], handles: Sequence[Handle]
-) -> tuple[Task, ...]:
-    """The tasks of a page whose body starts at ``offset``, in order."""
-    if "[" not in text:
+def tasks(body: Body, handles: Sequence[Handle]) -> tuple[Task, ...]:
+    """The tasks of a page, in order; ``handles`` are all that it names."""
+    if "[" not in body.text:
         return ()
-    found = list(_collect(events))[:MOST]
-    if not found:
-        return ()
-    back = {edge: lifted.origin(edge) for each in found for edge in each[1:]}
-    places = code_points(text[offset:].encode(), back.values())
-    spans = [[offset + places[back[edge]] for edge in each[1:]] for each in found]
     starts = [handle.span.start for handle in handles]
-    return tuple(
-        _task(
-            text,
-            done,
-            Span(at, box),
-            Span(box, end),
-            handles[bisect_left(starts, box) : bisect_left(starts, end)],
-        )
-        for (done, *_), (at, box, end) in zip(found, spans, strict=True)
-    )
+    found: list[Task] = []
+    for done, box_start, box_end, words_end in islice(_collect(body.events), MOST):
+        box, words = body.span(box_start, box_end), body.span(box_end, words_end)
+        named = handles[bisect_left(starts, words.start) : bisect_left(starts, words.end)]
+        found.append(_task(body.text, done, box, words, named))
+    return tuple(found)
 
 
 def _collect(events: Sequence[Event]) -> Iterator[tuple[bool, int, int, int]]:

@@ -17,7 +17,6 @@ from mokuji.core.base.errors import BadName
 from mokuji.core.base.names import is_storable
 from mokuji.core.language import definitions, files
 from mokuji.core.language.asset_mentions import AssetKind
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page
 from mokuji.core.language.pointers import source_key
 
@@ -99,7 +98,7 @@ def renaming(page: Page, old: Asset, name: str) -> tuple[Edit, ...]:
             return ()
         edits = (
             destination.called(name)
-            for destination in destinations(page.text, page.content)
+            for destination in page.content.destinations
             if destination.key == old.key
         )
     elif old.sort == "source":
@@ -111,5 +110,5 @@ def renaming(page: Page, old: Asset, name: str) -> tuple[Edit, ...]:
 
 def defines_note(page: Page, name: str) -> bool:
     """Whether a page has a footnote of its own by this name, so that it would not cite the source."""
-    told = definitions.read(page.text, page.content).defined
-    return definitions.key_of(name, note=True) in {definition.key for definition in told}
+    defined = page.content.definitions.defined
+    return definitions.key_of(name, note=True) in {definition.key for definition in defined}

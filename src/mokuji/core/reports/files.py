@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page, PageHead
 
 
@@ -22,6 +21,6 @@ def files_used(pages: Iterable[Page]) -> dict[str, list[FileUse]]:
     """The files that pages name, by name as it is meant, each with its places in order."""
     found: dict[str, list[FileUse]] = {}
     for page in pages:
-        for destination in destinations(page.text, page.content):
+        for destination in page.content.destinations:
             found.setdefault(destination.name, []).append(FileUse(page.head, destination.span))
     return dict(sorted(found.items(), key=lambda pair: (pair[0].casefold(), pair[0])))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
 from mokuji.core.base import names
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import CodePoints, Span
 from mokuji.core.language.page import Page
 from mokuji.core.language.parser import events_with_ranges, tag_name
 from mokuji.core.model.wiki import Place, Volume
@@ -68,10 +68,9 @@ def _links(page: Page, origins: Collection[str]) -> Iterator[tuple[str, Span, st
     if not any(origin in body for origin in origins) and "](/" not in body and "](</" not in body:
         return
     data = body.encode()
-    raw = list(_raw(body, data))
-    places = code_points(data, (edge for _, start, end, *_ in raw for edge in (start, end)))
-    for url, start, end, words, picture in raw:
-        yield url, Span(offset + places[start], offset + places[end]), words, picture
+    at = CodePoints(data).at
+    for url, start, end, words, picture in _raw(body, data):
+        yield url, Span(offset + at(start), offset + at(end)), words, picture
 
 
 def _raw(body: str, data: bytes) -> Iterator[tuple[str, int, int, str, bool]]:

@@ -18,7 +18,6 @@ from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import Span
 from mokuji.core.language import files as named_files
 from mokuji.core.language.calls import call
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolver, Sections, lookups, name_for, section_for, volumes_by_id
@@ -289,7 +288,7 @@ def _ambiguous(wiki: Wiki, page: Page, leads: Sequence[Led]) -> Iterator[PageFin
 
 def _files(page: Page, around: Surroundings) -> Iterator[PageFinding]:
     """Files that the page names and the volume does not have, each with the one that is called nearly so."""
-    named = destinations(page.text, page.content)
+    named = page.content.destinations
     known = around.files(page.head.volume, {destination.key for destination in named}) if named else ()
     for destination in named:
         if destination.key in known:

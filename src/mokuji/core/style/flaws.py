@@ -8,19 +8,17 @@ its house style.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
 from mokuji.core.base.edits import Edit
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.formulas.formula_words import unpaired
-from mokuji.core.language.fences import diagrams
+from mokuji.core.language.body import Body
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import Event, events_with_ranges, tag_name
-from mokuji.core.language.placeholders import Lifted, lift, outermost
-from mokuji.core.language.slots import masked
+from mokuji.core.language.parser import tag_name
 
 SAID_BY_FLAWS = frozenset({"heading_first_level", "part_unclosed"})
 """Problems of the language that a flaw says with a mend."""
@@ -29,7 +27,7 @@ _RULE = re.compile(rb"[ \t>]*\|?[ \t]*:?-+:?[ \t]*(?:\|[ \t]*:?-+:?[ \t]*)*\|?[ 
 _FENCE = re.compile(r"(?:[ \t>]|[-*+] |\d{1,9}[.)] )*(`{3,}|~{3,})")
 _TWICE = re.compile(r"\b([^\W\d_]+)[ \t]+\1\b", re.IGNORECASE)
 _NUMBER = re.compile(rb"(\d{1,9})[.)]")
-_LETTER = re.compile(rb"[ \t]*([a-z]|[ivx]{1,4})[.)][ \t]+")
+_LETTER = re.compile(r"[ \t]*([a-z]|[ivx]{1,4})[.)][ \t]+")
 _FORMULA = re.compile(rb"(?<![\\$])\$\$?(?=[^\s$])([^$\n]*)(?<!\s)\$\$?")
 _LATEX = re.compile(r"\\[A-Za-z]|[\^_]")
 _MAY_BE_TWICE = frozenset({"that", "had", "very", "bye", "so", "no"})
@@ -67,13 +65,8 @@ class Flaw:
 
 def flaws(page: Page) -> list[Flaw]:
     """The flaws of a page in the order of its text."""
-    offset = page.content.front_matter.span.end
-    body = masked(page.text[offset:], page.content.declared.slots)
-    data = body.encode()
-    _, places = outermost(page.text, offset, page.content.references)
-    lifted = lift(body, data, places)
-    looker = _Looker(page, offset, lifted, data)
-    looker.look(events_with_ranges(lifted.text))
+    looker = _Looker(page.body())
+    looker.look()
     found = [*looker.placed(), *_headings(page), *_unclosed(page), *_diagrams(page)]
     return sorted(found, key=lambda flaw: flaw.span)
 
@@ -100,7 +93,7 @@ def _headings(page: Page) -> Iterator[Flaw]:
 
 
 def _diagrams(page: Page) -> Iterator[Flaw]:
-    for fence in diagrams(page):
+    for fence in page.content.diagrams:
         if not fence.info.caption and not fence.info.description:
             said = "This diagram has no caption: write behind “dot” what it shows, and behind “|” what is to be seen."
             yield Flaw("diagram_bare", said, fence.opening)
@@ -119,7 +112,7 @@ def _unclosed(page: Page) -> Iterator[Flaw]:
 
 @dataclass(frozen=True, slots=True)
 class _Raw:
-    """A flaw in bytes of the body."""
+    """A flaw in bytes of the lifted body."""
 
     code: str
     message: str
@@ -134,18 +127,17 @@ class _Raw:
 class _Looker:
     """Finds flaws in the events of a text whose references were lifted out."""
 
-    def __init__(self, page: Page, offset: int, lifted: Lifted, data: bytes) -> None:
-        self._page = page
-        self._offset = offset
-        self._lifted = lifted
-        self._data = data
+    def __init__(self, body: Body) -> None:
+        self._body = body
+        self._lifted = body.lifted
         self._found: list[_Raw] = []
         self._counts: list[int] = []
         """Of the lists that are open, the outermost first: the number of the item read last."""
         self._after: dict[int, int] = {}
         """The number with which a list would go on, by how deep it stands."""
 
-    def look(self, events: Sequence[Event]) -> None:
+    def look(self) -> None:
+        events = self._body.events
         image: tuple[int, int] | None = None
         alt = False
         verbatim = 0
@@ -182,28 +174,16 @@ class _Looker:
 
     def placed(self) -> Iterator[Flaw]:
         """What was found, in code points of the page."""
-        edges = {edge for raw in self._found for edge in (raw.start, raw.end, raw.at, raw.to) if edge >= 0}
-        places = code_points(self._data, edges)
-        at = self._offset
+        span = self._body.span
         for raw in self._found:
-            mend = None
-            if raw.mend:
-                span = Span(at + places[raw.at], at + places[raw.to])
-                mend = Mend(raw.mend, (Edit(span, raw.words),))
-            yield Flaw(raw.code, raw.message, Span(at + places[raw.start], at + places[raw.end]), mend)
+            mend = Mend(raw.mend, (Edit(span(raw.at, raw.to), raw.words),)) if raw.mend else None
+            yield Flaw(raw.code, raw.message, span(raw.start, raw.end), mend)
 
     def _say(
         self, code: str, message: str, start: int, end: int, mend: tuple[str, int, int, str] | None = None
     ) -> None:
         """``start`` and ``end`` are bytes of the lifted text, and so are those of the mend."""
-        origin = self._lifted.origin
-        if mend is None:
-            self._found.append(_Raw(code, message, origin(start), origin(end)))
-        else:
-            words, at, to, insert = mend
-            self._found.append(
-                _Raw(code, message, origin(start), origin(end), words, origin(at), origin(to), insert)
-            )
+        self._found.append(_Raw(code, message, start, end, *(mend or ())))
 
     def _table(self, start: int, end: int) -> None:
         data = self._lifted.data
@@ -258,29 +238,16 @@ class _Looker:
 
     def _letters(self, start: int, end: int) -> None:
         """Lines counted with letters: no list to the language, which counts by how deep a list stands."""
-        origin = self._lifted.origin
-        typed = self._data[origin(start) : origin(end)].rstrip()
-        lines = typed.split(b"\n")
+        end = start + len(self._lifted.data[start:end].rstrip())
+        lines = self._body.span(start, end).of(self._body.text).split("\n")
         marks = [mark for line in lines if (mark := _LETTER.match(line)) is not None]
-        if len(lines) < 2 or len(marks) < len(lines) or marks[0][1] not in {b"a", b"i"}:
+        if len(lines) < 2 or len(marks) < len(lines) or marks[0][1] not in {"a", "i"}:
             return
         said = "Letters begin no list. Number it: lists within lists are counted with letters by themselves."
-        numbered = (
-            f"{n}. {line[mark.end() :].decode()}"
-            for n, (line, mark) in enumerate(zip(lines, marks, strict=True), 1)
+        numbered = "\n".join(
+            f"{n}. {line[mark.end() :]}" for n, (line, mark) in enumerate(zip(lines, marks, strict=True), 1)
         )
-        self._found.append(
-            _Raw(
-                "list_letters",
-                said,
-                origin(start),
-                origin(start) + len(typed),
-                "Number it",
-                origin(start),
-                origin(start) + len(typed),
-                "\n".join(numbered),
-            )
-        )
+        self._say("list_letters", said, start, end, ("Number it", start, end, numbered))
 
     def _formulas(self, start: int, end: int) -> None:
         """Formulas whose braces do not pair up: those stand as text."""

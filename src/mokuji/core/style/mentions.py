@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
-from mokuji.core.base.spans import Lines, Span, code_points
+from mokuji.core.base.spans import CodePoints, Lines, Span
 from mokuji.core.language.page import Page
 from mokuji.core.language.parser import events_with_ranges, tag_name
 from mokuji.core.language.reference import Kind
@@ -47,9 +47,8 @@ def stretches(page: Page) -> list[Stretch]:
     offset = page.content.front_matter.span.end
     body = page.text[offset:]
     data = body.encode()
-    raw = list(_raw(body, data))
-    places = code_points(data, (edge for _, start, end in raw for edge in (start, end)))
-    spans = [(kind, Span(offset + places[start], offset + places[end])) for kind, start, end in raw]
+    at = CodePoints(data).at
+    spans = [(kind, Span(offset + at(start), offset + at(end))) for kind, start, end in _raw(body, data)]
     taken = [reference.span for reference in page.content.references]
     found = [Stretch(kind, piece) for kind, span in spans for piece in _without(span, taken)]
     found += [

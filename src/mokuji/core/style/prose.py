@@ -13,13 +13,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-from mokuji.core.base.spans import Span, code_points
+from mokuji.core.base.spans import Span
+from mokuji.core.language.body import Body
 from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import Event, events_with_ranges, tag_name
-from mokuji.core.language.placeholders import Lifted, lift, outermost
-from mokuji.core.language.reference import Kind, Reference, plain
-from mokuji.core.language.slots import masked, parse
+from mokuji.core.language.parser import tag_name
+from mokuji.core.language.reference import Kind, plain
+from mokuji.core.language.slots import parse
 
 HELD = "\ufffc"
 """Stands for something that is no words (U+FFFC, object replacement character)."""
@@ -73,13 +73,7 @@ class Block:
 
 def passages(page: Page) -> list[Block]:
     """The passages of a page, in the order in which they end."""
-    offset = page.content.front_matter.span.end
-    body = masked(page.text[offset:], page.content.declared.slots)
-    data = body.encode()
-    indexes, places = outermost(page.text, offset, page.content.references)
-    lifted = lift(body, data, places)
-    reader = _Reader(page, offset, data, lifted, [page.content.references[n] for n in indexes])
-    return reader.read(events_with_ranges(lifted.text))
+    return _Reader(page, page.body()).read()
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,24 +95,21 @@ class _Open:
 
 
 class _Reader:
-    def __init__(
-        self, page: Page, offset: int, data: bytes, lifted: Lifted, references: Sequence[Reference]
-    ) -> None:
+    def __init__(self, page: Page, body: Body) -> None:
         self._page = page
-        self._offset = offset
-        self._data = data
-        self._lifted = lifted
-        self._references = references
-        self._stand_in = re.compile(rf"{lifted.prefix}(\d+)q") if lifted.prefix else None
+        self._body = body
+        self._references = [page.content.references[index] for index in body.outer]
+        prefix = body.lifted.prefix
+        self._stand_in = re.compile(rf"{prefix}(\d+)q") if prefix else None
         self._done: list[_Open] = []
         self._open = _Open("text", False)
         self._around: list[_Open] = []
         self._lists: list[bool] = []
         self._sort: Sort = "text"
 
-    def read(self, events: Sequence[Event]) -> list[Block]:
+    def read(self) -> list[Block]:
         verbatim = 0
-        for kind, value, start, end in events:
+        for kind, value, start, end in self._body.events:
             name = tag_name(value) if kind in {"Start", "End"} else ""
             if name in _VERBATIM:
                 self._part()
@@ -171,7 +162,7 @@ class _Reader:
             self._open.runs.append(_Raw(words, start, end, typed))
 
     def _text(self, words: str, start: int, end: int) -> None:
-        source = self._lifted.data[start:end].decode()
+        source = self._body.lifted.data[start:end].decode()
         if self._stand_in is None:
             self._run(source, words, start)
             return
@@ -220,15 +211,6 @@ class _Reader:
             self._open.runs.append(_Raw(HELD, span.start, span.end, typed=False, placed=True))
 
     def _placed(self) -> list[Block]:
-        origin = self._lifted.origin
-        edges = {
-            origin(edge)
-            for each in self._done
-            for run in each.runs
-            if not run.placed
-            for edge in (run.start, run.end)
-        }
-        places = code_points(self._data, edges)
         holes = self._holes()
         blocks: list[Block] = []
         for each in self._done:
@@ -236,11 +218,7 @@ class _Reader:
             pieces: list[Piece] = []
             at = 0
             for run in each.runs:
-                span = Span(run.start, run.end)
-                if not run.placed:
-                    span = Span(
-                        self._offset + places[origin(run.start)], self._offset + places[origin(run.end)]
-                    )
+                span = Span(run.start, run.end) if run.placed else self._body.span(run.start, run.end)
                 for text, where, typed in _without(run.words, span, run.typed, holes):
                     words.append(text)
                     pieces.append(Piece(at, len(text), where, typed))

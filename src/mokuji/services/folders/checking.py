@@ -20,7 +20,6 @@ from mokuji.core.base.findings import Problem
 from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Lines
 from mokuji.core.language import files as file_names
-from mokuji.core.language.fences import diagrams
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.reference import Kind
 from mokuji.core.model import graph
@@ -170,7 +169,7 @@ def _findings(
     shared = {place for place, heads in wiki.all_aliases.items() if len(heads) > 1}
     for page in pages:
         summary, told = wiki.summaries[page.head.id], list(wiki.summaries[page.head.id].findings)
-        drawn = rendering.diagram_problems(page, draw) if diagrams(page) else ()
+        drawn = rendering.diagram_problems(page, draw) if page.content.diagrams else ()
         if (
             found.paths[page.head.id] in broken
             or not summary.understood
@@ -179,7 +178,7 @@ def _findings(
             or _may_not_fit(found, page, resolver, homes[page.head.volume])
             or (shared and any((page.head.volume, name.key) in shared for _, name, _ in wiki.names_on(page)))
         ):
-            wrong = [*page.content.problems, *_insert_problems(found, page), *drawn]
+            wrong = [*rendering.text_problems(page, draw), *_insert_problems(found, page)]
             told += in_wiki(wiki, page, leads_of(wiki, page), around, wrong)
         yield page, told
 

@@ -16,7 +16,6 @@ from pathlib import Path
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.language import files as file_names
-from mokuji.core.language.destinations import destinations
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.categories import filed
@@ -147,7 +146,7 @@ class FolderContext:
             return [
                 page.head.id
                 for page in pages
-                if any(destination.key == asset.key for destination in destinations(page.text, page.content))
+                if any(destination.key == asset.key for destination in page.content.destinations)
             ]
         return [
             page.head.id

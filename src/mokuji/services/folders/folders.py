@@ -29,6 +29,7 @@ from mokuji.core.model.categories import Filing, filed
 from mokuji.core.model.references import Sections, inserts_of, volumes_by_id
 from mokuji.core.model.sources import formatted
 from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.reports.formulas import formula_problems
 from mokuji.core.reports.page_findings import PageFinding, in_itself
 from mokuji.core.style.style import Style
 from mokuji.formats import bibliography
@@ -139,7 +140,7 @@ def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -
         sections.keys,
         sections.parts,
         tuple(in_itself(page, found_in(page, styles[page.head.volume]))) if styles else (),
-        not content.problems,
+        not content.problems and not any(formula_problems(content)),
         tuple(inserts),
     )
 

@@ -42,7 +42,7 @@ def inserted(wiki: Wiki, home: Volume, page: Page, app: AppContext | None = None
     homes = {page.head.id: home}
     frontier = [page]
     for _ in range(DEEPEST + 1):
-        found = links_of(wiki, frontier, homes, None if app is None else app.cache)
+        found = links_of(wiki, frontier, homes)
         links |= found
         wanted = sorted(
             {
@@ -69,7 +69,7 @@ def _load(app: AppContext, wiki: Wiki, ids: list[int]) -> Mapping[int, Page]:
     if not isinstance(wiki, StoredWiki):
         return wiki.pages(ids)
     heads = wiki.heads(ids)
-    ready = {head.id: found.page for head in heads if (found := app.cache.get(head)) is not None}
+    ready = {head.id: found.page for head in heads if (found := app.compiled.get(head.revised)) is not None}
     missing = [head.id for head in heads if head.id not in ready]
     if missing:
         keys = frozenset(wiki.volumes)

@@ -19,7 +19,7 @@ from mokuji.core.model.references import Resolution, Resolver, Sections, lookups
 from mokuji.core.model.wiki import Volume, Wiki
 
 if TYPE_CHECKING:
-    from mokuji.services.app_context import AppContext, Cache
+    from mokuji.services.app_context import AppContext
     from mokuji.store.database import Connection
 
 
@@ -52,18 +52,15 @@ def links(
     from mokuji.store.snapshot import StoredWiki  # folders have no database
 
     wiki = StoredWiki(connection, volumes)
-    return links_of(wiki, [page], {page.head.id: home}, app.cache)[page.head.id]
+    return links_of(wiki, [page], {page.head.id: home})[page.head.id]
 
 
-def links_of(
-    wiki: Wiki, pages: Sequence[Page], homes: Mapping[int, Volume], cache: Cache | None = None
-) -> dict[int, list[Link]]:
-    """All references of some pages, by page and in order; ``homes`` are the volumes of the pages by their ids.
-    ``cache`` knows the sections of pages that were read lately."""
+def links_of(wiki: Wiki, pages: Sequence[Page], homes: Mapping[int, Volume]) -> dict[int, list[Link]]:
+    """All references of some pages, by page and in order; ``homes`` are the volumes of the pages by their ids."""
     volumes = dict(wiki.volumes)
     uses = [(homes[page.head.id], reference) for page in pages for reference in page.content.references]
     resolver = Resolver.of(wiki, uses)
-    targets = _targets(wiki, pages, homes, resolver, cache)
+    targets = _targets(wiki, pages, homes, resolver)
     by_id = {volume.id: volume for volume in volumes.values()}
     return {
         page.head.id: [
@@ -79,7 +76,6 @@ def _targets(
     pages: Sequence[Page],
     homes: Mapping[int, Volume],
     resolver: Resolver,
-    cache: Cache | None,
 ) -> dict[int, tuple[Sections, tuple[str, ...]]]:
     """The sections of every page that a section is asked of, the own ones included."""
     keys = frozenset(wiki.volumes)
@@ -95,9 +91,7 @@ def _targets(
     known = {**(wiki.pages(ids) if ids else {}), **own}
     found_sections: dict[int, tuple[Sections, tuple[str, ...]]] = {}
     for id_, each in known.items():
-        # An own page may be one that is not saved yet.
-        ready = cache.get(each.head) if cache is not None and id_ not in own else None
-        sections = ready.sections if ready else Sections.of(each, keys)
+        sections = Sections.of(each, keys)
         found_sections[id_] = (sections, sections.anchors())
     return found_sections
 

@@ -309,7 +309,7 @@ def _page_view(
 
 def load_ready(app: AppContext, connection: Connection, head: PageHead, volumes: dict[str, Volume]) -> Ready:
     """The compiled page; its text is only read when its revision is not in the cache."""
-    ready = app.cache.get(head)
+    ready = app.compiled.get(head.revised)
     if ready is not None:
         return ready
     page = StoredWiki(connection).pages([head.id])[head.id]

@@ -16,7 +16,7 @@ from urllib.parse import quote
 
 from mokuji.adapters.diagrams import MISSING, Drawn, draw, figure, known
 from mokuji.core.assembly.assembly import ShownHeading, assemble
-from mokuji.core.assembly.inserts import Fault, Inserter, Instance, Kept, Token
+from mokuji.core.assembly.inserts import Fault, InsertCache, Inserter, Instance, Token
 from mokuji.core.assembly.listing import ListedPage, Listing
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.names import address
@@ -25,9 +25,10 @@ from mokuji.core.base.spans import Lines
 from mokuji.core.html.html import Compiled, Open, inline
 from mokuji.core.html.notices import grade
 from mokuji.core.html.writer import Diagram, File
-from mokuji.core.language.fences import DIAGRAM, diagrams
+from mokuji.core.language.fences import DIAGRAM
 from mokuji.core.language.page import Page
 from mokuji.core.language.reference import Kind
+from mokuji.core.reports.formulas import formula_problems
 from mokuji.services import site
 from mokuji.services.reading.inserting import Inserted
 from mokuji.services.reading.linking import Link
@@ -110,7 +111,7 @@ def render(
     anchors: Sequence[str],
     inserted: Inserted,
     to: Addresses | None = None,
-    kept: Kept | None = None,
+    kept: InsertCache | None = None,
 ) -> Rendered:
     """A page with everything put in that it inserts: what was compiled is clean, what is filled in is escaped here.
 
@@ -134,15 +135,21 @@ def render_ready(app: AppContext, ready: Ready, inserted: Inserted, to: Addresse
 
 def diagram_problems(page: Page, drawn: Callable[[str], Drawn | None]) -> Iterator[Problem]:
     """What is wrong with the diagrams of a page, at the line of each that is told."""
-    for fence in diagrams(page):
+    for fence in page.content.diagrams:
         found = drawn(fence.source)
         if found is not None and found.fault and found is not MISSING:
             at = fence.lines[found.line - 1] if 0 < found.line <= len(fence.lines) else fence.opening
             yield Problem("diagram", f"This diagram cannot be drawn. {found.fault}", at)
 
 
+def text_problems(page: Page, drawn: Callable[[str], Drawn | None]) -> list[Problem]:
+    """What of a text is not understood, whatever it is put together with: the language, formulas, diagrams."""
+    content = page.content
+    return [*content.problems, *formula_problems(content), *diagram_problems(page, drawn)]
+
+
 def _problems(page: Page, faults: object, drawn: Callable[[str], Drawn | None]) -> tuple[PlacedProblem, ...]:
-    problems = [*page.content.problems, *diagram_problems(page, drawn)]
+    problems = text_problems(page, drawn)
     for index, found in faults:  # type: ignore[attr-defined]
         span = page.content.references[index].span
         problems += [Problem(fault.code, fault.message, span) for fault in found]

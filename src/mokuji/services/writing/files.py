@@ -11,7 +11,7 @@ from typing import Literal
 from mokuji.core.base.errors import Collision, Missing, Refused, TooMany
 from mokuji.core.base.spans import Lines
 from mokuji.core.language import files as naming
-from mokuji.core.language.destinations import destinations, link_around
+from mokuji.core.language.destinations import link_around
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.files import destination as destination
 from mokuji.core.language.page import Page, PageHead
@@ -273,7 +273,7 @@ def _first(context: ReadContext, ids: Sequence[int]) -> list[Page]:
 
 def _places(page: Page, key: str) -> Iterator[Naming]:
     lines = Lines(page.text)
-    for each in destinations(page.text, page.content):
+    for each in page.content.destinations:
         if each.key == key:
             span, words = link_around(page.text, each)
             start = max(0, span.start - REACH)

@@ -13,7 +13,7 @@ from mokuji.core.base.spans import Lines
 from mokuji.core.diff.line_ends import restore
 from mokuji.core.diff.merge import Part, merge3, merged
 from mokuji.core.language import front_matter
-from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.page import Page, PageHead, alias_keys
 from mokuji.core.language.reference import Reference, read
 from mokuji.core.language.scan import check_page
 from mokuji.core.language.slots import declared
@@ -287,7 +287,7 @@ def _save(
     if text == page.text:
         return Saved(volume, head, False, True, ())
     new = Page(head, text)
-    if (follow or ask) and _moves_something(app, wiki, page, new):
+    if (follow or ask) and _moves_something(wiki, page, new):
         plan = plan_save(wiki, head.id, text)
         if moves := _moves(connection, actor, volume, plan):
             if ask:
@@ -321,17 +321,10 @@ def _takes(page: Page) -> tuple[object, ...]:
     )
 
 
-def _moves_something(app: AppContext, wiki: StoredWiki, old: Page, new: Page) -> bool:
+def _moves_something(wiki: StoredWiki, old: Page, new: Page) -> bool:
     """Whether the page has other sections or aliases than before: nothing else of it is led to."""
-    if old.alias_keys != new.alias_keys:
-        return True
-    # Who edits a page has read it, so mostly its sections are known.
-    before = app.cache.sections(old.head) or Sections.of(old, wiki.volumes)
-    after = Sections.of(new, wiki.volumes)
-    if before != after:
-        return True
-    app.cache.put_sections(old.head.id, old.head.revision + 1, after)
-    return False
+    before, after = (alias_keys(page.content.front_matter) for page in (old, new))
+    return before != after or Sections.of(old, wiki.volumes) != Sections.of(new, wiki.volumes)
 
 
 def _moves(connection: Connection, actor: Actor, volume: Volume, plan: Plan) -> Moves | None:
@@ -370,7 +363,7 @@ def moves_of(app: AppContext, actor: Actor, volume_key: str, page_key: str, text
         new = Page(head, restore(page.text, text))
         faulty = tuple(_faulty(connection, actor, page, new))
         moves = None
-        if _moves_something(app, wiki, page, new):
+        if _moves_something(wiki, page, new):
             moves = _moves(connection, actor, volume, plan_save(wiki, head.id, new.text))
         if moves is None:
             return Moves(volume, (), 0, 0, (), 0, faulty) if faulty else None

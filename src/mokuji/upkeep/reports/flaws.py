@@ -5,7 +5,7 @@ from __future__ import annotations
 from mokuji.adapters.diagrams import Drawn, draw, known
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, flaws
-from mokuji.services.reading.rendering import diagram_problems
+from mokuji.services.reading.rendering import text_problems
 from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import of_texts
 from mokuji.upkeep.reports.report import Group, Listing, Report, ReportContext
@@ -19,7 +19,7 @@ def _flaws(scene: ReportContext, after: str, most: int) -> Listing:
         return known(source) if scene.late else draw(source)
 
     def wrong(page: Page) -> list[Flaw]:
-        problems = [*page.content.problems, *diagram_problems(page, drawn)]
+        problems = text_problems(page, drawn)
         told = [Flaw(p.code, p.message, p.span) for p in problems if p.code not in SAID_BY_FLAWS]
         return sorted([*flaws(page), *told], key=lambda flaw: flaw.span)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from mokuji.core.language.destinations import destinations
 from mokuji.core.model.assets import Asset
 from mokuji.core.model.assets import Sort as AssetSort
 from mokuji.store.index import assets
@@ -28,7 +27,7 @@ def lost(scene: ReportContext, sort: AssetSort, keys: Sequence[tuple[str, int]])
             places = (
                 [
                     (destination.key, destination.name, destination.span)
-                    for destination in destinations(page.text, page.content)
+                    for destination in page.content.destinations
                 ]
                 if sort == "file"
                 else [(cite.key, cite.name, cite.span) for cite in page.content.cites]

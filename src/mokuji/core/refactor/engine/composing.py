@@ -20,7 +20,7 @@ from functools import cached_property
 from mokuji.core.base.edits import Edit, Shift, apply, arrange
 from mokuji.core.base.spans import Span
 from mokuji.core.diff.diff import as_edits
-from mokuji.core.language.scan import PageText, scan
+from mokuji.core.language.scan import PageText, read_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +95,7 @@ class Composed:
     @cached_property
     def content(self) -> PageText:
         """What stands in the text."""
-        return scan(self.text)
+        return read_text(self.text)
 
     @cached_property
     def _headings(self) -> dict[int, int]:

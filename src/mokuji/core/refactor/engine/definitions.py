@@ -17,7 +17,7 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
-from mokuji.core.language.definitions import Definition, Definitions, Key, Usage, key_of, read
+from mokuji.core.language.definitions import Definition, Definitions, Key, Usage, key_of
 from mokuji.core.language.page import Page
 from mokuji.core.language.scan import scan
 from mokuji.core.refactor.engine.composing import Carried, Part, Words, gap_behind
@@ -48,7 +48,7 @@ def part(page: Page, passage: Span) -> Parted:
     none it stays with the lines around it. Refused if a note that must go stands
     inside a list or quotation, or a later definition of the same label would count.
     """
-    definitions = read(page.text, page.content)
+    definitions = page.content.definitions
     sides = _sides(definitions, passage)
     moved: dict[bool, list[Definition]] = {True: [], False: []}
     copied: dict[bool, list[Definition]] = {True: [], False: []}
@@ -172,7 +172,7 @@ def unite(into: Page, page: Page) -> tuple[tuple[Edit, ...], tuple[Edit, ...]]:
 
     Where both define a label differently, that of ``page`` becomes another.
     """
-    theirs, ours = read(into.text, into.content), read(page.text, page.content)
+    theirs, ours = into.content.definitions, page.content.definitions
     clashing = _clashing(into, page, theirs, ours)
     taken = _in_brackets(into.text) | _in_brackets(page.text)
     labels: dict[Key, str] = {}
@@ -231,7 +231,7 @@ def _escapes(page: Page, found: Definitions, keys: Iterable[Key]) -> list[Edit]:
     text = lead + page.text[start:]
     known = {(each.key, each.span.start) for each in found.used}
     edits: dict[Span, Edit] = {}
-    for usage in read(text, scan(text)).used:
+    for usage in scan(text).definitions.used:
         at = usage.span.start - len(lead) + start
         if at >= start and (usage.key, at) not in known:
             for bracket in _brackets(text, usage):

@@ -167,7 +167,7 @@ class Flattener:
 
     def _told(self, template: Page, spans: Sequence[Span]) -> list[definitions.Definition]:
         """The link definitions and notes that the text uses; they go to the end of the page."""
-        found = definitions.read(template.text, template.content)
+        found = template.content.definitions
         wanted = {usage.key for usage in found.used if any(_inside(usage.span, span) for span in spans)}
         by_key = {definition.key: definition for definition in found.defined}
         open_ = [key for key in wanted if key in by_key]
@@ -179,7 +179,7 @@ class Flattener:
         told = [definition for definition in found.defined if definition.key in wanted]
         if not told:
             return []
-        ours = definitions.read(self._page.text, self._page.content).defined
+        ours = self._page.content.definitions.defined
         if {definition.key for definition in told} & {our.key for our in ours} or any(
             definition.nested for definition in told
         ):

@@ -84,7 +84,7 @@ class State:
         aliases: dict[int, tuple[str, ...]] = {}
         heads = dict(outcome.heads)
         for id_ in changed:
-            aliases[id_] = alias_keys(self.composition(id_).text)
+            aliases[id_] = alias_keys(self.composition(id_).content.front_matter)
             if id_ not in heads:
                 heads[id_] = self.page(id_).head
         return Overlay(self.wiki, heads, gone=outcome.gone, aliases=aliases, volumes=outcome.volumes)
@@ -166,7 +166,7 @@ class State:
         return set() if page is None else {(page.head.volume, key) for key in page.alias_keys}
 
     def aliases_after(self, id_: int) -> tuple[str, ...]:
-        return alias_keys(self.composition(id_).text)
+        return alias_keys(self.composition(id_).content.front_matter)
 
     def home(self, page: Page) -> Volume:
         """The volume that a page stands in before."""
