@@ -12,8 +12,8 @@ ALLOWED = {
     "datetime", "hashlib", "html", "html.parser", "ipaddress", "itertools", "json", "math", "re", "threading",
     "types", "typing", "unicodedata", "urllib.parse",
     "ahocorasick_rs", "cachetools", "latex2mathml", "latex2mathml.converter", "nh3", "numpy", "numpy.typing",
-    "pygments.lexer", "pygments.lexers", "pygments.token", "pygments.util", "pyromark", "rapidfuzz", "rapidfuzz.distance",
-    "yaml",
+    "pygments.lexer", "pygments.lexers", "pygments.token", "pygments.util", "pyromark", "rapidfuzz",
+    "rapidfuzz.distance", "yaml",
 }  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -9,7 +10,9 @@ import pytest
 from mokuji.core.language import parser
 from mokuji.core.language.scan import forget_texts
 from mokuji.core.model.policy import Actor, Role
+from mokuji.core.refactor.plans.rename import rename
 from mokuji.services.app_context import AppContext
+from mokuji.services.folders import folders
 from mokuji.services.reading import reading
 from mokuji.services.writing import writing
 from tests.services.making import person, volume
@@ -98,3 +101,20 @@ def test_what_the_preview_read_is_not_read_by_the_save_again(
     assert counted.times("anode") == 2 + 1
     writing.save(app, writer, writing.Save("guide", "Way", text, revision=0))
     assert counted.times("anode") == 0
+
+
+def test_a_plan_on_a_folder_reads_no_page_again_that_only_names_what_is_renamed(
+    tmp_path: Path, counted: Counted
+) -> None:
+    (tmp_path / "Pump.md").write_text("## Limits\n", encoding="utf-8")
+    for number in range(5):
+        text = f"---\naliases: [P{number}]\n---\né impeller [[Pump]] and [[Pump|it]]\n"
+        (tmp_path / f"Page {number}.md").write_text(text, encoding="utf-8")
+    found = folders.load(tmp_path)
+    assert counted.times("impeller") == 2 * 5
+    forget_texts()
+    (pump,) = found.wiki.titles([(1, "pump")]).values()
+    made = rename(found.wiki, pump.id, "Bilge pump")
+    assert len(made.change_set.changes) == 1 + 5
+    assert all("[[Bilge pump" in change.after for change in made.change_set.changes if change.text_changed)
+    assert counted.times("impeller") == 0

@@ -5,6 +5,7 @@ Exit status 0 sound or done, 1 findings or refused, 2 cannot run.
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import Callable
 from functools import wraps
@@ -30,6 +31,9 @@ def on_folder(command: Callable[P, R]) -> Callable[P, R]:
 
     @wraps(command)
     def run(*args: P.args, **kwargs: P.kwargs) -> R:
+        collects = gc.isenabled()
+        # What is read stays until the command ends: the collector would look through all of it again and again.
+        gc.disable()
         try:
             if isinstance(folder := kwargs.get("folder"), Path):
                 put_in_order(folder)
@@ -40,6 +44,9 @@ def on_folder(command: Callable[P, R]) -> Callable[P, R]:
         except MokujiError as fault:
             typer.echo(fault.message, err=True)
             raise typer.Exit(2) from fault
+        finally:
+            if collects:
+                gc.enable()
 
     return run
 

@@ -6,16 +6,14 @@ few that matter instead of scanning whole texts.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from enum import IntFlag
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from functools import cached_property
 
 from sqlalchemy import Connection, text
 
 from mokuji.core.base.names import Name
-from mokuji.core.language.page import Page, PageHead, Use
-from mokuji.core.language.reference import Reference, read
+from mokuji.core.language.indexed_page import IndexedPage, KnownNames
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Place, Volume
 
 
@@ -30,17 +28,6 @@ def text_array(texts: Iterable[str]) -> str:
     return "{" + ",".join(f'"{each}"' for each in quoted) + "}"
 
 
-class Flag(IntFlag):
-    """What is kept of each reference besides its range and name (``page_refs.flags``)."""
-
-    INSERT = 1
-    IN_HEADING = 2
-    SECTION = 4
-
-
-_IN_HEADING, _SECTION = int(Flag.IN_HEADING), int(Flag.SECTION)  # of plain numbers: a flag takes long
-
-
 def stored_key(name: Name) -> str:
     """The key column of ``name``: absolute names get one of their own, to be found by it."""
     return f"/{name.volume}/{name.title}" if name.absolute else name.key
@@ -49,58 +36,6 @@ def stored_key(name: Name) -> str:
 def name_of(key: str, vkey: str | None, tkey: str | None, absolute: bool) -> Name:
     """A name from its columns."""
     return Name("" if absolute else key, vkey, tkey, absolute)
-
-
-class Known(dict[int, Name]):
-    """The names that were asked for in a transaction, by id; shared by its pages."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._found: dict[tuple[int, frozenset[str]], frozenset[int]] = {}
-
-    def of(self, keys: Collection[str]) -> frozenset[int]:
-        """The names that may mean one of these keys. All pages of a plan ask for the same."""
-        asked = (len(self), keys if isinstance(keys, frozenset) else frozenset(keys))
-        if asked not in self._found:
-            self._found[asked] = frozenset(
-                id_ for id_, name in self.items() if name.key in keys or name.title in keys
-            )
-        return self._found[asked]
-
-
-@dataclass(frozen=True)
-class StoredPage(Page):
-    """A page whose references were read when it was saved."""
-
-    starts: Sequence[int] = ()
-    ends: Sequence[int] = ()
-    name_ids: Sequence[int] = ()
-    flags: Sequence[int] = ()
-    known: Known = field(default_factory=Known)
-
-    def reference(self, index: int) -> Reference | None:
-        """The reference at an index, read from its own characters."""
-        found = read(self.text[self.starts[index] : self.ends[index]], self.starts[index])
-        return found if isinstance(found, Reference) else None
-
-    def every_use(self) -> Iterator[Use]:
-        yield from self._at(iter(range(len(self.starts))))
-
-    def uses(self, keys: Collection[str]) -> Iterator[Use]:
-        wanted = self.known.of(keys)
-        yield from self._at(index for index, id_ in enumerate(self.name_ids) if id_ in wanted)
-
-    def section_uses(self, keys: Collection[str]) -> Iterator[Use]:
-        wanted = self.known.of(keys) | {0}
-        yield from self._at(
-            index for index, id_ in enumerate(self.name_ids) if id_ in wanted and self.flags[index] & _SECTION
-        )
-
-    def _at(self, indexes: Iterator[int]) -> Iterator[Use]:
-        for index in indexes:
-            reference = self.reference(index)
-            if reference is not None:
-                yield Use(index, reference, bool(self.flags[index] & _IN_HEADING))
 
 
 _HEAD = "p.id, p.volume, p.key, p.title, p.revision"
@@ -165,7 +100,7 @@ class StoredWiki:
         self._only = only
         self._every = every
         self._visible = None if only is None else frozenset(volume.id for volume in only.values())
-        self._names = Known()
+        self._names = KnownNames()
 
     @cached_property
     def volumes(self) -> Mapping[str, Volume]:
@@ -202,7 +137,7 @@ class StoredWiki:
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
         rows = self.connection.execute(PAGES, {"ids": array(ids)}).all()
         return {
-            row.id: StoredPage(
+            row.id: IndexedPage(
                 PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names
             )
             for row in rows

@@ -22,12 +22,13 @@ from mokuji.core.base.edits import Shift
 from mokuji.core.base.errors import Conflict
 from mokuji.core.base.names import Name
 from mokuji.core.language.asset_mentions import asset_mentions
+from mokuji.core.language.indexed_page import Flag, flags_of
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.language.reference import Reference
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.categories import filed
 from mokuji.core.model.changes import PageChange
-from mokuji.store.snapshot import Flag, array, stored_key
+from mokuji.store.snapshot import array, stored_key
 
 WORDS_AT_ONCE = 50
 """An act in which references on more pages follow leaves their search words for later: making them takes most
@@ -384,14 +385,9 @@ def _row(page: int, uses: Sequence[_Use]) -> _Row:
 
 
 def _use(content: PageText, index: int, reference: Reference, ids: Mapping[Name, int]) -> _Use:
-    flag = Flag.INSERT if reference.kind is not Kind.LINK else Flag(0)
-    if index in content.in_heading:
-        flag |= Flag.IN_HEADING
-    if reference.section:
-        flag |= Flag.SECTION
     name = ids[reference.name] if reference.name is not None else 0
     section = names.key(reference.section) if reference.section else ""
-    return _Use(reference.span.start, reference.span.end, name, int(flag), section)
+    return _Use(reference.span.start, reference.span.end, name, flags_of(content, index), section)
 
 
 def intern(connection: Connection, home: int, wanted: Collection[Name]) -> dict[Name, int]:

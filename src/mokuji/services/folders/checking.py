@@ -169,11 +169,10 @@ def _findings(
     shared = {place for place, heads in wiki.all_aliases.items() if len(heads) > 1}
     for page in pages:
         summary, told = wiki.summaries[page.head.id], list(wiki.summaries[page.head.id].findings)
-        drawn = rendering.diagram_problems(page, draw) if page.content.diagrams else ()
         if (
             found.paths[page.head.id] in broken
             or not summary.understood
-            or drawn
+            or summary.drawn
             or _names_what_is_missing(page, around)
             or _may_not_fit(found, page, resolver, homes[page.head.volume])
             or (shared and any((page.head.volume, name.key) in shared for _, name, _ in wiki.names_on(page)))
@@ -212,7 +211,7 @@ def _references(
     listed = []
     for page in pages:
         path, home = found.paths[page.head.id], homes[page.head.volume]
-        for kind, name, section, line, column, typed, title in wiki.summaries[page.head.id].references:
+        for kind, name, section, line, column, typed, title, *_ in wiki.summaries[page.head.id].references:
             if kind is Kind.LISTING:
                 continue
             head: PageHead | None = page.head
@@ -256,7 +255,7 @@ def _may_not_fit(found: Loaded, page: Page, resolver: Resolver, home: Volume) ->
     """Whether the values of an insert may not fit its template: only templates and values need a closer look."""
     summary = found.wiki.summaries[page.head.id]
     for nth, typed in summary.inserts:
-        name = summary.references[nth][1]
+        name = summary.references[nth].name
         head = resolver.resolve(name, home, insert=True).page if name is not None else None
         if head is not None and ("|" in typed or "slots" in found.wiki.pages_by_id[head.id].text):
             return True

@@ -6,12 +6,12 @@ import mimetypes
 import os
 import secrets
 import stat
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import quote
 
 from mokuji.core.assembly.inserts import Fault
@@ -20,8 +20,9 @@ from mokuji.core.assembly.listing import read as read_listing
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.base.names import Name
-from mokuji.core.base.spans import Lines
+from mokuji.core.base.spans import Lines, Span
 from mokuji.core.html.html import compile_page
+from mokuji.core.language.indexed_page import IndexedPage, KnownNames, flags_of
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.pointers import source_key
 from mokuji.core.language.reference import Kind
@@ -98,29 +99,46 @@ def _say(problems: list[FolderProblem] | None, path: str, code: str, message: st
 # ---- what stands on the pages ------------------------------------------------------
 
 
+class SummedReference(NamedTuple):
+    """A reference of a page: its name as typed, whole and without its volume; where it stands; what is kept of it
+    besides (``indexed_page.Flag``)."""
+
+    kind: Kind
+    name: Name | None
+    section: str | None
+    line: int
+    column: int
+    typed: str
+    title: str
+    span: Span
+    flags: int
+
+
 @dataclass(frozen=True, slots=True)
 class Summary:
     """What a check needs of one page, small enough to travel between processes.
 
-    ``references`` are kind, name, section, line, column and the name as typed; ``findings`` what it says badly in
-    itself, ``understood`` whether all of it was; ``ids`` and ``words`` are those of its headings, ``parts`` the keys of
-    its named parts; ``inserts`` the place among the references and the characters of each insert.
+    ``findings`` is what it says badly in itself, ``understood`` whether all of it was, without looking at diagrams;
+    ``ids`` and ``words`` are those of its headings, ``parts`` the keys of its named parts, ``aliases`` those of its
+    other names; ``inserts`` the place among the references and the characters of each insert.
     """
 
-    references: tuple[tuple[Kind, Name | None, str | None, int, int, str, str], ...]
+    references: tuple[SummedReference, ...]
     ids: tuple[str | None, ...]
     words: tuple[str, ...]
     parts: frozenset[str]
     findings: tuple[PageFinding, ...]
     understood: bool
-    inserts: tuple[tuple[int, str], ...] = ()
+    drawn: bool
+    aliases: tuple[str, ...]
+    inserts: tuple[tuple[int, str], ...]
 
 
 def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -> Summary:
     content, lines = page.content, Lines(page.text)
     sections = Sections.of(page, volumes)
     references = []
-    for reference in content.references:
+    for nth, reference in enumerate(content.references):
         at = lines.position(reference.span.start)
         whole = title = ""
         if reference.name is not None:
@@ -129,7 +147,17 @@ def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -
                 names.unescape(reference.title_span.of(page.text)).strip() if reference.name.volume else whole
             )
         references.append(
-            (reference.kind, reference.name, reference.section, at.line, at.column, whole, title)
+            SummedReference(
+                reference.kind,
+                reference.name,
+                reference.section,
+                at.line,
+                at.column,
+                whole,
+                title,
+                reference.span,
+                flags_of(content, nth),
+            )
         )
     inserts = [
         (n, each.span.of(page.text)) for n, each in enumerate(content.references) if each.kind is Kind.INSERT
@@ -141,6 +169,8 @@ def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -
         sections.parts,
         tuple(in_itself(page, found_in(page, styles[page.head.volume]))) if styles else (),
         not content.problems and not any(formula_problems(content)),
+        bool(content.diagrams),
+        page.alias_keys,
         tuple(inserts),
     )
 
@@ -162,9 +192,32 @@ class ReadWiki(MemoryWiki):
     summaries: Mapping[int, Summary] = field(default_factory=dict)
 
     def names_on(self, page: Page) -> Iterator[tuple[Kind, Name, str | None]]:
-        for kind, name, section, *_ in self.summaries[page.head.id].references:
-            if name is not None:
-                yield kind, name, section
+        for each in self.summaries[page.head.id].references:
+            if each.name is not None:
+                yield each.kind, each.name, each.section
+
+
+def _indexed(pages: Iterable[Page], summaries: Mapping[int, Summary]) -> Iterator[Page]:
+    """The pages with what was read in them."""
+    known = KnownNames()
+    ids: dict[Name, int] = {}
+    for page in pages:
+        summary = summaries[page.head.id]
+        references = summary.references
+        for each in references:
+            if each.name is not None and each.name not in ids:
+                ids[each.name] = len(ids) + 1
+                known[ids[each.name]] = each.name
+        yield IndexedPage(
+            page.head,
+            page.text,
+            [each.span.start for each in references],
+            [each.span.end for each in references],
+            [0 if each.name is None else ids[each.name] for each in references],
+            [each.flags for each in references],
+            known,
+            summary.aliases,
+        )
 
 
 @dataclass(frozen=True)
@@ -194,7 +247,7 @@ def load(folder: Path, *, style: bool = False) -> Loaded:
     pages = list(found.wiki.pages_by_id.values())
     styles = {id_: volume.style for id_, volume in found.volumes.items()} if style else {}
     summaries = _summaries(pages, frozenset(found.wiki.volumes), styles)
-    return Loaded(found, ReadWiki(found.wiki.volumes.values(), pages, summaries))
+    return Loaded(found, ReadWiki(found.wiki.volumes.values(), list(_indexed(pages, summaries)), summaries))
 
 
 # ---- what lies beside the pages --------------------------------------------------

@@ -14,9 +14,10 @@ from sqlalchemy import Connection, text
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
+from mokuji.core.language.indexed_page import Flag
 from mokuji.core.language.page import PageHead
 from mokuji.store.index.name_uses import NameUse, columns, leading_to
-from mokuji.store.snapshot import Flag, StoredWiki
+from mokuji.store.snapshot import StoredWiki
 
 BACKLINK_PAGES = text(
     """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind),
