@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from mokuji.adapters import diagrams
 from mokuji.core.base.errors import BadName, Refused
+from mokuji.core.base.phrases import counted
 from mokuji.core.language.page import Page
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.language.scan import forget_texts
@@ -117,11 +118,8 @@ def _do(
 
 
 def _said(facts: dict[str, int]) -> str:
-    pages, revisions = facts["pages"], facts["revisions"]
-    return (
-        f"Something that should not be read was taken out of {pages} page{'' if pages == 1 else 's'} "
-        f"({revisions} revision{'' if revisions == 1 else 's'}), for good"
-    )
+    pages, revisions = counted(facts["pages"], "page"), counted(facts["revisions"], "revision")
+    return f"Something that should not be read was taken out of {pages} ({revisions}), for good"
 
 
 def _check(words: str) -> None:

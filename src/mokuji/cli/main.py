@@ -24,6 +24,7 @@ from mokuji import __version__
 from mokuji.cli import act_commands, folder_commands
 from mokuji.cli.on_folder import put_in_order
 from mokuji.core.base.errors import MokujiError, Refused
+from mokuji.core.base.phrases import counted
 
 if TYPE_CHECKING:
     from mokuji.services.app_context import AppContext
@@ -219,7 +220,7 @@ def purge() -> None:
     from mokuji.services.reading import trash
 
     with _app_context(_settings(), "mokuji") as context:
-        typer.echo(f"{_counted(trash.purge(context), 'page')} removed for good.")
+        typer.echo(f"{counted(trash.purge(context), 'page')} removed for good.")
 
 
 @app.command()
@@ -308,12 +309,8 @@ def import_folder(
         for problem in problems:
             typer.echo(f"{problem} Left out.", err=True)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
-        said = f"{_counted(len(wiki.volumes), 'volume')} with {_counted(pages, 'page')}"
+        said = f"{counted(len(wiki.volumes), 'volume')} with {counted(pages, 'page')}"
         typer.echo(f"{said} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
-
-
-def _counted(number: int, one: str) -> str:
-    return f"{number} {one if number == 1 else one + 's'}"
 
 
 @app.command("add-person")

@@ -15,6 +15,7 @@ from typing import Annotated, ParamSpec, TypeVar
 import typer
 
 from mokuji.core.base.errors import BadName, MokujiError, Refused
+from mokuji.core.base.phrases import counted
 from mokuji.services.folders import folder_plan, folder_writing
 from mokuji.services.folders.folder_plan import FolderPlan
 
@@ -73,7 +74,7 @@ def finish(made: FolderPlan, *, will: str, was: str, plan_only: bool) -> None:
     for line in folder_plan.lines_of(made):
         typer.echo(line)
     number = len(made.files) + len(made.moved) + len(made.copied)
-    files = f"{number} file{'' if number == 1 else 's'}"
+    files = counted(number, "file")
     if plan_only:
         typer.echo(f"{will} {files} would change; nothing was written.")
     else:

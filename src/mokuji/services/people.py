@@ -25,6 +25,7 @@ from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, visible
+from mokuji.services.signing import proves, signature
 from mokuji.store import people
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.index import assets
@@ -154,12 +155,12 @@ def actor_of(app: AppContext, token: str | None) -> Actor:
 
 def form_token(app: AppContext, session: str) -> str:
     """The token that a form must bring back: bound to the session, not to be guessed without the key."""
-    return hmac.new(app.secret, b"form:" + session.encode(), hashlib.sha256).hexdigest()
+    return signature(app, "form", session)
 
 
 def form_token_fits(app: AppContext, session: str, token: str) -> bool:
     """Whether a form came from a page that was made for this session."""
-    return hmac.compare_digest(form_token(app, session).encode(), token.encode())
+    return proves(app, "form", session, token)
 
 
 def demo_people(app: AppContext) -> list[Account]:

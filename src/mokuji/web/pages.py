@@ -15,6 +15,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescap
 
 from mokuji.acts import registry
 from mokuji.core.base.errors import BadText, Forbidden, MokujiError
+from mokuji.core.base.phrases import counted
 from mokuji.core.diff.diff import near
 from mokuji.core.model.policy import Actor
 from mokuji.services import people, site
@@ -61,7 +62,7 @@ environment.filters.update(
     day=show.day,
     month=show.month,
     time=show.time,
-    plural=show.plural,
+    plural=counted,
     initials=show.initials,
 )
 STATIC_VERSION = _static_version()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from functools import partial
 
+from babel.dates import format_date
 from markupsafe import Markup
 
 from mokuji.core.base.spans import Lines
@@ -16,7 +17,8 @@ from mokuji.services.reading.linking import Link
 from mokuji.services.writing.assets_shown import AssetsShown
 from mokuji.web import addresses
 
-_MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
+_LANGUAGE = "en"
+"""That of all words of the interface."""
 
 
 def places(
@@ -64,22 +66,17 @@ def safe(rendered: rendering.Rendered) -> Markup:
 
 def month(moment: datetime) -> str:
     """A month as people say it: Nov 2026."""
-    return f"{_MONTHS[moment.month - 1]} {moment.year}"
+    return format_date(moment, "MMM y", locale=_LANGUAGE)
 
 
 def day(moment: datetime) -> str:
     """A date as people say it: 24 Nov 2026."""
-    return f"{moment.day} {_MONTHS[moment.month - 1]} {moment.year}"
+    return format_date(moment, "d MMM y", locale=_LANGUAGE)
 
 
 def time(moment: datetime) -> str:
     """Date and time: 24 Nov 2026, 14:05 (UTC)."""
     return f"{day(moment)}, {moment:%H:%M}"
-
-
-def plural(number: int, one: str, many: str = "") -> str:
-    """“1 page”, “1,204 pages”."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
 def initials(name: str) -> str:

@@ -23,6 +23,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path, PurePosixPath
 
 from mokuji.core.base.errors import MokujiError, Refused
+from mokuji.core.base.phrases import counted
 
 ACT = ".mokuji-act"
 JOURNAL = "journal.json"
@@ -173,7 +174,7 @@ def _put_in_order(folder: Path) -> str:
 
 def _go_on(folder: Path, journal: Journal) -> str:
     number = len(journal.steps)
-    files = "1 file" if number == 1 else f"{number:,} files"
+    files = counted(number, "file")
     done = [_is_done(folder, journal, nth) for nth in range(number)]
     changed = [
         step.path

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from mokuji.core.base import names
+from mokuji.core.base.phrases import counted
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
@@ -193,7 +194,7 @@ def _row(home: Volume, volume: Volume, each: Named, key: str, *, absolute: bool 
 
 
 def _wanted(home: Volume, volume: Volume, each: Wanted, key: str, *, absolute: bool = False) -> _Row:
-    asked = f"{each.pages} page{'s' if each.pages != 1 else ''} ask{'s' if each.pages == 1 else ''} for it"
+    asked = f"{counted(each.pages, 'page')} ask{'s' if each.pages == 1 else ''} for it"
     why = "planned in the contents" if each.placed else asked
     place = " · ".join([*([volume.title] if volume.id != home.id else []), "not written", why])
     insert = _target(home, volume, each.title, absolute=absolute)

@@ -6,8 +6,6 @@ others saved since is brought together with it, so it is that very line or none.
 
 from __future__ import annotations
 
-import hashlib
-import hmac
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
@@ -26,6 +24,7 @@ from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.wiki import Volume
 from mokuji.formats.tasks import TaskLine
 from mokuji.services.app_context import AppContext, ReadContext, find_head
+from mokuji.services.signing import signed, unsigned
 from mokuji.services.writing import writing
 from mokuji.store import history, people
 from mokuji.store.database import reading
@@ -335,12 +334,7 @@ def _feeds(app: AppContext, actor: Actor) -> dict[str, str]:
         return {}
     with reading(app.engine) as connection:
         serial = people.calendar_serial(connection, actor.person)
-    return {which: _token(app, actor.person, serial, which) for which in ("all", "mine")}
-
-
-def _token(app: AppContext, person: int, serial: int, which: str) -> str:
-    words = f"calendar:{person}:{serial}:{which}".encode()
-    return f"{person}-{which}-{hmac.new(app.secret, words, hashlib.sha256).hexdigest()[:40]}"
+    return {which: signed(app, "calendar", f"{actor.person}-{serial}-{which}") for which in ("all", "mine")}
 
 
 def renew_feeds(app: AppContext, actor: Actor) -> None:
@@ -353,12 +347,11 @@ def renew_feeds(app: AppContext, actor: Actor) -> None:
 
 def feed(app: AppContext, token: str) -> tuple[Actor, str]:
     """Whose calendar an address is, and whose tasks it tells (empty: all that they may read). Missing if it is none."""
-    person, _, rest = token.partition("-")
-    which = rest.partition("-")[0]
-    if person.isdecimal() and len(person) < 10 and which in {"all", "mine"}:
+    said = unsigned(app, "calendar", token)
+    if said is not None:
+        person, serial, which = said.split("-")
         with reading(app.engine) as connection:
-            serial = people.calendar_serial(connection, int(person))
-            if hmac.compare_digest(_token(app, int(person), serial, which).encode(), token.encode()):
+            if people.calendar_serial(connection, int(person)) == int(serial):
                 actor = people.actor_by_id(connection, int(person))
                 return actor, actor.handle if which == "mine" else ""
     raise Missing("There is no such calendar. Its address may have been renewed.", code="calendar_missing")
