@@ -67,3 +67,11 @@ def test_after_a_new_page_is_saved_the_text_stays_where_it_was(open_page: Open) 
     expect(page.locator(".cm-line", has_text="Line 49.here")).to_have_count(1)
     now = page.locator(".cm-scroller").evaluate("box => box.scrollTop")
     assert abs(now - top) < 40
+
+
+def test_what_is_to_mend_stands_beside_the_page_and_leads_to_its_plan(open_page: Open) -> None:
+    page = open_page("/tern-4-service-manual/change-the-cells", who="Wenna")
+    margin = page.locator("#margin")
+    expect(margin.get_by_text("To mend · 1")).to_be_visible()
+    margin.get_by_role("link", name="Write “Remove”").click()
+    expect(page.locator("main")).to_contain_text("Remove the middle link")

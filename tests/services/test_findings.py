@@ -7,16 +7,20 @@ from pathlib import Path
 
 import pytest
 
+from mokuji.acts import doing
+from mokuji.acts.requests import Amend
 from mokuji.core.base.edits import Edit, apply
+from mokuji.core.base.errors import Forbidden, Missing
 from mokuji.core.base.spans import Lines, Span
-from mokuji.core.model.policy import Actor, Role
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.core.reports.page_findings import PageFinding
 from mokuji.formats.check import as_json
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import checking
 from mokuji.services.writing import writing
 from mokuji.services.writing.findings import findings
-from tests.services.making import pages, person, volume
+from mokuji.upkeep import asides, one_page, upkeep
+from tests.services.making import pages, person, texts, volume
 
 SITE = ("https://docs.example",)
 
@@ -241,3 +245,41 @@ def test_advice_leaves_a_folder_sound(tmp_path: Path) -> None:
     (tmp_path / "Guide" / "Two.md").write_text("[[One]]")
     found = checking.check(tmp_path)
     assert found.sound and [problem.kind for problem in found.problems] == ["advice"]
+
+
+def test_beside_a_page_stands_what_the_desk_finds_in_it_and_each_mend_is_a_plan(
+    app: AppContext, writer: Actor
+) -> None:
+    text = "[[Battery well#Limit]] and [[Nothing like it]]\n\n### Skips\n\nThe the seal ![](mast.png)\n"
+    pages(app, writer, "guide", {"Draft": text})
+    view = one_page.to_mend(app, writer, "guide", "draft", SITE)
+    desk = [each for each in _found(app, writer, text) if each.kind != "unwritten"]
+    assert [row.finding for row in view.rows] == desk and view.number == len(desk) == 5
+    amended = {
+        offer.words: offer.act for row in view.rows for offer in row.offers if isinstance(offer.act, Amend)
+    }
+    assert {"Lead to “Limits”", "Make it level 2", "Take one out"} <= amended.keys()
+    doing.apply(app, writer, amended["Lead to “Limits”"], None)
+    assert texts(app)["Draft"].startswith("[[Battery well#Limits]]")
+
+
+def test_what_was_put_aside_does_not_stand_beside_its_page(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Draft": "The the seal.\n\n### Skips\n"})
+    assert one_page.to_mend(app, writer, "guide", "draft", SITE).number == 2
+    twice = [
+        row for row in upkeep.report(app, writer, "guide", "flaws").rows if "twice" in row.finding.reason
+    ]
+    asides.put(app, writer, "flaws", twice, "A name of ours.")
+    (left,) = one_page.to_mend(app, writer, "guide", "draft", SITE).rows
+    assert left.finding.code == "heading_skips"
+
+
+def test_what_is_to_mend_on_a_page_is_told_to_its_writers_alone(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "secret", {"Draft": "The the seal."})
+    reader = person(app, "jonas", guide=Role.READER)
+    with pytest.raises(Missing):
+        one_page.to_mend(app, reader, "secret", "draft", SITE)
+    pages(app, writer, "guide", {"Draft": "The the seal."})
+    for actor in (reader, NOBODY):
+        with pytest.raises(Forbidden):
+            one_page.to_mend(app, actor, "guide", "draft", SITE)

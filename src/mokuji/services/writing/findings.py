@@ -19,7 +19,7 @@ from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.page_style import found_in
 from mokuji.services.reading.rendering import PlacedProblem
-from mokuji.services.writing.writing import Preview
+from mokuji.services.writing.writing import Preview, preview_saved
 from mokuji.store import files, people
 from mokuji.store import sources as stored_sources
 from mokuji.store.database import Connection, reading
@@ -89,6 +89,15 @@ def findings(
             origins=origins,
             style=found_in(page, style_of(connection, home)),
         )
+
+
+def of_page(
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, origins: Collection[str]
+) -> tuple[Preview, list[PageFinding]]:
+    """A page as it is saved, and all findings of it; only who may write may ask for them."""
+    seen = preview_saved(app, actor, volume_key, page_key)
+    problems = seen.rendered(app).problems
+    return seen, findings(app, actor, seen, problems, origins)
 
 
 def _leads(volumes: Mapping[str, Volume], seen: Preview) -> Iterator[Led]:

@@ -34,13 +34,14 @@ from mokuji.services.app_context import (
     find_head,
     find_volume,
     make_ready,
+    need_head,
     told_to,
     visible,
 )
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.inserting import Inserted, inserted
 from mokuji.services.reading.linking import Link, resolve_names
-from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.services.reading.reading import VolumeView, load_ready, volume_view
 from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.services.reading.templates import Faulty, newly_faulty
@@ -448,17 +449,30 @@ def preview(
         head = find_head(connection, volume, page_key) or PageHead(
             0, volume.id, names.key(page_key), " ".join(title.split()) or names.as_title(names.key(page_key))
         )
-        page = Page(head, text)
-        ready = make_ready(page, frozenset(volumes), app.secret)
-        found = inserted(StoredWiki(connection, volumes), volume, page, app)
-        lines = Lines(text)
-        waiting: dict[tuple[str, str], Unwritten] = {}
-        for reference, link in zip(page.content.references, found.links[head.id], strict=True):
-            if link.state == "unwritten":
-                at = reference.span.start
-                here = Unwritten(link.title, lines.position(at).line, at)
-                waiting.setdefault((link.volume, link.key), here)
-        return Preview(volume, ready, found, tuple(waiting.values()))
+        ready = make_ready(Page(head, text), frozenset(volumes), app.secret)
+        return _seen(app, context, volume, ready)
+
+
+def preview_saved(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> Preview:
+    """The same of a page as it is saved."""
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key, Permission.WRITE)
+        head = need_head(connection, volume, page_key)
+        return _seen(app, context, volume, load_ready(app, connection, head, context.volumes))
+
+
+def _seen(app: AppContext, context: ReadContext, volume: Volume, ready: Ready) -> Preview:
+    page = ready.page
+    found = inserted(StoredWiki(context.connection, context.volumes), volume, page, app)
+    lines = Lines(page.text)
+    waiting: dict[tuple[str, str], Unwritten] = {}
+    for reference, link in zip(page.content.references, found.links[page.head.id], strict=True):
+        if link.state == "unwritten":
+            at = reference.span.start
+            here = Unwritten(link.title, lines.position(at).line, at)
+            waiting.setdefault((link.volume, link.key), here)
+    return Preview(volume, ready, found, tuple(waiting.values()))
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from mokuji.acts.requests import Amend, Amendment, Delete, LeadToSection, Link, LinkFrom, Rename
+from mokuji.core.language.page import PageHead
 from mokuji.core.style.flaws import Mend
 from mokuji.upkeep.reports.report import Finding, Offer, Place, Way
 
@@ -24,17 +25,18 @@ def mends_in_text(place: Place, finding: Finding) -> list[Offer]:
         for number, section in enumerate(finding.nearest)
         if spot is not None and spot.index is not None
     ]
-    offers += [_offer(volume, finding, mend, number == 0) for number, mend in enumerate(finding.mends)]
+    offers += [
+        offer_of(volume, page, mend, many="" if number else "Mend them")
+        for number, mend in enumerate(finding.mends)
+    ]
     by_hand = Offer(
         "Edit there", way=Way("edit", page.volume, page.key, spot.line if spot is not None else 1)
     )
     return [*offers, by_hand]
 
 
-def _offer(volume: str, finding: Finding, mend: Mend, first: bool) -> Offer:
-    page = finding.page
-    assert page is not None
-    many = "Mend them" if first else ""
+def offer_of(volume: str, page: PageHead, mend: Mend, *, many: str = "") -> Offer:
+    """What mends something in the text of a page of a volume (by key), as an act."""
     if mend.title:
         return Offer(f"Rename to “{mend.title}”", Rename(volume, page.key, mend.title), many=many)
     if mend.learn is not None:

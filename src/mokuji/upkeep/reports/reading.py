@@ -95,21 +95,25 @@ def first_words(words: str) -> str:
     return words if len(words) <= REPEAT_WORDS else words[: REPEAT_WORDS - 1].rstrip() + "…"
 
 
+def finding_of_flaw(page: Page, lines: Lines, flaw: Flaw) -> Finding:
+    """Something that a page says badly, as reports tell it."""
+    first = flaw.span.of(page.text).splitlines()[:1]
+    shown = Excerpt("", first_words(first[0]) if first else "", "")
+    spot = Spot(page.head, lines.position(flaw.span.start).line, flaw.span, shown)
+    return Finding(
+        key_at(page, flaw.span),
+        page.head.title,
+        page.head,
+        reason=flaw.message,
+        spots=(spot,),
+        mends=flaw.mends,
+    )
+
+
 def of_texts(scene: ReportContext, after: str, most: int, look: Callable[[Page], Sequence[Flaw]]) -> Listing:
     def of(batch: list[Page]) -> Iterator[Finding]:
         for page in batch:
             lines = Lines(page.text)
-            for flaw in look(page):
-                first = flaw.span.of(page.text).splitlines()[:1]
-                shown = Excerpt("", first_words(first[0]) if first else "", "")
-                spot = Spot(page.head, lines.position(flaw.span.start).line, flaw.span, shown)
-                yield Finding(
-                    key_at(page, flaw.span),
-                    page.head.title,
-                    page.head,
-                    reason=flaw.message,
-                    spots=(spot,),
-                    mends=flaw.mends,
-                )
+            yield from (finding_of_flaw(page, lines, flaw) for flaw in look(page))
 
     return collect(text_batches(scene, after), after, most, of), {}

@@ -254,9 +254,8 @@ def all_findings(who: Who, form: Form, volume: str, page: str) -> Response:
     except MokujiError as fault:
         return refusal(fault)
     shown = seen.rendered(who.app)
-    url = who.request.url
     lines = Lines(seen.ready.page.text)
-    found = findings.findings(who.app, who.actor, seen, shown.problems, (f"{url.scheme}://{url.netloc}",))
+    found = findings.findings(who.app, who.actor, seen, shown.problems, own_origins(who.request))
     return JSONResponse(
         {
             "findings": [

@@ -11,7 +11,7 @@ from mokuji import routing
 from mokuji.core.base.errors import BadFields
 from mokuji.core.base.spans import Span
 from mokuji.services.reading import passages
-from mokuji.upkeep import asides, upkeep
+from mokuji.upkeep import asides, one_page, upkeep
 from mokuji.upkeep.listed import Listed, mark_of
 from mokuji.upkeep.reports.report import Group
 from mokuji.web import addresses
@@ -47,6 +47,13 @@ def overview(who: Who, volume: str) -> Response:
         groups=list(Group),
         lit="upkeep",
     )
+
+
+@router.get("/-/to-mend/{volume}/{page:path}")
+def of_page(who: Who, volume: str, page: str) -> Response:
+    """What is to mend on one page, as a part of it."""
+    view = one_page.to_mend(who.app, who.actor, volume, page, _origins(who))
+    return who.page("to_mend.html", view=view, address_of=lambda offer: address_of(offer, {}))
 
 
 @router.get("/-/upkeep/{volume}/{name}")
