@@ -5,8 +5,10 @@ Faults of the driver become ours here (``faults`` says which).
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from importlib.resources import files
 from typing import Any
 
@@ -40,7 +42,14 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
             code="database_address",
         )
     url = "postgresql+psycopg://" + url.partition("://")[2]
-    engine = create_engine(url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True)
+    engine = create_engine(
+        url,
+        pool_size=pool_size,
+        max_overflow=20,
+        pool_pre_ping=True,
+        # Letters as they are: they are looked for in what is kept.
+        json_serializer=partial(json.dumps, ensure_ascii=False),
+    )
 
     @event.listens_for(engine, "connect")
     def _settings(connection: Any, _: Any) -> None:

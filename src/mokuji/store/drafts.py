@@ -6,9 +6,11 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, and_, delete, func, or_, select
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
-from mokuji.store.snapshot import array
+from mokuji.store.statements import among, value
+from mokuji.store.tables import draft, page, person
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,28 +27,45 @@ class Draft:
     changed: datetime
 
 
-_MINE = """SELECT d.volume, d.page, coalesce(p.key, d.key) AS key, coalesce(p.title, d.title) AS title, d.revision,
-        coalesce(p.revision, 0) AS newest, d.changed, d.text
-    FROM draft d LEFT JOIN page p ON p.id = d.page"""
-KEEP_PAGE = text(
-    """INSERT INTO draft (person, volume, page, key, title, text, revision, changed)
-    VALUES (:person, :volume, :page, :key, :title, :text, :revision, :now)
-    ON CONFLICT (person, page) WHERE page IS NOT NULL DO UPDATE
-    SET text = EXCLUDED.text, revision = EXCLUDED.revision, changed = EXCLUDED.changed, volume = EXCLUDED.volume"""
+_OF_PAGE = draft.c.page == value("page")
+_OF_NAME = and_(draft.c.page.is_(None), draft.c.volume == value("volume"), draft.c.key == value("key"))
+_MINE = (
+    select(
+        draft.c.volume,
+        draft.c.page,
+        func.coalesce(page.c.key, draft.c.key),
+        func.coalesce(page.c.title, draft.c.title),
+        draft.c.revision,
+        func.coalesce(page.c.revision, 0),
+        draft.c.changed,
+        draft.c.text,
+    )
+    .select_from(draft.outerjoin(page, page.c.id == draft.c.page))
+    .where(draft.c.person == value("person"))
 )
-KEEP_NAME = text(
-    """INSERT INTO draft (person, volume, page, key, title, text, revision, changed)
-    VALUES (:person, :volume, NULL, :key, :title, :text, 0, :now)
-    ON CONFLICT (person, volume, key) WHERE page IS NULL DO UPDATE
-    SET text = EXCLUDED.text, title = EXCLUDED.title, changed = EXCLUDED.changed"""
+ONE_OF_PAGE = _MINE.where(_OF_PAGE)
+ONE_OF_NAME = _MINE.where(_OF_NAME)
+OF_PERSON = (
+    _MINE.where(among(draft.c.volume, "volumes")).order_by(draft.c.changed.desc()).limit(value("most"))
 )
-DROP = text(
-    """DELETE FROM draft WHERE person = :person
-    AND (page = :page OR (page IS NULL AND volume = :volume AND key = :key))"""
+_NEW = insert_or_else(draft)
+KEEP_PAGE = _NEW.on_conflict_do_update(
+    index_elements=["person", "page"],
+    index_where=draft.c.page.is_not(None),
+    set_={name: _NEW.excluded[name] for name in ("text", "revision", "changed", "volume")},
 )
-OTHERS = text(
-    """SELECT w.name, d.changed FROM draft d JOIN person w ON w.id = d.person
-    WHERE d.page = :page AND d.person <> :person AND d.changed > :since ORDER BY d.changed DESC LIMIT 10"""
+KEEP_NAME = _NEW.on_conflict_do_update(
+    index_elements=["person", "volume", "key"],
+    index_where=draft.c.page.is_(None),
+    set_={name: _NEW.excluded[name] for name in ("text", "title", "changed")},
+)
+DROP = delete(draft).where(draft.c.person == value("person"), or_(_OF_PAGE, _OF_NAME))
+OTHERS = (
+    select(person.c.name, draft.c.changed)
+    .select_from(draft.join(person, person.c.id == draft.c.person))
+    .where(_OF_PAGE, draft.c.person != value("person"), draft.c.changed > value("since"))
+    .order_by(draft.c.changed.desc())
+    .limit(10)
 )
 
 
@@ -67,12 +86,13 @@ def keep(
         "key": named[0],
         "title": named[1],
         "text": text_,
-        "now": now,
+        "changed": now,
+        "page": page,
     }
     if page is None:
-        connection.execute(KEEP_NAME, values)
+        connection.execute(KEEP_NAME, {**values, "revision": 0})
     else:
-        connection.execute(KEEP_PAGE, {**values, "page": page, "revision": revision})
+        connection.execute(KEEP_PAGE, {**values, "revision": revision})
 
 
 def drop(connection: Connection, person: int, volume: int, page: int | None, key: str) -> None:
@@ -84,25 +104,20 @@ def one(
     connection: Connection, person: int, volume: int, page: int | None, key: str
 ) -> tuple[Draft, str] | None:
     """The draft of a page or name, with its text."""
-    where = "d.page = :page" if page is not None else "d.page IS NULL AND d.volume = :volume AND d.key = :key"
-    values = {"person": person, "volume": volume, "key": key} | ({"page": page} if page is not None else {})
-    row = connection.execute(text(f"{_MINE} WHERE d.person = :person AND {where}"), values).first()
-    return (Draft(*row[:7]), row.text) if row is not None else None
+    if page is not None:
+        row = connection.execute(ONE_OF_PAGE, {"person": person, "page": page}).first()
+    else:
+        row = connection.execute(ONE_OF_NAME, {"person": person, "volume": volume, "key": key}).first()
+    return (Draft(*row[:7]), row[7]) if row is not None else None
 
 
 def of_person(connection: Connection, person: int, volumes: Collection[int], most: int = 100) -> list[Draft]:
     """The drafts of a person in some volumes, newest first."""
-    rows = connection.execute(
-        text(
-            f"{_MINE} WHERE d.person = :person AND d.volume = ANY(CAST(:volumes AS bigint[])) "
-            "ORDER BY d.changed DESC LIMIT :most"
-        ),
-        {"person": person, "volumes": array(volumes), "most": most},
-    )
+    rows = connection.execute(OF_PERSON, {"person": person, "volumes": volumes, "most": most})
     return [Draft(*row[:7]) for row in rows]
 
 
 def others(connection: Connection, page: int, person: int, since: datetime) -> list[tuple[str, datetime]]:
     """Who else has kept a draft of a page lately: names, newest first."""
     values = {"page": page, "person": person, "since": since}
-    return [(row.name, row.changed) for row in connection.execute(OTHERS, values)]
+    return [(name, changed) for name, changed in connection.execute(OTHERS, values)]

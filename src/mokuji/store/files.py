@@ -5,9 +5,15 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
-from sqlalchemy import Connection, Row, text
+from sqlalchemy import Connection, and_, delete, exists, func, insert, or_, select, update
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
+
+from mokuji.core.language.asset_mentions import AssetKind
+from mokuji.store.statements import among, among_texts, value
+from mokuji.store.tables import blob, file_version, held, page, staged
+from mokuji.store.tables import file as files
+from mokuji.store.tables import scaled as pictures
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,92 +35,114 @@ class StoredFile:
     at: datetime
 
 
-CALLED = text("SELECT * FROM file WHERE volume = :volume AND key = ANY(CAST(:keys AS text[]))")
-OF_VOLUME = text(
-    """SELECT * FROM file WHERE volume = :volume AND key > :after COLLATE "C"
-    ORDER BY volume, key LIMIT :most"""
+_IN_VOLUME = select(files).where(files.c.volume == value("volume"))
+CALLED = _IN_VOLUME.where(among_texts(files.c.key, "keys"))
+_BY_KEY = (
+    _IN_VOLUME.where(files.c.key > value("after")).order_by(files.c.volume, files.c.key).limit(value("most"))
 )
-LIKE = text(
-    """SELECT * FROM file WHERE volume = :volume AND key LIKE :part
-    ORDER BY position(:typed in key), key LIMIT :most"""
+OF_VOLUME = _BY_KEY
+LIKE = (
+    _IN_VOLUME.where(files.c.key.like(value("part")))
+    .order_by(func.strpos(files.c.key, value("typed")), files.c.key)
+    .limit(value("most"))
 )
-SAME = text("SELECT * FROM file WHERE hash = :hash AND volume = :volume ORDER BY key LIMIT 1")
-NEAR = text(
-    """SELECT * FROM file WHERE volume = :volume AND key % :key COLLATE "C"
-    ORDER BY similarity(key, :key) DESC, key LIMIT 1"""
+SAME = _IN_VOLUME.where(files.c.hash == value("hash")).order_by(files.c.key).limit(1)
+NEAR = (
+    _IN_VOLUME.where(files.c.key.op("%")(value("key")))
+    .order_by(func.similarity(files.c.key, value("key")).desc(), files.c.key)
+    .limit(1)
 )
-USED = text(
-    """SELECT h.key, count(*) AS pages, sum(h.count) AS places FROM held h JOIN page p ON p.id = h.page
-    WHERE h.kind = 0 AND h.key = ANY(CAST(:keys AS text[])) AND p.volume = :volume GROUP BY h.key"""
+_NAMED = and_(held.c.page == page.c.id, held.c.kind == int(AssetKind.FILE))
+USED = (
+    select(held.c.key, func.count(), func.sum(held.c.count))
+    .where(_NAMED, among_texts(held.c.key, "keys"), page.c.volume == value("volume"))
+    .group_by(held.c.key)
 )
-UNUSED = text(
-    """SELECT * FROM file f WHERE volume = :volume AND key > :after COLLATE "C" AND NOT EXISTS (SELECT 1 FROM held h
-    JOIN page p ON p.id = h.page WHERE h.kind = 0 AND h.key = f.key COLLATE "C" AND p.volume = f.volume)
-    ORDER BY volume, key LIMIT :most"""
+UNUSED = _BY_KEY.where(~exists().where(_NAMED, held.c.key == files.c.key, page.c.volume == files.c.volume))
+MISSING = (
+    select(held.c.key, func.count())
+    .where(
+        _NAMED,
+        page.c.volume == value("volume"),
+        ~exists().where(files.c.volume == page.c.volume, files.c.key == held.c.key),
+    )
+    .group_by(held.c.key)
+    .order_by(held.c.key)
+    .limit(value("most"))
 )
-MISSING = text(
-    """SELECT h.key, count(*) AS pages FROM held h JOIN page p ON p.id = h.page
-    WHERE h.kind = 0 AND p.volume = :volume AND NOT EXISTS (SELECT 1 FROM file f WHERE f.volume = p.volume
-    AND f.key = h.key COLLATE "C") GROUP BY h.key ORDER BY h.key LIMIT :most"""
+_other = files.alias("other")
+EQUAL = (
+    _IN_VOLUME.where(
+        exists().where(
+            _other.c.hash == files.c.hash, _other.c.volume == files.c.volume, _other.c.id != files.c.id
+        )
+    )
+    .order_by(files.c.hash, files.c.key)
+    .limit(value("most"))
 )
-EQUAL = text(
-    """SELECT * FROM file f WHERE volume = :volume AND EXISTS (SELECT 1 FROM file o
-    WHERE o.hash = f.hash AND o.volume = f.volume AND o.id <> f.id) ORDER BY hash, key LIMIT :most"""
+VERSIONS = (
+    select(file_version)
+    .where(file_version.c.file == value("file"))
+    .order_by(file_version.c.number.desc())
+    .limit(value("most"))
 )
-VERSIONS = text("SELECT * FROM file_version WHERE file = :file ORDER BY number DESC LIMIT :most")
-_SCALED = text("SELECT data FROM scaled WHERE hash = :hash AND width = :width")
-_KEEP_SCALED = text(
-    "INSERT INTO scaled (hash, width, data) VALUES (:hash, :width, :data) ON CONFLICT (hash, width) DO NOTHING"
+_SCALED = select(pictures.c.data).where(pictures.c.hash == value("hash"), pictures.c.width == value("width"))
+_KEEP_SCALED = insert_or_else(pictures).on_conflict_do_nothing(index_elements=["hash", "width"])
+_FORGET_VERSIONS = delete(file_version).where(
+    file_version.c.until < value("before"), ~exists().where(files.c.id == file_version.c.file)
 )
-_FORGET_VERSIONS = text(
-    """DELETE FROM file_version v WHERE until < :before AND NOT EXISTS (SELECT 1 FROM file f WHERE f.id = v.file)"""
+_FORGET_BLOBS = delete(blob).where(
+    blob.c.at < value("before"),
+    ~exists().where(files.c.hash == blob.c.hash),
+    ~exists().where(file_version.c.hash == blob.c.hash),
 )
-_FORGET_BLOBS = text(
-    """DELETE FROM blob b WHERE at < :before AND NOT EXISTS (SELECT 1 FROM file f WHERE f.hash = b.hash)
-    AND NOT EXISTS (SELECT 1 FROM file_version v WHERE v.hash = b.hash)"""
+_FORGET_STAGED = delete(staged).where(staged.c.at < value("before"))
+DATA = select(blob.c.data).where(blob.c.hash == value("hash"))
+_PUT_BLOB = insert_or_else(blob).on_conflict_do_nothing(index_elements=["hash"])
+_STAGE = insert_or_else(staged)
+_STAGE = _STAGE.on_conflict_do_update(index_elements=["hash", "person"], set_={"at": _STAGE.excluded.at})
+MAY_USE = select(
+    or_(
+        exists().where(files.c.hash == value("hash"), among(files.c.volume, "volumes")),
+        exists().where(file_version.c.hash == value("hash"), file_version.c.file == value("file")),
+        exists().where(staged.c.hash == value("hash"), staged.c.person == value("person")),
+    )
 )
-DATA = text("SELECT data FROM blob WHERE hash = :hash")
-_PUT_BLOB = text("INSERT INTO blob (hash, data) VALUES (:hash, :data) ON CONFLICT (hash) DO NOTHING")
-_ADD = text(
-    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
-    VALUES (:volume, :key, :name, 1, :hash, :type, :size, :width, :height, :person, :at) RETURNING *"""
+_ADD = insert(files).returning(files)
+_RENAME = (
+    update(files).where(files.c.id == value("file")).values(key=value("new_key"), name=value("new_name"))
 )
-_RENAME = text("UPDATE file SET key = :key, name = :name WHERE id = :id")
-
-
-def _file(row: Row[Any]) -> StoredFile:
-    return StoredFile(**row._mapping)
 
 
 def called(connection: Connection, volume: int, keys: Collection[str]) -> dict[str, StoredFile]:
     """The files of a volume that have these keys."""
-    rows = connection.execute(CALLED, {"volume": volume, "keys": list(keys)}).all() if keys else []
-    return {row.key: _file(row) for row in rows}
+    rows = connection.execute(CALLED, {"volume": volume, "keys": keys}).all() if keys else []
+    return {row[2]: StoredFile(*row) for row in rows}
 
 
 def of_volume(connection: Connection, volume: int, *, after: str, most: int) -> list[StoredFile]:
     """The files of a volume by name, from one on."""
     values = {"volume": volume, "after": after, "most": most}
-    return [_file(row) for row in connection.execute(OF_VOLUME, values).all()]
+    return [StoredFile(*row) for row in connection.execute(OF_VOLUME, values).all()]
 
 
 def like(connection: Connection, volume: int, typed: str, most: int) -> list[StoredFile]:
     """Files whose name holds some letters, those first in which they stand first."""
     part = "%" + typed.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
     values = {"volume": volume, "part": part, "typed": typed, "most": most}
-    return [_file(row) for row in connection.execute(LIKE, values).all()]
+    return [StoredFile(*row) for row in connection.execute(LIKE, values).all()]
 
 
 def near(connection: Connection, volume: int, key: str) -> StoredFile | None:
     """The file of a volume that is called most like this."""
     row = connection.execute(NEAR, {"volume": volume, "key": key}).first()
-    return _file(row) if row is not None else None
+    return StoredFile(*row) if row is not None else None
 
 
 def same(connection: Connection, volume: int, hash_: bytes) -> StoredFile | None:
     """A file of the volume with this content."""
     row = connection.execute(SAME, {"volume": volume, "hash": hash_}).first()
-    return _file(row) if row is not None else None
+    return StoredFile(*row) if row is not None else None
 
 
 def add(
@@ -132,6 +160,7 @@ def add(
         "volume": volume,
         "key": named[0],
         "name": named[1],
+        "version": 1,
         "hash": hash_,
         "type": told[0],
         "size": len(data),
@@ -140,12 +169,12 @@ def add(
         "person": signed[0],
         "at": signed[1],
     }
-    return _file(connection.execute(_ADD, values).one())
+    return StoredFile(*connection.execute(_ADD, values).one())
 
 
 def rename(connection: Connection, file: int, key: str, name: str) -> None:
     """Calls a file otherwise; what names it is not looked at."""
-    connection.execute(_RENAME, {"id": file, "key": key, "name": name})
+    connection.execute(_RENAME, {"file": file, "new_key": key, "new_name": name})
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,36 +198,35 @@ class Version:
 def versions(connection: Connection, file: int, most: int) -> list[Version]:
     """The former versions of a file, newest first."""
     rows = connection.execute(VERSIONS, {"file": file, "most": most})
-    return [Version(**row._mapping) for row in rows]
+    return [Version(*row) for row in rows]
 
 
 def used(connection: Connection, volume: int, keys: Collection[str]) -> dict[str, tuple[int, int]]:
     """On how many pages of its volume each file is named, and in how many places."""
-    rows = connection.execute(USED, {"volume": volume, "keys": list(keys)}).all() if keys else []
-    return {row.key: (row.pages, int(row.places)) for row in rows}
+    rows = connection.execute(USED, {"volume": volume, "keys": keys}).all() if keys else []
+    return {key: (pages, places) for key, pages, places in rows}
 
 
 def unused(connection: Connection, volume: int, *, after: str, most: int) -> list[StoredFile]:
     """Files that no page of their volume names, by name, from one on."""
     values = {"volume": volume, "after": after, "most": most}
-    return [_file(row) for row in connection.execute(UNUSED, values).all()]
+    return [StoredFile(*row) for row in connection.execute(UNUSED, values).all()]
 
 
 def missing(connection: Connection, volume: int, most: int) -> list[tuple[str, int]]:
     """Keys of files that pages name and that are not there, with the number of pages."""
     rows = connection.execute(MISSING, {"volume": volume, "most": most})
-    return [(row.key, row.pages) for row in rows]
+    return [(key, pages) for key, pages in rows]
 
 
 def equal(connection: Connection, volume: int, most: int) -> list[StoredFile]:
     """Files of which others of the volume have the same content; those with the same one stand together."""
-    return [_file(row) for row in connection.execute(EQUAL, {"volume": volume, "most": most}).all()]
+    return [StoredFile(*row) for row in connection.execute(EQUAL, {"volume": volume, "most": most}).all()]
 
 
 def scaled(connection: Connection, hash_: bytes, width: int) -> bytes | None:
     """A picture at a width that was made before."""
-    found = connection.execute(_SCALED, {"hash": hash_, "width": width}).scalar()
-    return bytes(found) if found is not None else None
+    return connection.execute(_SCALED, {"hash": hash_, "width": width}).scalar()
 
 
 def keep_scaled(connection: Connection, hash_: bytes, width: int, data: bytes) -> None:
@@ -210,42 +238,28 @@ def put(connection: Connection, hash_: bytes, data: bytes, person: int, at: date
     """Keeps bytes that somebody brought and that nothing names yet; ``forget`` clears them away if nothing ever
     does."""
     connection.execute(_PUT_BLOB, {"hash": hash_, "data": data})
-    connection.execute(
-        text(
-            """INSERT INTO staged (hash, person, at) VALUES (:hash, :person, :at)
-            ON CONFLICT (hash, person) DO UPDATE SET at = EXCLUDED.at"""
-        ),
-        {"hash": hash_, "person": person, "at": at},
-    )
+    connection.execute(_STAGE, {"hash": hash_, "person": person, "at": at})
 
 
 def may_use(connection: Connection, hash_: bytes, file: int, volumes: Collection[int], person: int) -> bool:
     """Whether a content is that of a file in one of these volumes, was once that of this file, or was brought by this
     person."""
-    values = {"hash": hash_, "file": file, "volumes": list(volumes), "person": person}
-    return connection.execute(MAY_USE, values).scalar() is not None
-
-
-MAY_USE = text(
-    """SELECT 1 WHERE EXISTS (SELECT 1 FROM file WHERE hash = :hash AND volume = ANY(CAST(:volumes AS int[])))
-    OR EXISTS (SELECT 1 FROM file_version WHERE hash = :hash AND file = :file)
-    OR EXISTS (SELECT 1 FROM staged WHERE hash = :hash AND person = :person)"""
-)
+    values = {"hash": hash_, "file": file, "volumes": volumes, "person": person}
+    return connection.execute(MAY_USE, values).scalar_one()
 
 
 def find_data(connection: Connection, hash_: bytes) -> bytes | None:
     """The bytes of a content, if they are there."""
-    found = connection.execute(DATA, {"hash": hash_}).scalar()
-    return bytes(found) if found is not None else None
+    return connection.execute(DATA, {"hash": hash_}).scalar()
 
 
 def forget(connection: Connection, before: datetime, staged_before: datetime) -> int:
     """Clears away versions of files that went before a moment, and bytes that nothing names; how many contents."""
     connection.execute(_FORGET_VERSIONS, {"before": before})
-    connection.execute(text("DELETE FROM staged WHERE at < :before"), {"before": staged_before})
+    connection.execute(_FORGET_STAGED, {"before": staged_before})
     return connection.execute(_FORGET_BLOBS, {"before": staged_before}).rowcount
 
 
 def data(connection: Connection, hash_: bytes) -> bytes:
     """The bytes of a content."""
-    return bytes(connection.execute(DATA, {"hash": hash_}).scalar_one())
+    return connection.execute(DATA, {"hash": hash_}).scalar_one()

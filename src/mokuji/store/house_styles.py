@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, select
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
+
+from mokuji.store.statements import value
+from mokuji.store.tables import house_style, person
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,26 +25,32 @@ class StoredStyle:
     changed: datetime | None = None
 
 
-OF = text(
-    """SELECT s.rules, s.revision, w.name, s.changed FROM house_style s
-    LEFT JOIN person w ON w.id = s.person WHERE s.volume = :volume"""
+OF = (
+    select(house_style.c.rules, house_style.c.revision, person.c.name, house_style.c.changed)
+    .select_from(house_style.outerjoin(person, person.c.id == house_style.c.person))
+    .where(house_style.c.volume == value("volume"))
 )
-_PUT = text(
-    """INSERT INTO house_style (volume, rules, revision, person, changed)
-    VALUES (:volume, CAST(:rules AS json), 1, :person, :now)
-    ON CONFLICT (volume) DO UPDATE SET rules = EXCLUDED.rules, revision = house_style.revision + 1,
-        person = EXCLUDED.person, changed = EXCLUDED.changed"""
+_PUT = insert_or_else(house_style)
+_PUT = _PUT.on_conflict_do_update(
+    index_elements=["volume"],
+    set_={
+        "rules": _PUT.excluded.rules,
+        "revision": house_style.c.revision + 1,
+        "person": _PUT.excluded.person,
+        "changed": _PUT.excluded.changed,
+    },
 )
 
 
 def of(connection: Connection, volume: int) -> StoredStyle:
     """The house style of a volume."""
     row = connection.execute(OF, {"volume": volume}).one_or_none()
-    return StoredStyle(row.rules, row.revision, row.name, row.changed) if row else StoredStyle()
+    return StoredStyle(*row) if row else StoredStyle()
 
 
 def put(
     connection: Connection, volume: int, rules: Mapping[str, Any], person: int | None, now: datetime
 ) -> None:
     """Replaces the house style of a volume."""
-    connection.execute(_PUT, {"volume": volume, "rules": json.dumps(rules), "person": person, "now": now})
+    values = {"volume": volume, "rules": dict(rules), "revision": 1, "person": person, "changed": now}
+    connection.execute(_PUT, values)

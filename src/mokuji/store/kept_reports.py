@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text, update
+from sqlalchemy import Connection, Text, cast, delete, func, select, update
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
-from mokuji.store.tables import kept_report
+from mokuji.store.statements import value
+from mokuji.store.tables import change_set, house_style, kept_report, page, revision
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,35 +28,46 @@ class Kept:
     held_back: Mapping[str, int] | None = None
 
 
-NUMBERS = text(
-    """SELECT name, at, stamp, pages, whole, number FROM kept_report
-    WHERE volume = :volume AND seen = :seen COLLATE "C" """
+_made = kept_report.c
+_NUMBERS = (_made.name, _made.at, _made.stamp, _made.pages, _made.whole, _made.number)
+_IN_VOLUME, _SEEN, _NAMED = (
+    _made.volume == value("volume"),
+    _made.seen == value("seen"),
+    _made.name == value("name"),
 )
-ONE = text(
-    """SELECT name, at, stamp, pages, whole, number, findings, held_back FROM kept_report
-    WHERE volume = :volume AND seen = :seen COLLATE "C" AND name = :name COLLATE "C" """
-)
-ALL_MADE = text(
-    """SELECT seen, name, at, stamp, pages, whole, number, findings, held_back FROM kept_report
-    WHERE volume = :volume AND name = :name COLLATE "C" """
-)
-_STAMP = text(
-    """SELECT lately.last || ' ' || (SELECT count(*) FROM change_set WHERE id > lately.last - :lately)
-        || ' ' || coalesce((SELECT revision FROM house_style WHERE volume = :volume), 0)
-    FROM (SELECT coalesce(max(id), 0) AS last FROM change_set) lately"""
-)
+NUMBERS = select(*_NUMBERS).where(_IN_VOLUME, _SEEN)
+ONE = select(*_NUMBERS, _made.findings, _made.held_back).where(_IN_VOLUME, _SEEN, _NAMED)
+ALL_MADE = select(_made.seen, *_NUMBERS, _made.findings, _made.held_back).where(_IN_VOLUME, _NAMED)
 LATELY = 10_000
 """Maximum number of change sets that may be done while another is under way."""
-_SIZE = text(
-    """SELECT coalesce(sum(length(r.text)), 0) FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
-    WHERE p.volume = :volume"""
+_LAST = select(func.coalesce(func.max(change_set.c.id), 0).label("id")).subquery()
+_STAMP = select(
+    cast(_LAST.c.id, Text),
+    select(func.count()).where(change_set.c.id > _LAST.c.id - LATELY).scalar_subquery(),
+    select(house_style.c.revision).where(house_style.c.volume == value("volume")).scalar_subquery(),
+)
+_SIZE = select(func.coalesce(func.sum(func.length(revision.c.text)), 0)).where(
+    revision.c.page == page.c.id, revision.c.number == page.c.revision, page.c.volume == value("volume")
+)
+_KEEP = insert_or_else(kept_report)
+_KEEP = _KEEP.on_conflict_do_update(
+    index_elements=["volume", "seen", "name"],
+    set_={
+        name: _KEEP.excluded[name]
+        for name in ("at", "stamp", "pages", "whole", "number", "findings", "held_back")
+    },
+)
+_FORGET = delete(kept_report).where(_made.at < value("before"))
+_MAKE_STALE = (
+    update(kept_report).where(_made.volume == value("of"), _made.name == value("called")).values(stamp="")
 )
 
 
 def stamp(connection: Connection, volume: int) -> str:
     """The state of the wiki as far as reports of a volume depend on it: the last change set, and how many there are,
     since one with a smaller number may come to be seen later."""
-    return str(connection.execute(_STAMP, {"volume": volume, "lately": LATELY}).scalar_one())
+    last, number, style = connection.execute(_STAMP, {"volume": volume}).one()
+    return f"{last} {number} {style or 0}"
 
 
 def size(connection: Connection, volume: int) -> int:
@@ -66,7 +78,7 @@ def size(connection: Connection, volume: int) -> int:
 def numbers(connection: Connection, volume: int, seen: str) -> dict[str, Kept]:
     """What is kept of a volume for who sees these volumes, without the findings, by name."""
     rows = connection.execute(NUMBERS, {"volume": volume, "seen": seen})
-    return {row.name: Kept(*row) for row in rows}
+    return {row[0]: Kept(*row) for row in rows}
 
 
 def one(connection: Connection, volume: int, seen: str, name: str) -> Kept | None:
@@ -78,14 +90,7 @@ def one(connection: Connection, volume: int, seen: str, name: str) -> Kept | Non
 def keep(connection: Connection, volume: int, seen: str, kept: Kept) -> None:
     """Keeps a report, in the place of the one before."""
     connection.execute(
-        text(
-            """INSERT INTO kept_report (volume, seen, name, at, stamp, pages, whole, number, findings, held_back)
-            VALUES (:volume, :seen, :name, :at, :stamp, :pages, :whole, :number, CAST(:findings AS jsonb),
-                CAST(:held_back AS jsonb))
-            ON CONFLICT (volume, seen, name) DO UPDATE SET at = EXCLUDED.at, stamp = EXCLUDED.stamp,
-                pages = EXCLUDED.pages, whole = EXCLUDED.whole, number = EXCLUDED.number,
-                findings = EXCLUDED.findings, held_back = EXCLUDED.held_back"""
-        ),
+        _KEEP,
         {
             "volume": volume,
             "seen": seen,
@@ -95,25 +100,23 @@ def keep(connection: Connection, volume: int, seen: str, kept: Kept) -> None:
             "pages": kept.pages,
             "whole": kept.whole,
             "number": kept.number,
-            "findings": json.dumps(list(kept.findings)),
-            "held_back": json.dumps(dict(kept.held_back or {})),
+            "findings": list(kept.findings),
+            "held_back": dict(kept.held_back or {}),
         },
     )
 
 
 def forget(connection: Connection, before: datetime) -> None:
     """Lets go what was made before a moment: of volumes that nobody looks at, and for who is no longer there."""
-    connection.execute(text("DELETE FROM kept_report WHERE at < :before"), {"before": before})
+    connection.execute(_FORGET, {"before": before})
 
 
 def all_made(connection: Connection, volume: int, name: str) -> dict[str, Kept]:
     """A report of a volume as it is kept, for whomever it was made (by the volumes that they see)."""
     rows = connection.execute(ALL_MADE, {"volume": volume, "name": name})
-    return {row.seen: Kept(*row[1:]) for row in rows}
+    return {row[0]: Kept(*row[1:]) for row in rows}
 
 
 def make_stale(connection: Connection, volume: int, name: str) -> None:
     """Has one report of a volume made anew when somebody looks next: something was changed that is no page."""
-    connection.execute(
-        update(kept_report).where(kept_report.c.volume == volume, kept_report.c.name == name).values(stamp="")
-    )
+    connection.execute(_MAKE_STALE, {"of": volume, "called": name})

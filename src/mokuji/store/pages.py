@@ -7,13 +7,33 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, func, select
 
 from mokuji.core.language.page import PageHead
+from mokuji.store.statements import among, value
+from mokuji.store.tables import change_set, page, person, revision
 
-HEAD = text(
-    """SELECT id, volume, key, title, revision FROM page WHERE volume = :volume AND key = :key COLLATE "C" """
+HEAD_COLUMNS = (page.c.id, page.c.volume, page.c.key, page.c.title, page.c.revision)
+"""What ``PageHead`` is made of."""
+HEAD = select(*HEAD_COLUMNS).where(page.c.volume == value("volume"), page.c.key == value("key"))
+ALL_IDS = select(page.c.id).where(page.c.volume == value("volume")).order_by(page.c.id)
+LAST_CHANGE = (
+    select(
+        page.c.changed,
+        func.coalesce(person.c.name, "Mokuji"),
+        page.c.note,
+        change_set.c.act,
+        change_set.c.volume,
+        change_set.c.proposed,
+    )
+    .select_from(
+        page.join(revision, (revision.c.page == page.c.id) & (revision.c.number == page.c.revision))
+        .join(change_set, change_set.c.id == revision.c.change_set)
+        .outerjoin(person, person.c.id == page.c.author)
+    )
+    .where(page.c.id == value("id"))
 )
+SUMMARIES = select(page.c.id, page.c.summary).where(among(page.c.id, "pages"), page.c.summary != "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,28 +56,14 @@ def find_head(connection: Connection, volume: int, key: str) -> PageHead | None:
 
 def all_ids(connection: Connection, volume: int) -> list[int]:
     """The ids of all pages of a volume."""
-    found = connection.execute(
-        text("SELECT id FROM page WHERE volume = :volume ORDER BY id"), {"volume": volume}
-    )
-    return list(found.scalars())
+    return list(connection.execute(ALL_IDS, {"volume": volume}).scalars())
 
 
 def last_change(connection: Connection, page: int) -> Change:
     """The last change of a page that is there; what the program did by itself is Mokuji's."""
-    row = connection.execute(
-        text(
-            """SELECT p.changed, coalesce(w.name, 'Mokuji') AS author, p.note, c.act, c.volume AS home, c.proposed
-            FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
-            JOIN change_set c ON c.id = r.change_set LEFT JOIN person w ON w.id = p.author WHERE p.id = :id"""
-        ),
-        {"id": page},
-    ).one()
-    return Change(*row)
+    return Change(*connection.execute(LAST_CHANGE, {"id": page}).one())
 
 
 def summaries(connection: Connection, pages: Collection[int]) -> dict[int, str]:
     """What the front matters of pages say in one sentence, for those that do."""
-    rows = connection.execute(
-        text("SELECT id, summary FROM page WHERE id = ANY(:pages) AND summary <> ''"), {"pages": list(pages)}
-    )
-    return {row.id: row.summary for row in rows}
+    return dict(connection.execute(SUMMARIES, {"pages": pages}).all())

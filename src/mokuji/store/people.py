@@ -7,9 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from types import MappingProxyType
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, delete, exists, func, insert, or_, select, update
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.model.policy import Actor, Role
+from mokuji.store.statements import among, value
+from mokuji.store.tables import former_handle, membership, person, sign_in_try
+from mokuji.store.tables import session as sessions
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,108 +29,145 @@ class Account:
     closed: datetime | None = None
 
 
-_ACCOUNT = "SELECT id, handle, name, work, password, owns_wiki, closed FROM person"
+_HERE = person.c.closed.is_(None)
+_IS = person.c.id == value("person")
+_ACCOUNT = select(
+    person.c.id,
+    person.c.handle,
+    person.c.name,
+    person.c.work,
+    person.c.password,
+    person.c.owns_wiki,
+    person.c.closed,
+)
+ACCOUNT = _ACCOUNT.where(person.c.handle == value("handle"))
+ACCOUNTS = _ACCOUNT.where(_HERE).order_by(person.c.id).limit(50)
+HANDLES = select(person.c.handle, person.c.name).where(_HERE).order_by(person.c.handle).limit(value("most"))
+_ADD = insert(person).returning(person.c.id)
+_SET_ROLE = insert_or_else(membership)
+_SET_ROLE = _SET_ROLE.on_conflict_do_update(
+    index_elements=["person", "volume"], set_={"role": _SET_ROLE.excluded.role}
+)
+_KEEP_HANDLE = insert_or_else(former_handle).from_select(
+    ["handle", "person"], select(person.c.handle, person.c.id).where(_IS)
+)
+_KEEP_HANDLE = _KEEP_HANDLE.on_conflict_do_update(
+    index_elements=["handle"], set_={"person": _KEEP_HANDLE.excluded.person}
+)
+_SET_HANDLE = update(person).where(_IS).values(handle=value("new_handle"))
+HAD = select(former_handle.c.person).where(former_handle.c.handle == value("handle"))
+OWNERS = select(person.c.id).where(person.c.owns_wiki, _HERE).order_by(person.c.id)
+_SET_OWNER = update(person).where(_IS).values(owns_wiki=value("owns"))
+_CLOSE = update(person).where(_IS).values(closed=value("at"))
+_SET_PASSWORD = update(person).where(_IS).values(password=value("new_password"))
+_FORGET_SESSIONS = delete(sessions).where(
+    or_(sessions.c.expires < value("now"), sessions.c.seen < value("idle"))
+)
+_OPEN = insert(sessions)
+_END = delete(sessions).where(sessions.c.token == value("token"))
+_END_ALL = delete(sessions).where(sessions.c.person == value("person"))
+_TOUCH = update(sessions).where(sessions.c.token == value("given")).values(seen=value("now"))
+SESSION = (
+    select(
+        person.c.id,
+        person.c.handle,
+        person.c.name,
+        person.c.owns_wiki,
+        sessions.c.seen,
+        membership.c.volume,
+        membership.c.role,
+    )
+    .select_from(
+        sessions.join(person, person.c.id == sessions.c.person).outerjoin(
+            membership, membership.c.person == person.c.id
+        )
+    )
+    .where(
+        sessions.c.token == value("token"),
+        sessions.c.expires > value("now"),
+        sessions.c.seen > value("idle"),
+        _HERE,
+    )
+)
+READERS = select(person.c.id, person.c.name).where(
+    _HERE,
+    or_(
+        person.c.owns_wiki,
+        exists().where(membership.c.person == person.c.id, membership.c.volume == value("volume")),
+    ),
+)
+ACTOR = select(person.c.handle, person.c.name, person.c.owns_wiki).where(_IS)
+ROLES = select(membership.c.volume, membership.c.role).where(membership.c.person == value("person"))
+TRIES = select(func.count()).where(sign_in_try.c.key == value("key"), sign_in_try.c.at > value("since"))
+_FORGET_TRIES = delete(sign_in_try).where(sign_in_try.c.at <= value("since"))
+_TRY = insert(sign_in_try)
+_DROP_TRIES = delete(sign_in_try).where(sign_in_try.c.key == value("key"))
+NAMES = select(person.c.id, person.c.name).where(among(person.c.id, "people"))
+BY_HANDLE = select(person.c.handle, person.c.name)
+CALENDAR = select(person.c.calendar).where(_IS)
+_RENEW_CALENDAR = update(person).where(_IS).values(calendar=person.c.calendar + 1)
 
 
 def account(connection: Connection, handle: str) -> Account | None:
     """The person with a handle."""
-    row = connection.execute(
-        text(f'{_ACCOUNT} WHERE handle = :handle COLLATE "C"'),
-        {"handle": handle},
-    ).first()
+    row = connection.execute(ACCOUNT, {"handle": handle}).first()
     return Account(*row) if row else None
 
 
 def accounts(connection: Connection) -> list[Account]:
     """All people, for the demo's sign-in page."""
-    rows = connection.execute(text(f"{_ACCOUNT} WHERE closed IS NULL ORDER BY id LIMIT 50"))
-    return [Account(*row) for row in rows]
+    return [Account(*row) for row in connection.execute(ACCOUNTS)]
 
 
 def handles(connection: Connection, most: int = 500) -> list[tuple[str, str]]:
     """Handles and names of people who have not left, by handle."""
-    rows = connection.execute(
-        text("SELECT handle, name FROM person WHERE closed IS NULL ORDER BY handle LIMIT :most"),
-        {"most": most},
-    )
-    return [(row.handle, row.name) for row in rows]
+    return [(handle, name) for handle, name in connection.execute(HANDLES, {"most": most})]
 
 
 def add_person(
     connection: Connection, handle: str, name: str, work: str, password: str, *, owns_wiki: bool = False
 ) -> int:
     """A new person; ``password`` is the hash of it."""
-    return int(
-        connection.execute(
-            text(
-                """INSERT INTO person (handle, name, work, password, owns_wiki)
-                VALUES (:handle, :name, :work, :password, :owns_wiki) RETURNING id"""
-            ),
-            {"handle": handle, "name": name, "work": work, "password": password, "owns_wiki": owns_wiki},
-        ).scalar_one()
-    )
+    values = {"handle": handle, "name": name, "work": work, "password": password, "owns_wiki": owns_wiki}
+    return connection.execute(_ADD, values).scalar_one()
 
 
 def set_role(connection: Connection, person: int, volume: int, role: Role) -> None:
     """What a person is in a volume."""
-    connection.execute(
-        text(
-            """INSERT INTO membership (person, volume, role) VALUES (:person, :volume, :role)
-            ON CONFLICT (person, volume) DO UPDATE SET role = EXCLUDED.role"""
-        ),
-        {"person": person, "volume": volume, "role": int(role)},
-    )
+    connection.execute(_SET_ROLE, {"person": person, "volume": volume, "role": int(role)})
 
 
 def rename(connection: Connection, person: int, handle: str) -> None:
     """Another handle for a person; the one they had stays theirs as far as pages name it (``had_by_others``)."""
-    connection.execute(
-        text(
-            """INSERT INTO former_handle (handle, person) SELECT handle, id FROM person WHERE id = :id
-            ON CONFLICT (handle) DO UPDATE SET person = EXCLUDED.person"""
-        ),
-        {"id": person},
-    )
-    connection.execute(
-        text("UPDATE person SET handle = :handle WHERE id = :id"), {"handle": handle, "id": person}
-    )
+    connection.execute(_KEEP_HANDLE, {"person": person})
+    connection.execute(_SET_HANDLE, {"person": person, "new_handle": handle})
 
 
 def had_by_others(connection: Connection, handle: str, person: int) -> bool:
     """Whether the last who had a handle was somebody else."""
-    found = connection.execute(
-        text('SELECT person FROM former_handle WHERE handle = :handle COLLATE "C"'), {"handle": handle}
-    ).scalar()
+    found = connection.execute(HAD, {"handle": handle}).scalar()
     return found is not None and found != person
 
 
 def owners_of_wiki(connection: Connection) -> list[int]:
     """Who owns the wiki and may sign in, by id."""
-    return list(
-        connection.execute(
-            text("SELECT id FROM person WHERE owns_wiki AND closed IS NULL ORDER BY id")
-        ).scalars()
-    )
+    return list(connection.execute(OWNERS).scalars())
 
 
 def set_owner_of_wiki(connection: Connection, person: int, owns: bool) -> None:
     """Makes a person an owner of the wiki, or no longer."""
-    connection.execute(
-        text("UPDATE person SET owns_wiki = :owns WHERE id = :id"), {"owns": owns, "id": person}
-    )
+    connection.execute(_SET_OWNER, {"owns": owns, "person": person})
 
 
 def close(connection: Connection, person: int, at: datetime | None) -> None:
     """From a moment on a person may not sign in (None: they may again); their sessions end. What they wrote stays."""
-    connection.execute(text("UPDATE person SET closed = :at WHERE id = :id"), {"at": at, "id": person})
+    connection.execute(_CLOSE, {"at": at, "person": person})
     close_sessions(connection, person)
 
 
 def set_password(connection: Connection, person: int, password: str) -> None:
     """Another password for a person, as its hash; their sessions end."""
-    connection.execute(
-        text("UPDATE person SET password = :password WHERE id = :id"), {"password": password, "id": person}
-    )
+    connection.execute(_SET_PASSWORD, {"new_password": password, "person": person})
     close_sessions(connection, person)
 
 
@@ -134,30 +175,23 @@ def open_session(
     connection: Connection, token: str, person: int, now: datetime, expires: datetime, idle_since: datetime
 ) -> None:
     """A session, kept by the hash of its token; sessions that have run out, or were not used for long, go."""
-    connection.execute(
-        text("DELETE FROM session WHERE expires < :now OR seen < :idle"), {"now": now, "idle": idle_since}
-    )
-    connection.execute(
-        text("INSERT INTO session (token, person, expires, seen) VALUES (:token, :person, :expires, :now)"),
-        {"token": token, "person": person, "expires": expires, "now": now},
-    )
+    connection.execute(_FORGET_SESSIONS, {"now": now, "idle": idle_since})
+    connection.execute(_OPEN, {"token": token, "person": person, "expires": expires, "seen": now})
 
 
 def close_session(connection: Connection, token: str) -> None:
     """Ends a session."""
-    connection.execute(text('DELETE FROM session WHERE token = :token COLLATE "C"'), {"token": token})
+    connection.execute(_END, {"token": token})
 
 
 def close_sessions(connection: Connection, person: int) -> None:
     """Ends all sessions of a person."""
-    connection.execute(text("DELETE FROM session WHERE person = :person"), {"person": person})
+    connection.execute(_END_ALL, {"person": person})
 
 
 def touch_session(connection: Connection, token: str, now: datetime) -> None:
     """Says that a session is in use."""
-    connection.execute(
-        text('UPDATE session SET seen = :now WHERE token = :token COLLATE "C"'), {"now": now, "token": token}
-    )
+    connection.execute(_TOUCH, {"now": now, "given": token})
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,13 +200,6 @@ class Session:
 
     actor: Actor
     seen: datetime
-
-
-SESSION = text(
-    """SELECT p.id, p.handle, p.name, p.owns_wiki, s.seen, m.volume, m.role FROM session s
-    JOIN person p ON p.id = s.person LEFT JOIN membership m ON m.person = p.id
-    WHERE s.token = :token COLLATE "C" AND s.expires > :now AND s.seen > :idle AND p.closed IS NULL"""
-)
 
 
 def session(connection: Connection, token: str, now: datetime, idle_since: datetime) -> Session | None:
@@ -190,64 +217,45 @@ def session(connection: Connection, token: str, now: datetime, idle_since: datet
 
 def readers_of(connection: Connection, volume: int) -> dict[int, str]:
     """The people of a volume, who read it even if it is closed, and the owners of the wiki; names by id."""
-    rows = connection.execute(
-        text(
-            """SELECT p.id, p.name FROM person p WHERE p.closed IS NULL AND (p.owns_wiki
-                OR EXISTS (SELECT 1 FROM membership m WHERE m.person = p.id AND m.volume = :volume))"""
-        ),
-        {"volume": volume},
-    )
-    return {row.id: row.name for row in rows}
+    return dict(connection.execute(READERS, {"volume": volume}).all())
 
 
 def actor_by_id(connection: Connection, person: int) -> Actor:
     """A person as an actor, for commands that act in somebody's name."""
-    row = connection.execute(
-        text("SELECT handle, name, owns_wiki FROM person WHERE id = :id"), {"id": person}
-    ).one()
-    roles = connection.execute(text("SELECT volume, role FROM membership WHERE person = :id"), {"id": person})
-    given = MappingProxyType({r.volume: Role(r.role) for r in roles})
-    return Actor(person, row.handle, row.name, given, row.owns_wiki)
-
-
-TRIES = text("SELECT count(*) FROM sign_in_try WHERE key = :key AND at > :since")
+    handle, name, owns_wiki = connection.execute(ACTOR, {"person": person}).one()
+    roles = {volume: Role(role) for volume, role in connection.execute(ROLES, {"person": person})}
+    return Actor(person, handle, name, MappingProxyType(roles), owns_wiki)
 
 
 def try_sign_in(connection: Connection, keys: Sequence[bytes], now: datetime, since: datetime) -> list[int]:
     """Counts a try to sign in, and says how many there were of each key since then, this one included. Older ones
     go."""
-    connection.execute(text("DELETE FROM sign_in_try WHERE at <= :since"), {"since": since})
-    connection.execute(
-        text("INSERT INTO sign_in_try (key, at) SELECT unnest(CAST(:keys AS bytea[])), :now"),
-        {"keys": list(keys), "now": now},
-    )
+    connection.execute(_FORGET_TRIES, {"since": since})
+    connection.execute(_TRY, [{"key": key, "at": now} for key in keys])
     return [connection.execute(TRIES, {"key": key, "since": since}).scalar_one() for key in keys]
 
 
 def forget_tries(connection: Connection, keys: Sequence[bytes]) -> None:
     """Counts the tries of these keys no longer."""
-    connection.execute(
-        text("DELETE FROM sign_in_try WHERE key = ANY(CAST(:keys AS bytea[]))"), {"keys": list(keys)}
-    )
+    connection.execute(_DROP_TRIES, [{"key": key} for key in keys])
 
 
 def names_of(connection: Connection, people: Collection[int]) -> dict[int, str]:
     """The names of people by id."""
-    query = text("SELECT id, name FROM person WHERE id = ANY(CAST(:people AS int[]))")
-    return {row.id: row.name for row in connection.execute(query, {"people": list(people)}).all()}
+    return dict(connection.execute(NAMES, {"people": people}).all())
 
 
 def names_by_handle(connection: Connection) -> dict[str, str]:
     """What people are called, by their handles."""
-    return {row.handle: row.name for row in connection.execute(text("SELECT handle, name FROM person"))}
+    return dict(connection.execute(BY_HANDLE).all())
 
 
 def calendar_serial(connection: Connection, person: int) -> int:
     """How often the addresses of a person's calendars were renewed; -1 for nobody."""
-    found = connection.execute(text("SELECT calendar FROM person WHERE id = :id"), {"id": person}).scalar()
-    return -1 if found is None else int(found)
+    found = connection.execute(CALENDAR, {"person": person}).scalar()
+    return -1 if found is None else found
 
 
 def renew_calendar(connection: Connection, person: int) -> None:
     """Makes the addresses of a person's calendars other ones."""
-    connection.execute(text("UPDATE person SET calendar = calendar + 1 WHERE id = :id"), {"id": person})
+    connection.execute(_RENEW_CALENDAR, {"person": person})

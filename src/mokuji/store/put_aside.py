@@ -6,9 +6,10 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, bindparam, delete, select
+from sqlalchemy import Connection, delete, select
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
+from mokuji.store.statements import among_texts, value
 from mokuji.store.tables import person as people
 from mokuji.store.tables import put_aside as table
 
@@ -32,26 +33,34 @@ OF_REPORT = (
         table.c.what, table.c.page, table.c.involved, table.c.title, table.c.reason, people.c.name, table.c.at
     )
     .select_from(table.outerjoin(people, people.c.id == table.c.person))
-    .where(table.c.volume == bindparam("volume"), table.c.report == bindparam("report"))
+    .where(table.c.volume == value("volume"), table.c.report == value("report"))
     .order_by(table.c.at, table.c.what)
 )
-KNOWN = select(table.c.report, table.c.what).where(table.c.volume == bindparam("volume"))
+KNOWN = select(table.c.report, table.c.what).where(table.c.volume == value("volume"))
+_PUT = insert_or_else(table)
+_PUT = _PUT.on_conflict_do_update(
+    index_elements=["volume", "report", "what"],
+    set_={name: _PUT.excluded[name] for name in ("reason", "person", "at")},
+)
+_TAKE_BACK = delete(table).where(
+    table.c.volume == value("volume"), table.c.report == value("report"), among_texts(table.c.what, "what")
+)
 
 
 def of_report(connection: Connection, volume: int, report: str) -> list[Aside]:
     """What was put aside in a report of a volume, the oldest first."""
     rows = connection.execute(OF_REPORT, {"volume": volume, "report": report})
     return [
-        Aside(row.what, row.page, frozenset(row.involved), row.title, row.reason, row.name or "", row.at)
-        for row in rows
+        Aside(what, page, frozenset(involved), title, reason, name or "", at)
+        for what, page, involved, title, reason, name, at in rows
     ]
 
 
 def known(connection: Connection, volume: int) -> dict[str, set[str]]:
     """What was put aside in all reports of a volume, by report."""
     found: dict[str, set[str]] = {}
-    for row in connection.execute(KNOWN, {"volume": volume}):
-        found.setdefault(row.report, set()).add(row.what)
+    for report, what in connection.execute(KNOWN, {"volume": volume}):
+        found.setdefault(report, set()).add(what)
     return found
 
 
@@ -73,18 +82,10 @@ def put(
         }
         for each in findings
     ]
-    statement = insert_or_else(table)
-    again = {name: statement.excluded[name] for name in ("reason", "person", "at")}
     if rows:
-        connection.execute(
-            statement.on_conflict_do_update(index_elements=["volume", "report", "what"], set_=again), rows
-        )
+        connection.execute(_PUT, rows)
 
 
 def take_back(connection: Connection, volume: int, report: str, what: Collection[str]) -> None:
     """Lets findings be listed again."""
-    connection.execute(
-        delete(table).where(
-            table.c.volume == volume, table.c.report == report, table.c.what.in_(sorted(what))
-        )
-    )
+    connection.execute(_TAKE_BACK, {"volume": volume, "report": report, "what": what})

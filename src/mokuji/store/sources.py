@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, text
+from sqlalchemy import Connection, Text, and_, cast, exists, func, insert, or_, select
 
 from mokuji.core.language.asset_mentions import AssetKind
 from mokuji.core.model.sources import revision_of
+from mokuji.store.statements import among, among_texts, value
+from mokuji.store.tables import held, page, source
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,89 +32,92 @@ class StoredSource:
         return revision_of(self.fields)
 
 
-ALL = text('SELECT * FROM source WHERE key > :after COLLATE "C" ORDER BY key LIMIT :most')
-CALLED = text("SELECT * FROM source WHERE key = ANY(CAST(:keys AS text[]))")
-LIKE = text(
-    """SELECT * FROM source WHERE key LIKE :part OR lower(fields ->> 'title') LIKE :part
-    OR lower(CAST(fields -> 'author' AS text)) LIKE :part ORDER BY position(:typed in key) = 0, key LIMIT :most"""
+_COLUMNS = (source.c.id, source.c.key, source.c.name, source.c.fields, source.c.person, source.c.at)
+_BY_KEY = select(*_COLUMNS).order_by(source.c.key).limit(value("most"))
+ALL = _BY_KEY.where(source.c.key > value("after"))
+CALLED = select(*_COLUMNS).where(among_texts(source.c.key, "keys"))
+LIKE = (
+    select(*_COLUMNS)
+    .where(
+        or_(
+            source.c.key.like(value("part")),
+            func.lower(source.c.fields.op("->>")("title")).like(value("part")),
+            func.lower(cast(source.c.fields.op("->")("author"), Text)).like(value("part")),
+        )
+    )
+    .order_by(func.strpos(source.c.key, value("typed")) == 0, source.c.key)
+    .limit(value("most"))
 )
-CITED = text(
-    """SELECT h.key, count(*) AS pages, sum(h.count) AS places FROM held h JOIN page p ON p.id = h.page
-    WHERE h.kind = :kind AND p.volume = ANY(CAST(:volumes AS int[])) GROUP BY h.key"""
+_IN_VOLUMES = and_(
+    held.c.page == page.c.id, held.c.kind == int(AssetKind.SOURCE), among(page.c.volume, "volumes")
 )
-CITING = text(
-    """SELECT p.id, h.count FROM held h JOIN page p ON p.id = h.page
-    WHERE h.kind = :kind AND h.key = :key COLLATE "C" AND p.volume = ANY(CAST(:volumes AS int[]))
-    ORDER BY p.volume, p.key LIMIT :most"""
+CITED = select(held.c.key, func.count(), func.sum(held.c.count)).where(_IN_VOLUMES).group_by(held.c.key)
+CITING = (
+    select(page.c.id)
+    .where(_IN_VOLUMES, held.c.key == value("key"))
+    .order_by(page.c.volume, page.c.key)
+    .limit(value("most"))
 )
-MISSING = text(
-    """SELECT h.key, p.id FROM held h JOIN page p ON p.id = h.page
-    WHERE h.kind = :kind AND p.volume = ANY(CAST(:volumes AS int[]))
-    AND NOT EXISTS (SELECT 1 FROM source s WHERE s.key = h.key COLLATE "C")
-    ORDER BY h.key, p.volume, p.key LIMIT :most"""
+MISSING = (
+    select(held.c.key, page.c.id)
+    .where(_IN_VOLUMES, ~exists().where(source.c.key == held.c.key))
+    .order_by(held.c.key, page.c.volume, page.c.key)
+    .limit(value("most"))
 )
-_ADD = text(
-    """INSERT INTO source (key, name, fields, person, at) VALUES (:key, :name, CAST(:fields AS json), :person, :at)
-    RETURNING *"""
-)
-
-
-def _source(row: Row[Any]) -> StoredSource:
-    return StoredSource(**row._mapping)
+CITED_ANYWHERE = select(held.c.key).where(held.c.kind == int(AssetKind.SOURCE)).distinct()
+KEYS = select(source.c.key).order_by(source.c.key)
+_ADD = insert(source).returning(*_COLUMNS)
 
 
 def listed(connection: Connection, *, after: str = "", most: int) -> list[StoredSource]:
     """Sources by key, from one on."""
-    return [_source(row) for row in connection.execute(ALL, {"after": after, "most": most})]
+    return [StoredSource(*row) for row in connection.execute(ALL, {"after": after, "most": most})]
 
 
 def called(connection: Connection, keys: Collection[str]) -> dict[str, StoredSource]:
     """The sources that have these keys."""
-    rows = connection.execute(CALLED, {"keys": list(keys)}).all() if keys else []
-    return {row.key: _source(row) for row in rows}
+    rows = connection.execute(CALLED, {"keys": keys}).all() if keys else []
+    return {row[1]: StoredSource(*row) for row in rows}
 
 
 def like(connection: Connection, typed: str, most: int) -> list[StoredSource]:
     """Sources whose name, title or author holds some letters (in small ones)."""
     part = "%" + typed.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-    return [_source(row) for row in connection.execute(LIKE, {"part": part, "typed": typed, "most": most})]
+    values = {"part": part, "typed": typed, "most": most}
+    return [StoredSource(*row) for row in connection.execute(LIKE, values)]
 
 
 def cited(connection: Connection, volumes: Collection[int]) -> dict[str, tuple[int, int]]:
     """On how many pages of some volumes each key is cited, and in how many places."""
-    rows = connection.execute(CITED, {"kind": int(AssetKind.SOURCE), "volumes": list(volumes)})
-    return {row.key: (row.pages, int(row.places)) for row in rows}
+    rows = connection.execute(CITED, {"volumes": volumes})
+    return {key: (pages, places) for key, pages, places in rows}
 
 
 def cited_anywhere(connection: Connection) -> frozenset[str]:
     """Keys that are cited on any page, in whichever volume."""
-    values = {"kind": int(AssetKind.SOURCE)}
-    return frozenset(
-        connection.execute(text("SELECT DISTINCT key FROM held WHERE kind = :kind"), values).scalars()
-    )
+    return frozenset(connection.execute(CITED_ANYWHERE).scalars())
 
 
 def keys(connection: Connection) -> list[str]:
     """The keys of all sources."""
-    return list(connection.execute(text("SELECT key FROM source ORDER BY key")).scalars())
+    return list(connection.execute(KEYS).scalars())
 
 
 def citing(connection: Connection, key: str, volumes: Collection[int], most: int) -> list[int]:
     """Ids of the pages of some volumes that cite a key."""
-    values = {"kind": int(AssetKind.SOURCE), "key": key, "volumes": list(volumes), "most": most}
+    values = {"key": key, "volumes": volumes, "most": most}
     return list(connection.execute(CITING, values).scalars())
 
 
 def missing(connection: Connection, volumes: Collection[int], most: int) -> list[tuple[str, int]]:
     """Keys that pages of some volumes cite and that name no source, each with a page."""
-    values = {"kind": int(AssetKind.SOURCE), "volumes": list(volumes), "most": most}
-    return [(row.key, row.id) for row in connection.execute(MISSING, values)]
+    rows = connection.execute(MISSING, {"volumes": volumes, "most": most})
+    return [(key, id_) for key, id_ in rows]
 
 
 def add(
     connection: Connection, key: str, name: str, fields: Mapping[str, Any], person: int | None, at: datetime
 ) -> StoredSource:
     """A new source."""
-    told = json.dumps(dict(fields), ensure_ascii=False)
-    values = {"key": key, "name": name, "fields": told, "person": person, "at": at}
-    return _source(connection.execute(_ADD, values).one())
+    values = {"key": key, "name": name, "fields": dict(fields), "person": person, "at": at}
+    return StoredSource(*connection.execute(_ADD, values).one())

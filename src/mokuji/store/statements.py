@@ -1,0 +1,77 @@
+"""Parts of statements that the store's modules share: values by name, and lists of values.
+
+Statements are made once, as constants of their modules: so they are compiled
+once, and a test finds and explains every one of them. Text stands only where
+SQLAlchemy's expressions cannot say it, with its reason beside it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable
+from typing import Any
+
+from sqlalchemy import BindParameter, ColumnElement, any_, bindparam
+from sqlalchemy.sql.elements import SQLCoreOperations
+from sqlalchemy.types import UserDefinedType
+
+
+class _Listed(UserDefinedType[Collection[Any]]):
+    """A list as PostgreSQL writes an array: the driver takes long over lists."""
+
+    render_bind_cast = True
+
+
+class _Numbers(_Listed):
+    cache_ok = True
+
+    def get_col_spec(self, **_: Any) -> str:
+        return "BIGINT[]"
+
+    def bind_processor(self, _: Any) -> Callable[[Any], str]:
+        return array
+
+
+class _Texts(_Listed):
+    cache_ok = True
+
+    def get_col_spec(self, **_: Any) -> str:
+        return "TEXT[]"
+
+    def bind_processor(self, _: Any) -> Callable[[Any], str]:
+        return text_array
+
+
+def array(numbers: Iterable[int]) -> str:
+    """Numbers as PostgreSQL writes an array of them."""
+    return f"{{{','.join(map(str, numbers))}}}"
+
+
+def text_array(texts: Iterable[str]) -> str:
+    """Texts as PostgreSQL writes an array of them."""
+    quoted = (each.replace("\\", "\\\\").replace('"', '\\"') for each in texts)
+    return "{" + ",".join(f'"{each}"' for each in quoted) + "}"
+
+
+def value(name: str) -> BindParameter[Any]:
+    """A value that is given when the statement is asked; what it is compared with says its type."""
+    return bindparam(name)
+
+
+def numbers(name: str) -> BindParameter[Collection[int]]:
+    """Numbers that are given when the statement is asked."""
+    return bindparam(name, type_=_Numbers())
+
+
+def texts(name: str) -> BindParameter[Collection[str]]:
+    """Texts that are given when the statement is asked."""
+    return bindparam(name, type_=_Texts())
+
+
+def among(column: SQLCoreOperations[int] | SQLCoreOperations[int | None], name: str) -> ColumnElement[bool]:
+    """Whether a column is one of the numbers that are given by a name."""
+    return column == any_(numbers(name))
+
+
+def among_texts(column: SQLCoreOperations[str], name: str) -> ColumnElement[bool]:
+    """Whether a column is one of the texts that are given by a name."""
+    return column == any_(texts(name))
