@@ -6,26 +6,19 @@ few that matter instead of scanning whole texts.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from functools import cached_property
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, func, select, union
 
 from mokuji.core.base.names import Name
 from mokuji.core.language.indexed_page import IndexedPage, KnownNames
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Place, Volume
-
-
-def array(numbers: Iterable[int]) -> str:
-    """Numbers as PostgreSQL writes an array of them: the driver takes long over lists."""
-    return f"{{{','.join(map(str, numbers))}}}"
-
-
-def text_array(texts: Iterable[str]) -> str:
-    """Texts as PostgreSQL writes an array of them."""
-    quoted = (each.replace("\\", "\\\\").replace('"', '\\"') for each in texts)
-    return "{" + ",".join(f'"{each}"' for each in quoted) + "}"
+from mokuji.store.pages import HEAD_COLUMNS
+from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.tables import alias, name, page, page_name, page_refs, revision, section_ref, volume
+from mokuji.store.volumes import VOLUME_COLUMNS, volume_of
 
 
 def stored_key(name: Name) -> str:
@@ -38,51 +31,55 @@ def name_of(key: str, vkey: str | None, tkey: str | None, absolute: bool) -> Nam
     return Name("" if absolute else key, vkey, tkey, absolute)
 
 
-_HEAD = "p.id, p.volume, p.key, p.title, p.revision"
-TITLES = text(
-    f"""SELECT {_HEAD} FROM unnest(CAST(:volumes AS int[]), CAST(:keys AS text[])) AS w(volume, key)
-    JOIN page p ON p.volume = w.volume AND p.key = w.key COLLATE "C" """  # noqa: S608
+_places = func.unnest(numbers("volumes"), texts("keys")).table_valued("volume", "key").render_derived("w")
+TITLES = select(*HEAD_COLUMNS).where(page.c.volume == _places.c.volume, page.c.key == _places.c.key)
+ALIASES = (
+    select(alias.c.volume, alias.c.key, *HEAD_COLUMNS)
+    .where(alias.c.volume == _places.c.volume, alias.c.key == _places.c.key, page.c.id == alias.c.page)
+    .order_by(page.c.key)
 )
-ALIASES = text(
-    f"""SELECT a.volume AS at_volume, a.key AS at_key, {_HEAD}
-    FROM unnest(CAST(:volumes AS int[]), CAST(:keys AS text[])) AS w(volume, key)
-    JOIN alias a ON a.volume = w.volume AND a.key = w.key COLLATE "C"
-    JOIN page p ON p.id = a.page ORDER BY p.key"""  # noqa: S608
+HEADS = select(*HEAD_COLUMNS).where(among(page.c.id, "ids"))
+PAGES = select(
+    *HEAD_COLUMNS,
+    revision.c.text,
+    page_refs.c.starts,
+    page_refs.c.ends,
+    page_refs.c.names,
+    page_refs.c.flags,
+).where(
+    among(page.c.id, "ids"),
+    revision.c.page == page.c.id,
+    revision.c.number == page.c.revision,
+    page_refs.c.page == page.c.id,
 )
-HEADS = text(f"SELECT {_HEAD} FROM page p WHERE p.id = ANY(:ids)")  # noqa: S608
-PAGES = text(
-    f"""SELECT {_HEAD}, r.text, x.starts, x.ends, x.names, x.flags FROM page p
-    JOIN revision r ON r.page = p.id AND r.number = p.revision
-    JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:ids)"""  # noqa: S608
+_NAME_COLUMNS = (name.c.id, name.c.home, name.c.key, name.c.vkey, name.c.tkey, name.c.absolute)
+_typed = func.unnest(numbers("homes"), texts("keys")).table_valued("home", "key").render_derived("w")
+_qualified = func.unnest(texts("vkeys"), texts("tkeys")).table_valued("vkey", "tkey").render_derived("q")
+NAMES_MEANING = union(
+    select(*_NAME_COLUMNS).where(name.c.home == _typed.c.home, name.c.key == _typed.c.key, ~name.c.absolute),
+    select(*_NAME_COLUMNS).where(
+        name.c.vkey == _qualified.c.vkey, name.c.tkey == _qualified.c.tkey, name.c.vkey.is_not(None)
+    ),
 )
-NAMES_MEANING = text(
-    """SELECT n.id, n.home, n.key, n.vkey, n.tkey, n.absolute
-    FROM unnest(CAST(:homes AS int[]), CAST(:keys AS text[])) AS w(home, key)
-    JOIN name n ON n.home = w.home AND n.key = w.key COLLATE "C" AND NOT n.absolute
-    UNION SELECT n.id, n.home, n.key, n.vkey, n.tkey, n.absolute
-    FROM unnest(CAST(:vkeys AS text[]), CAST(:tkeys AS text[])) AS w(vkey, tkey)
-    JOIN name n ON n.vkey = w.vkey COLLATE "C" AND n.tkey = w.tkey COLLATE "C" AND n.vkey IS NOT NULL"""
+NAMING = select(page_name.c.page).where(among(page_name.c.name, "names")).distinct()
+NAMING_SECTIONS = select(section_ref.c.page).where(among(section_ref.c.name, "names")).distinct()
+NAMING_VOLUME = (
+    select(page_name.c.page)
+    .where(page_name.c.name == name.c.id, name.c.vkey == value("key"), name.c.vkey.is_not(None))
+    .distinct()
 )
-NAMING = text("SELECT DISTINCT page FROM page_name WHERE name = ANY(:names)")
-NAMING_SECTIONS = text("SELECT DISTINCT page FROM section_ref WHERE name = ANY(:names)")
-NAMING_VOLUME = text(
-    """SELECT DISTINCT pn.page FROM name n JOIN page_name pn ON pn.name = n.id
-    WHERE n.vkey = :key COLLATE "C" AND n.vkey IS NOT NULL"""
+INSERTING = (
+    select(page_name.c.page)
+    .where(page_name.c.name == name.c.id, page_name.c.kind == 1, name.c.home == value("volume"))
+    .distinct()
 )
-INSERTING = text(
-    """SELECT DISTINCT pn.page FROM name n JOIN page_name pn ON pn.name = n.id AND pn.kind = 1
-    WHERE n.home = :volume"""
-)
-STANDING_IN = text("SELECT id FROM page WHERE volume = :volume")
-_VOLUMES = text(
-    "SELECT id, key, title, closed, libraries, language FROM volume WHERE deleted_by IS NULL ORDER BY id"
-)
+STANDING_IN = select(page.c.id).where(page.c.volume == value("volume"))
+_VOLUMES = select(*VOLUME_COLUMNS).where(volume.c.deleted_by.is_(None)).order_by(volume.c.id)
 
 
 def load_volumes(connection: Connection) -> dict[str, Volume]:
     """All volumes by key; they are few."""
-    rows = connection.execute(_VOLUMES).all()
-    return {r.key: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries), r.language) for r in rows}
+    return {row[1]: volume_of(*row) for row in connection.execute(_VOLUMES)}
 
 
 class StoredWiki:
@@ -108,40 +105,31 @@ class StoredWiki:
             return self._only
         return load_volumes(self.connection) if self._every is None else self._every
 
-    def _places(self, places: Collection[Place]) -> dict[str, str]:
+    def _places(self, places: Collection[Place]) -> dict[str, list[int] | list[str]]:
         shown = [p for p in places if self._visible is None or p[0] in self._visible]
-        return {
-            "volumes": array(volume for volume, _ in shown),
-            "keys": text_array(key for _, key in shown),
-        }
+        return {"volumes": [volume for volume, _ in shown], "keys": [key for _, key in shown]}
 
     def titles(self, places: Collection[Place]) -> Mapping[Place, PageHead]:
         if not places:
             return {}
-        rows = self.connection.execute(TITLES, self._places(places)).all()
-        return {(row.volume, row.key): PageHead(*row) for row in rows}
+        heads = [PageHead(*row) for row in self.connection.execute(TITLES, self._places(places))]
+        return {(head.volume, head.key): head for head in heads}
 
     def aliases(self, places: Collection[Place]) -> Mapping[Place, Sequence[PageHead]]:
         if not places:
             return {}
         found: dict[Place, list[PageHead]] = {}
-        for row in self.connection.execute(ALIASES, self._places(places)).all():
-            found.setdefault((row.at_volume, row.at_key), []).append(PageHead(*row[2:]))
+        for row in self.connection.execute(ALIASES, self._places(places)):
+            found.setdefault((row[0], row[1]), []).append(PageHead(*row[2:]))
         return found
 
     def heads(self, ids: Collection[int]) -> list[PageHead]:
         """Pages without their texts."""
-        rows = self.connection.execute(HEADS, {"ids": array(ids)}).all()
-        return [PageHead(*row) for row in rows]
+        return [PageHead(*row) for row in self.connection.execute(HEADS, {"ids": ids})]
 
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
-        rows = self.connection.execute(PAGES, {"ids": array(ids)}).all()
-        return {
-            row.id: IndexedPage(
-                PageHead(*row[:5]), row.text, row.starts, row.ends, row.names, row.flags, self._names
-            )
-            for row in rows
-        }
+        rows = self.connection.execute(PAGES, {"ids": ids})
+        return {row[0]: IndexedPage(PageHead(*row[:5]), *row[5:10], self._names) for row in rows}
 
     def meaning(self, places: Collection[Place]) -> dict[int, tuple[int, Name]]:
         """The names in use that could mean one of these places: id → volume where it is typed, and name.
@@ -157,14 +145,14 @@ class StoredWiki:
         # A place in volume 0 is “volume/page” where there is no such volume.
         qualified += [(key.partition("/")[0], key.partition("/")[2]) for volume, key in places if not volume]
         values = {
-            "homes": array(home for home, _ in typed),
-            "keys": text_array(key for _, key in typed),
-            "vkeys": text_array(volume for volume, _ in qualified),
-            "tkeys": text_array(key for _, key in qualified),
+            "homes": [home for home, _ in typed],
+            "keys": [key for _, key in typed],
+            "vkeys": [volume for volume, _ in qualified],
+            "tkeys": [key for _, key in qualified],
         }
-        rows = self.connection.execute(NAMES_MEANING, values).all()
+        rows = self.connection.execute(NAMES_MEANING, values)
         # Names typed in a volume that was deleted wait for it to come back.
-        found = {r.id: (r.home, name_of(r.key, r.vkey, r.tkey, r.absolute)) for r in rows if r.home in by_id}
+        found = {row[0]: (row[1], name_of(*row[2:])) for row in rows if row[1] in by_id}
         self._names.update({id_: name for id_, (_, name) in found.items()})
         return found
 
@@ -172,20 +160,18 @@ class StoredWiki:
     def _library_users(self) -> Mapping[int, Sequence[int]]:
         """Volume → the volumes whose inserts look there after their own."""
         users: dict[int, list[int]] = {}
-        for volume in self.volumes.values():
-            for library in volume.libraries:
-                users.setdefault(library, []).append(volume.id)
+        for each in self.volumes.values():
+            for library in each.libraries:
+                users.setdefault(library, []).append(each.id)
         return users
 
     def naming(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
-        return self.connection.execute(NAMING, {"names": array(names)}).scalars().all() if names else ()
+        return self.connection.execute(NAMING, {"names": names}).scalars().all() if names else ()
 
     def naming_sections(self, place: Place) -> Collection[int]:
         names = list(self.meaning([place]))
-        return (
-            self.connection.execute(NAMING_SECTIONS, {"names": array(names)}).scalars().all() if names else ()
-        )
+        return self.connection.execute(NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()
 
     def naming_volume(self, key: str) -> Collection[int]:
         return self.connection.execute(NAMING_VOLUME, {"key": key}).scalars().all()

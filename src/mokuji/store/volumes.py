@@ -6,56 +6,144 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Volume
+from mokuji.store.pages import HEAD_COLUMNS
+from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.tables import change_set, former, page, volume
+from mokuji.store.tables import former_volume as former_volumes
+
+_IS = volume.c.id == value("volume")
+_FRONT = update(volume).where(_IS).values(front=value("new_front"))
+_FRONT_RENAMED = _FRONT.where(volume.c.front == value("old"))
+_CHANGE = (
+    update(volume)
+    .where(_IS)
+    .values(
+        key=value("new_key"),
+        title=value("new_title"),
+        closed=value("is_closed"),
+        libraries=value("looks_in"),
+        language=value("written_in"),
+        deleted_by=None,
+    )
+)
+_DELETE = update(volume).where(_IS).values(deleted_by=value("act"))
+VOLUME_COLUMNS = (
+    volume.c.id,
+    volume.c.key,
+    volume.c.title,
+    volume.c.closed,
+    volume.c.libraries,
+    volume.c.language,
+)
+"""What ``volume_of`` makes a ``Volume`` of."""
+DELETED = select(*VOLUME_COLUMNS).where(volume.c.deleted_by.is_not(None))
+DELETED_OF = DELETED.where(among(volume.c.id, "volumes"))
+THROWN_AWAY = (
+    select(
+        volume.c.title,
+        volume.c.deleted_by,
+        select(change_set.c.at).where(change_set.c.id == volume.c.deleted_by).scalar_subquery(),
+    )
+    .where(volume.c.deleted_by.is_not(None))
+    .order_by(volume.c.deleted_by.desc())
+    .limit(value("most"))
+)
+THROWN_AWAY_OF = THROWN_AWAY.where(among(volume.c.id, "volumes"))
+_given = (
+    func.unnest(numbers("volumes"), texts("keys"), numbers("pages"))
+    .table_valued("volume", "key", "page")
+    .render_derived("given")
+)
+_REMEMBER = insert_or_else(former).from_select(
+    ["volume", "key", "page"], select(_given.c.volume, _given.c.key, _given.c.page)
+)
+_REMEMBER = _REMEMBER.on_conflict_do_update(
+    index_elements=["volume", "key"], set_={"page": _REMEMBER.excluded.page}
+)
+_heirs = (
+    func.unnest(numbers("pages"), numbers("successors")).table_valued("page", "successor").render_derived()
+)
+_PASS_ON = update(former).where(former.c.page == _heirs.c.page).values(page=_heirs.c.successor)
+FORMER = select(*HEAD_COLUMNS).where(
+    page.c.id == former.c.page, former.c.volume == value("volume"), former.c.key == value("key")
+)
+_REMEMBER_VOLUME = insert_or_else(former_volumes)
+_REMEMBER_VOLUME = _REMEMBER_VOLUME.on_conflict_do_update(
+    index_elements=["key"], set_={"volume": _REMEMBER_VOLUME.excluded.volume}
+)
+FORMER_VOLUME = select(volume.c.id).where(
+    volume.c.id == former_volumes.c.volume,
+    former_volumes.c.key == value("key"),
+    volume.c.deleted_by.is_(None),
+)
+ROWS = (
+    select(
+        volume.c.id,
+        volume.c.key,
+        volume.c.title,
+        volume.c.summary,
+        volume.c.closed,
+        volume.c.front,
+        volume.c.language,
+        select(func.count()).where(page.c.volume == volume.c.id).scalar_subquery(),
+        select(change_set.c.at)
+        .where(change_set.c.volume == volume.c.id)
+        .order_by(change_set.c.id.desc())
+        .limit(1)
+        .scalar_subquery(),
+    )
+    .where(among(volume.c.id, "visible"))
+    .order_by(volume.c.id)
+)
+COVER = select(volume.c.summary, volume.c.front).where(_IS)
+_ADD = insert(volume).returning(volume.c.id)
+_LANGUAGE = update(volume).where(_IS).values(language=value("written_in"))
+_LIBRARIES = update(volume).where(_IS).values(libraries=value("looks_in"))
+
+
+def volume_of(
+    id_: int, key: str, title: str, closed: bool, libraries: Sequence[int], language: str
+) -> Volume:
+    """A volume from its columns."""
+    return Volume(id_, key, title, closed, tuple(libraries), language)
 
 
 def rename_front(connection: Connection, volume: int, old: str, key: str) -> None:
     """A volume's front page stays its front page under another name."""
-    connection.execute(
-        text('UPDATE volume SET front = :key WHERE id = :volume AND front = :old COLLATE "C"'),
-        {"volume": volume, "old": old, "key": key},
-    )
+    connection.execute(_FRONT_RENAMED, {"volume": volume, "old": old, "new_front": key})
 
 
 def change_volume(connection: Connection, volume: Volume) -> None:
     """Writes down what a volume is called now and where its inserts look; one that was deleted is back."""
     connection.execute(
-        text(
-            """UPDATE volume SET key = :key, title = :title, closed = :closed, libraries = :libraries,
-            language = :language, deleted_by = NULL WHERE id = :id"""
-        ),
+        _CHANGE,
         {
-            "id": volume.id,
-            "key": volume.key,
-            "title": volume.title,
-            "closed": volume.closed,
-            "libraries": list(volume.libraries),
-            "language": volume.language,
+            "volume": volume.id,
+            "new_key": volume.key,
+            "new_title": volume.title,
+            "is_closed": volume.closed,
+            "looks_in": list(volume.libraries),
+            "written_in": volume.language,
         },
     )
 
 
 def delete_volume(connection: Connection, volume: int, change_set: int) -> None:
     """A volume is no more, but can come back."""
-    connection.execute(
-        text("UPDATE volume SET deleted_by = :act WHERE id = :id"), {"act": change_set, "id": volume}
-    )
+    connection.execute(_DELETE, {"act": change_set, "volume": volume})
 
 
 def deleted_volumes(connection: Connection, volumes: Collection[int] | None) -> dict[int, Volume]:
     """Those of these volumes (None: of all) that were deleted, by id."""
-    rows = connection.execute(
-        text(
-            """SELECT id, key, title, closed, libraries, language FROM volume
-            WHERE (:all OR id = ANY(CAST(:volumes AS int[]))) AND deleted_by IS NOT NULL"""
-        ),
-        {"all": volumes is None, "volumes": list(volumes or ())},
-    )
-    return {r.id: Volume(r.id, r.key, r.title, r.closed, tuple(r.libraries), r.language) for r in rows}
+    every = volumes is None
+    rows = connection.execute(DELETED if every else DELETED_OF, {} if every else {"volumes": volumes})
+    return {row[0]: volume_of(*row) for row in rows}
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,24 +157,17 @@ class Deleted:
 
 def thrown_away(connection: Connection, volumes: Collection[int] | None, most: int = 100) -> list[Deleted]:
     """Those of these volumes (None: of all) that were deleted, newest first."""
-    rows = connection.execute(
-        text(
-            """SELECT v.title, v.deleted_by, c.at FROM volume v JOIN change_set c ON c.id = v.deleted_by
-            WHERE (:all OR v.id = ANY(CAST(:volumes AS int[]))) ORDER BY v.deleted_by DESC LIMIT :most"""
-        ),
-        {"all": volumes is None, "volumes": list(volumes or ()), "most": most},
-    )
-    return [Deleted(*row) for row in rows]
+    if volumes is None:
+        rows = connection.execute(THROWN_AWAY, {"most": most})
+    else:
+        rows = connection.execute(THROWN_AWAY_OF, {"volumes": volumes, "most": most})
+    return [Deleted(title, act, at) for title, act, at in rows if act is not None]
 
 
 def remember_addresses(connection: Connection, heads: Sequence[PageHead]) -> None:
     """The names that pages had lead to them."""
     connection.execute(
-        text(
-            """INSERT INTO former (volume, key, page) SELECT * FROM unnest(CAST(:volumes AS int[]),
-                CAST(:keys AS text[]), CAST(:pages AS bigint[]))
-            ON CONFLICT (volume, key) DO UPDATE SET page = EXCLUDED.page"""
-        ),
+        _REMEMBER,
         {
             "volumes": [head.volume for head in heads],
             "keys": [head.key for head in heads],
@@ -100,20 +181,7 @@ def pass_on_addresses(
 ) -> None:
     """The names that pages had lead to those that took their references."""
     remember_addresses(connection, [replace(h, id=successors[h.id]) for h in removed if h.id in successors])
-    connection.execute(
-        text(
-            """UPDATE former f SET page = w.successor
-            FROM unnest(CAST(:pages AS bigint[]), CAST(:successors AS bigint[])) AS w(page, successor)
-            WHERE f.page = w.page"""
-        ),
-        {"pages": list(successors), "successors": list(successors.values())},
-    )
-
-
-FORMER = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision FROM former f JOIN page p ON p.id = f.page
-    WHERE f.volume = :volume AND f.key = :key COLLATE "C" """
-)
+    connection.execute(_PASS_ON, {"pages": successors.keys(), "successors": successors.values()})
 
 
 def formerly(connection: Connection, volume: int, key: str) -> PageHead | None:
@@ -124,30 +192,17 @@ def formerly(connection: Connection, volume: int, key: str) -> PageHead | None:
 
 def remember_volume(connection: Connection, key: str, volume: int) -> None:
     """The name that a volume had leads to it."""
-    connection.execute(
-        text(
-            """INSERT INTO former_volume (key, volume) VALUES (:key, :volume)
-            ON CONFLICT (key) DO UPDATE SET volume = EXCLUDED.volume"""
-        ),
-        {"key": key, "volume": volume},
-    )
+    connection.execute(_REMEMBER_VOLUME, {"key": key, "volume": volume})
 
 
 def former_volume(connection: Connection, key: str) -> int | None:
     """The volume that had this name once."""
-    found = connection.execute(
-        text(
-            """SELECT v.id FROM former_volume f JOIN volume v ON v.id = f.volume
-            WHERE f.key = :key COLLATE "C" AND v.deleted_by IS NULL"""
-        ),
-        {"key": key},
-    ).scalar()
-    return None if found is None else int(found)
+    return connection.execute(FORMER_VOLUME, {"key": key}).scalar()
 
 
 def set_front(connection: Connection, volume: int, key: str | None) -> None:
     """Which page a volume opens on."""
-    connection.execute(text("UPDATE volume SET front = :key WHERE id = :id"), {"key": key, "id": volume})
+    connection.execute(_FRONT, {"new_front": key, "volume": volume})
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,16 +222,7 @@ class VolumeRow:
 
 def volume_rows(connection: Connection, visible: Collection[int]) -> list[VolumeRow]:
     """The volumes an actor may read, each with its pages and last change."""
-    rows = connection.execute(
-        text(
-            """SELECT v.id, v.key, v.title, v.summary, v.closed, v.front, v.language,
-                (SELECT count(*) FROM page p WHERE p.volume = v.id) AS pages,
-                (SELECT c.at FROM change_set c WHERE c.volume = v.id ORDER BY c.id DESC LIMIT 1) AS changed
-            FROM volume v WHERE v.id = ANY(:visible) ORDER BY v.id"""
-        ),
-        {"visible": list(visible)},
-    )
-    return [VolumeRow(*row) for row in rows]
+    return [VolumeRow(*row) for row in connection.execute(ROWS, {"visible": visible})]
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,35 +235,22 @@ class Cover:
 
 def cover(connection: Connection, volume: int) -> Cover:
     """The cover of a volume that is there."""
-    row = connection.execute(text("SELECT summary, front FROM volume WHERE id = :id"), {"id": volume}).one()
-    return Cover(row.summary, row.front)
+    return Cover(*connection.execute(COVER, {"volume": volume}).one())
 
 
 def add_volume(
     connection: Connection, title: str, *, summary: str = "", closed: bool = False, front: str | None = None
 ) -> int:
     """A new volume; ``front`` is the key of its front page. Conflict (from the unique key) if the name is taken."""
-    return int(
-        connection.execute(
-            text(
-                """INSERT INTO volume (key, title, summary, closed, front)
-                VALUES (:key, :title, :summary, :closed, :front) RETURNING id"""
-            ),
-            {"key": names.key(title), "title": title, "summary": summary, "closed": closed, "front": front},
-        ).scalar_one()
-    )
+    values = {"key": names.key(title), "title": title, "summary": summary, "closed": closed, "front": front}
+    return connection.execute(_ADD, values).scalar_one()
 
 
 def set_language(connection: Connection, volume: int, language: str) -> None:
     """Says which language a volume is written in."""
-    connection.execute(
-        text("UPDATE volume SET language = :language WHERE id = :id"), {"language": language, "id": volume}
-    )
+    connection.execute(_LANGUAGE, {"written_in": language, "volume": volume})
 
 
 def set_libraries(connection: Connection, volume: int, libraries: Sequence[int]) -> None:
     """In which volumes the inserts of this one look after its own, in order."""
-    connection.execute(
-        text("UPDATE volume SET libraries = :libraries WHERE id = :id"),
-        {"libraries": list(libraries), "id": volume},
-    )
+    connection.execute(_LIBRARIES, {"looks_in": list(libraries), "volume": volume})

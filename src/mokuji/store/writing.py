@@ -28,7 +28,8 @@ from mokuji.core.language.reference import Reference
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.categories import filed
 from mokuji.core.model.changes import PageChange
-from mokuji.store.snapshot import array, stored_key
+from mokuji.store.snapshot import stored_key
+from mokuji.store.statements import array
 
 WORDS_AT_ONCE = 50
 """An act in which references on more pages follow leaves their search words for later: making them takes most

@@ -15,7 +15,8 @@ from sqlalchemy import Connection, text
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.categories import Filing
 from mokuji.store.index.name_uses import leading_to
-from mokuji.store.snapshot import StoredWiki, array
+from mokuji.store.snapshot import StoredWiki
+from mokuji.store.statements import array
 
 MOST_GIVEN = 50_000
 """Maximum number of pages that are looked at for one category given by templates."""

@@ -17,7 +17,8 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, volumes_by_id
 from mokuji.core.model.wiki import Place
-from mokuji.store.snapshot import StoredWiki, array
+from mokuji.store.snapshot import StoredWiki
+from mokuji.store.statements import array
 
 
 class NameUse(NamedTuple):

@@ -9,7 +9,8 @@ from sqlalchemy import text
 
 from mokuji.core.language.page import PageHead
 from mokuji.store.index.name_uses import NameUse, leading_to
-from mokuji.store.snapshot import StoredWiki, array
+from mokuji.store.snapshot import StoredWiki
+from mokuji.store.statements import array
 
 MOST = 20_000
 """Maximum number of uses that are looked at."""
