@@ -8,6 +8,7 @@ import inspect
 import pkgutil
 import re
 from collections.abc import Iterator
+from typing import TypeGuard
 
 import pytest
 from sqlalchemy import ClauseElement, Engine, Executable, Insert, TextClause
@@ -26,6 +27,12 @@ def _modules() -> Iterator[str]:
     for found in pkgutil.walk_packages(mokuji.store.__path__, "mokuji.store."):
         if ".migrations" not in found.name:
             yield found.name
+
+
+def _asks(node: ast.AST) -> TypeGuard[ast.Call]:
+    """Whether this is a call that asks the database."""
+    called = isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and bool(node.args)
+    return called and isinstance(node.func, ast.Attribute) and node.func.attr == "execute"  # type: ignore[attr-defined]
 
 
 def _said(statement: ClauseElement) -> str:
@@ -47,9 +54,16 @@ def _statements() -> Iterator[tuple[str, str]]:
                     yield f"{short}.{label} {which}".strip(), one.text
             if isinstance(value, TextClause):
                 continue
-            if isinstance(value, ClauseElement) and isinstance(value, Executable):
+            # What is lower case is a part of statements.
+            if label.isupper() and isinstance(value, ClauseElement) and isinstance(value, Executable):
                 yield f"{short}.{label}", _said(value)
-        for function in ast.walk(ast.parse(inspect.getsource(module))):
+        tree = ast.parse(inspect.getsource(module))
+        asked = {
+            call.args[0].id for call in ast.walk(tree) if _asks(call) and isinstance(call.args[0], ast.Name)
+        }
+        statements = {key for key, value in vars(module).items() if isinstance(value, ClauseElement)}
+        assert all(each.isupper() for each in asked & statements), name
+        for function in ast.walk(tree):
             if not isinstance(function, ast.FunctionDef):
                 continue
             number = 0

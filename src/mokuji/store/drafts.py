@@ -29,7 +29,7 @@ class Draft:
 
 _OF_PAGE = draft.c.page == value("page")
 _OF_NAME = and_(draft.c.page.is_(None), draft.c.volume == value("volume"), draft.c.key == value("key"))
-_MINE = (
+_mine = (
     select(
         draft.c.volume,
         draft.c.page,
@@ -43,21 +43,21 @@ _MINE = (
     .select_from(draft.outerjoin(page, page.c.id == draft.c.page))
     .where(draft.c.person == value("person"))
 )
-ONE_OF_PAGE = _MINE.where(_OF_PAGE)
-ONE_OF_NAME = _MINE.where(_OF_NAME)
+ONE_OF_PAGE = _mine.where(_OF_PAGE)
+ONE_OF_NAME = _mine.where(_OF_NAME)
 OF_PERSON = (
-    _MINE.where(among(draft.c.volume, "volumes")).order_by(draft.c.changed.desc()).limit(value("most"))
+    _mine.where(among(draft.c.volume, "volumes")).order_by(draft.c.changed.desc()).limit(value("most"))
 )
-_NEW = insert_or_else(draft)
-KEEP_PAGE = _NEW.on_conflict_do_update(
+_new = insert_or_else(draft)
+KEEP_PAGE = _new.on_conflict_do_update(
     index_elements=["person", "page"],
     index_where=draft.c.page.is_not(None),
-    set_={name: _NEW.excluded[name] for name in ("text", "revision", "changed", "volume")},
+    set_={name: _new.excluded[name] for name in ("text", "revision", "changed", "volume")},
 )
-KEEP_NAME = _NEW.on_conflict_do_update(
+KEEP_NAME = _new.on_conflict_do_update(
     index_elements=["person", "volume", "key"],
     index_where=draft.c.page.is_(None),
-    set_={name: _NEW.excluded[name] for name in ("text", "title", "changed")},
+    set_={name: _new.excluded[name] for name in ("text", "title", "changed")},
 )
 DROP = delete(draft).where(draft.c.person == value("person"), or_(_OF_PAGE, _OF_NAME))
 OTHERS = (

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, and_, delete, exists, func, insert, or_, sele
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.language.asset_mentions import AssetKind
-from mokuji.store.statements import among, among_texts, value
+from mokuji.store.statements import among, among_texts, fixed, value
 from mokuji.store.tables import blob, file_version, held, page, staged
 from mokuji.store.tables import file as files
 from mokuji.store.tables import scaled as pictures
@@ -35,30 +35,30 @@ class StoredFile:
     at: datetime
 
 
-_IN_VOLUME = select(files).where(files.c.volume == value("volume"))
-CALLED = _IN_VOLUME.where(among_texts(files.c.key, "keys"))
-_BY_KEY = (
-    _IN_VOLUME.where(files.c.key > value("after")).order_by(files.c.volume, files.c.key).limit(value("most"))
+_in_volume = select(files).where(files.c.volume == value("volume"))
+CALLED = _in_volume.where(among_texts(files.c.key, "keys"))
+_by_key = (
+    _in_volume.where(files.c.key > value("after")).order_by(files.c.volume, files.c.key).limit(value("most"))
 )
-OF_VOLUME = _BY_KEY
+OF_VOLUME = _by_key
 LIKE = (
-    _IN_VOLUME.where(files.c.key.like(value("part")))
+    _in_volume.where(files.c.key.like(value("part")))
     .order_by(func.strpos(files.c.key, value("typed")), files.c.key)
     .limit(value("most"))
 )
-SAME = _IN_VOLUME.where(files.c.hash == value("hash")).order_by(files.c.key).limit(1)
+SAME = _in_volume.where(files.c.hash == value("hash")).order_by(files.c.key).limit(1)
 NEAR = (
-    _IN_VOLUME.where(files.c.key.op("%")(value("key")))
+    _in_volume.where(files.c.key.op("%")(value("key")))
     .order_by(func.similarity(files.c.key, value("key")).desc(), files.c.key)
     .limit(1)
 )
-_NAMED = and_(held.c.page == page.c.id, held.c.kind == int(AssetKind.FILE))
+_NAMED = and_(held.c.page == page.c.id, held.c.kind == fixed(AssetKind.FILE))
 USED = (
     select(held.c.key, func.count(), func.sum(held.c.count))
     .where(_NAMED, among_texts(held.c.key, "keys"), page.c.volume == value("volume"))
     .group_by(held.c.key)
 )
-UNUSED = _BY_KEY.where(~exists().where(_NAMED, held.c.key == files.c.key, page.c.volume == files.c.volume))
+UNUSED = _by_key.where(~exists().where(_NAMED, held.c.key == files.c.key, page.c.volume == files.c.volume))
 MISSING = (
     select(held.c.key, func.count())
     .where(
@@ -72,7 +72,7 @@ MISSING = (
 )
 _other = files.alias("other")
 EQUAL = (
-    _IN_VOLUME.where(
+    _in_volume.where(
         exists().where(
             _other.c.hash == files.c.hash, _other.c.volume == files.c.volume, _other.c.id != files.c.id
         )

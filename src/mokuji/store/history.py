@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import (
+    Connection,
+    Integer,
+    and_,
+    cast,
+    exists,
+    func,
+    insert,
+    or_,
+    select,
+    union,
+    update,
+)
+
+from mokuji.store.statements import among, numbers, value
+from mokuji.store.tables import change_set, change_set_person, change_set_reach, page, person, volume
+from mokuji.store.tables import revision as states
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,12 +43,32 @@ class Revision:
     proposed: Sequence[Any] | None
 
 
-_REVISIONS = """SELECT r.page, r.number, r.change_set, c.act, coalesce(w.name, 'Mokuji') AS author, r.at,
-    r.note, r.title, length(r.text) AS size, c.volume AS home, c.proposed
-    FROM revision r JOIN change_set c ON c.id = r.change_set
-    LEFT JOIN person w ON w.id = r.author WHERE r.page = :page AND r.written_in = ANY(:seen)"""
-REVISIONS = text(f"{_REVISIONS} AND r.number < :before ORDER BY r.number DESC LIMIT :most")
-_ONE = text(f"{_REVISIONS} AND r.number = :number")
+_SEEN = (states.c.page == value("page"), among(states.c.written_in, "seen"))
+_revisions = (
+    select(
+        states.c.page,
+        states.c.number,
+        states.c.change_set,
+        change_set.c.act,
+        func.coalesce(person.c.name, "Mokuji"),
+        states.c.at,
+        states.c.note,
+        states.c.title,
+        func.length(states.c.text),
+        change_set.c.volume,
+        change_set.c.proposed,
+    )
+    .select_from(
+        states.join(change_set, change_set.c.id == states.c.change_set).outerjoin(
+            person, person.c.id == states.c.author
+        )
+    )
+    .where(*_SEEN)
+)
+_newest_first = _revisions.order_by(states.c.number.desc()).limit(value("most"))
+REVISIONS = _newest_first.where(states.c.number < value("before"))
+_ONE = _revisions.where(states.c.number == value("number"))
+TEXT = select(states.c.text).where(*_SEEN, states.c.number == value("number"))
 
 
 Seen = Collection[int]
@@ -45,24 +80,20 @@ def revisions(
     connection: Connection, page: int, seen: Seen, *, before: int = 2**31 - 1, most: int = 50
 ) -> list[Revision]:
     """The revisions of a page, newest first, from ``before`` on."""
-    values = {"page": page, "seen": list(seen), "before": before, "most": most}
+    values = {"page": page, "seen": seen, "before": before, "most": most}
     rows = connection.execute(REVISIONS, values)
     return [Revision(*row) for row in rows]
 
 
 def revision(connection: Connection, page: int, number: int, seen: Seen) -> Revision | None:
     """One revision without its text."""
-    row = connection.execute(_ONE, {"page": page, "number": number, "seen": list(seen)}).first()
+    row = connection.execute(_ONE, {"page": page, "number": number, "seen": seen}).first()
     return Revision(*row) if row else None
 
 
 def text_of(connection: Connection, page: int, number: int, seen: Seen) -> str | None:
     """The text of a revision."""
-    found = connection.execute(
-        text("SELECT text FROM revision WHERE page = :page AND number = :number AND written_in = ANY(:seen)"),
-        {"page": page, "number": number, "seen": list(seen)},
-    ).scalar()
-    return str(found) if found is not None else None
+    return connection.execute(TEXT, {"page": page, "number": number, "seen": seen}).scalar()
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,33 +107,33 @@ class Month:
     highest: int
 
 
-MONTHS = text(
-    """SELECT date_trunc('month', at AT TIME ZONE 'UTC') AS first_day, count(*), min(number), max(number)
-    FROM revision WHERE page = :page AND written_in = ANY(:seen) GROUP BY 1 ORDER BY max(number) DESC"""
+_FIRST_DAY = func.date_trunc("month", func.timezone("UTC", states.c.at)).label("first_day")
+MONTHS = (
+    select(_FIRST_DAY, func.count(), func.min(states.c.number), func.max(states.c.number))
+    .where(*_SEEN)
+    .group_by("first_day")
+    .order_by(func.max(states.c.number).desc())
 )
-BETWEEN = text(f"{_REVISIONS} AND r.number BETWEEN :lowest AND :highest ORDER BY r.number DESC LIMIT :most")
+BETWEEN = _newest_first.where(states.c.number.between(value("lowest"), value("highest")))
+NEWEST_BELOW = select(func.max(states.c.number)).where(*_SEEN, states.c.number < value("number"))
 
 
 def months(connection: Connection, page: int, seen: Seen) -> list[Month]:
     """The months in which a page was written, newest first."""
-    return [Month(*row) for row in connection.execute(MONTHS, {"page": page, "seen": list(seen)})]
+    return [Month(*row) for row in connection.execute(MONTHS, {"page": page, "seen": seen})]
 
 
 def between(
     connection: Connection, page: int, seen: Seen, lowest: int, highest: int, *, most: int
 ) -> list[Revision]:
     """The revisions of a page with these numbers, newest first."""
-    values = {"page": page, "seen": list(seen), "lowest": lowest, "highest": highest, "most": most}
+    values = {"page": page, "seen": seen, "lowest": lowest, "highest": highest, "most": most}
     return [Revision(*row) for row in connection.execute(BETWEEN, values)]
 
 
 def newest_below(connection: Connection, page: int, number: int, seen: Seen) -> int | None:
     """The highest number of a revision below this one."""
-    statement = text(
-        """SELECT max(number) FROM revision
-        WHERE page = :page AND number < :number AND written_in = ANY(:seen)"""
-    )
-    return connection.execute(statement, {"page": page, "number": number, "seen": list(seen)}).scalar()
+    return connection.execute(NEWEST_BELOW, {"page": page, "number": number, "seen": seen}).scalar()
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,13 +146,24 @@ class Kept:
     highest: int
 
 
-SETTLE = text(
-    """UPDATE revision r SET written_in = w.volume
-    FROM unnest(CAST(:pages AS bigint[]), CAST(:volumes AS int[]), CAST(:lowest AS int[]), CAST(:highest AS int[]))
-        AS w(page, volume, lowest, highest), revision o
-    WHERE r.page = w.page AND r.number BETWEEN w.lowest AND w.highest AND r.written_in <> w.volume
-        AND (CAST(:source AS int) = 0 OR r.written_in = :source) AND o.page = r.page AND o.number = r.number
-    RETURNING r.page, o.written_in, r.number"""
+_wanted = (
+    func.unnest(numbers("pages"), numbers("volumes"), numbers("lowest"), numbers("highest"))
+    .table_valued("page", "volume", "lowest", "highest")
+    .render_derived("w")
+)
+_were = states.alias("o")
+SETTLE = (
+    update(states)
+    .where(
+        states.c.page == _wanted.c.page,
+        states.c.number.between(_wanted.c.lowest, _wanted.c.highest),
+        states.c.written_in != _wanted.c.volume,
+        or_(cast(value("source"), Integer) == 0, states.c.written_in == value("source")),
+        _were.c.page == states.c.page,
+        _were.c.number == states.c.number,
+    )
+    .values(written_in=_wanted.c.volume)
+    .returning(states.c.page, _were.c.written_in, states.c.number)
 )
 
 
@@ -136,36 +178,36 @@ def settle(connection: Connection, wanted: Collection[Kept], source: int = 0) ->
         "source": source,
     }
     found: list[Kept] = []
-    for page, volume, number in sorted(tuple(row) for row in connection.execute(SETTLE, values)):
+    for id_, home, number in sorted(tuple(row) for row in connection.execute(SETTLE, values)):
         last = found[-1] if found else None
-        if last is not None and (last.page, last.written_in, last.highest + 1) == (page, volume, number):
-            found[-1] = Kept(page, volume, last.lowest, number)
+        if last is not None and (last.page, last.written_in, last.highest + 1) == (id_, home, number):
+            found[-1] = Kept(id_, home, last.lowest, number)
         else:
-            found.append(Kept(page, volume, number, number))
+            found.append(Kept(id_, home, number, number))
     return found
 
 
-WRITTEN_IN = text(
-    """SELECT count(*) FROM revision
-    WHERE page = ANY(CAST(:pages AS bigint[])) AND written_in = ANY(CAST(:volumes AS int[]))"""
-)
+WRITTEN_IN = select(func.count()).where(among(states.c.page, "pages"), among(states.c.written_in, "volumes"))
 
 
 def number_written_in(connection: Connection, pages: Collection[int], volumes: Collection[int]) -> int:
     """How many revisions of these pages were written in these volumes."""
-    values = {"pages": list(pages), "volumes": list(volumes)}
-    return int(connection.execute(WRITTEN_IN, values).scalar_one())
+    return connection.execute(WRITTEN_IN, {"pages": pages, "volumes": volumes}).scalar_one()
 
 
-BEGUN_ELSEWHERE = text(
-    """SELECT r.page, b.written_in FROM revision r JOIN revision b ON b.page = r.page AND b.number = r.number - 1
-    JOIN page p ON p.id = r.page WHERE r.change_set = :id AND b.written_in <> p.volume"""
+_before = states.alias("b")
+_THE_ONE_BEFORE = and_(_before.c.page == states.c.page, _before.c.number == states.c.number - 1)
+BEGUN_ELSEWHERE = select(states.c.page, _before.c.written_in).where(
+    _THE_ONE_BEFORE,
+    page.c.id == states.c.page,
+    states.c.change_set == value("id"),
+    _before.c.written_in != page.c.volume,
 )
 
 
 def begun_elsewhere(connection: Connection, change_set: int) -> dict[int, int]:
     """Pages of a change set whose text before it was written in another volume than they are in now, and in which."""
-    return {row.page: row.written_in for row in connection.execute(BEGUN_ELSEWHERE, {"id": change_set})}
+    return dict(connection.execute(BEGUN_ELSEWHERE, {"id": change_set}).all())
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,22 +235,54 @@ class LoggedAct:
         return self.act == "import" or (self.act == "create" and self.page is None and not self.detail)
 
 
-_ACTS = """SELECT c.id, c.act, c.volume, c.page, p.title AS page_title, p.key AS page_key, p.volume AS page_volume,
-    coalesce(w.name, 'Mokuji') AS author, c.at, c.note, c.proposed, c.detail, c.undone_by FROM change_set c
-    LEFT JOIN page p ON p.id = c.page LEFT JOIN person w ON w.id = c.author"""
+_acts = select(
+    change_set.c.id,
+    change_set.c.act,
+    change_set.c.volume,
+    change_set.c.page,
+    page.c.title,
+    page.c.key,
+    page.c.volume,
+    func.coalesce(person.c.name, "Mokuji"),
+    change_set.c.at,
+    change_set.c.note,
+    change_set.c.proposed,
+    change_set.c.detail,
+    change_set.c.undone_by,
+).select_from(
+    change_set.outerjoin(page, page.c.id == change_set.c.page).outerjoin(
+        person, person.c.id == change_set.c.author
+    )
+)
+_latest = _acts.order_by(change_set.c.id.desc()).limit(value("most"))
+_listed = change_set.alias("listed")
 # Each way to find one has an index of its own, and gives no more than a screen holds.
-_OF_VOLUMES = """WHERE c.id IN (
-        (SELECT id FROM change_set WHERE volume = ANY(:volumes) AND id < :before ORDER BY id DESC LIMIT :most)
-        UNION (SELECT change_set FROM change_set_reach WHERE volume = ANY(:volumes) AND change_set < :before
-            ORDER BY change_set DESC LIMIT :most)
-        UNION (SELECT change_set FROM change_set_person WHERE person = :person AND change_set < :before
-            ORDER BY change_set DESC LIMIT :most)
-    ) ORDER BY c.id DESC LIMIT :most"""
-_KNOWN = """WHERE c.id = :id AND (c.volume = ANY(:volumes)
-        OR EXISTS (SELECT 1 FROM change_set_reach g WHERE g.change_set = c.id AND g.volume = ANY(:volumes))
-        OR EXISTS (SELECT 1 FROM change_set_person g WHERE g.change_set = c.id AND g.person = :person))"""
-ACTS = text(f"{_ACTS} {_OF_VOLUMES}")
-_ACT = text(f"{_ACTS} {_KNOWN}")
+_of_volumes = union(
+    *(
+        select(id_).where(known, id_ < value("before")).order_by(id_.desc()).limit(value("most"))
+        for id_, known in (
+            (_listed.c.id, among(_listed.c.volume, "volumes")),
+            (change_set_reach.c.change_set, among(change_set_reach.c.volume, "volumes")),
+            (change_set_person.c.change_set, change_set_person.c.person == value("person")),
+        )
+    )
+)
+ACTS = _latest.where(change_set.c.id.in_(_of_volumes))
+_ACT = _acts.where(
+    change_set.c.id == value("id"),
+    or_(
+        among(change_set.c.volume, "volumes"),
+        exists().where(
+            change_set_reach.c.change_set == change_set.c.id, among(change_set_reach.c.volume, "volumes")
+        ),
+        exists().where(
+            change_set_person.c.change_set == change_set.c.id, change_set_person.c.person == value("person")
+        ),
+    ),
+)
+DELETIONS = _latest.where(
+    change_set.c.volume == value("volume"), change_set.c.id < value("before"), change_set.c.act == "delete"
+)
 
 
 def acts(
@@ -220,48 +294,37 @@ def acts(
     most: int = 40,
 ) -> list[LoggedAct]:
     """The newest change sets that changed something in some volumes, or were done about a person."""
-    values = {"volumes": list(volumes), "person": person or 0, "before": before, "most": most}
-    return [LoggedAct(*row) for row in connection.execute(ACTS, values)]
-
-
-DELETIONS = text(
-    f"""{_ACTS} WHERE c.volume = :volume AND c.id < :before AND c.act = 'delete' ORDER BY c.id DESC LIMIT :most"""
-)
+    values = {"volumes": volumes, "person": person or 0, "before": before, "most": most}
+    return [LoggedAct(*tuple(row)) for row in connection.execute(ACTS, values)]
 
 
 def deletions(connection: Connection, volume: int, *, before: int, most: int) -> list[LoggedAct]:
     """The deletions in a volume before an act, newest first."""
     values = {"volume": volume, "before": before, "most": most}
-    return [LoggedAct(*row) for row in connection.execute(DELETIONS, values)]
+    return [LoggedAct(*tuple(row)) for row in connection.execute(DELETIONS, values)]
 
 
 def act(
     connection: Connection, id_: int, volumes: Collection[int], person: int | None = None
 ) -> LoggedAct | None:
     """One change set, if it changed something in one of those volumes or was done about the person."""
-    values = {"id": id_, "volumes": list(volumes), "person": person or 0}
+    values = {"id": id_, "volumes": volumes, "person": person or 0}
     row = connection.execute(_ACT, values).first()
-    return LoggedAct(*row) if row else None
+    return LoggedAct(*tuple(row)) if row else None
+
+
+_THERE = select(volume.c.id).where(among(volume.c.id, "volumes"))
+_REACH = insert(change_set_reach)
+_REACH_PERSON = insert(change_set_person)
 
 
 def reach(connection: Connection, change_set: int, volumes: Collection[int], people: Collection[int]) -> None:
     """Says in the logs of which other volumes a change set stands too, and about which people it was done."""
     if volumes:
-        connection.execute(
-            text(
-                """INSERT INTO change_set_reach (volume, change_set)
-                SELECT id, :change_set FROM volume WHERE id = ANY(CAST(:volumes AS int[]))"""
-            ),
-            {"volumes": list(volumes), "change_set": change_set},
-        )
+        there = connection.execute(_THERE, {"volumes": volumes}).scalars()
+        connection.execute(_REACH, [{"volume": volume, "change_set": change_set} for volume in there])
     if people:
-        connection.execute(
-            text(
-                """INSERT INTO change_set_person (person, change_set)
-                SELECT unnest(CAST(:people AS int[])), :change_set"""
-            ),
-            {"people": list(people), "change_set": change_set},
-        )
+        connection.execute(_REACH_PERSON, [{"person": id_, "change_set": change_set} for id_ in people])
 
 
 @dataclass(frozen=True, slots=True)
@@ -275,16 +338,22 @@ class Touched:
     title: str
 
 
-TOUCHED = text(
-    """SELECT r.page, r.number, p.volume, p.key, p.title FROM revision r JOIN page p ON p.id = r.page
-    WHERE r.change_set = :id AND p.volume = ANY(:volumes) AND r.written_in = ANY(:volumes)
-    ORDER BY p.volume, p.key LIMIT :most"""
+TOUCHED = (
+    select(states.c.page, states.c.number, page.c.volume, page.c.key, page.c.title)
+    .where(
+        page.c.id == states.c.page,
+        states.c.change_set == value("id"),
+        among(page.c.volume, "volumes"),
+        among(states.c.written_in, "volumes"),
+    )
+    .order_by(page.c.volume, page.c.key)
+    .limit(value("most"))
 )
 
 
 def touched(connection: Connection, change_set: int, volumes: Collection[int], most: int) -> list[Touched]:
     """The pages (of some volumes) that a change set wrote."""
-    rows = connection.execute(TOUCHED, {"id": change_set, "volumes": list(volumes), "most": most})
+    rows = connection.execute(TOUCHED, {"id": change_set, "volumes": volumes, "most": most})
     return [Touched(*row) for row in rows]
 
 
@@ -299,9 +368,11 @@ class Before:
     title: str
 
 
-BEFORE = text(
-    """SELECT r.page, r.number, b.text, r.text AS after, r.title FROM revision r
-    JOIN revision b ON b.page = r.page AND b.number = r.number - 1 WHERE r.change_set = :id"""
+BEFORE = select(states.c.page, states.c.number, _before.c.text, states.c.text, states.c.title).where(
+    _THE_ONE_BEFORE, states.c.change_set == value("id")
+)
+TITLE_SINCE = select(func.min(states.c.change_set)).where(
+    states.c.page == value("page"), states.c.title == value("title"), states.c.change_set > value("after")
 )
 
 
@@ -312,14 +383,12 @@ def before(connection: Connection, change_set: int) -> list[Before]:
 
 def title_since(connection: Connection, page: int, title: str, after: int) -> int | None:
     """The first change set after another one that called a page so."""
-    statement = text(
-        "SELECT min(change_set) FROM revision WHERE page = :page AND title = :title AND change_set > :after"
-    )
-    return connection.execute(statement, {"page": page, "title": title, "after": after}).scalar()
+    return connection.execute(TITLE_SINCE, {"page": page, "title": title, "after": after}).scalar()
 
 
-VOLUME_SINCE = text(
-    "SELECT min(id) FROM change_set WHERE volume = :volume AND id > :after AND act = :act AND undone_by IS NULL"
+_STANDS = (change_set.c.id > value("after"), change_set.c.undone_by.is_(None))
+VOLUME_SINCE = select(func.min(change_set.c.id)).where(
+    change_set.c.volume == value("volume"), change_set.c.act == value("act"), *_STANDS
 )
 
 
@@ -329,24 +398,23 @@ def volume_since(connection: Connection, volume: int, act: str, after: int) -> i
     return connection.execute(VOLUME_SINCE, values).scalar()
 
 
-CHANGED_ASSET = text(
-    """SELECT min(id) FROM (SELECT id, detail FROM change_set WHERE id > :after AND undone_by IS NULL
-        ORDER BY id LIMIT 20000) later
-    WHERE detail @> CAST(:thing AS jsonb)"""
+_later = select(change_set.c.id, change_set.c.detail).where(*_STANDS).order_by(change_set.c.id).limit(20_000)
+_later_rows = _later.subquery("later")
+CHANGED_ASSET = select(func.min(_later_rows.c.id)).where(_later_rows.c.detail.contains(value("thing")))
+_MARK_UNDONE = (
+    update(change_set)
+    .where(change_set.c.id == value("of"), change_set.c.undone_by.is_(None))
+    .values(undone_by=value("by"))
 )
 
 
 def asset_changed(connection: Connection, sort: str, id_: int, after: int) -> int | None:
     """The first change after another one that made something else of a file, a source or a person, and is not taken
     back."""
-    wanted = json.dumps({"things": [[{"sort": sort, "id": id_}]]})
+    wanted = {"things": [[{"sort": sort, "id": id_}]]}
     return connection.execute(CHANGED_ASSET, {"after": after, "thing": wanted}).scalar()
 
 
 def mark_undone(connection: Connection, change_set: int, by: int) -> bool:
     """Notes that a change set was undone; False if that was so already."""
-    done = connection.execute(
-        text("UPDATE change_set SET undone_by = :by WHERE id = :id AND undone_by IS NULL"),
-        {"id": change_set, "by": by},
-    )
-    return done.rowcount == 1
+    return connection.execute(_MARK_UNDONE, {"of": change_set, "by": by}).rowcount == 1

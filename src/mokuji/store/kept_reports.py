@@ -40,10 +40,10 @@ ONE = select(*_NUMBERS, _made.findings, _made.held_back).where(_IN_VOLUME, _SEEN
 ALL_MADE = select(_made.seen, *_NUMBERS, _made.findings, _made.held_back).where(_IN_VOLUME, _NAMED)
 LATELY = 10_000
 """Maximum number of change sets that may be done while another is under way."""
-_LAST = select(func.coalesce(func.max(change_set.c.id), 0).label("id")).subquery()
+_last = select(func.coalesce(func.max(change_set.c.id), 0).label("id")).subquery()
 _STAMP = select(
-    cast(_LAST.c.id, Text),
-    select(func.count()).where(change_set.c.id > _LAST.c.id - LATELY).scalar_subquery(),
+    cast(_last.c.id, Text),
+    select(func.count()).where(change_set.c.id > _last.c.id - LATELY).scalar_subquery(),
     select(house_style.c.revision).where(house_style.c.volume == value("volume")).scalar_subquery(),
 )
 _SIZE = select(func.coalesce(func.sum(func.length(revision.c.text)), 0)).where(

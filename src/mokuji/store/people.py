@@ -31,7 +31,7 @@ class Account:
 
 _HERE = person.c.closed.is_(None)
 _IS = person.c.id == value("person")
-_ACCOUNT = select(
+_account = select(
     person.c.id,
     person.c.handle,
     person.c.name,
@@ -40,8 +40,8 @@ _ACCOUNT = select(
     person.c.owns_wiki,
     person.c.closed,
 )
-ACCOUNT = _ACCOUNT.where(person.c.handle == value("handle"))
-ACCOUNTS = _ACCOUNT.where(_HERE).order_by(person.c.id).limit(50)
+ACCOUNT = _account.where(person.c.handle == value("handle"))
+ACCOUNTS = _account.where(_HERE).order_by(person.c.id).limit(50)
 HANDLES = select(person.c.handle, person.c.name).where(_HERE).order_by(person.c.handle).limit(value("most"))
 _ADD = insert(person).returning(person.c.id)
 _SET_ROLE = insert_or_else(membership)

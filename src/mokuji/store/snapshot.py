@@ -16,7 +16,7 @@ from mokuji.core.language.indexed_page import IndexedPage, KnownNames
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.store.pages import HEAD_COLUMNS
-from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.statements import among, fixed, numbers, texts, value
 from mokuji.store.tables import alias, name, page, page_name, page_refs, revision, section_ref, volume
 from mokuji.store.volumes import VOLUME_COLUMNS, volume_of
 
@@ -70,7 +70,7 @@ NAMING_VOLUME = (
 )
 INSERTING = (
     select(page_name.c.page)
-    .where(page_name.c.name == name.c.id, page_name.c.kind == 1, name.c.home == value("volume"))
+    .where(page_name.c.name == name.c.id, page_name.c.kind == fixed(1), name.c.home == value("volume"))
     .distinct()
 )
 STANDING_IN = select(page.c.id).where(page.c.volume == value("volume"))

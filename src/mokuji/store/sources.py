@@ -11,7 +11,7 @@ from sqlalchemy import Connection, Text, and_, cast, exists, func, insert, or_, 
 
 from mokuji.core.language.asset_mentions import AssetKind
 from mokuji.core.model.sources import revision_of
-from mokuji.store.statements import among, among_texts, value
+from mokuji.store.statements import among, among_texts, fixed, value
 from mokuji.store.tables import held, page, source
 
 
@@ -33,8 +33,8 @@ class StoredSource:
 
 
 _COLUMNS = (source.c.id, source.c.key, source.c.name, source.c.fields, source.c.person, source.c.at)
-_BY_KEY = select(*_COLUMNS).order_by(source.c.key).limit(value("most"))
-ALL = _BY_KEY.where(source.c.key > value("after"))
+_by_key = select(*_COLUMNS).order_by(source.c.key).limit(value("most"))
+ALL = _by_key.where(source.c.key > value("after"))
 CALLED = select(*_COLUMNS).where(among_texts(source.c.key, "keys"))
 LIKE = (
     select(*_COLUMNS)
@@ -49,7 +49,7 @@ LIKE = (
     .limit(value("most"))
 )
 _IN_VOLUMES = and_(
-    held.c.page == page.c.id, held.c.kind == int(AssetKind.SOURCE), among(page.c.volume, "volumes")
+    held.c.page == page.c.id, held.c.kind == fixed(AssetKind.SOURCE), among(page.c.volume, "volumes")
 )
 CITED = select(held.c.key, func.count(), func.sum(held.c.count)).where(_IN_VOLUMES).group_by(held.c.key)
 CITING = (
@@ -64,7 +64,7 @@ MISSING = (
     .order_by(held.c.key, page.c.volume, page.c.key)
     .limit(value("most"))
 )
-CITED_ANYWHERE = select(held.c.key).where(held.c.kind == int(AssetKind.SOURCE)).distinct()
+CITED_ANYWHERE = select(held.c.key).where(held.c.kind == fixed(AssetKind.SOURCE)).distinct()
 KEYS = select(source.c.key).order_by(source.c.key)
 _ADD = insert(source).returning(*_COLUMNS)
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterable
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, any_, bindparam
+from sqlalchemy import BindParameter, ColumnElement, Integer, any_, bindparam, literal_column
 from sqlalchemy.sql.elements import SQLCoreOperations
 from sqlalchemy.types import UserDefinedType
 
@@ -55,6 +55,11 @@ def text_array(texts: Iterable[str]) -> str:
 def value(name: str) -> BindParameter[Any]:
     """A value that is given when the statement is asked; what it is compared with says its type."""
     return bindparam(name)
+
+
+def fixed(number: int) -> ColumnElement[int]:
+    """A number that belongs to the statement, not to its values: an index may be there for it alone."""
+    return literal_column(str(int(number)), Integer())
 
 
 def numbers(name: str) -> BindParameter[Collection[int]]:

@@ -10,89 +10,124 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, Text, func, select
 
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.categories import Filing
 from mokuji.store.index.name_uses import leading_to
+from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import StoredWiki
-from mokuji.store.statements import array
+from mokuji.store.statements import among, fixed, numbers, value
+from mokuji.store.tables import field, filing, page, page_name
+from mokuji.store.tables import unfiled as unfiled_pages
 
 MOST_GIVEN = 50_000
 """Maximum number of pages that are looked at for one category given by templates."""
 
-NAMED = text(
-    """SELECT key, how, count(*) AS pages, sum(count) AS number, mode() WITHIN GROUP (ORDER BY name) AS name
-    FROM filing WHERE volume = :volume AND how < 4 GROUP BY key, how ORDER BY key"""
+_IN_VOLUME = filing.c.volume == value("volume")
+_THEMSELVES = filing.c.how.in_([fixed(Filing.PAGE), fixed(Filing.MARK)])
+"""Filed by themselves, not by what they insert."""
+NAMED = (
+    select(
+        filing.c.key,
+        filing.c.how,
+        func.mode().within_group(filing.c.name),
+        func.count(),
+        func.sum(filing.c.count),
+    )
+    .where(_IN_VOLUME, filing.c.how < fixed(Filing.TEMPLATE))
+    .group_by(filing.c.key, filing.c.how)
+    .order_by(filing.c.key)
 )
-BROADER = text(
-    """SELECT p.key, f.key AS wider FROM filing f JOIN page p ON p.id = f.page
-    WHERE f.volume = :volume AND f.how = 3 ORDER BY p.key, f.key"""
+_OF_PAGE = page.c.id == filing.c.page
+BROADER = (
+    select(page.c.key, filing.c.key)
+    .where(_OF_PAGE, _IN_VOLUME, filing.c.how == fixed(Filing.BROADER))
+    .order_by(page.c.key, filing.c.key)
 )
-GIVING = text(
-    """SELECT f.key, f.name, p.id, p.volume, p.key AS page_key, p.title, p.revision
-    FROM filing f JOIN page p ON p.id = f.page WHERE f.how = 2 AND f.volume = ANY(CAST(:volumes AS int[]))
-    ORDER BY f.key, p.id"""
+GIVING = (
+    select(filing.c.key, filing.c.name, *HEAD_COLUMNS)
+    .where(_OF_PAGE, filing.c.how == fixed(Filing.GIVES), among(filing.c.volume, "volumes"))
+    .order_by(filing.c.key, page.c.id)
 )
-INSERTING = text(
-    """SELECT DISTINCT pn.page FROM page_name pn
-    WHERE pn.name = ANY(CAST(:names AS bigint[])) AND pn.kind = 1 LIMIT :most"""
+INSERTING = (
+    select(page_name.c.page)
+    .where(among(page_name.c.name, "names"), page_name.c.kind == fixed(1))
+    .distinct()
+    .limit(value("most"))
 )
-FILED_IDS = text(
-    'SELECT page, how, count AS number FROM filing WHERE volume = :volume AND key = :key COLLATE "C" AND how IN (0, 1)'
+_UNDER = (_IN_VOLUME, filing.c.key == value("key"))
+FILED_IDS = select(filing.c.page, filing.c.how, filing.c.count).where(*_UNDER, _THEMSELVES)
+NAMING = select(filing.c.page).where(*_UNDER, filing.c.how < fixed(Filing.TEMPLATE)).distinct()
+_FIELD = (field.c.volume == value("volume"), field.c.name == value("name"))
+HAVING = select(field.c.page).where(*_FIELD, field.c.value == value("value"))
+IS_FIELD = (
+    # In an order that only the index has: without one, a name that nobody uses may read the whole table.
+    select(field.c.page).where(*_FIELD).order_by(field.c.value, field.c.page).limit(1)
 )
-NAMING = text(
-    'SELECT DISTINCT page FROM filing WHERE volume = :volume AND key = :key COLLATE "C" AND how < 4'
+WITH_FIELD = select(field.c.page).where(*_FIELD).distinct().limit(value("most"))
+ALL_FIELDS = (
+    select(field.c.name, func.min(field.c.said), func.count())
+    .where(field.c.volume == value("volume"))
+    .group_by(field.c.name, field.c.value)
+    .order_by(field.c.name, func.count().desc(), field.c.value)
 )
-HAVING = text(
-    """SELECT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" AND value = :value COLLATE "C" """
+FIELDS_OF = (
+    select(field.c.page, field.c.name, field.c.said)
+    .where(among(field.c.page, "pages"))
+    .order_by(field.c.page, field.c.name, field.c.value)
 )
-IS_FIELD = text(  # in an order that only the index has: without one, a name that nobody uses may read the whole table
-    """SELECT 1 FROM field WHERE volume = :volume AND name = :name COLLATE "C" ORDER BY value, page LIMIT 1"""
+LISTED = select(*HEAD_COLUMNS, page.c.summary, func.to_char(page.c.changed, "YYYY-MM-DD", type_=Text)).where(
+    among(page.c.id, "pages")
 )
-WITH_FIELD = text(
-    'SELECT DISTINCT page FROM field WHERE volume = :volume AND name = :name COLLATE "C" LIMIT :most'
+HEADS_AFTER = (
+    select(*HEAD_COLUMNS, page.c.summary)
+    .where(among(page.c.id, "ids"), page.c.key > value("after"))
+    .order_by(page.c.key)
+    .limit(value("most"))
 )
-ALL_FIELDS = text(
-    """SELECT name, min(said) AS said, count(*) AS pages FROM field WHERE volume = :volume
-    GROUP BY name, value ORDER BY name, pages DESC, value"""
+OF_PAGE = (
+    select(filing.c.key, filing.c.how, filing.c.name, filing.c.count)
+    .where(filing.c.page == value("page"))
+    .order_by(filing.c.key, filing.c.how)
 )
-FIELDS_OF = text(
-    "SELECT page, name, said FROM field WHERE page = ANY(CAST(:pages AS bigint[])) ORDER BY page, name, value"
+NAMES_OF = (
+    select(filing.c.page, filing.c.key, filing.c.name)
+    .where(among(filing.c.page, "pages"), _THEMSELVES, filing.c.key != "")
+    .distinct()
+    .order_by(filing.c.page, filing.c.key)
 )
-LISTED = text(
-    """SELECT id, volume, key, title, revision, summary, to_char(changed, 'YYYY-MM-DD') AS day FROM page
-    WHERE id = ANY(CAST(:pages AS bigint[]))"""
+GIVEN_BY = (
+    select(filing.c.page, filing.c.key, filing.c.name)
+    .where(among(filing.c.page, "templates"), filing.c.how == fixed(Filing.GIVES))
+    .order_by(filing.c.page, filing.c.key)
 )
-HEADS_AFTER = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision, p.summary FROM page p
-    WHERE p.id = ANY(CAST(:ids AS bigint[])) AND p.key > :after COLLATE "C" ORDER BY p.key LIMIT :most"""
+TEMPLATES = (
+    select(*HEAD_COLUMNS, page.c.summary, filing.c.count)
+    .where(_OF_PAGE, _IN_VOLUME, filing.c.key == "", filing.c.how == fixed(Filing.TEMPLATE))
+    .order_by(page.c.key)
+    .limit(value("most"))
 )
-OF_PAGE = text("SELECT key, how, name, count AS number FROM filing WHERE page = :page ORDER BY key, how")
-NAMES_OF = text(
-    """SELECT DISTINCT page, key, name FROM filing WHERE page = ANY(CAST(:pages AS bigint[])) AND how IN (0, 1)
-    AND key <> '' ORDER BY page, key"""
+_targets = (
+    func.unnest(numbers("targets"), numbers("names")).table_valued("target", "name").render_derived("w")
 )
-GIVEN_BY = text(
-    """SELECT page, key, name FROM filing WHERE page = ANY(CAST(:templates AS bigint[])) AND how = 2
-    ORDER BY page, key"""
+USED = (
+    select(_targets.c.target, func.count(page_name.c.page.distinct()))
+    .where(page_name.c.name == _targets.c.name, page_name.c.kind == fixed(1))
+    .group_by(_targets.c.target)
 )
-TEMPLATES = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision, p.summary, f.count AS slots
-    FROM filing f JOIN page p ON p.id = f.page WHERE f.volume = :volume AND f.key = '' AND f.how = 4
-    ORDER BY p.key LIMIT :most"""
+UNFILED = (
+    select(*HEAD_COLUMNS)
+    .where(
+        page.c.volume == value("volume"),
+        page.c.key > value("after"),
+        # “Offset 0” keeps it a question for each page: all that is filed would be read otherwise.
+        ~select(filing.c.page).where(_OF_PAGE, _THEMSELVES).offset(0).exists(),
+    )
+    .order_by(page.c.key)
+    .limit(value("most"))
 )
-USED = text(
-    """SELECT w.target, count(DISTINCT pn.page) AS pages
-    FROM unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[])) AS w(target, name)
-    JOIN page_name pn ON pn.name = w.name AND pn.kind = 1 GROUP BY w.target"""
-)
-UNFILED = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision FROM page p
-    WHERE p.volume = :volume AND p.key > :after COLLATE "C"
-    AND NOT EXISTS (SELECT 1 FROM filing f WHERE f.page = p.id AND f.how IN (0, 1) OFFSET 0)
-    ORDER BY p.key LIMIT :most"""
-)
+ANY_UNFILED = select(unfiled_pages.c.page).limit(1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,22 +152,22 @@ class Giver:
 
 def named(connection: Connection, volume: int) -> list[Named]:
     """All categories of a volume, in every way they are used."""
-    rows = connection.execute(NAMED, {"volume": volume}).all()
-    return [Named(row.key, Filing(row.how), row.name, row.pages, row.number) for row in rows]
+    rows = connection.execute(NAMED, {"volume": volume})
+    return [Named(key, Filing(how), name, pages, number) for key, how, name, pages, number in rows]
 
 
 def broader(connection: Connection, volume: int) -> dict[str, list[str]]:
     """Category → the broader ones that the page of its name gives."""
     found: dict[str, list[str]] = {}
-    for row in connection.execute(BROADER, {"volume": volume}).all():
-        found.setdefault(row.key, []).append(row.wider)
+    for key, wider in connection.execute(BROADER, {"volume": volume}):
+        found.setdefault(key, []).append(wider)
     return found
 
 
 def givers(connection: Connection, visible: Collection[int]) -> list[Giver]:
     """The templates of these volumes that file pages."""
-    rows = connection.execute(GIVING, {"volumes": array(visible)}).all()
-    return [Giver(r.key, r.name, PageHead(r.id, r.volume, r.page_key, r.title, r.revision)) for r in rows]
+    rows = connection.execute(GIVING, {"volumes": visible})
+    return [Giver(row[0], row[1], PageHead(*row[2:])) for row in rows]
 
 
 def given(wiki: StoredWiki, givers_: Sequence[Giver], volume: int) -> dict[int, set[int]]:
@@ -143,8 +178,8 @@ def given(wiki: StoredWiki, givers_: Sequence[Giver], volume: int) -> dict[int, 
     leading = leading_to(wiki, list(templates.values()))
     found: dict[int, set[int]] = {}
     for id_, uses in leading.items():
-        names = array(use.name for use in uses if use.kind == 1 and use.home == volume)
-        if names != "{}":
+        names = [use.name for use in uses if use.kind == 1 and use.home == volume]
+        if names:
             rows = wiki.connection.execute(INSERTING, {"names": names, "most": MOST_GIVEN})
             found[id_] = set(rows.scalars().all())
     return found
@@ -153,8 +188,8 @@ def given(wiki: StoredWiki, givers_: Sequence[Giver], volume: int) -> dict[int, 
 def filed_under(connection: Connection, volume: int, key: str) -> Mapping[int, dict[Filing, int]]:
     """The pages that are filed under a category themselves: how, and how often."""
     found: dict[int, dict[Filing, int]] = {}
-    for row in connection.execute(FILED_IDS, {"volume": volume, "key": key}).all():
-        found.setdefault(row.page, {})[Filing(row.how)] = row.number
+    for page_, how, number in connection.execute(FILED_IDS, {"volume": volume, "key": key}):
+        found.setdefault(page_, {})[Filing(how)] = number
     return found
 
 
@@ -178,15 +213,15 @@ def with_field(connection: Connection, volume: int, name: str, most: int) -> lis
 def fields_of(connection: Connection, pages: Collection[int]) -> dict[int, dict[str, list[str]]]:
     """The fields of pages, with all values of each."""
     found: dict[int, dict[str, list[str]]] = {}
-    for row in connection.execute(FIELDS_OF, {"pages": array(pages)}).all():
-        found.setdefault(row.page, {}).setdefault(row.name, []).append(row.said)
+    for page_, name, said in connection.execute(FIELDS_OF, {"pages": pages}):
+        found.setdefault(page_, {}).setdefault(name, []).append(said)
     return found
 
 
 def listed(connection: Connection, pages: Collection[int]) -> list[tuple[PageHead, str, str]]:
     """Pages with summary and the day of their last change."""
-    rows = connection.execute(LISTED, {"pages": array(pages)}).all()
-    return [(PageHead(*row[:5]), row.summary, row.day) for row in rows]
+    rows = connection.execute(LISTED, {"pages": pages})
+    return [(PageHead(*row[:5]), row[5], row[6]) for row in rows]
 
 
 def naming(connection: Connection, volume: int, key: str) -> list[int]:
@@ -198,20 +233,20 @@ def heads_after(
     connection: Connection, ids: Collection[int], after: str, most: int
 ) -> list[tuple[PageHead, str]]:
     """Some of these pages by key, from one on, with their summaries."""
-    rows = connection.execute(HEADS_AFTER, {"ids": array(ids), "after": after, "most": most}).all()
-    return [(PageHead(*row[:5]), row.summary) for row in rows]
+    rows = connection.execute(HEADS_AFTER, {"ids": ids, "after": after, "most": most})
+    return [(PageHead(*row[:5]), row[5]) for row in rows]
 
 
 def of_page(connection: Connection, page: int) -> list[tuple[str, Filing, str, int]]:
     """What a page names: key, how, name and how often."""
-    rows = connection.execute(OF_PAGE, {"page": page}).all()
-    return [(row.key, Filing(row.how), row.name, row.number) for row in rows]
+    rows = connection.execute(OF_PAGE, {"page": page})
+    return [(key, Filing(how), name, number) for key, how, name, number in rows]
 
 
 def templates(connection: Connection, volume: int, most: int = 1_000) -> list[tuple[PageHead, str, int]]:
     """The templates of a volume by key, with summary and number of slots."""
-    rows = connection.execute(TEMPLATES, {"volume": volume, "most": most}).all()
-    return [(PageHead(*row[:5]), row.summary, row.slots) for row in rows]
+    rows = connection.execute(TEMPLATES, {"volume": volume, "most": most})
+    return [(PageHead(*row[:5]), row[5], row[6]) for row in rows]
 
 
 def used(wiki: StoredWiki, pages: Sequence[PageHead], visible: Collection[int]) -> dict[int, int]:
@@ -223,16 +258,16 @@ def used(wiki: StoredWiki, pages: Sequence[PageHead], visible: Collection[int]) 
         for use in uses
         if use.kind == 1 and use.home in visible
     ]
-    values = {"targets": array(id_ for id_, _ in flat), "names": array(name for _, name in flat)}
-    return {row.target: row.pages for row in wiki.connection.execute(USED, values).all()} if flat else {}
+    values = {"targets": [id_ for id_, _ in flat], "names": [name for _, name in flat]}
+    return dict(wiki.connection.execute(USED, values).all()) if flat else {}
 
 
 def given_by(connection: Connection, templates: Collection[int]) -> list[tuple[int, str, str]]:
     """The categories under which templates file what inserts them: template, key and name."""
     if not templates:
         return []
-    rows = connection.execute(GIVEN_BY, {"templates": array(templates)}).all()
-    return [(row.page, row.key, row.name) for row in rows]
+    rows = connection.execute(GIVEN_BY, {"templates": templates})
+    return [(template, key, name) for template, key, name in rows]
 
 
 def unfiled(connection: Connection, volume: int, *, after: str = "", most: int = 200) -> list[PageHead]:
@@ -243,10 +278,10 @@ def unfiled(connection: Connection, volume: int, *, after: str = "", most: int =
 
 def names_of(connection: Connection, pages: Collection[int]) -> dict[int, list[str]]:
     """The categories that pages are filed under themselves, by page, as they are written."""
-    rows = connection.execute(NAMES_OF, {"pages": list(pages)}).all() if pages else []
+    rows = connection.execute(NAMES_OF, {"pages": pages}).all() if pages else []
     found: dict[int, list[str]] = {}
-    for row in rows:
-        found.setdefault(row.page, []).append(row.name)
+    for page_, _, name in rows:
+        found.setdefault(page_, []).append(name)
     return found
 
 
@@ -254,11 +289,11 @@ def all_fields(connection: Connection, volume: int) -> dict[str, list[tuple[str,
     """The fields that pages of a volume have, with their values and how many pages say each, the most frequent
     first."""
     found: dict[str, list[tuple[str, int]]] = {}
-    for row in connection.execute(ALL_FIELDS, {"volume": volume}):
-        found.setdefault(row.name, []).append((row.said, row.pages))
+    for name, said, pages in connection.execute(ALL_FIELDS, {"volume": volume}):
+        found.setdefault(name, []).append((said, pages))
     return found
 
 
 def any_unfiled(connection: Connection) -> bool:
     """Whether there are pages of which it is not noted yet what they hold."""
-    return connection.execute(text("SELECT 1 FROM unfiled LIMIT 1")).first() is not None
+    return connection.execute(ANY_UNFILED).first() is not None
