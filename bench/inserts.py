@@ -15,10 +15,10 @@ from mokuji.server import create_app
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, templates
 from mokuji.services.writing import writing
-from mokuji.store import volumes
+from mokuji.store import change_sets, volumes
 from mokuji.store import writing as stored
+from mokuji.store.change_sets import Signature
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.writing import Signature
 from mokuji.upkeep import upkeep
 
 USES = 10_000
@@ -67,7 +67,7 @@ def run(app: AppContext) -> None:
     )
     by = Signature(actor.person, datetime.now(UTC))
     with writing_transaction(app.engine, alone=True) as connection:
-        change_set = stored.open_change_set(connection, "create", volume, None, by)
+        change_set = change_sets.open_change_set(connection, "create", volume, None, by)
         for n in range(USES):
             page = Page(PageHead(0, volume, "", ""), f"[[=Notice | word: NOTE {n}]]\n")
             stored.create_page(connection, volume, f"User {n}", page.content, page.text, change_set, by)

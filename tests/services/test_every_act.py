@@ -20,6 +20,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import history, reading
 from mokuji.services.writing import files, writing
+from mokuji.store import page_index
 from mokuji.store import writing as stored
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes
@@ -328,7 +329,7 @@ def _again(app: AppContext, actor: Actor) -> Actor:
 def _check_indexes(app: AppContext) -> None:
     """What is kept beside the texts is what the texts say."""
     with app.engine.connect() as connection:
-        while stored.catch_up(connection, read_text):
+        while page_index.catch_up(connection, read_text):
             pass
         kept = indexes(connection)
         index_anew(connection)

@@ -29,7 +29,7 @@ from mokuji.services.writing.assets_shown import AssetsShown
 from mokuji.store.database import Connection, Engine
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.database import writing as store_writing
-from mokuji.store.writing import catch_up
+from mokuji.store.page_index import catch_up
 from tests.outside.test_media import picture
 from tests.services.making import pages, person, texts, volume
 

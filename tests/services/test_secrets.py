@@ -16,7 +16,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import finding, history, reading
 from mokuji.services.writing import drafts, files, writing
-from mokuji.store import writing as stored_writing
+from mokuji.store import page_index
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.tables import metadata
 from mokuji.upkeep import upkeep
@@ -84,7 +84,7 @@ def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words
     assert isinstance(number, int)
     assert _holding(app, words) == set()
     with app.engine.connect() as connection:
-        while stored_writing.catch_up(connection, read_text):
+        while page_index.catch_up(connection, read_text):
             pass
         kept = indexes(connection)
         index_anew(connection)

@@ -8,9 +8,9 @@ from sqlalchemy import Connection, text
 
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import MemoryWiki, Volume
-from mokuji.store import volumes, writing
+from mokuji.store import change_sets, page_index, volumes, writing
+from mokuji.store.change_sets import Signature
 from mokuji.store.snapshot import StoredWiki, load_volumes
-from mokuji.store.writing import Signature
 
 BY = Signature(None, datetime(2026, 11, 24, 9, 0, tzinfo=UTC), "")
 
@@ -28,7 +28,7 @@ def fill(connection: Connection, wiki: MemoryWiki) -> None:
     for volume in ordered:
         volumes.set_libraries(connection, volume.id, volume.libraries)
     for id_, page in sorted(wiki.pages_by_id.items()):
-        change_set = writing.open_change_set(connection, "create", page.head.volume, None, BY)
+        change_set = change_sets.open_change_set(connection, "create", page.head.volume, None, BY)
         made = writing.create_page(
             connection, page.head.volume, page.head.title, page.content, page.text, change_set, BY
         )
@@ -83,7 +83,7 @@ def index_anew(connection: Connection) -> None:
     for table in derived:
         connection.execute(text(f"DELETE FROM {table}"))
     for page in pages.values():
-        writing.index_page(connection, page.head, page.content, page.text, new=True)
+        page_index.index_page(connection, page.head, page.content, page.text, new=True)
 
 
 def scratch(wiki: MemoryWiki) -> MemoryWiki:

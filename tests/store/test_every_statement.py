@@ -52,11 +52,9 @@ def _statements() -> Iterator[tuple[str, str]]:
             for which, one in (value if isinstance(value, dict) else {"": value}).items():
                 if isinstance(one, TextClause):
                     yield f"{short}.{label} {which}".strip(), one.text
-            if isinstance(value, TextClause):
-                continue
-            # What is lower case is a part of statements.
-            if label.isupper() and isinstance(value, ClauseElement) and isinstance(value, Executable):
-                yield f"{short}.{label}", _said(value)
+                # What is lower case is a part of statements.
+                elif label.isupper() and isinstance(one, ClauseElement) and isinstance(one, Executable):
+                    yield f"{short}.{label} {which}".strip(), _said(one)
         tree = ast.parse(inspect.getsource(module))
         asked = {
             call.args[0].id for call in ast.walk(tree) if _asks(call) and isinstance(call.args[0], ast.Name)
@@ -157,14 +155,12 @@ PIECES = {
     "acts.secrets.take_out": SECRETS,
     "acts.trash.purge": "the same for several tables, by their names",
     "index.upkeep.recount": "the same for several tables, by their names",
-    "writing._file_the_old": "the same for several tables, by their names",
     "database.create_database": "names of databases cannot be values",
     "database.set_label": "names of databases cannot be values",
     "places.contents.of": "one list of columns, put before several conditions",
     "index.tasks._gather": "as many conditions as a question has",
     "index.upkeep.page_ids": "one of the conditions that stand beside it",
     "places.placing._at_level": "a parent or none: both are looked at, by the names that hold them",
-    "writing.intern": "one source of rows, put into two statements",
 }
 """Functions that make a statement of pieces, and why: these are not looked at here."""
 

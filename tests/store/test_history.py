@@ -24,7 +24,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import reading
 from mokuji.services.writing import writing
-from mokuji.store import people
+from mokuji.store import page_index, people
 from mokuji.store import writing as stored_writing
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import upkeep as stored_upkeep
@@ -196,7 +196,7 @@ class Histories(RuleBasedStateMachine):
             assert step_by_step == _rows(connection)
             connection.rollback()
         with self.engine.connect() as connection:
-            while stored_writing.catch_up(connection, read_text):
+            while page_index.catch_up(connection, read_text):
                 pass  # search words are made when somebody searches
             kept = indexes(connection)
             index_anew(connection)

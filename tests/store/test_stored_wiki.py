@@ -13,7 +13,7 @@ from mokuji.core.language.page import Page, Use
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.rename import rename
-from mokuji.store import writing
+from mokuji.store import change_sets, writing
 from mokuji.store.index import backlinks, name_uses, unwritten, upkeep
 from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
@@ -131,7 +131,7 @@ def test_after_a_rename_all_indexes_are_those_of_a_wiki_written_anew(
             connection.rollback()
             return
         assert plan.digest == rename(wiki, page, title).digest, "the plan is that of the wiki in memory"
-        change_set = writing.open_change_set(
+        change_set = change_sets.open_change_set(
             connection, "rename", wiki.pages_by_id[page].head.volume, page, BY
         )
         writing.apply_changes(connection, plan.change_set.changes, change_set, BY)

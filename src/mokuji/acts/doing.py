@@ -32,10 +32,10 @@ from mokuji.services.plain_data import unstructured
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import history
 from mokuji.store.acts import acting
+from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import load_volumes
-from mokuji.store.writing import Signature
 
 
 def plan(app: AppContext, actor: Actor, request: Request) -> PlanView:

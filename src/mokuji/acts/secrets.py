@@ -20,12 +20,12 @@ from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import writing
+from mokuji.store import change_sets, writing
 from mokuji.store.acts import secrets as stored
 from mokuji.store.acts.secrets import Occurrences
+from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.writing import Signature
 
 SHORTEST, LONGEST = 4, 500
 """Code points of what can be taken out: shorter words stand in too much that is no secret."""
@@ -107,7 +107,7 @@ def _do(
     mask = MASK * len(words)
     by = Signature(actor.person, app.clock(), "")
     facts = {"pages": len(found.pages), "revisions": sum(len(each[3]) for each in found.pages)}
-    number = writing.open_change_set(connection, ACT, volume.id, None, by, facts, proposed=[_said(facts)])
+    number = change_sets.open_change_set(connection, ACT, volume.id, None, by, facts, proposed=[_said(facts)])
     wiki = ReadContext(connection, actor).wiki
     for id_ in found.current:
         page = wiki.pages([id_])[id_]

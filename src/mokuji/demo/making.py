@@ -21,11 +21,11 @@ from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yam
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.services.people import hash_password
-from mokuji.store import people, writing
+from mokuji.store import change_sets, people, writing
+from mokuji.store.change_sets import Signature
 from mokuji.store.database import label_of, reading, set_label
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.snapshot import StoredWiki, load_volumes
-from mokuji.store.writing import Signature
 
 PASSWORD = "buoy"  # noqa: S105 - shown on the sign-in page of the demo, by design
 _ROLES = {"reader": Role.READER, "writer": Role.WRITER, "owner": Role.OWNER}
@@ -124,5 +124,5 @@ def _act(app: AppContext, actor: Actor, told: Mapping[str, Any]) -> None:
                     f"“{old}” stands {body.count(old)} times on the demo's page “{told['page']}”."
                 )
             body = body.replace(old, new)
-        change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
+        change_set = change_sets.open_change_set(connection, "edit", volume.id, head.id, by)
         writing.save_page(connection, head, Page(head, body).content, body, change_set, by)

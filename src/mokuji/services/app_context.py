@@ -22,9 +22,8 @@ from mokuji.core.model.policy import Actor, Permission, Role
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.services.notes import Reader
-from mokuji.store import pages
+from mokuji.store import page_index, pages
 from mokuji.store import volumes as stored_volumes
-from mokuji.store import writing as store_writing
 from mokuji.store.database import (
     Connection,
     DatabaseDown,
@@ -145,7 +144,7 @@ def refresh(app: AppContext) -> None:
 def catch_up(app: AppContext, most: int = 100) -> int:
     """Makes the search words of some pages that were left for later; how many those were."""
     with writing(app.engine) as connection:
-        return store_writing.catch_up(connection, read_text, most)
+        return page_index.catch_up(connection, read_text, most)
 
 
 def clean_note(note: str) -> str:

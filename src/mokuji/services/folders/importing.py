@@ -19,12 +19,12 @@ from mokuji.formats.media import MOST_BYTES
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders.folders import SOURCE_FILES, page_files, sources_of
 from mokuji.services.writing import files, sources
-from mokuji.store import house_styles, people, volumes, writing
+from mokuji.store import change_sets, house_styles, people, volumes, writing
+from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.places import contents
 from mokuji.store.snapshot import load_volumes
-from mokuji.store.writing import Signature
 
 Signer = Callable[[FolderVolume, FolderPage, int], Signature]
 
@@ -185,8 +185,8 @@ def _import_volume(app: AppContext, connection: Connection, volume: FolderVolume
         house_styles.put(connection, id_, as_fields(volume.style), None, app.clock())
     for nth, page in enumerate(order_of(volume)):
         by = sign(volume, page, nth)
-        change_set = writing.open_change_set(connection, "import", id_, None, by)
+        change_set = change_sets.open_change_set(connection, "import", id_, None, by)
         content = Page(PageHead(0, id_, names.key(page.title), page.title), page.text).content
         made = writing.create_page(connection, id_, page.title, content, page.text, change_set, by)
-        writing.set_page(connection, change_set, made)
+        change_sets.set_page(connection, change_set, made)
     return id_

@@ -46,13 +46,13 @@ from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.services.reading.templates import Faulty, newly_faulty
 from mokuji.services.writing.patterns import Pattern, patterns_of
-from mokuji.store import drafts, history, writing
+from mokuji.store import change_sets, drafts, history, writing
 from mokuji.store.acts import acting
+from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import unwritten
 from mokuji.store.snapshot import StoredWiki, load_volumes
-from mokuji.store.writing import Signature
 
 
 @dataclass(frozen=True, slots=True)
@@ -300,7 +300,7 @@ def _save(
             return replace(saved, merged=own) if own != text else saved
     if ask and (faulty := _faulty(connection, actor, page, new)):
         return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
-    change_set = writing.open_change_set(connection, "edit", volume.id, head.id, by)
+    change_set = change_sets.open_change_set(connection, "edit", volume.id, head.id, by)
     number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
     return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
 

@@ -23,12 +23,12 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.engine.outcome import Successor
 from mokuji.core.refactor.plan import Plan, free
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
-from mokuji.store import history, volumes, writing
+from mokuji.store import change_sets, history, volumes, writing
 from mokuji.store.acts import trash
+from mokuji.store.change_sets import Signature
 from mokuji.store.history import LoggedAct
 from mokuji.store.index import assets
 from mokuji.store.places import placing
-from mokuji.store.writing import Signature
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,14 +54,14 @@ def do(
     given_volumes = _make_volumes(connection, change_set.volumes)
     home = given_volumes.get(volume, volume)
     page = plan.page.id if plan.page is not None and plan.page.id > 0 else None
-    number = writing.open_change_set(connection, change_set.act, home, page, by, proposed=proposed)
+    number = change_sets.open_change_set(connection, change_set.act, home, page, by, proposed=proposed)
     _change_volumes(connection, change_set.volumes, number)
     trash.throw_away(connection, change_set.removed, number, by)
     kept = [change for change in change_set.changes if change.fate is Fate.KEPT]
     writing.apply_changes(connection, kept, number, by)
     given = _bring(connection, change_set, number, by)
     if given and page is None and plan.page is not None:
-        writing.set_page(connection, number, given.get(plan.page.id, plan.page.id))
+        change_sets.set_page(connection, number, given.get(plan.page.id, plan.page.id))
     back = placing.place(connection, _in_volumes(change_set.contents, given_volumes))
     _keep_fronts(connection, kept)
     _remember_names(connection, kept)
@@ -78,7 +78,7 @@ def do(
     detail = _detail(plan, more or {}, given, given_volumes, back)
     if kept_back := _settle(connection, plan, kept):
         detail["written_in"] = kept_back
-    writing.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
+    change_sets.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
     history.reach(connection, number, _reached(change_set) - {home, 0}, _people(change_set))
     return Done(number, given, given_volumes)
 

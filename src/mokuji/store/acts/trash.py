@@ -17,7 +17,7 @@ from sqlalchemy import Connection, text
 from mokuji.core.base.errors import Conflict
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import Removed
-from mokuji.store.writing import Signature
+from mokuji.store.change_sets import Signature
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, Row, text
 
 from mokuji.core.model.assets import KINDS, Asset, AssetChange, Sort
 from mokuji.store import people
-from mokuji.store.writing import Signature
+from mokuji.store.change_sets import Signature
 
 _CONTENT = ("hash", "type", "size", "width", "height")
 

@@ -1,0 +1,410 @@
+"""What is derived from the text of a page, and kept beside it so that it can be asked for.
+
+What holds afterwards: ``page_refs``, ``page_name``, ``section_ref``, ``alias``, ``filing``, ``field``, ``held``,
+``task`` and ``page_search`` of a page say exactly what a reading of its newest text says. The caller holds the write
+lock (``database.writing``).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import (
+    ARRAY,
+    Boolean,
+    ColumnElement,
+    Connection,
+    Integer,
+    Text,
+    bindparam,
+    cast,
+    delete,
+    func,
+    insert,
+    literal_column,
+    select,
+    text,
+)
+from sqlalchemy.dialects.postgresql import REGCONFIG
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
+
+from mokuji.core.assembly.listing import fields
+from mokuji.core.base import names
+from mokuji.core.base.names import Name
+from mokuji.core.language.asset_mentions import asset_mentions
+from mokuji.core.language.indexed_page import Flag, flags_of
+from mokuji.core.language.page import PageHead
+from mokuji.core.language.reference import Reference
+from mokuji.core.language.scan import PageText
+from mokuji.core.model.categories import filed
+from mokuji.store.snapshot import stored_key
+from mokuji.store.statements import among, array, numbers, value
+from mokuji.store.tables import (
+    alias,
+    field,
+    filing,
+    held,
+    name,
+    page_name,
+    page_search,
+    section_ref,
+    task,
+    unsearched,
+)
+
+SEARCHED_BYTES = 400_000
+"""How much of a text is indexed for search: PostgreSQL's vectors hold 1 MB at most."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Use:
+    """One reference as it is kept."""
+
+    start: int
+    end: int
+    name: int
+    flag: int
+    section: str
+
+    @property
+    def as_named(self) -> tuple[int, int]:
+        """Name and kind, as ``page_name`` counts them."""
+        return self.name, self.flag & Flag.INSERT
+
+
+def index_page(
+    connection: Connection,
+    head: PageHead,
+    content: PageText,
+    body: str,
+    *,
+    new: bool = False,
+    words_later: bool = False,
+) -> None:
+    """Renews all that is derived from the text of one page; with ``words_later`` all but its search words, which
+    take the longest: whoever searches next makes them (``catch_up``)."""
+    ids = intern(connection, head.volume, {r.name for r in content.references if r.name is not None})
+    uses = [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
+    counts = Counter((head.id, *use.as_named) for use in uses if use.name)
+    if not new:
+        counts = _only_changed(connection, head.id, counts, words_later)
+    write_refs(connection, [_row(head.id, uses)])
+    write_page_names(connection, counts)
+    _write_sections(connection, head.id, uses)
+    aliases = {names.key(name): name for name in content.front_matter.names("aliases")}
+    rows = [
+        {"volume": head.volume, "key": key, "page": head.id, "name": each}
+        for key, each in sorted(aliases.items())
+        if names.is_key(key) and "\x00" not in each
+    ]
+    if rows:
+        connection.execute(_PUT_ALIASES, rows)
+    _file(connection, head, content)
+    if new or not words_later:
+        index_words(connection, [(head.id, head.title, body)])
+
+
+def _file(connection: Connection, head: PageHead, content: PageText) -> None:
+    rows = [
+        {
+            "volume": head.volume,
+            "page": head.id,
+            "key": f.key,
+            "how": int(f.how),
+            "name": f.name,
+            "count": f.count,
+        }
+        for f in filed(content)
+    ]
+    told = {
+        (name, names.key(said)): said
+        for name, values in fields(content.front_matter).items()
+        if name != "summary"
+        for said in values
+    }
+    if told:
+        connection.execute(
+            _PUT_FIELDS,
+            [
+                {"volume": head.volume, "page": head.id, "name": name, "value": value, "said": said}
+                for (name, value), said in told.items()
+            ],
+        )
+    if rows:
+        connection.execute(_PUT_FILINGS, rows)
+    _hold(connection, head, content)
+    _write_tasks(connection, head, content)
+
+
+def _hold(connection: Connection, head: PageHead, content: PageText) -> None:
+    """What a page names of files, sources and people."""
+    named = [
+        {"page": head.id, "kind": int(kind), "key": key, "count": number}
+        for (kind, key), number in asset_mentions(content).items()
+    ]
+    if named:
+        connection.execute(_PUT_HELD, named)
+
+
+def _write_tasks(connection: Connection, head: PageHead, content: PageText) -> None:
+    if content.tasks:
+        connection.execute(
+            _PUT_TASKS,
+            [
+                {
+                    "page": head.id,
+                    "number": number,
+                    "done": each.done,
+                    "priority": each.priority,
+                    "due": each.due,
+                    "people": list(each.people),
+                }
+                for number, each in enumerate(content.tasks)
+            ],
+        )
+
+
+_PUT_ALIASES = insert(alias)
+_PUT_FIELDS = insert(field)
+_PUT_FILINGS = insert(filing)
+_PUT_HELD = insert(held)
+_PUT_TASKS = insert(task)
+_gone = func.unnest(numbers("names"), numbers("kinds")).table_valued("name", "kind").render_derived("w")
+_TAKE_NAMES = delete(page_name).where(
+    page_name.c.page == value("page"),
+    page_name.c.name == _gone.c.name,
+    page_name.c.kind == _gone.c.kind,
+)
+# As text: seven changes and a question in one go, which is read there and then.
+_CLEAR = text(
+    """WITH sections AS (DELETE FROM section_ref WHERE page = :page),
+        filings AS (DELETE FROM filing WHERE page = :page),
+        fields AS (DELETE FROM field WHERE page = :page),
+        named AS (DELETE FROM held WHERE page = :page),
+        tasks AS (DELETE FROM task WHERE page = :page),
+        aliases AS (DELETE FROM alias WHERE page = :page),
+        waiting AS (INSERT INTO unsearched (page) SELECT :page WHERE :later ON CONFLICT DO NOTHING)
+    SELECT name, kind, count AS number FROM page_name WHERE page = :page"""
+)
+
+
+def _only_changed(
+    connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int], words_later: bool
+) -> Counter[tuple[int, int, int]]:
+    """Takes away sections, aliases, and the names that a page uses no more, and gives the names that are to be
+    written: a save changes few. Notes that its search words are to be made, if so wished."""
+    rows = connection.execute(_CLEAR, {"page": page, "later": words_later})
+    known = {(page, name, kind): number for name, kind, number in rows}
+    gone = sorted(known.keys() - counts.keys())
+    if gone:
+        connection.execute(
+            _TAKE_NAMES,
+            {"page": page, "names": [name for _, name, _ in gone], "kinds": [kind for _, _, kind in gone]},
+        )
+    return Counter({key: number for key, number in counts.items() if known.get(key) != number})
+
+
+def _row(page: int, uses: Sequence[_Use]) -> RefsRow:
+    return RefsRow(
+        page,
+        [use.start for use in uses],
+        [use.end for use in uses],
+        [use.name for use in uses],
+        [use.flag for use in uses],
+    )
+
+
+def _use(content: PageText, index: int, reference: Reference, ids: Mapping[Name, int]) -> _Use:
+    name = ids[reference.name] if reference.name is not None else 0
+    section = names.key(reference.section) if reference.section else ""
+    return _Use(reference.span.start, reference.span.end, name, flags_of(content, index), section)
+
+
+def intern(connection: Connection, home: int, wanted: Collection[Name]) -> dict[Name, int]:
+    """The ids of names typed in a volume, made where they are new. Sorted, so that two savers never deadlock."""
+    if not wanted:
+        return {}
+    ordered = sorted(wanted, key=lambda name: (stored_key(name), name.volume or "", name.title or ""))
+    values = {
+        "home": home,
+        "keys": [stored_key(name) for name in ordered],
+        "vkeys": [name.volume for name in ordered],
+        "tkeys": [name.title for name in ordered],
+        "absolutes": [name.absolute for name in ordered],
+    }
+    found = {ordered[nth - 1]: id_ for nth, id_ in connection.execute(NAMES_HELD, values)}
+    if len(found) < len(ordered):
+        connection.execute(_HOLD_NAMES, values)
+        found = {ordered[nth - 1]: id_ for nth, id_ in connection.execute(NAMES_HELD, values)}
+    return found
+
+
+_names = (
+    func.unnest(
+        bindparam("keys", type_=ARRAY(Text)),
+        bindparam("vkeys", type_=ARRAY(Text)),
+        bindparam("tkeys", type_=ARRAY(Text)),
+        bindparam("absolutes", type_=ARRAY(Boolean)),
+    )
+    .table_valued("key", "vkey", "tkey", "absolute", with_ordinality="nth")
+    .render_derived("w")
+)
+NAMES_HELD = select(_names.c.nth, name.c.id).where(
+    name.c.home == value("home"),
+    name.c.key == _names.c.key,
+    name.c.absolute == _names.c.absolute,
+    name.c.vkey.is_not_distinct_from(_names.c.vkey),
+    name.c.tkey.is_not_distinct_from(_names.c.tkey),
+)
+_HOLD_NAMES = (
+    insert_or_else(name)
+    .from_select(
+        ["home", "key", "vkey", "tkey", "absolute"],
+        select(
+            cast(value("home"), Integer), _names.c.key, _names.c.vkey, _names.c.tkey, _names.c.absolute
+        ).order_by(_names.c.nth),
+    )
+    .on_conflict_do_nothing()
+)
+# As text: a list of lists of different lengths is no array, so each comes as the words of one.
+_PUT_REFS = text(
+    """INSERT INTO page_refs (page, starts, ends, names, flags)
+    SELECT w.page, CAST(w.starts AS int[]), CAST(w.ends AS int[]), CAST(w.names AS bigint[]),
+        CAST(w.flags AS smallint[])
+    FROM unnest(CAST(:pages AS bigint[]), string_to_array(:starts, ';'), string_to_array(:ends, ';'),
+        string_to_array(:names, ';'), string_to_array(:flags, ';')) AS w(page, starts, ends, names, flags)
+    ON CONFLICT (page) DO UPDATE SET
+    starts = EXCLUDED.starts, ends = EXCLUDED.ends, names = EXCLUDED.names, flags = EXCLUDED.flags"""
+)
+
+
+@dataclass(frozen=True, slots=True)
+class RefsRow:
+    """A row of ``page_refs``."""
+
+    page: int
+    starts: Sequence[int]
+    ends: Sequence[int]
+    names: Sequence[int]
+    flags: Sequence[int]
+
+
+def write_refs(connection: Connection, rows: Sequence[RefsRow]) -> None:
+    """Writes all rows with one statement; arrays travel as PostgreSQL writes them, which the driver is slow at."""
+    ordered = sorted(rows, key=lambda row: row.page)
+    if ordered:
+        connection.execute(
+            _PUT_REFS,
+            {
+                "pages": array(row.page for row in ordered),
+                "starts": ";".join(array(row.starts) for row in ordered),
+                "ends": ";".join(array(row.ends) for row in ordered),
+                "names": ";".join(array(row.names) for row in ordered),
+                "flags": ";".join(array(row.flags) for row in ordered),
+            },
+        )
+
+
+_used = (
+    func.unnest(numbers("pages"), numbers("names"), numbers("kinds"), numbers("counts"))
+    .table_valued("page", "name", "kind", "count")
+    .render_derived("w")
+)
+_PUT_NAMES = insert_or_else(page_name).from_select(
+    ["page", "name", "kind", "count"], select(_used.c.page, _used.c.name, _used.c.kind, _used.c["count"])
+)
+_PUT_NAMES = _PUT_NAMES.on_conflict_do_update(
+    index_elements=["page", "name", "kind"], set_={"count": _PUT_NAMES.excluded["count"]}
+)
+
+
+def write_page_names(connection: Connection, counts: Mapping[tuple[int, int, int], int]) -> None:
+    """How often each page uses each name, and as what; keys are page, name and kind."""
+    ordered = sorted(counts)
+    if ordered:
+        columns = {"pages": 0, "names": 1, "kinds": 2}
+        values = {column: [key[at] for key in ordered] for column, at in columns.items()}
+        connection.execute(_PUT_NAMES, {**values, "counts": [counts[key] for key in ordered]})
+
+
+_PUT_SECTIONS = insert(section_ref)
+
+
+def _write_sections(connection: Connection, page: int, uses: Iterable[_Use]) -> None:
+    pairs = sorted({(use.name, use.section) for use in uses if use.name and use.section})
+    if pairs:
+        connection.execute(
+            _PUT_SECTIONS, [{"page": page, "name": name, "section": section} for name, section in pairs]
+        )
+
+
+def _weighed(name: str, weight: str) -> ColumnElement[Any]:
+    words = func.to_tsvector(cast(literal_column("'english'"), REGCONFIG), value(name))
+    return func.setweight(words, literal_column(f"'{weight}'"))
+
+
+_WORDS = insert_or_else(page_search).values(
+    page=value("page"), words=_weighed("title", "A").op("||")(_weighed("body", "D"))
+)
+_WORDS = _WORDS.on_conflict_do_update(index_elements=["page"], set_={"words": _WORDS.excluded["words"]})
+_LATER = insert_or_else(unsearched).on_conflict_do_nothing()
+
+
+def index_words(connection: Connection, pages: Sequence[tuple[int, str, str]]) -> None:
+    """Renews the search vectors of pages given as id, title and text."""
+    rows = [{"page": page, "title": title, "body": _searched(body)} for page, title, body in pages]
+    if rows:
+        connection.execute(_WORDS, rows)
+
+
+def index_words_later(connection: Connection, pages: Sequence[int]) -> None:
+    """Notes pages whose search vectors are to be renewed by ``catch_up``."""
+    if pages:
+        connection.execute(_LATER, [{"page": page} for page in sorted(pages)])
+
+
+def catch_up(connection: Connection, read: Callable[[str], PageText], most: int = 100) -> int:
+    """Renews the search vectors of some pages that wait for it; how many those were. ``read`` says what stands in a
+    text."""
+    rows = connection.execute(
+        text(
+            """WITH taken AS (DELETE FROM unsearched WHERE page IN
+                (SELECT page FROM unsearched ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
+            SELECT p.id, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
+            JOIN revision r ON r.page = p.id AND r.number = p.revision"""
+        ),
+        {"most": most},
+    ).all()
+    index_words(connection, [(row.id, row.title, row.text) for row in rows])
+    return len(rows) + _file_the_old(connection, read, most)
+
+
+_TAKE_FILINGS = {
+    table.name: delete(table).where(among(table.c.page, "pages")) for table in (filing, field, held, task)
+}
+
+
+def _file_the_old(connection: Connection, read: Callable[[str], PageText], most: int) -> int:
+    """Files some pages anew that are there from before all was noted that pages hold."""
+    rows = connection.execute(
+        text(
+            """WITH taken AS (DELETE FROM unfiled WHERE page IN
+                (SELECT page FROM unfiled ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
+            SELECT p.id, p.volume, p.key, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
+            JOIN revision r ON r.page = p.id AND r.number = p.revision"""
+        ),
+        {"most": most},
+    ).all()
+    for table in _TAKE_FILINGS.values():
+        connection.execute(table, {"pages": [row.id for row in rows]})
+    for row in rows:
+        _file(connection, PageHead(row.id, row.volume, row.key, row.title), read(row.text))
+    return len(rows)
+
+
+def _searched(body: str) -> str:
+    # Slashes would make one file name of several words for PostgreSQL's parser.
+    return body.encode()[:SEARCHED_BYTES].decode(errors="ignore").replace("/", " ").replace("|", " ")
