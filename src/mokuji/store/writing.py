@@ -7,8 +7,24 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
+from typing import Any
 
-from sqlalchemy import Connection, TextClause, text
+from sqlalchemy import (
+    BigInteger,
+    Connection,
+    DateTime,
+    Integer,
+    Text,
+    Update,
+    cast,
+    delete,
+    exists,
+    func,
+    insert,
+    select,
+    text,
+    update,
+)
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Shift
@@ -29,11 +45,19 @@ from mokuji.store.page_index import (
     write_refs,
 )
 from mokuji.store.snapshot import stored_key
-from mokuji.store.statements import array
+from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.tables import name as interned
+from mokuji.store.tables import page as pages
+from mokuji.store.tables import page_name, page_refs, revision
 
 WORDS_AT_ONCE = 50
 """An act in which references on more pages follow leaves their search words for later: making them takes most
 of its time, and only the words of references differ."""
+
+
+_CREATE = insert(pages).returning(pages.c.id)
+_RESTORE = insert(pages)
+_ADD_REVISION = insert(revision)
 
 
 def create_page(
@@ -46,23 +70,8 @@ def create_page(
     by: Signature,
 ) -> int:
     """Writes a page that is not there; Conflict (from the unique key) if somebody was quicker."""
-    page = int(
-        connection.execute(
-            text(
-                """INSERT INTO page (volume, key, title, revision, summary, changed, author, note)
-                VALUES (:volume, :key, :title, 1, :summary, :at, :author, :note) RETURNING id"""
-            ),
-            {
-                "volume": volume,
-                "key": names.key(title),
-                "title": title,
-                "summary": content.front_matter.words("summary"),
-                "at": by.at,
-                "author": by.author,
-                "note": by.note,
-            },
-        ).scalar_one()
-    )
+    new = {"volume": volume, "key": names.key(title), "title": title, "revision": 1}
+    page = connection.execute(_CREATE, {**new, **_signed(content, by)}).scalar_one()
     head = PageHead(page, volume, names.key(title), title)
     _insert_revision(connection, head, body, change_set, by)
     index_page(connection, head, content, body, new=True)
@@ -73,32 +82,51 @@ def restore_page(
     connection: Connection, head: PageHead, content: PageText, body: str, change_set: int, by: Signature
 ) -> None:
     """Writes a page that was taken out of the trash, under its id and as its next revision ``head.revision``."""
-    connection.execute(
-        text(
-            """INSERT INTO page (id, volume, key, title, revision, summary, changed, author, note)
-            VALUES (:id, :volume, :key, :title, :revision, :summary, :at, :author, :note)"""
-        ),
-        {
-            "id": head.id,
-            "volume": head.volume,
-            "key": head.key,
-            "title": head.title,
-            "revision": head.revision,
-            "summary": content.front_matter.words("summary"),
-            "at": by.at,
-            "author": by.author,
-            "note": by.note,
-        },
-    )
+    known = {"id": head.id, "volume": head.volume, "key": head.key, "title": head.title}
+    connection.execute(_RESTORE, {**known, "revision": head.revision, **_signed(content, by)})
     _insert_revision(connection, head, body, change_set, by)
     index_page(connection, head, content, body, new=True)
 
 
-_NEXT_REVISION = text(
-    """WITH changed AS (UPDATE page SET revision = revision + 1, summary = :summary, changed = :at,
-        author = :author, note = :note WHERE id = :page AND revision = :expected RETURNING id, revision, volume)
-    INSERT INTO revision (page, number, change_set, author, at, note, title, text, written_in)
-    SELECT id, revision, :change_set, :author, :at, :note, :title, :text, volume FROM changed"""
+def _signed(content: PageText, by: Signature) -> dict[str, Any]:
+    return {
+        "summary": content.front_matter.words("summary"),
+        "changed": by.at,
+        "author": by.author,
+        "note": by.note,
+    }
+
+
+_changed = (
+    update(pages)
+    .where(pages.c.id == value("page"), pages.c.revision == value("expected"))
+    .values(
+        revision=pages.c.revision + 1,
+        summary=value("in_short"),
+        changed=value("at"),
+        author=value("by"),
+        note=value("why"),
+    )
+    .returning(pages.c.id, pages.c.revision, pages.c.volume)
+    .cte("changed")
+)
+_NEXT_REVISION = (
+    insert(revision)
+    .from_select(
+        ["page", "number", "written_in", "change_set", "at", "author", "note", "title", "text"],
+        select(
+            _changed.c.id,
+            _changed.c.revision,
+            _changed.c.volume,
+            cast(value("act"), BigInteger),
+            cast(value("at"), DateTime(timezone=True)),
+            cast(value("by"), Integer),
+            cast(value("why"), Text),
+            cast(value("called"), Text),
+            cast(value("body"), Text),
+        ),
+    )
+    .returning(revision.c.number)
 )
 
 
@@ -113,42 +141,39 @@ def save_page(
     words_later: bool = False,
 ) -> int:
     """Writes the next revision of a page; Conflict if its newest is not ``head.revision``."""
-    changed = connection.execute(
+    number = connection.execute(
         _NEXT_REVISION,
         {
             "page": head.id,
             "expected": head.revision,
-            "summary": content.front_matter.words("summary"),
+            "in_short": content.front_matter.words("summary"),
             "at": by.at,
-            "author": by.author,
-            "note": by.note,
-            "change_set": change_set,
-            "title": head.title,
-            "text": body,
+            "by": by.author,
+            "why": by.note,
+            "act": change_set,
+            "called": head.title,
+            "body": body,
         },
-    )
-    if changed.rowcount != 1:
+    ).scalar_one_or_none()
+    if number is None:
         raise Conflict(
             f"“{head.title}” was changed by somebody else while you were writing. Your text is still here: "
             "compare it with the newest revision, then save again.",
             code="edited_meanwhile",
         )
     index_page(connection, head, content, body, words_later=words_later)
-    return head.revision + 1
+    return number
 
 
 def _insert_revision(
     connection: Connection, head: PageHead, body: str, change_set: int, by: Signature
 ) -> None:
     connection.execute(
-        text(
-            """INSERT INTO revision (page, number, change_set, author, at, note, title, text, written_in)
-            VALUES (:page, :number, :change_set, :author, :at, :note, :title, :text, :volume)"""
-        ),
+        _ADD_REVISION,
         {
             "page": head.id,
             "number": head.revision,
-            "volume": head.volume,
+            "written_in": head.volume,
             "change_set": change_set,
             "author": by.author,
             "at": by.at,
@@ -186,17 +211,23 @@ def apply_changes(
     index_words(connection, [(c.head.id, c.title, c.after) for c in rest])
 
 
-_BUMP = text(
-    """UPDATE page p SET revision = p.revision + 1, changed = :at, author = :author, note = :note
-    FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[])) AS w(id, expected)
-    WHERE p.id = w.id AND p.revision = w.expected"""
+_next = {
+    "revision": pages.c.revision + 1,
+    "changed": value("at"),
+    "author": value("by"),
+    "note": value("why"),
+}
+_read = func.unnest(numbers("ids"), numbers("expected")).table_valued("id", "expected").render_derived("w")
+_BUMP = update(pages).where(pages.c.id == _read.c.id, pages.c.revision == _read.c.expected).values(_next)
+_moved = (
+    func.unnest(numbers("ids"), numbers("expected"), texts("titles"), texts("keys"), numbers("volumes"))
+    .table_valued("id", "expected", "title", "key", "volume")
+    .render_derived("w")
 )
-_BUMP_AND_MOVE = text(
-    """UPDATE page p SET revision = p.revision + 1, title = w.title, key = w.key, volume = w.volume,
-    changed = :at, author = :author, note = :note
-    FROM unnest(CAST(:ids AS bigint[]), CAST(:expected AS int[]), CAST(:titles AS text[]),
-        CAST(:keys AS text[]), CAST(:volumes AS int[])) AS w(id, expected, title, key, volume)
-    WHERE p.id = w.id AND p.revision = w.expected"""
+_BUMP_AND_MOVE = (
+    update(pages)
+    .where(pages.c.id == _moved.c.id, pages.c.revision == _moved.c.expected)
+    .values({**_next, "title": _moved.c.title, "key": _moved.c.key, "volume": _moved.c.volume})
 )
 
 
@@ -207,7 +238,7 @@ def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) 
     names_after = {
         "titles": [head.title for head in heads],
         "keys": [head.key for head in heads],
-        "volumes": array(head.volume for head in heads),
+        "volumes": [head.volume for head in heads],
     }
     done = _number(connection, _BUMP, [change for change in changes if not change.moved], by, {})
     done += _number(connection, _BUMP_AND_MOVE, moved, by, names_after)
@@ -217,7 +248,7 @@ def _bump(connection: Connection, changes: Sequence[PageChange], by: Signature) 
 
 def _number(
     connection: Connection,
-    statement: TextClause,
+    statement: Update,
     changes: Sequence[PageChange],
     by: Signature,
     more: Mapping[str, object],
@@ -225,28 +256,29 @@ def _number(
     if not changes:
         return 0
     values = {
-        "ids": array(change.head.id for change in changes),
-        "expected": array(change.head.revision for change in changes),
+        "ids": [change.head.id for change in changes],
+        "expected": [change.head.revision for change in changes],
         "at": by.at,
-        "author": by.author,
-        "note": by.note,
+        "by": by.author,
+        "why": by.note,
         **more,
     }
     return connection.execute(statement, values).rowcount
+
+
+_short = func.unnest(numbers("ids"), texts("summaries")).table_valued("id", "summary").render_derived("w")
+_SUMMARIES = (
+    update(pages)
+    .where(pages.c.id == _short.c.id, pages.c.summary != _short.c.summary)
+    .values(summary=_short.c.summary)
+)
 
 
 def _set_summaries(connection: Connection, changes: Sequence[PageChange]) -> None:
     """What a front matter says of its page, where an act can have changed it."""
     found = {c.head.id: c.content.front_matter.words("summary") for c in changes if c.own and c.content}
     if found:
-        connection.execute(
-            text(
-                """UPDATE page p SET summary = w.summary
-                FROM unnest(CAST(:ids AS bigint[]), CAST(:summaries AS text[])) AS w(id, summary)
-                WHERE p.id = w.id AND p.summary <> w.summary"""
-            ),
-            {"ids": list(found), "summaries": list(found.values())},
-        )
+        connection.execute(_SUMMARIES, {"ids": found.keys(), "summaries": found.values()})
 
 
 def _copy_revisions(
@@ -278,6 +310,11 @@ def _copy_revisions(
             copy.write_row(row)
 
 
+REFS = select(
+    page_refs.c.page, page_refs.c.starts, page_refs.c.ends, page_refs.c.names, page_refs.c.flags
+).where(among(page_refs.c.page, "pages"))
+_gone = func.unnest(numbers("pages"), numbers("names")).table_valued("page", "name").render_derived("w")
+_TAKE_NAMES = delete(page_name).where(page_name.c.page == _gone.c.page, page_name.c.name == _gone.c.name)
 MANY_USES = 50
 """Number of pages that use a name from which on its row is changed instead of theirs, where all of them change."""
 
@@ -290,11 +327,8 @@ def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: C
     """
     if not changes:
         return
-    rows = connection.execute(
-        text("SELECT page, starts, ends, names, flags FROM page_refs WHERE page = ANY(:pages)"),
-        {"pages": [change.head.id for change in changes]},
-    ).all()
-    stored = {row.page: row for row in rows}
+    rows = connection.execute(REFS, {"pages": [change.head.id for change in changes]})
+    stored = {row[0]: RefsRow(*row) for row in rows}
     _exchange_names(connection, changes, {page: row.names for page, row in stored.items()}, elsewhere)
     ids: dict[int, dict[Name, int]] = {}
     for volume in sorted({change.head.volume for change in changes}):
@@ -315,31 +349,31 @@ def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: C
         written.append(RefsRow(page, shift.all(row.starts), shift.all(row.ends), uses, row.flags))
         if touched:
             gone.update((page, name) for name in touched)
-            for name, flag in zip(uses, row.flags, strict=True):
-                if name in touched:
-                    counts[page, name, flag & Flag.INSERT] += 1
+            for id_, flag in zip(uses, row.flags, strict=True):
+                if id_ in touched:
+                    counts[page, id_, flag & Flag.INSERT] += 1
     write_refs(connection, written)
     if gone:
-        connection.execute(
-            text(
-                """DELETE FROM page_name p USING unnest(CAST(:pages AS bigint[]), CAST(:names AS bigint[]))
-                AS w(page, name) WHERE p.page = w.page AND p.name = w.name"""
-            ),
-            {"pages": array(page for page, _ in gone), "names": array(name for _, name in gone)},
-        )
+        values = {"pages": [id_ for id_, _ in gone], "names": [name for _, name in gone]}
+        connection.execute(_TAKE_NAMES, values)
     write_page_names(connection, counts)
 
 
-_USED_BESIDES = text(
-    """SELECT DISTINCT pn.name FROM page_name pn WHERE pn.name = ANY(CAST(:names AS bigint[]))
-    AND NOT EXISTS (SELECT 1 FROM unnest(CAST(:pages AS bigint[])) AS w(page) WHERE w.page = pn.page)"""
+_those = func.unnest(numbers("pages")).table_valued("page").render_derived("w")
+_USED_BESIDES = (
+    select(page_name.c.name)
+    .where(among(page_name.c.name, "names"), ~exists().where(_those.c.page == page_name.c.page))
+    .distinct()
 )
-_TAKE_UNUSED = text(
-    """DELETE FROM name n WHERE n.home = :home AND n.key = :key COLLATE "C" AND n.absolute = :absolute
-    AND n.vkey IS NOT DISTINCT FROM CAST(:vkey AS text) COLLATE "C"
-    AND n.tkey IS NOT DISTINCT FROM CAST(:tkey AS text) COLLATE "C"
-    AND NOT EXISTS (SELECT 1 FROM page_name pn WHERE pn.name = n.id)"""
+_TAKE_UNUSED = delete(interned).where(
+    interned.c.home == value("home"),
+    interned.c.key == value("key"),
+    interned.c.absolute == value("absolute"),
+    interned.c.vkey.is_not_distinct_from(value("vkey")),
+    interned.c.tkey.is_not_distinct_from(value("tkey")),
+    ~exists().where(page_name.c.name == interned.c.id),
 )
+# As text: a change of rows and what is noted of them in one go.
 _RENAME_NAME = text(
     """WITH renamed AS (UPDATE name n SET key = :key, vkey = :vkey, tkey = :tkey, absolute = :absolute WHERE n.id = :id
         AND NOT EXISTS (SELECT 1 FROM name o WHERE o.home = n.home AND o.key = :key AND o.absolute = :absolute
@@ -359,22 +393,21 @@ def _exchange_names(
     """Renames a name itself where many pages use it and every use of it becomes one and the same other name,
     which nobody uses yet: then ``page_name`` need not change."""
     become: dict[int, set[tuple[int, Name]]] = {}
-    numbers: Counter[int] = Counter()
+    uses_of: Counter[int] = Counter()
     for change in changes:
         names_here = uses[change.head.id]
         for index, name in change.renamed.items():
             become.setdefault(names_here[index], set()).add((change.head.volume, name))
-            numbers[names_here[index]] += 1
+            uses_of[names_here[index]] += 1
     for page in uses.values():
-        numbers.subtract(each for each in page if each in become)
+        uses_of.subtract(each for each in page if each in become)
     on_pages: Counter[int] = Counter(each for page in uses.values() for each in set(page) if each in become)
     fit = [
-        id_ for id_, to in become.items() if len(to) == 1 and not numbers[id_] and on_pages[id_] >= MANY_USES
+        id_ for id_, to in become.items() if len(to) == 1 and not uses_of[id_] and on_pages[id_] >= MANY_USES
     ]
     if not fit:
         return
-    pages = array([*uses, *elsewhere])
-    besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": pages}).scalars())
+    besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": [*uses, *elsewhere]}).scalars())
     for id_ in sorted(set(fit) - besides):
         ((home, name),) = become[id_]
         values = {
