@@ -127,8 +127,8 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     (memberships.LISTED, {"pages": [1, 2]}, ["id = ANY"]),
     (memberships.TEMPLATES, {"volume": 1, "most": 9}, ["volume = 1", "how = 4"]),
     (memberships.USED, {"targets": [1, 2], "names": [1, 2]}, ["name = w.name", "kind = 1"]),
-    (uses.COUNT, {"names": "{1,2}"}, ["name = ANY", "kind = 1"]),
-    (uses.USING, {"names": "{1,2}", "most": 9}, ["name = ANY", "kind = 1"]),
+    (uses.COUNT, {"names": [1, 2]}, ["name = ANY", "kind = 1"]),
+    (uses.USING, {"names": [1, 2], "most": 9}, ["name = ANY", "kind = 1"]),
     (
         uses.TYPED,
         {"pages": "{1,2}", "names": "{1,2}", "most": 9},

@@ -167,6 +167,7 @@ def test_no_reference_leads_elsewhere_and_no_revision_is_lost(app: AppContext, w
 WORK = """
 import sys
 from pathlib import Path
+import structlog
 from mokuji.core.model.policy import Role
 from mokuji.acts import doing, requests
 from mokuji.services.app_context import AppContext
@@ -174,6 +175,8 @@ from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.store.database import connect, create_database, migrate
 from tests.services.making import pages, person, volume
 
+# What is logged of the end of the server is not among what was confirmed.
+structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.stderr))
 with Cluster(Path(sys.argv[1])).running() as url:
     create_database(url, "mokuji")
     engine = connect(database_url(url, "mokuji"))

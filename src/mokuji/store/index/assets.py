@@ -5,59 +5,82 @@ from __future__ import annotations
 import json
 from collections.abc import Collection, Sequence
 from dataclasses import replace
-from typing import Any
 
-from sqlalchemy import Connection, Row, text
+from sqlalchemy import (
+    Connection,
+    DateTime,
+    Select,
+    Text,
+    cast,
+    delete,
+    exists,
+    func,
+    insert,
+    select,
+    text,
+    update,
+)
 
 from mokuji.core.model.assets import KINDS, Asset, AssetChange, Sort
 from mokuji.store import people
 from mokuji.store.change_sets import Signature
+from mokuji.store.statements import among_texts, value
+from mokuji.store.tables import blob, file, file_version, held, page, person, source
 
 _CONTENT = ("hash", "type", "size", "width", "height")
 
-NAMING_FILE = text(
-    """SELECT h.page FROM held h JOIN page p ON p.id = h.page
-    WHERE h.kind = :kind AND h.key = :key COLLATE "C" AND p.volume = :volume"""
+_NAMED = (held.c.kind == value("kind"), held.c.key == value("key"))
+NAMING_FILE = select(held.c.page).where(page.c.id == held.c.page, *_NAMED, page.c.volume == value("volume"))
+NAMING = select(held.c.page).where(*_NAMED)
+_as_file = select(
+    file.c.id,
+    file.c.volume,
+    file.c.name,
+    func.encode(file.c.hash, "hex", type_=Text).label("hash"),
+    file.c.type,
+    file.c.size,
+    file.c.width,
+    file.c.height,
 )
-NAMING = text('SELECT page FROM held WHERE kind = :kind AND key = :key COLLATE "C"')
-_ONE = {
-    "file": text(
-        "SELECT id, volume, name, encode(hash, 'hex') AS hash, type, size, width, height FROM file WHERE id = :id"
+ONE_FILE = _as_file.where(file.c.id == value("id"))
+FILES_CALLED = _as_file.where(file.c.volume == value("volume"), among_texts(file.c.key, "keys"))
+ONE_SOURCE = select(source.c.id, source.c.name, source.c.fields).where(source.c.id == value("id"))
+ONE_PERSON = select(person.c.id, person.c.handle).where(person.c.id == value("id"))
+CALLED: dict[Sort, Select[int]] = {
+    "file": select(file.c.id).where(file.c.volume == value("volume"), file.c.key == value("key")),
+    "source": select(source.c.id).where(source.c.key == value("key")),
+    "person": select(person.c.id).where(person.c.handle == value("key")),
+}
+HAS_BLOB = select(exists().where(blob.c.hash == value("hash")))
+_ADD_FILE = insert(file).returning(file.c.id)
+_KEPT = ("id", "version", "volume", "name", "hash", "type", "size", "width", "height", "person", "at")
+_KEEP_VERSION = insert(file_version).from_select(
+    ["file", "number", *_KEPT[2:], "until"],
+    select(*(file.c[each] for each in _KEPT), cast(value("until"), DateTime(timezone=True))).where(
+        file.c.id == value("id")
     ),
-    "source": text("SELECT id, name, fields FROM source WHERE id = :id"),
-    "person": text("SELECT id, handle AS name FROM person WHERE id = :id"),
-}
-FILES_CALLED = text(
-    """SELECT id, volume, name, encode(hash, 'hex') AS hash, type, size, width, height FROM file
-    WHERE volume = :volume AND key = ANY(CAST(:keys AS text[]))"""
 )
-_CALLED = {
-    "file": text('SELECT id FROM file WHERE volume = :volume AND key = :key COLLATE "C"'),
-    "source": text('SELECT id FROM source WHERE key = :key COLLATE "C"'),
-    "person": text('SELECT id FROM person WHERE handle = :key COLLATE "C"'),
-}
-_HAS_BLOB = text("SELECT 1 FROM blob WHERE hash = :hash")
-_ADD_FILE = text(
-    """INSERT INTO file (volume, key, name, version, hash, type, size, width, height, person, at)
-    VALUES (:volume, :key, :name, 1, decode(:hash, 'hex'), :type, :size, :width, :height, :person, :at) RETURNING id"""
+_CHANGE_FILE = update(file).where(file.c.id == value("of")).values(version=file.c.version + 1)
+_DELETE_FILE = delete(file).where(file.c.id == value("id"))
+_DELETE_FIRST = delete(file).where(file.c.id == value("id"), file.c.version == 1).returning(file.c.id)
+LAST_VERSION = select(func.max(file_version.c.number)).where(file_version.c.file == value("id"))
+_CHANGE_SOURCE = (
+    update(source)
+    .where(source.c.id == value("of"))
+    .values(
+        key=value("new_key"),
+        name=value("new_name"),
+        fields=value("new_fields"),
+        person=value("by"),
+        at=value("when"),
+    )
 )
-_KEEP_VERSION = text(
-    """INSERT INTO file_version (file, number, volume, name, hash, type, size, width, height, person, at, until)
-    SELECT id, version, volume, name, hash, type, size, width, height, person, at, :until FROM file WHERE id = :id"""
-)
-_CHANGE_FILE = text(
-    """UPDATE file SET key = :key, name = :name, version = version + 1, hash = decode(:hash, 'hex'), type = :type,
-    size = :size, width = :width, height = :height, person = :person, at = :at WHERE id = :id"""
-)
+_DELETE_SOURCE = delete(source).where(source.c.id == value("id"))
+# As text: what is given its former id back overrides that of the sequence, which expressions do not say.
 _BACK_FILE = text(
     """INSERT INTO file (id, volume, key, name, version, hash, type, size, width, height, person, at)
     OVERRIDING SYSTEM VALUE
-    SELECT :id, :volume, :key, :name, coalesce(max(v.number), 0) + 1, decode(:hash, 'hex'), :type, :size, :width,
-    :height, CAST(:person AS integer), CAST(:at AS timestamptz) FROM file_version v WHERE v.file = :id"""
-)
-_CHANGE_SOURCE = text(
-    """UPDATE source SET key = :key, name = :name, fields = CAST(:fields AS json), person = :person, at = :at
-    WHERE id = :id"""
+    VALUES (:id, :volume, :key, :name, :version, :hash, :type, :size, :width, :height, :person, :at)"""
 )
 _BACK_SOURCE = text(
     """INSERT INTO source (id, key, name, fields, person, at) OVERRIDING SYSTEM VALUE
@@ -65,32 +88,36 @@ _BACK_SOURCE = text(
 )
 
 
-def _asset(sort: Sort, row: Row[Any]) -> Asset:
-    if sort == "file":
-        told = {name: getattr(row, name) for name in _CONTENT}
-        return Asset(sort, row.id, row.volume, row.name, json.dumps(told))
-    if sort == "source":
-        return Asset(sort, row.id, 0, row.name, json.dumps(row.fields, ensure_ascii=False))
-    return Asset(sort, row.id, 0, row.name)
+def _file(id_: int, volume: int, name: str, *content: object) -> Asset:
+    return Asset("file", id_, volume, name, json.dumps(dict(zip(_CONTENT, content, strict=True))))
 
 
 def asset(connection: Connection, sort: Sort, id_: int) -> Asset | None:
     """One as it is now, by its id."""
-    row = connection.execute(_ONE[sort], {"id": id_}).first()
-    return _asset(sort, row) if row is not None else None
+    if sort == "file":
+        file_row = connection.execute(ONE_FILE, {"id": id_}).first()
+        return _file(*file_row) if file_row is not None else None
+    if sort == "source":
+        source_row = connection.execute(ONE_SOURCE, {"id": id_}).first()
+        if source_row is None:
+            return None
+        _, name, fields = source_row
+        return Asset(sort, id_, 0, name, json.dumps(fields, ensure_ascii=False))
+    row = connection.execute(ONE_PERSON, {"id": id_}).first()
+    return Asset(sort, id_, 0, row[1]) if row is not None else None
 
 
 def called(connection: Connection, sort: Sort, key: str, volume: int = 0) -> Asset | None:
     """One by its key, a file by its volume too."""
     values = {"key": key, "volume": volume} if sort == "file" else {"key": key}
-    id_ = connection.execute(_CALLED[sort], values).scalar()
+    id_ = connection.execute(CALLED[sort], values).scalar()
     return asset(connection, sort, id_) if id_ is not None else None
 
 
 def files_called(connection: Connection, volume: int, keys: Collection[str]) -> list[Asset]:
     """The files of a volume that have these keys."""
-    values = {"volume": volume, "keys": list(keys)}
-    return [_asset("file", row) for row in connection.execute(FILES_CALLED, values)] if keys else []
+    values = {"volume": volume, "keys": keys}
+    return [_file(*row) for row in connection.execute(FILES_CALLED, values)] if keys else []
 
 
 def naming(connection: Connection, one: Asset) -> list[int]:
@@ -129,7 +156,7 @@ def in_the_way(connection: Connection, change: AssetChange) -> str:
         return f"“{name}” was changed since, so this cannot be undone. Undo the later change first."
     if change.before is not None and change.before.sort == "file":
         hash_ = bytes.fromhex(json.loads(change.before.content)["hash"])
-        if not connection.execute(_HAS_BLOB, {"hash": hash_}).scalar():
+        if not connection.execute(HAS_BLOB, {"hash": hash_}).scalar_one():
             return f"“{change.before.name}” was removed for good after its time, so it cannot come back."
     if change.before is not None:
         holder = called(connection, change.before.sort, change.before.key, change.before.volume)
@@ -164,10 +191,7 @@ def take_back(connection: Connection, copies: Collection[int]) -> int:
     for id_ in copies:
         found = asset(connection, "file", id_)
         if found is not None and not naming(connection, found):
-            removed = connection.execute(
-                text("DELETE FROM file WHERE id = :id AND version = 1 RETURNING id"), {"id": id_}
-            )
-            gone += len(removed.all())
+            gone += len(connection.execute(_DELETE_FIRST, {"id": id_}).all())
     return gone
 
 
@@ -175,41 +199,40 @@ def _change_file(connection: Connection, change: AssetChange, by: Signature) -> 
     if change.before is not None:
         connection.execute(_KEEP_VERSION, {"id": change.before.id, "until": by.at})
     if change.after is None:
-        connection.execute(text("DELETE FROM file WHERE id = :id"), {"id": _id(change)})
+        connection.execute(_DELETE_FILE, {"id": _id(change)})
         return None
     after = change.after
+    told = json.loads(after.content)
     values = {
-        "id": after.id,
         "key": after.key,
         "name": after.name,
         "person": by.author,
         "at": by.at,
-        **json.loads(after.content),
+        **told,
+        "hash": bytes.fromhex(told["hash"]),
     }
-    if change.before is None:
-        values["volume"] = after.volume
-        if not after.id:
-            return int(connection.execute(_ADD_FILE, values).scalar_one())
-        connection.execute(_BACK_FILE, values)
-    else:
-        connection.execute(_CHANGE_FILE, values)
+    if change.before is not None:
+        connection.execute(_CHANGE_FILE, {**values, "of": after.id})
+        return None
+    values["volume"] = after.volume
+    if not after.id:
+        return connection.execute(_ADD_FILE, {**values, "version": 1}).scalar_one()
+    last = connection.execute(LAST_VERSION, {"id": after.id}).scalar()
+    connection.execute(_BACK_FILE, {**values, "id": after.id, "version": (last or 0) + 1})
     return None
 
 
 def _change_source(connection: Connection, change: AssetChange, by: Signature) -> None:
     if change.after is None:
-        connection.execute(text("DELETE FROM source WHERE id = :id"), {"id": _id(change)})
+        connection.execute(_DELETE_SOURCE, {"id": _id(change)})
         return
     after = change.after
-    values = {
-        "id": after.id,
-        "key": after.key,
-        "name": after.name,
-        "fields": after.content,
-        "person": by.author,
-        "at": by.at,
-    }
-    connection.execute(_BACK_SOURCE if change.before is None else _CHANGE_SOURCE, values)
+    if change.before is None:
+        values = {"key": after.key, "name": after.name, "person": by.author, "at": by.at}
+        connection.execute(_BACK_SOURCE, {**values, "id": after.id, "fields": after.content})
+    else:
+        told = {"new_key": after.key, "new_name": after.name, "new_fields": json.loads(after.content)}
+        connection.execute(_CHANGE_SOURCE, {**told, "of": after.id, "by": by.author, "when": by.at})
 
 
 def _change_person(connection: Connection, change: AssetChange, by: Signature) -> None:

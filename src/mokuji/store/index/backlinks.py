@@ -10,30 +10,36 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, func, select, text
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.indexed_page import Flag
 from mokuji.core.language.page import PageHead
 from mokuji.store.index.name_uses import NameUse, columns, leading_to
+from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import StoredWiki
+from mokuji.store.statements import among, numbers, value
+from mokuji.store.tables import page as pages
+from mokuji.store.tables import page_name, page_refs
 
+# As text: of each name only so many pages are read as are shown.
 BACKLINK_PAGES = text(
     """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind),
     LATERAL (SELECT pn.page FROM page_name pn
         WHERE pn.name = n.name AND pn.kind = n.kind AND pn.page > :after AND pn.page <> :page
         ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
 )
-BACKLINK_COUNT = text(
-    """SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places
-    FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
-    JOIN page_name pn ON pn.name = n.name AND pn.kind = n.kind WHERE pn.page <> :page"""
+_named = func.unnest(numbers("names"), numbers("kinds")).table_valued("name", "kind").render_derived("n")
+BACKLINK_COUNT = select(
+    func.count(page_name.c.page.distinct()), func.coalesce(func.sum(page_name.c.count), 0)
+).where(
+    page_name.c.name == _named.c.name, page_name.c.kind == _named.c.kind, page_name.c.page != value("page")
 )
-RANGES = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision, x.starts, x.ends, x.names, x.flags FROM page p
-    JOIN page_refs x ON x.page = p.id WHERE p.id = ANY(:pages)"""
-)
+RANGES = select(
+    *HEAD_COLUMNS, page_refs.c.starts, page_refs.c.ends, page_refs.c.names, page_refs.c.flags
+).where(page_refs.c.page == pages.c.id, among(pages.c.id, "pages"))
+# As text: of each text no more than what stands around a place is read.
 WINDOWS = text(
     """SELECT w.page, w.nth, substr(r.text, greatest(w.start - :reach, 0) + 1,
         w.stop - greatest(w.start - :reach, 0) + :reach) AS words
@@ -98,7 +104,8 @@ def backlinks(
         uses = leading_to(wiki, [page])[page.id]
     if not uses:
         return Backlinks(0, 0, (), None)
-    counts = connection.execute(BACKLINK_COUNT, {**columns(uses, visible), "page": page.id}).one()
+    values = {**columns(uses, visible), "page": page.id}
+    number, places = connection.execute(BACKLINK_COUNT, values).one()
     found: list[Cursor] = []
     for elsewhere in (False, True):
         if elsewhere < after.elsewhere or len(found) > most:
@@ -110,19 +117,17 @@ def backlinks(
         found += [Cursor(elsewhere, id_) for id_ in ids]
     leads = frozenset((use.name, use.kind) for use in uses)
     entries = _with_sentences(connection, [each.page for each in found[:most]], leads, sentences)
-    return Backlinks(counts.pages, counts.places, entries, found[most - 1] if len(found) > most else None)
+    return Backlinks(number, places, entries, found[most - 1] if len(found) > most else None)
 
 
 def _with_sentences(
     connection: Connection, ids: Sequence[int], leading: frozenset[tuple[int, int]], most: int
 ) -> tuple[Backlink, ...]:
-    rows = {row.id: row for row in connection.execute(RANGES, {"pages": list(ids)}).all()}
+    rows = {row[0]: row for row in connection.execute(RANGES, {"pages": ids})}
     places = {
         id_: [
             (n, s, e)
-            for n, (s, e, name, flag) in enumerate(
-                zip(row.starts, row.ends, row.names, row.flags, strict=True)
-            )
+            for n, (s, e, name, flag) in enumerate(zip(*row[5:], strict=True))
             if (name, flag & Flag.INSERT) in leading
         ]
         for id_, row in rows.items()

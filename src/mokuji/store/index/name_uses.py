@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, select, text
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import PageHead
@@ -18,7 +18,8 @@ from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, volumes_by_id
 from mokuji.core.model.wiki import Place
 from mokuji.store.snapshot import StoredWiki
-from mokuji.store.statements import array
+from mokuji.store.statements import among, array
+from mokuji.store.tables import alias
 
 
 class NameUse(NamedTuple):
@@ -38,14 +39,14 @@ def columns(uses: Iterable[NameUse], volumes: Collection[int]) -> dict[str, list
     return {"names": [use.name for use in ordered], "kinds": [use.kind for use in ordered]}
 
 
-ALIAS_KEYS = text("SELECT page, volume, key FROM alias WHERE page = ANY(:pages)")
+ALIAS_KEYS = select(alias.c.volume, alias.c.key).where(among(alias.c.page, "pages"))
 
 
 def leading_to(wiki: StoredWiki, pages: Sequence[PageHead]) -> dict[int, list[NameUse]]:
     """The names in use that lead to each of these pages, by title or alias."""
     places: list[Place] = [(page.volume, page.key) for page in pages]
-    rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]}).all()
-    places += [(row.volume, row.key) for row in rows]
+    rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]})
+    places += [(volume, key) for volume, key in rows]
     found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
     for use, resolution in resolved(wiki, places):
         if resolution.page is not None and resolution.page.id in found:
@@ -87,6 +88,7 @@ def resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse,
 COUNTED = 100
 """Up to so many uses of a name are counted: a number beside an entry is for the eye."""
 
+# As text: counting stops at a number for each name by itself.
 _USES = "unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))"
 LED_BY_ONE_NAME = text(
     f"""SELECT w.target, (SELECT count(*) FROM (SELECT 1 FROM page_name pn

@@ -25,11 +25,7 @@ def led_from(wiki: StoredWiki, place: Place, most: int = 20) -> list[PageHead]:
     visible = [volume.id for volume in wiki.volumes.values()]
     values = {**columns(asking, visible), "page": 0, "after": 0, "most": most}
     ids = wiki.connection.execute(BACKLINK_PAGES, values).scalars().all()
-    rows = wiki.connection.execute(
-        text("SELECT id, volume, key, title, revision FROM page WHERE id = ANY(:ids) ORDER BY id"),
-        {"ids": list(ids)},
-    ).all()
-    return [PageHead(*row) for row in rows]
+    return sorted(wiki.heads(ids), key=lambda head: head.id)
 
 
 def typed_title(wiki: StoredWiki, place: Place, led_from: Sequence[PageHead]) -> str:
@@ -54,6 +50,7 @@ class Wanted:
     placed: bool
 
 
+# As text: names are ranked by which of four conditions they meet.
 WANTED_LIKE = text(
     f"""SELECT w.key, sum(w.pages)::int AS pages, max(w.title) AS title FROM (
         SELECT key, pages, NULL AS title FROM {WANTED} a WHERE key LIKE :part

@@ -5,24 +5,23 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import text
+from sqlalchemy import func, select, text
 
 from mokuji.core.language.page import PageHead
 from mokuji.store.index.name_uses import NameUse, leading_to
 from mokuji.store.snapshot import StoredWiki
-from mokuji.store.statements import array
+from mokuji.store.statements import among, array, fixed, value
+from mokuji.store.tables import page_name
 
 MOST = 20_000
 """Maximum number of uses that are looked at."""
 
-USING = text(
-    """SELECT DISTINCT pn.page FROM page_name pn WHERE pn.name = ANY(CAST(:names AS bigint[])) AND pn.kind = 1
-    ORDER BY pn.page LIMIT :most"""
+_INSERTED = (among(page_name.c.name, "names"), page_name.c.kind == fixed(1))
+USING = select(page_name.c.page).where(*_INSERTED).distinct().order_by(page_name.c.page).limit(value("most"))
+COUNT = select(func.coalesce(func.sum(page_name.c.count), 0), func.count(page_name.c.page.distinct())).where(
+    *_INSERTED
 )
-COUNT = text(
-    """SELECT coalesce(sum(count), 0) AS places, count(DISTINCT page) AS pages FROM page_name
-    WHERE name = ANY(CAST(:names AS bigint[])) AND kind = 1"""
-)
+# As text: a join with each page's own arrays, side by side and counted.
 TYPED = text(
     """SELECT p.id, p.volume, p.key, p.title, p.revision, u.nth, substr(r.text, u.start + 1, u.stop - u.start) AS typed,
         u.start
@@ -44,23 +43,23 @@ class StoredUse:
     typed: str
 
 
-def _names(wiki: StoredWiki, page: PageHead, visible: Collection[int]) -> str:
+def _names(wiki: StoredWiki, page: PageHead, visible: Collection[int]) -> list[int]:
     leading: Sequence[NameUse] = leading_to(wiki, [page])[page.id]
-    return array(use.name for use in leading if use.kind == 1 and use.home in visible)
+    return [use.name for use in leading if use.kind == 1 and use.home in visible]
 
 
 def count(wiki: StoredWiki, page: PageHead, visible: Collection[int]) -> tuple[int, int]:
     """In how many places, on how many pages of these volumes, a page is put in."""
-    row = wiki.connection.execute(COUNT, {"names": _names(wiki, page, visible)}).one()
-    return row.places, row.pages
+    places, pages = wiki.connection.execute(COUNT, {"names": _names(wiki, page, visible)}).one()
+    return places, pages
 
 
 def uses(wiki: StoredWiki, page: PageHead, visible: Collection[int], most: int = MOST) -> Sequence[StoredUse]:
     """The inserts on pages of these volumes that lead to a page, in the order of volume, key and place. ``wiki`` is
     the whole one; with ``most`` those of some pages only."""
     names = _names(wiki, page, visible)
-    if names == "{}":
+    if not names:
         return []
     pages = wiki.connection.execute(USING, {"names": names, "most": most}).scalars().all()
-    rows = wiki.connection.execute(TYPED, {"pages": array(pages), "names": names, "most": most}).all()
+    rows = wiki.connection.execute(TYPED, {"pages": array(pages), "names": array(names), "most": most}).all()
     return [StoredUse(PageHead(*row[:5]), row.nth - 1, row.start, row.typed) for row in rows]
