@@ -109,7 +109,7 @@ ALL_OF_IT = {
     "database.create_database 1": "the databases of a cluster are few",
     "index.upkeep._unplaced 1": "what is out of reach is looked at again for all pages without a place",
     "people._FORGET_SESSIONS": "sessions that are over go when somebody signs in, so no more are there than signed in",
-    "acts.trash.purge 3": NIGHTLY,
+    "acts.trash._PURGE": NIGHTLY,
     "kept_reports._FORGET": NIGHTLY,
     "files._FORGET_STAGED": NIGHTLY,
     "files._FORGET_VERSIONS": NIGHTLY,
@@ -153,14 +153,12 @@ PIECES = {
     "acts.secrets.rows": SECRETS,
     "acts.secrets.run": SECRETS,
     "acts.secrets.take_out": SECRETS,
-    "acts.trash.purge": "the same for several tables, by their names",
     "index.upkeep.recount": "the same for several tables, by their names",
     "database.create_database": "names of databases cannot be values",
     "database.set_label": "names of databases cannot be values",
     "places.contents.of": "one list of columns, put before several conditions",
     "index.tasks._gather": "as many conditions as a question has",
     "index.upkeep.page_ids": "one of the conditions that stand beside it",
-    "places.placing._at_level": "a parent or none: both are looked at, by the names that hold them",
 }
 """Functions that make a statement of pieces, and why: these are not looked at here."""
 

@@ -12,12 +12,31 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    Connection,
+    DateTime,
+    Row,
+    bindparam,
+    cast,
+    delete,
+    func,
+    insert,
+    literal,
+    or_,
+    select,
+    update,
+)
+from sqlalchemy.dialects.postgresql import JSONB
 
 from mokuji.core.base.errors import Conflict
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import Removed
 from mokuji.store.change_sets import Signature
+from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.tables import change_set as change_sets
+from mokuji.store.tables import former, page, person, revision, trash
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,33 +51,117 @@ class Thrown:
     at: datetime
 
 
+_page = trash.c.page == value("page")
+_gone = func.unnest(numbers("ids"), numbers("revisions")).table_valued("id", "revision").render_derived("w")
+_taken = (
+    delete(page)
+    .where(page.c.id == _gone.c.id, page.c.revision == _gone.c.revision)
+    .returning(page.c.id, page.c.volume, page.c.key, page.c.title, page.c.revision)
+    .cte("gone")
+)
+_THROW = (
+    insert(trash)
+    .from_select(
+        ["page", "volume", "key", "title", "revision", "change_set", "at"],
+        select(*_taken.c, cast(value("act"), BigInteger), cast(value("now"), DateTime(timezone=True))),
+    )
+    .returning(trash.c.page)
+)
+_told = (
+    func.unnest(numbers("ids"), bindparam("successors", type_=ARRAY(BigInteger)), texts("leads"))
+    .table_valued("id", "successor", "leads")
+    .render_derived("w")
+)
+_TELL = (
+    update(trash)
+    .where(trash.c.page == _told.c.id)
+    .values(successor=_told.c.successor, leads=cast(_told.c.leads, JSONB))
+)
+_TAKE_OUT = delete(trash).where(_page, trash.c.revision == value("revision"))
+_thrown_rows = select(
+    trash.c.page,
+    trash.c.volume,
+    trash.c.key,
+    trash.c.title,
+    trash.c.revision,
+    revision.c.text,
+    trash.c.leads,
+    trash.c.successor,
+    trash.c.change_set,
+    trash.c.at,
+).where(revision.c.page == trash.c.page, revision.c.number == trash.c.revision)
+THROWN_BY = _thrown_rows.where(trash.c.change_set == value("act")).order_by(trash.c.page)
+THROWN = _thrown_rows.where(among(trash.c.page, "pages")).order_by(trash.c.page)
+LISTED = (
+    select(
+        trash.c.page,
+        trash.c.volume,
+        trash.c.key,
+        trash.c.title,
+        trash.c.change_set,
+        change_sets.c.act,
+        trash.c.at,
+        func.coalesce(person.c.name, "Mokuji"),
+        change_sets.c.note,
+        change_sets.c.volume,
+        change_sets.c.proposed,
+    )
+    .select_from(
+        trash.join(change_sets, change_sets.c.id == trash.c.change_set).outerjoin(
+            person, person.c.id == change_sets.c.author
+        )
+    )
+    .where(
+        among(trash.c.volume, "volumes"), trash.c.successor.is_(None), trash.c.change_set < value("before")
+    )
+    .order_by(trash.c.change_set.desc(), trash.c.key)
+    .limit(value("most"))
+)
+TITLES = (
+    select(trash.c.title)
+    .where(trash.c.change_set == value("act"), among(trash.c.volume, "volumes"))
+    .order_by(trash.c.volume, trash.c.key)
+)
+AT_NAME = (
+    select(trash.c.page, trash.c.title)
+    .where(trash.c.volume == value("volume"), trash.c.key == value("key"))
+    .order_by(trash.c.change_set.desc())
+    .limit(1)
+)
+_PURGE = (
+    delete(trash)
+    .where(
+        change_sets.c.id == trash.c.change_set,
+        trash.c.at < value("before"),
+        or_(change_sets.c.act == "delete", change_sets.c.act == "delete volume"),
+    )
+    .returning(trash.c.page, trash.c.change_set)
+)
+_SAY_PURGED = (
+    update(change_sets)
+    .where(among(change_sets.c.id, "acts"))
+    .values(detail=change_sets.c.detail.op("||")(literal({"purged": True}, JSONB)))
+)
+_FORGET = {table.name: delete(table).where(among(table.c.page, "pages")) for table in (former, revision)}
+
+
 def throw_away(connection: Connection, removed: Sequence[Removed], change_set: int, by: Signature) -> None:
     """Moves pages to the trash; Conflict if one of them is no longer as it was seen."""
     if not removed:
         return
     done = connection.execute(
-        text(
-            """WITH gone AS (DELETE FROM page p USING unnest(CAST(:ids AS bigint[]), CAST(:revisions AS int[]))
-                AS w(id, revision) WHERE p.id = w.id AND p.revision = w.revision
-                RETURNING p.id, p.volume, p.key, p.title, p.revision)
-            INSERT INTO trash (page, volume, key, title, revision, change_set, at)
-            SELECT id, volume, key, title, revision, :change_set, :at FROM gone"""
-        ),
+        _THROW,
         {
             "ids": [removed_page.head.id for removed_page in removed],
             "revisions": [removed_page.head.revision for removed_page in removed],
-            "change_set": change_set,
-            "at": by.at,
+            "act": change_set,
+            "now": by.at,
         },
-    )
-    if done.rowcount != len(removed):
+    ).all()
+    if len(done) != len(removed):
         raise Conflict("A page of this plan was changed meanwhile. Look at the new plan.", code="plan_stale")
     connection.execute(
-        text(
-            """UPDATE trash t SET successor = w.successor, leads = CAST(w.leads AS jsonb)
-            FROM unnest(CAST(:ids AS bigint[]), CAST(:successors AS bigint[]), CAST(:leads AS text[]))
-                AS w(id, successor, leads) WHERE t.page = w.id"""
-        ),
+        _TELL,
         {
             "ids": [removed_page.head.id for removed_page in removed],
             "successors": [removed_page.successor for removed_page in removed],
@@ -69,22 +172,12 @@ def throw_away(connection: Connection, removed: Sequence[Removed], change_set: i
 
 def take_out(connection: Connection, page: int, revision: int) -> bool:
     """Takes a page out of the trash; False if it is not there as it was seen."""
-    done = connection.execute(
-        text("DELETE FROM trash WHERE page = :page AND revision = :revision"),
-        {"page": page, "revision": revision},
-    )
-    return done.rowcount == 1
+    return connection.execute(_TAKE_OUT, {"page": page, "revision": revision}).rowcount == 1
 
 
-_THROWN = """SELECT t.page, t.volume, t.key, t.title, t.revision, r.text, t.leads, t.successor, t.change_set, t.at
-    FROM trash t JOIN revision r ON r.page = t.page AND r.number = t.revision"""
-THROWN_BY = text(f"{_THROWN} WHERE t.change_set = :act ORDER BY t.page")
-THROWN = text(f"{_THROWN} WHERE t.page = ANY(:pages) ORDER BY t.page")
-
-
-def _thrown(row: Any) -> Thrown:
-    leads = tuple((index, page) for index, page in row.leads)
-    return Thrown(PageHead(*row[:5]), row.text, leads, row.successor, row.change_set, row.at)
+def _thrown(row: Row[int, int, str, str, int, str, Any, int | None, int, datetime]) -> Thrown:
+    leads = tuple((index, id_) for index, id_ in row[6])
+    return Thrown(PageHead(*row[:5]), row[5], leads, *row[7:])
 
 
 def thrown_by(connection: Connection, change_set: int) -> list[Thrown]:
@@ -94,7 +187,7 @@ def thrown_by(connection: Connection, change_set: int) -> list[Thrown]:
 
 def thrown(connection: Connection, pages: Collection[int]) -> list[Thrown]:
     """Pages in the trash, by id; those that are not there are left out."""
-    return [_thrown(row) for row in connection.execute(THROWN, {"pages": list(pages)})]
+    return [_thrown(row) for row in connection.execute(THROWN, {"pages": pages})]
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,44 +207,22 @@ class InTrash:
     proposed: Sequence[Any] | None
 
 
-LISTED = text(
-    """SELECT t.page, t.volume, t.key, t.title, t.change_set, c.act, t.at, coalesce(w.name, 'Mokuji') AS author,
-        c.note, c.volume AS home, c.proposed
-    FROM trash t JOIN change_set c ON c.id = t.change_set LEFT JOIN person w ON w.id = c.author
-    WHERE t.volume = ANY(:volumes) AND t.successor IS NULL AND t.change_set < :before
-    ORDER BY t.change_set DESC, t.key LIMIT :most"""
-)
-
-
 def listed(
     connection: Connection, volumes: Collection[int], *, before: int = 2**62, most: int = 200
 ) -> list[InTrash]:
     """What lies in the trash of some volumes, by act, newest first; what was merged into another page does not."""
-    rows = connection.execute(LISTED, {"volumes": list(volumes), "before": before, "most": most})
-    return [InTrash(*row) for row in rows]
+    rows = connection.execute(LISTED, {"volumes": volumes, "before": before, "most": most})
+    return [InTrash(*tuple(row)) for row in rows]
 
 
 def titles_of(connection: Connection, change_set: int, volumes: Collection[int]) -> list[str]:
     """The titles of the pages in the trash that an act put there, of some volumes, in the order of their keys."""
-    rows = connection.execute(
-        text(
-            "SELECT title FROM trash WHERE change_set = :act AND volume = ANY(:volumes) ORDER BY volume, key"
-        ),
-        {"act": change_set, "volumes": list(volumes)},
-    )
-    return list(rows.scalars())
+    return list(connection.execute(TITLES, {"act": change_set, "volumes": volumes}).scalars())
 
 
 def at_name(connection: Connection, volume: int, key: str) -> tuple[int, str] | None:
     """The id and title of the page that lies in the trash under this name, put there last."""
-    row = connection.execute(
-        text(
-            """SELECT page, title FROM trash WHERE volume = :volume AND key = :key COLLATE "C"
-            ORDER BY change_set DESC LIMIT 1"""
-        ),
-        {"volume": volume, "key": key},
-    ).first()
-    return (row.page, row.title) if row else None
+    return connection.execute(AT_NAME, {"volume": volume, "key": key}).first()
 
 
 def purge(connection: Connection, before: datetime) -> int:
@@ -159,18 +230,9 @@ def purge(connection: Connection, before: datetime) -> int:
 
     Only what a person deleted: what was merged, joined or taken back is needed for undoing that.
     """
-    gone = connection.execute(
-        text(
-            """DELETE FROM trash t USING change_set c WHERE c.id = t.change_set AND t.at < :before
-            AND c.act IN ('delete', 'delete volume') RETURNING t.page, t.change_set"""
-        ),
-        {"before": before},
-    ).all()
-    pages = [row.page for row in gone]
-    connection.execute(
-        text("""UPDATE change_set SET detail = detail || '{"purged": true}' WHERE id = ANY(:acts)"""),
-        {"acts": sorted({row.change_set for row in gone})},
-    )
-    for table in ("former", "revision"):
-        connection.execute(text(f"DELETE FROM {table} WHERE page = ANY(:pages)"), {"pages": pages})  # noqa: S608
+    gone = connection.execute(_PURGE, {"before": before}).all()
+    pages = [id_ for id_, _ in gone]
+    connection.execute(_SAY_PURGED, {"acts": sorted({act for _, act in gone})})
+    for forget in _FORGET.values():
+        connection.execute(forget, {"pages": pages})
     return len(pages)

@@ -13,55 +13,74 @@ from itertools import groupby
 from operator import attrgetter
 from typing import Any
 
-from sqlalchemy import Connection, TextClause, text
+from sqlalchemy import Connection, Double, Select, cast, delete, func, insert, select, text, update
 
 from mokuji.core.base import names
 from mokuji.core.model.contents import LAST, Placing, Put, Rekey, Row, Take, place_in
+from mokuji.store.statements import value
+from mokuji.store.tables import contents
 
 NARROWEST = 1e-9
 """Positions closer to each other than this are spread out."""
 
-_FIND = text(
-    """SELECT id, parent, key, title, position FROM contents WHERE volume = :volume AND key = :key COLLATE "C" """
-)
-_BY_ID = text("SELECT id, parent, key, title, position FROM contents WHERE id = :id")
-_BELOW = text(
-    """SELECT id, parent, key, title, position FROM contents
-    WHERE volume = :volume AND parent = :parent ORDER BY position"""
-)
+_node = select(contents.c.id, contents.c.parent, contents.c.key, contents.c.title, contents.c.position)
+_is = contents.c.id == value("id")
+_in_volume = contents.c.volume == value("volume")
+_levels = {False: contents.c.parent == value("parent"), True: contents.c.parent.is_(None)}
+"""The siblings below one place (False), and those at the top (True): one condition for both would use no index."""
+_FIND = _node.where(_in_volume, contents.c.key == value("key"))
+_BY_ID = _node.where(_is)
+_BELOW = _node.where(_in_volume, _levels[False]).order_by(contents.c.position)
+# The walks are text: what they say is shorter so than in expressions.
 _ABOVE = text(
     """WITH RECURSIVE up AS (SELECT id, parent, 0 AS step FROM contents WHERE id = :id
         UNION ALL SELECT c.id, c.parent, up.step + 1 FROM contents c JOIN up ON c.id = up.parent WHERE step < 100)
     SELECT id FROM up"""
 )
-_MOVE = text("UPDATE contents SET parent = :parent, position = :position WHERE id = :id")
-_INSERT = text(
-    """INSERT INTO contents (volume, parent, key, title, position)
-    VALUES (:volume, :parent, :key, :title, :position)"""
+_MOVE = (
+    update(contents)
+    .where(contents.c.id == value("of"))
+    .values(parent=value("new_parent"), position=value("at"))
 )
-_DROP = text("DELETE FROM contents WHERE id = :id")
-_CALL = text("UPDATE contents SET key = :key, title = :title WHERE id = :id")
-
-
-def _at_level(statement: str) -> dict[bool, TextClause]:
-    """A statement about the siblings below one place (False), and about those at the top (True)."""
-    levels = {False: "volume = :volume AND parent = :parent", True: "volume = :volume AND parent IS NULL"}
-    return {top: text(statement.replace("LEVEL", level)) for top, level in levels.items()}
-
-
-_BEFORE = _at_level(
-    """SELECT id, parent, key, title, position FROM contents WHERE LEVEL AND position < :position
-    ORDER BY position DESC LIMIT 1"""
+_INSERT = insert(contents)
+_DROP = delete(contents).where(_is)
+_CALL = (
+    update(contents)
+    .where(contents.c.id == value("of"))
+    .values(key=value("new_key"), title=value("new_title"))
 )
-_LEVEL = _at_level(
-    """SELECT (SELECT min(position) FROM contents WHERE LEVEL AND id <> :own),
-        (SELECT max(position) FROM contents WHERE LEVEL AND id <> :own),
-        (SELECT min(position) FROM contents WHERE LEVEL AND id <> :own AND position > CAST(:after AS float8))"""
-)
-_SPREAD = _at_level(
-    """UPDATE contents c SET position = w.nth FROM (SELECT id, row_number() OVER (ORDER BY position) AS nth
-    FROM contents WHERE LEVEL) w WHERE c.id = w.id"""
-)
+_BEFORE = {
+    top: _node.where(_in_volume, level, contents.c.position < value("position"))
+    .order_by(contents.c.position.desc())
+    .limit(1)
+    for top, level in _levels.items()
+}
+_position = contents.c.position
+_LEVEL = {
+    top: select(
+        *(
+            select(end(_position))
+            .where(_in_volume, level, contents.c.id != value("own"), *more)
+            .scalar_subquery()
+            for end, more in (
+                (func.min, ()),
+                (func.max, ()),
+                (func.min, (_position > cast(value("after"), Double),)),
+            )
+        )
+    )
+    for top, level in _levels.items()
+}
+_counted = {
+    top: select(contents.c.id, func.row_number().over(order_by=_position).label("nth"))
+    .where(_in_volume, level)
+    .subquery("w")
+    for top, level in _levels.items()
+}
+_SPREAD = {
+    top: update(contents).where(contents.c.id == rows.c.id).values(position=rows.c.nth)
+    for top, rows in _counted.items()
+}
 BRANCH = text(
     """WITH RECURSIVE down AS (
         SELECT id, parent, key, title, position, 0 AS depth, ARRAY[position] AS path FROM contents
@@ -119,7 +138,7 @@ class _Stored:
         self._connection = connection
         self._volume = volume
 
-    def _one(self, statement: TextClause, **values: Any) -> _Node | None:
+    def _one(self, statement: Select[int, int | None, str, str, float], **values: Any) -> _Node | None:
         row = self._connection.execute(statement, {"volume": self._volume, **values}).first()
         return _Node(*row) if row is not None else None
 
@@ -142,17 +161,17 @@ class _Stored:
     def put(self, node: _Node | None, put: Put, under: _Node | None) -> None:
         parent = under.id if under is not None else None
         position = self._position(put, parent, node.id if node is not None else 0)
-        values = {"volume": self._volume, "parent": parent, "position": position}
         if node is None:
+            values = {"volume": self._volume, "parent": parent, "position": position}
             self._connection.execute(_INSERT, {**values, "key": put.key, "title": put.title})
         else:
-            self._connection.execute(_MOVE, {**values, "id": node.id})
+            self._connection.execute(_MOVE, {"of": node.id, "new_parent": parent, "at": position})
 
     def drop(self, node: _Node) -> None:
         self._connection.execute(_DROP, {"id": node.id})
 
     def call(self, node: _Node, key: str, title: str) -> None:
-        self._connection.execute(_CALL, {"id": node.id, "key": key, "title": title})
+        self._connection.execute(_CALL, {"of": node.id, "new_key": key, "new_title": title})
 
     def _position(self, put: Put, parent: int | None, own: int) -> float:
         """A position right behind a sibling, before all, or behind all."""
