@@ -322,7 +322,9 @@ def reach(connection: Connection, change_set: int, volumes: Collection[int], peo
     """Says in the logs of which other volumes a change set stands too, and about which people it was done."""
     if volumes:
         there = connection.execute(_THERE, {"volumes": volumes}).scalars()
-        connection.execute(_REACH, [{"volume": volume, "change_set": change_set} for volume in there])
+        rows = [{"volume": id_, "change_set": change_set} for id_ in there]
+        if rows:
+            connection.execute(_REACH, rows)
     if people:
         connection.execute(_REACH_PERSON, [{"person": id_, "change_set": change_set} for id_ in people])
 

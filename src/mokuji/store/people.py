@@ -104,7 +104,7 @@ _TRY = insert(sign_in_try)
 _DROP_TRIES = delete(sign_in_try).where(sign_in_try.c.key == value("key"))
 NAMES = select(person.c.id, person.c.name).where(among(person.c.id, "people"))
 BY_HANDLE = select(person.c.handle, person.c.name)
-CALENDAR = select(person.c.calendar).where(_IS)
+CALENDAR = select(person.c.calendar).where(_IS, _HERE)
 _RENEW_CALENDAR = update(person).where(_IS).values(calendar=person.c.calendar + 1)
 
 
@@ -251,7 +251,7 @@ def names_by_handle(connection: Connection) -> dict[str, str]:
 
 
 def calendar_serial(connection: Connection, person: int) -> int:
-    """How often the addresses of a person's calendars were renewed; -1 for nobody."""
+    """How often the addresses of a person's calendars were renewed; -1 for nobody, and for who has left."""
     found = connection.execute(CALENDAR, {"person": person}).scalar()
     return -1 if found is None else found
 

@@ -19,6 +19,8 @@ from mokuji.upkeep.reports.reading import finding_of_flaw
 from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.upkeep.reports.report import Offer
 
+LONGEST = 50_000
+"""Number of code points up to which it is looked for beside a page: each view of it asks anew."""
 SHOWN = 12
 """Number of findings that are shown beside a page."""
 _REPORT = {"problem": "flaws", "advice": "flaws", "style": "style"}

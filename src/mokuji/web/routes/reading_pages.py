@@ -13,6 +13,7 @@ from mokuji.core.base.names import key
 from mokuji.services.reading import levels, reading, templates
 from mokuji.services.writing import drafts
 from mokuji.services.writing.fields import of_page
+from mokuji.upkeep import one_page
 from mokuji.web import addresses
 from mokuji.web.pages import Visitor, Who
 from mokuji.web.show import heading_lines, places, safe
@@ -155,6 +156,7 @@ def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
         html=safe(shown),
         shown=shown,
         listed=content.front_matter.words("contents").lower(),
+        looked_at=view.place.may_write and len(view.ready.page.text) <= one_page.LONGEST,
         summary=content.front_matter.words("summary"),
         aliases=content.front_matter.names("aliases"),
         start=start,
