@@ -118,8 +118,8 @@ def _fill(connection: Connection, made: list[_Made], per_volume: int) -> None:
     connection.exec_driver_sql("INSERT INTO change_set (act, volume, at) SELECT 'create', 1, now()")
     heads = ((m.page, m.volume, names.key(m.title), m.title, 1, now) for m in made)
     _copy(connection, "page (id, volume, key, title, revision, changed)", heads)
-    revisions = ((m.page, 1, 1, now, m.title, m.text) for m in made)
-    _copy(connection, "revision (page, number, change_set, at, title, text)", revisions)
+    revisions = ((m.page, 1, 1, now, m.title, m.text, m.volume) for m in made)
+    _copy(connection, "revision (page, number, change_set, at, title, text, written_in)", revisions)
     _copy(connection, "name (id, home, key, absolute)", ((n, v, k, False) for (v, k), n in interned.items()))
     _copy(connection, "page_refs (page, starts, ends, names, flags)", (_refs(m, interned) for m in made))
     uses = (
