@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import functools
+import gc
 import json
 import re
+import sys
+import types
 
 import pytest
 from sqlalchemy import text
 
 from mokuji.acts import doing, requests, secrets
+from mokuji.adapters import diagrams
+from mokuji.core.base.cache import BoundedCache
 from mokuji.core.base.errors import BadName, Forbidden, Refused
 from mokuji.core.base.names import key
 from mokuji.core.language.scan import read_text
@@ -19,7 +25,7 @@ from mokuji.services.writing import drafts, files, writing
 from mokuji.store import page_index
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.tables import metadata
-from mokuji.upkeep import upkeep
+from mokuji.upkeep import one_page, upkeep
 from tests.services.making import pages, person, texts, volume
 from tests.services.test_owners import done
 from tests.store.filling import index_anew, indexes
@@ -91,6 +97,40 @@ def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words
         assert kept == indexes(connection)
         connection.rollback()
     assert not secrets.plan(app, owner, "guide", words).anything
+
+
+def _remembered(words: str) -> set[str]:
+    """The functions and caches of modules that hold these words in memory."""
+    holding: set[str] = set()
+    for name, module in list(sys.modules.items()):
+        if name.partition(".")[0] != "mokuji":
+            continue
+        for label, kept in list(vars(module).items()):
+            if not isinstance(kept, BoundedCache | functools._lru_cache_wrapper):
+                continue
+            seen: set[int] = set()
+            front: list[object] = [kept]
+            while front:
+                each = front.pop()
+                if id(each) in seen or isinstance(each, types.ModuleType | types.FunctionType | type):
+                    continue
+                seen.add(id(each))
+                if isinstance(each, str) and words in each:
+                    holding.add(f"{name}.{label}")
+                front += gc.get_referents(each)
+    return holding
+
+
+def test_nothing_of_it_is_left_in_memory(app: AppContext, owner: Actor) -> None:
+    text = f"[[A|{SECRET} *here*]] and ${SECRET}$\n\n```python\nkey = '{SECRET}'\n```\n\n"
+    text += f'```dot\ndigraph {{ "{SECRET}" -> b }}\n```\n'
+    pages(app, owner, "guide", {"Pump": text})
+    one_page.to_mend(app, owner, "guide", "pump", ())
+    diagrams.draw(f'digraph {{ "{SECRET}" -> b }}\n')
+    assert len(_remembered(SECRET)) >= 4
+    plan = secrets.plan(app, owner, "guide", SECRET)
+    assert isinstance(secrets.take_out(app, owner, "guide", SECRET, plan.digest), int)
+    assert _remembered(SECRET) == set()
 
 
 def test_the_plan_names_what_it_will_change(app: AppContext, owner: Actor) -> None:

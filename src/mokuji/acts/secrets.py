@@ -10,12 +10,10 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 
-from mokuji.adapters import diagrams
 from mokuji.core.base.errors import BadName, Refused
 from mokuji.core.base.phrases import counted
 from mokuji.core.language.page import Page
 from mokuji.core.language.scan import check as check_text
-from mokuji.core.language.scan import forget_texts
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
@@ -94,10 +92,7 @@ def take_out(app: AppContext, actor: Actor, volume_key: str, words: str, seen: s
             )
         number = _do(connection, app, actor, volume, words, occurrences)
     # Nothing that was made of the texts is kept in this process either.
-    app.compiled.clear()
-    app.inserts.clear()
-    forget_texts()
-    diagrams.forget()
+    app.forget()
     return number
 
 

@@ -15,7 +15,6 @@ import shutil
 import subprocess
 import threading
 import time
-from collections import OrderedDict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from xml.etree import ElementTree
@@ -24,6 +23,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 from PIL import ImageColor
 
+from mokuji.core.base.cache import BoundedCache
 from mokuji.formats.media import clean_drawing
 
 LONGEST = 20_000
@@ -34,8 +34,8 @@ MOST_MEMORY = 1 << 30
 MOST_DRAWN = 1_000_000
 """Maximum number of bytes of one drawing."""
 KEPT = 500
-KEPT_BYTES = 50_000_000
-"""Drawings that are kept in memory, and their bytes in all."""
+KEPT_SIZE = 50_000_000
+"""Number of drawings that are kept in memory, and of their code points in all."""
 AT_ONCE = 2
 AGAIN = 30.0
 """Seconds before one that took too long is tried once more."""
@@ -65,39 +65,32 @@ MISSING = Drawn(fault="Diagrams are drawn by Graphviz, which is not installed he
 _SLOW = Drawn(
     fault=f"This diagram takes longer than {SECONDS:.0f} seconds to draw. Make it smaller, or part it in two."
 )
-_kept: OrderedDict[str, tuple[Drawn, float]] = OrderedDict()
-_lock = threading.Lock()
+# A weight for each by itself bounds their number, too.
+_kept: BoundedCache[tuple[Drawn, float]] = BoundedCache(
+    KEPT_SIZE, lambda kept: len(kept[0].svg) + KEPT_SIZE // KEPT
+)
 _places = threading.BoundedSemaphore(AT_ONCE)
 
 
 def known(source: str) -> Drawn | None:
     """A diagram that was drawn lately."""
-    with _lock:
-        found = _kept.get(source)
-        return found[0] if found is not None else None
+    found = _kept.get(source)
+    return found[0] if found is not None else None
 
 
 def forget() -> None:
     """Forgets all drawings."""
-    with _lock:
-        _kept.clear()
+    _kept.clear()
 
 
 def draw(source: str) -> Drawn:
     """A diagram as it is drawn. The same source is drawn once; all faults are part of the result."""
-    with _lock:
-        found = _kept.get(source)
-        if found is not None and (found[0] is not _SLOW or time.monotonic() - found[1] < AGAIN):
-            _kept.move_to_end(source)
-            return found[0]
+    found = _kept.get(source)
+    if found is not None and (found[0] is not _SLOW or time.monotonic() - found[1] < AGAIN):
+        return found[0]
     drawn = _draw(source)
     if drawn is not MISSING:
-        with _lock:
-            _kept[source] = drawn, time.monotonic()
-            size = sum(len(each.svg) + len(key) for key, (each, _) in _kept.items())
-            while _kept and (len(_kept) > KEPT or size > KEPT_BYTES):
-                key, (old, _) = _kept.popitem(last=False)
-                size -= len(old.svg) + len(key)
+        _kept.put(source, (drawn, time.monotonic()))
     return drawn
 
 

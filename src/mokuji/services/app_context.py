@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+import sys
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
@@ -102,6 +104,18 @@ class AppContext:
     def url(self) -> str:
         """The address of the database, with its password: for a process that works on the same."""
         return address_of(self.engine)
+
+    def forget(self) -> None:
+        """Forgets all that was made of texts in this process: what is kept here, and what modules keep of their own."""
+        self.compiled.clear()
+        self.inserts.clear()
+        for name, module in list(sys.modules.items()):
+            if name.partition(".")[0] == "mokuji":
+                for kept in list(vars(module).values()):
+                    if isinstance(kept, BoundedCache):
+                        kept.clear()
+                    elif isinstance(kept, functools._lru_cache_wrapper):
+                        kept.cache_clear()
 
     def ready(self, page: Page, volume_keys: frozenset[str]) -> Ready:
         """The page compiled, from the cache if its revision is there."""

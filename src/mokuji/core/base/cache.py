@@ -19,9 +19,6 @@ class BoundedCache(Generic[V]):
         self._kept: LRUCache[Hashable, V] = LRUCache(most, getsizeof=weight)
         self._lock = threading.Lock()
 
-    def __len__(self) -> int:
-        return len(self._kept)
-
     def clear(self) -> None:
         """Forgets everything."""
         with self._lock:
