@@ -12,7 +12,7 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.reports.bare_mentions import Finder
 from mokuji.services.app_context import AppContext
 from mokuji.store.database import writing
-from mokuji.store.index import upkeep
+from mokuji.store.index import recount
 
 NAMES, PAGES = 10_000, 10_000
 SYLLABLES = "bar ten kel mol sur vin dor lam pis gor tal wen rik sol hem nar".split()
@@ -20,7 +20,7 @@ SYLLABLES = "bar ten kel mol sur vin dor lam pis gor tal wen rik sol hem nar".sp
 
 def _recount(app: AppContext) -> None:
     with writing(app.engine) as connection:
-        upkeep.recount(connection)
+        recount.recount(connection)
 
 
 def reach(app: AppContext) -> None:

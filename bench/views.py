@@ -28,7 +28,7 @@ from mokuji.services.writing import writing
 from mokuji.store import people as stored_people
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.index import upkeep
+from mokuji.store.index import to_mend
 
 ROW = text(
     """SELECT r.text FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
@@ -163,7 +163,7 @@ def _saves(app: AppContext, wiki: Built) -> None:
         save()
         refresh(app)
         with reading(app.engine) as connection:
-            upkeep.counts(connection, 1, list(range(1, 21)))
+            to_mend.counts(connection, 1, list(range(1, 21)))
 
     print()
     base = "reading its text, and one bare INSERT of it, committed"

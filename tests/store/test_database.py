@@ -18,7 +18,7 @@ from mokuji.core.base.errors import Conflict
 from mokuji.store import files, history, kept_reports, pages, people, put_aside, snapshot, sources, volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
-from mokuji.store.index import assets, backlinks, memberships, name_uses, search, tasks, upkeep, uses
+from mokuji.store.index import assets, backlinks, memberships, name_uses, search, tasks, to_mend, upkeep, uses
 from mokuji.store.places import contents
 from mokuji.store.tables import metadata
 
@@ -93,13 +93,13 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
         {**ARRAYS, "targets": [1, 2]},
         ["name = w.name", "kind = w.kind", "volume = p.volume", "key = p.key"],
     ),
-    (upkeep.COUNTS, {"volume": 1, "visible": [1]}, ["volume = 1", "report = 'orphans'"]),
+    (to_mend.COUNTS, {"volume": 1, "visible": [1]}, ["volume = 1", "report = 'orphans'"]),
     (put_aside.OF_REPORT, {"volume": 1, "report": "flaws"}, ["volume = 1", "report = 'flaws'"]),
     (put_aside.KNOWN, {"volume": 1}, ["volume = 1"]),
     (kept_reports.ALL_MADE, {"volume": 1, "name": "flaws"}, ["volume = 1"]),
-    (upkeep.ORPHANS, {"volume": 1, "visible": [1], "after": "", "most": 50}, ["volume = 1", "key > "]),
-    (upkeep.OUT_OF_REACH, {"volume": 1, "after": "", "most": 50}, ["volume = 1", "key > "]),
-    (upkeep.ASKED, {"volume": 1, "visible": [1], "asked": 0, "after": "", "most": 50}, ["volume = 1"]),
+    (to_mend.ORPHANS, {"volume": 1, "visible": [1], "after": "", "most": 50}, ["volume = 1", "key > "]),
+    (to_mend.OUT_OF_REACH, {"volume": 1, "after": "", "most": 50}, ["volume = 1", "key > "]),
+    (to_mend.ASKED, {"volume": 1, "visible": [1], "asked": 0, "after": "", "most": 50}, ["volume = 1"]),
     (files.USED, {"volume": 1, "keys": ["a", "b"]}, ["kind = 0", "key = ANY"]),
     (files.UNUSED, {"volume": 1, "after": "", "most": 9}, ["volume = 1", "key > "]),
     (files.EQUAL, {"volume": 1, "most": 9}, ["volume = 1"]),
@@ -202,7 +202,19 @@ def _plan(connection: Connection, query: ClauseElement, values: dict[str, Any]) 
 
 
 def _name(query: ClauseElement) -> str:
-    for module in (pages, snapshot, name_uses, backlinks, trash, upkeep, volumes, contents, history, search):
+    for module in (
+        pages,
+        snapshot,
+        name_uses,
+        backlinks,
+        trash,
+        to_mend,
+        upkeep,
+        volumes,
+        contents,
+        history,
+        search,
+    ):
         for name, value in vars(module).items():
             if value is query:
                 return f"{module.__name__.rpartition('.')[2]}.{name}"

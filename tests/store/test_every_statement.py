@@ -35,6 +35,11 @@ def _asks(node: ast.AST) -> TypeGuard[ast.Call]:
     return called and isinstance(node.func, ast.Attribute) and node.func.attr == "execute"  # type: ignore[attr-defined]
 
 
+def _makes_a_part(function: ast.FunctionDef) -> bool:
+    """Whether a function gives a condition, which stands in a statement that is looked at."""
+    return function.returns is not None and ast.unparse(function.returns).startswith("ColumnElement")
+
+
 def _said(statement: ClauseElement) -> str:
     """A statement of expressions as it is sent; one that puts in rows as it is for all columns that may be given."""
     given = None
@@ -62,7 +67,7 @@ def _statements() -> Iterator[tuple[str, str]]:
         statements = {key for key, value in vars(module).items() if isinstance(value, ClauseElement)}
         assert all(each.isupper() for each in asked & statements), name
         for function in ast.walk(tree):
-            if not isinstance(function, ast.FunctionDef):
+            if not isinstance(function, ast.FunctionDef) or _makes_a_part(function):
                 continue
             number = 0
             for call in ast.walk(function):
@@ -90,12 +95,20 @@ OF_A_VOLUME = (
 )
 NIGHTLY = "it clears away what is over, once a day"
 ALL_OF_IT = {
-    "index.upkeep.EDGES": COUNTS_ALL,
-    "index.upkeep.load_graph 1": COUNTS_ALL,
-    "index.upkeep.load_graph 2": COUNTS_ALL,
-    "index.upkeep.recount 1": COUNTS_ALL,
-    "index.upkeep._out_of_reach 1": COUNTS_ALL,
-    "index.upkeep.alias_names 1": OF_A_VOLUME,
+    **{
+        f"index.recount.{name}": COUNTS_ALL
+        for name in (
+            "PLACES",
+            "HEADS",
+            "ALIASES",
+            "EDGES",
+            "WITHOUT_PLACE",
+            "_CLEAR orphan",
+            "_CLEAR asked",
+            "_CLEAR unplaced",
+        )
+    },
+    "index.volume_pages.ALIAS_NAMES": OF_A_VOLUME,
     "kept_reports._SIZE": OF_A_VOLUME,
     "index.tasks.PEOPLE": OF_A_VOLUME,
     **{
@@ -107,7 +120,7 @@ ALL_OF_IT = {
     "sources.CITED": OF_A_VOLUME,
     "sources.LIKE": "letters inside names, titles and authors are looked for; a list of sources has some thousands",
     "database.create_database 1": "the databases of a cluster are few",
-    "index.upkeep._unplaced 1": "what is out of reach is looked at again for all pages without a place",
+    "index.upkeep.REACHED": "what is out of reach is looked at again for all pages without a place",
     "people._FORGET_SESSIONS": "sessions that are over go when somebody signs in, so no more are there than signed in",
     "acts.trash._PURGE": NIGHTLY,
     "kept_reports._FORGET": NIGHTLY,
@@ -153,12 +166,10 @@ PIECES = {
     "acts.secrets.rows": SECRETS,
     "acts.secrets.run": SECRETS,
     "acts.secrets.take_out": SECRETS,
-    "index.upkeep.recount": "the same for several tables, by their names",
     "database.create_database": "names of databases cannot be values",
     "database.set_label": "names of databases cannot be values",
     "places.contents.of": "one list of columns, put before several conditions",
     "index.tasks._gather": "as many conditions as a question has",
-    "index.upkeep.page_ids": "one of the conditions that stand beside it",
 }
 """Functions that make a statement of pieces, and why: these are not looked at here."""
 

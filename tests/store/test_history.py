@@ -27,7 +27,7 @@ from mokuji.services.writing import writing
 from mokuji.store import page_index, people
 from mokuji.store import writing as stored_writing
 from mokuji.store.database import writing as writing_transaction
-from mokuji.store.index import upkeep as stored_upkeep
+from mokuji.store.index import recount
 from mokuji.store.snapshot import load_volumes
 from tests.conftest import Clock
 from tests.store.filling import empty, index_anew, indexes
@@ -192,7 +192,7 @@ class Histories(RuleBasedStateMachine):
         refresh(self.app)
         with self.engine.connect() as connection:
             step_by_step = _rows(connection)
-            stored_upkeep.recount(connection)
+            recount.recount(connection)
             assert step_by_step == _rows(connection)
             connection.rollback()
         with self.engine.connect() as connection:

@@ -24,7 +24,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.services.writing import writing
 from mokuji.store.database import connect
-from mokuji.store.index import upkeep as stored_upkeep
+from mokuji.store.index import recount
 from tests.memory_disk import new_folder
 from tests.properties.promises import leads
 from tests.services.making import pages, person, volume
@@ -50,7 +50,7 @@ def _all_is_as_the_texts_say(engine: Engine) -> None:
         }
         index_anew(connection)
         assert kept == indexes(connection)
-        stored_upkeep.recount(connection)
+        recount.recount(connection)
         for table, rows in numbers.items():
             assert rows == sorted(map(str, connection.execute(text(f"SELECT * FROM {table}"))))
         connection.rollback()

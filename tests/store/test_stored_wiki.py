@@ -14,7 +14,7 @@ from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.rename import rename
 from mokuji.store import change_sets, writing
-from mokuji.store.index import backlinks, name_uses, unwritten, upkeep
+from mokuji.store.index import backlinks, name_uses, recount, to_mend, unwritten
 from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch
@@ -75,7 +75,7 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
         every = list(wiki.volumes.values())
         seen = [volume.id for volume in every]
         heads = [page.head for page in wiki.pages_by_id.values()]
-        upkeep.recount(connection)
+        recount.recount(connection)
         whole = StoredWiki(connection)
         counts = name_uses.led_to_by(connection, name_uses.leading_to(whole, heads), seen)
         assert counts == Counter(target for (target, _), places in to_page.items() if places)
@@ -101,8 +101,8 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
                 for _, lead in references
                 if wiki.pages_by_id[id_].head.volume == volume.id and lead.place and not lead.place[0]
             }
-            assert upkeep.counts(connection, volume.id, seen).unwritten == len(expected_names) + len(nowhere)
-            assert upkeep.counts(connection, volume.id, seen).orphans == sum(
+            assert to_mend.counts(connection, volume.id, seen).unwritten == len(expected_names) + len(nowhere)
+            assert to_mend.counts(connection, volume.id, seen).orphans == sum(
                 head.volume == volume.id and not counts.get(head.id) for head in heads
             )
             for key in expected_names:

@@ -19,7 +19,7 @@ from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.plain_data import structured, unstructured
 from mokuji.store import jobs, kept_reports, put_aside
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.index import upkeep
+from mokuji.store.index import volume_pages
 from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.upkeep.reports.report import Finding, ReportContext
 
@@ -82,7 +82,7 @@ def kept(
         wanted = jobs.is_wanted(connection, _lock(volume.id, seen, name))
         if not actor.signed_in:
             return _as_kept(found, stamp, wanted)
-        small = upkeep.number_of_pages(connection, volume.id) <= FEW_PAGES
+        small = volume_pages.number_of_pages(connection, volume.id) <= FEW_PAGES
         small = small and kept_reports.size(connection, volume.id) <= AT_ONCE_CHARACTERS
     closed = [id_ for id_, each in scene.visible.items() if each.closed]
     left = waits_until - time.monotonic()
@@ -159,7 +159,7 @@ def make(
             name,
             app.clock(),
             stamp,
-            upkeep.number_of_pages(connection, volume_id),
+            volume_pages.number_of_pages(connection, volume_id),
             not scene.late and len(findings) <= MOST_KEPT,
             len(findings[:MOST_KEPT]),
             [unstructured(finding) for finding in findings[:MOST_KEPT]],

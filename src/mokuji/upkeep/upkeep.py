@@ -25,8 +25,8 @@ from mokuji.services.plain_data import structured
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store.database import reading
-from mokuji.store.index import upkeep
-from mokuji.store.index.upkeep import Counts as Counts
+from mokuji.store.index import to_mend
+from mokuji.store.index.to_mend import Counts as Counts
 from mokuji.upkeep import asides
 from mokuji.upkeep.keeping import MOST_KEPT, WAITING_SECONDS, Made, kept, scene_of
 from mokuji.upkeep.listed import Listed as Listed
@@ -123,7 +123,7 @@ def overview(app: AppContext, actor: Actor, volume_key: str = ALL, origins: tupl
         scenes = [scene_of(context, volume, origins) for volume in _volumes(context, volume_key)]
         place = volume_view(context, scenes[0].volume) if volume_key != ALL else None
         for scene in scenes:
-            counts = upkeep.counts(connection, scene.volume.id, scene.seen)
+            counts = to_mend.counts(connection, scene.volume.id, scene.seen)
             by_volume[scene.volume] = {
                 name: report.number(scene, counts)
                 if report.number is not None

@@ -21,7 +21,7 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import link as core
 from mokuji.core.refactor.plans.link import Linked
 from mokuji.core.reports.bare_mentions import Finder, Mention
-from mokuji.store.index import search, upkeep
+from mokuji.store.index import search, volume_pages
 
 
 @request
@@ -101,7 +101,7 @@ def _check_says(page: Page, span: Span, target: Page) -> None:
 
 def _mentions(context: StoredContext, volume: int, head: PageHead) -> Iterator[Mention]:
     """Where the pages of a volume say the name of a page (its title or an alias), and no longer name."""
-    known = upkeep.page_names(context.connection, volume)
+    known = volume_pages.page_names(context.connection, volume)
     own = [key for key, page in known.items() if page == head.id]
     finder = Finder(known)
     ids = {id_ for key in own for id_ in search.saying(context.connection, key, [volume], 10**6)}

@@ -35,7 +35,7 @@ from mokuji.store import pages
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.index import backlinks, unwritten, upkeep
+from mokuji.store.index import backlinks, to_mend, unwritten, volume_pages
 from mokuji.store.index.backlinks import Backlinks, Cursor
 from mokuji.store.pages import Change
 from mokuji.store.places import contents, placing
@@ -128,7 +128,7 @@ def start(app: AppContext, actor: Actor) -> list[Listed]:
                 row,
                 policy.may(actor, Permission.WRITE, row.id, closed=row.closed),
                 policy.may(actor, Permission.MANAGE, row.id, closed=row.closed),
-                upkeep.counts(connection, row.id, seen).whole,
+                to_mend.counts(connection, row.id, seen).whole,
             )
             for row in stored_volumes.volume_rows(connection, seen)
         ]
@@ -152,7 +152,7 @@ def volume_view(
     connection, actor = context.connection, context.actor
     seen = [each.id for each in context.volumes.values()]
     cover = stored_volumes.cover(connection, volume.id)
-    counts = upkeep.counts(connection, volume.id, seen)
+    counts = to_mend.counts(connection, volume.id, seen)
     tree = contents.contents(context.wiki, volume.id, seen, path_to=path_to)
     looked_at = None
     if look_at and names.is_storable(look_at) and not tree.whole:
@@ -171,7 +171,7 @@ def volume_view(
         counts.out_of_reach,
         pages=sum(entry.page is not None for entry in tree.entries)
         if tree.whole
-        else upkeep.number_of_pages(connection, volume.id),
+        else volume_pages.number_of_pages(connection, volume.id),
         looked_at=looked_at,
     )
 

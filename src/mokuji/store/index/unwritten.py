@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import text
+from sqlalchemy import BigInteger, cast, func, null, select, union_all
 
 from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
@@ -13,8 +13,10 @@ from mokuji.core.model.wiki import Place
 from mokuji.store.index.backlinks import BACKLINK_PAGES
 from mokuji.store.index.name_uses import asking_for, columns
 from mokuji.store.index.search import like
-from mokuji.store.index.upkeep import WANTED
+from mokuji.store.index.to_mend import WANTED
 from mokuji.store.snapshot import StoredWiki
+from mokuji.store.statements import fixed, value
+from mokuji.store.tables import contents, page
 
 
 def led_from(wiki: StoredWiki, place: Place, most: int = 20) -> list[PageHead]:
@@ -50,23 +52,33 @@ class Wanted:
     placed: bool
 
 
-# As text: names are ranked by which of four conditions they meet.
-WANTED_LIKE = text(
-    f"""SELECT w.key, sum(w.pages)::int AS pages, max(w.title) AS title FROM (
-        SELECT key, pages, NULL AS title FROM {WANTED} a WHERE key LIKE :part
-        UNION ALL SELECT c.key, 0, c.title FROM contents c WHERE c.volume = :volume AND c.key LIKE :part
-            AND NOT EXISTS (SELECT 1 FROM page p WHERE p.volume = c.volume AND p.key = c.key COLLATE "C")) w
-    WHERE w.key NOT LIKE '/%'
-    GROUP BY w.key ORDER BY w.key = :key DESC, w.key LIKE :start DESC, w.key LIKE :word DESC, length(w.key), w.key
-    LIMIT :most"""  # noqa: S608
+_asked = select(WANTED.c.key, WANTED.c.pages, null().label("title")).where(WANTED.c.key.like(value("part")))
+_written = select(fixed(1)).where(page.c.volume == contents.c.volume, page.c.key == contents.c.key)
+_placed = select(contents.c.key, fixed(0), contents.c.title).where(
+    contents.c.volume == value("volume"), contents.c.key.like(value("part")), ~_written.exists()
+)
+_either = union_all(_asked, _placed).subquery("w")
+_key = _either.c.key
+WANTED_LIKE = (
+    select(_key, cast(func.sum(_either.c.pages), BigInteger), func.max(_either.c.title))
+    .where(_key.not_like("/%"))
+    .group_by(_key)
+    .order_by(
+        (_key == value("key")).desc(),
+        _key.like(value("start")).desc(),
+        _key.like(value("word")).desc(),
+        func.length(_key),
+        _key,
+    )
+    .limit(value("most"))
 )
 
 
 def wanted_like(wiki: StoredWiki, volume: int, key: str, visible: Collection[int], most: int) -> list[Wanted]:
     """The names of a volume without a page that hold a part, as a reader of the ``visible`` volumes knows them."""
-    values = {**like(key), "volume": volume, "visible": list(visible), "most": most}
+    values = {**like(key), "volume": volume, "visible": visible, "most": most}
     found: list[Wanted] = []
-    for row in wiki.connection.execute(WANTED_LIKE, values).all():
-        title = row.title or typed_title(wiki, (volume, row.key), led_from(wiki, (volume, row.key), 1))
-        found.append(Wanted(row.key, title or row.key, row.pages, row.title is not None))
+    for wanted, pages, title in wiki.connection.execute(WANTED_LIKE, values).all():
+        typed = title or typed_title(wiki, (volume, wanted), led_from(wiki, (volume, wanted), 1))
+        found.append(Wanted(wanted, typed or wanted, pages, title is not None))
     return found

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from mokuji.acts.requests import LinkAddresses
 from mokuji.core.language.page import Page
 from mokuji.core.reports import own_addresses as addresses
-from mokuji.store.index import upkeep
+from mokuji.store.index.volume_pages import Holding
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import (
     Finding,
@@ -37,9 +37,7 @@ def _addresses(scene: ReportContext, after: str, most: int) -> Listing:
                 spot = spot_of(page, each.span, words=each.words or each.span.of(page.text))
                 yield Finding(key_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
 
-    batches = text_batches(
-        scene, after, upkeep.WITH_LINKS, origins=[f"%{origin}/%" for origin in scene.origins]
-    )
+    batches = text_batches(scene, after, Holding.LINKS, origins=[f"%{origin}/%" for origin in scene.origins])
     return collect(batches, after, most, of), {}
 
 

@@ -9,7 +9,7 @@ from mokuji.core.language.page import Page
 from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.page_findings import missing_values
 from mokuji.core.style.flaws import Mend
-from mokuji.store.index import upkeep
+from mokuji.store.index.volume_pages import Holding
 from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
@@ -37,7 +37,7 @@ def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:
                 mends=lacking[page.head.id].get(span, ()),
             )
 
-    return collect(text_batches(scene, after, upkeep.WITH_INSERTS), after, most, of), {}
+    return collect(text_batches(scene, after, Holding.INSERTS), after, most, of), {}
 
 
 REPORT = Report(

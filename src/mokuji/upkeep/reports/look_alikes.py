@@ -6,7 +6,7 @@ from mokuji.acts.requests import AddAlias, Merge, Retarget
 from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
-from mokuji.store.index import upkeep
+from mokuji.store.index import to_mend, volume_pages
 from mokuji.upkeep.reports.report import (
     Finding,
     Group,
@@ -22,14 +22,14 @@ from mokuji.upkeep.reports.report import (
 
 def _look_alikes(scene: ReportContext, after: str, most: int) -> Listing:
     connection, volume = scene.connection, scene.volume.id
-    heads = {head.id: head for head in upkeep.heads(connection, volume)}
+    heads = {head.id: head for head in volume_pages.heads(connection, volume)}
     known = [Named(head.key, head.title, head.id, Sort.PAGE) for head in heads.values()]
     known += [
-        Named(key, name, page, Sort.ALIAS) for page, key, name in upkeep.alias_names(connection, volume)
+        Named(key, name, page, Sort.ALIAS) for page, key, name in volume_pages.alias_names(connection, volume)
     ]
     known += [
         Named(key, names.as_title(key), 0, Sort.UNWRITTEN)
-        for key, _ in upkeep.unwritten(connection, volume, scene.seen, most=10**9)
+        for key, _ in to_mend.unwritten(connection, volume, scene.seen, most=10**9)
     ]
     pairs = look_alikes(known)
     start = int(after) if after.isdecimal() and len(after) < 10 else 0

@@ -8,7 +8,7 @@ from mokuji.acts.requests import Link, Mark
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import Page
 from mokuji.core.reports import bare_mentions as mentions
-from mokuji.store.index import upkeep
+from mokuji.store.index import volume_pages
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import (
     Finding,
@@ -26,8 +26,8 @@ SAMPLE = 500
 
 
 def _mentions(scene: ReportContext, after: str, most: int) -> Listing:
-    heads = {head.id: head for head in upkeep.heads(scene.connection, scene.volume.id)}
-    known = upkeep.page_names(scene.connection, scene.volume.id)
+    heads = {head.id: head for head in volume_pages.heads(scene.connection, scene.volume.id)}
+    known = volume_pages.page_names(scene.connection, scene.volume.id)
     held = _too_common(scene, known)
     finder = mentions.Finder({key: page for key, page in known.items() if key not in held})
 
@@ -45,7 +45,7 @@ def _mentions(scene: ReportContext, after: str, most: int) -> Listing:
 def _too_common(scene: ReportContext, known: Mapping[str, int]) -> Mapping[str, int]:
     """The names that are words of the language here, by a look at some hundred pages."""
     single = {key: page for key, page in known.items() if " " not in key}
-    ids = upkeep.sample(scene.connection, scene.volume.id, SAMPLE)
+    ids = volume_pages.sample(scene.connection, scene.volume.id, SAMPLE)
     looked = [Page(page.head, page.text) for page in scene.wiki.pages(ids).values()] if single else []
     return mentions.bare_mentions(single, looked).held_back
 

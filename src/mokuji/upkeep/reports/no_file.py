@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from mokuji.store import files
-from mokuji.store.index.upkeep import Counts
+from mokuji.store.index.to_mend import Counts
 from mokuji.upkeep.reports.lost import MOST_LOST, lost
 from mokuji.upkeep.reports.mending import edit_there
 from mokuji.upkeep.reports.report import (

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 
 from mokuji.store import sources
-from mokuji.store.index.upkeep import Counts
+from mokuji.store.index.to_mend import Counts
 from mokuji.upkeep.reports.lost import MOST_LOST, lost
 from mokuji.upkeep.reports.mending import edit_there
 from mokuji.upkeep.reports.report import (

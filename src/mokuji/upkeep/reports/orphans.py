@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from mokuji.store import pages
-from mokuji.store.index import upkeep
+from mokuji.store.index import to_mend
 from mokuji.upkeep.reports.mending import lead_to_it_or_delete
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, page_id
 
 
 def _orphans(scene: ReportContext, after: str, most: int) -> Listing:
-    heads = upkeep.orphans(scene.connection, scene.volume.id, scene.seen, after=after, most=most)
+    heads = to_mend.orphans(scene.connection, scene.volume.id, scene.seen, after=after, most=most)
     summaries = pages.summaries(scene.connection, [head.id for head in heads])
     return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from mokuji.acts.requests import Place as PlaceAct
 from mokuji.store import pages
-from mokuji.store.index import upkeep
+from mokuji.store.index import to_mend
 from mokuji.upkeep.reports.mending import lead_to_it_or_delete
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Offer, Place, Report, ReportContext, page_id
 
 
 def _out_of_reach(scene: ReportContext, after: str, most: int) -> Listing:
-    heads = upkeep.out_of_reach(scene.connection, scene.volume.id, after=after, most=most)
+    heads = to_mend.out_of_reach(scene.connection, scene.volume.id, after=after, most=most)
     summaries = pages.summaries(scene.connection, [head.id for head in heads])
     return [Finding(h.key, h.title, h, reason=summaries.get(h.id, "")) for h in heads], {}
 

@@ -9,7 +9,8 @@ from mokuji.core.base.spans import Lines, Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import Page
 from mokuji.core.style.flaws import Flaw
-from mokuji.store.index import upkeep
+from mokuji.store.index import volume_pages
+from mokuji.store.index.volume_pages import Holding
 from mokuji.upkeep.reports.report import Finding, Listing, ReportContext, Spot
 
 AT_ONCE = 200
@@ -33,12 +34,12 @@ def spot_of(
 
 
 def text_batches(
-    scene: ReportContext, after: str, condition: str = "true", **values: object
+    scene: ReportContext, after: str, holding: Holding = Holding.ANYTHING, **values: object
 ) -> Iterator[list[Page]]:
     """The pages of the volume by key, some at a time, from the one on whose key ``after`` begins with."""
     key = after.partition("\t")[0]
     while not scene.late:
-        ids = upkeep.page_ids(scene.connection, scene.volume.id, key, AT_ONCE, condition, values)
+        ids = volume_pages.page_ids(scene.connection, scene.volume.id, key, AT_ONCE, holding, values)
         if not ids:
             return
         found = scene.wiki.pages(ids)
@@ -55,7 +56,7 @@ def text_batches(
 
 def texts_of(scene: ReportContext, volume: int) -> Iterator[list[Page]]:
     key = ""
-    while not scene.late and (ids := upkeep.page_ids(scene.connection, volume, key, AT_ONCE, "true", {})):
+    while not scene.late and (ids := volume_pages.page_ids(scene.connection, volume, key, AT_ONCE)):
         ordered = sorted(scene.wiki.pages(ids).values(), key=lambda page: page.head.key)
         yield ordered
         key = ordered[-1].head.key + "\x01"

@@ -19,7 +19,7 @@ from mokuji.core.reports.look_alikes import Pair
 from mokuji.core.style.flaws import Mend
 from mokuji.services.app_context import ReadContext
 from mokuji.store.database import Connection
-from mokuji.store.index.upkeep import Counts
+from mokuji.store.index.to_mend import Counts
 from mokuji.store.snapshot import StoredWiki
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from mokuji.core.language.page import Page
 from mokuji.core.reports.sections import broken_sections, nearest
-from mokuji.store.index import upkeep
+from mokuji.store.index.volume_pages import Holding
 from mokuji.upkeep.reports.mending import mends_in_text
 from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
@@ -34,7 +34,7 @@ def _sections(scene: ReportContext, after: str, most: int) -> Listing:
                 nearest=tuple(near),
             )
 
-    return collect(text_batches(scene, after, upkeep.WITH_SECTIONS), after, most, of), {}
+    return collect(text_batches(scene, after, Holding.SECTIONS), after, most, of), {}
 
 
 REPORT = Report(

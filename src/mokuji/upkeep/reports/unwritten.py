@@ -7,7 +7,7 @@ from mokuji.core.base import names
 from mokuji.core.base.spans import Span
 from mokuji.core.language.reference import Reference
 from mokuji.core.model.wiki import Place as NamePlace
-from mokuji.store.index import unwritten, upkeep
+from mokuji.store.index import to_mend, unwritten
 from mokuji.upkeep.reports.reading import spot_of
 from mokuji.upkeep.reports.report import (
     Finding,
@@ -27,7 +27,7 @@ from mokuji.upkeep.reports.report import (
 def _unwritten(scene: ReportContext, after: str, most: int) -> Listing:
     number, _, key = after.partition(" ")
     start = (int(number), key) if number.isdecimal() and key else None
-    rows = upkeep.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
+    rows = to_mend.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
     findings = []
     for key, asking in rows:
         spots, title, missing = _asking(scene, key)

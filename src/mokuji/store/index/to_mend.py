@@ -1,0 +1,169 @@
+"""How much there is to mend in a volume, for one who may read some volumes; and its orphans, pages out of reach and
+unwritten names, as they were when they were last looked at (``upkeep`` keeps them)."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    ColumnElement,
+    Connection,
+    Integer,
+    String,
+    Text,
+    all_,
+    cast,
+    func,
+    literal_column,
+    not_,
+    or_,
+    select,
+    tuple_,
+    union_all,
+)
+
+from mokuji.core.language.page import PageHead
+from mokuji.store.pages import HEAD_COLUMNS
+from mokuji.store.statements import among, fixed, numbers, value
+from mokuji.store.tables import alias, asked, name, orphan, page, page_name, put_aside, unplaced, volume
+
+
+@dataclass(frozen=True, slots=True)
+class Counts:
+    """How much there is to mend in a volume, for one who may read some volumes."""
+
+    orphans: int = 0
+    out_of_reach: int = 0
+    unwritten: int = 0
+
+    @property
+    def whole(self) -> int:
+        """All together."""
+        return self.orphans + self.out_of_reach + self.unwritten
+
+
+def _stands(in_key: ColumnElement[str]) -> ColumnElement[bool]:
+    """Whether a name leads to a page of the volume. OFFSET 0 keeps it a look-up for each name."""
+    titles = select(fixed(1)).where(page.c.volume == value("volume"), page.c.key == in_key)
+    aliases = select(fixed(1)).where(alias.c.volume == value("volume"), alias.c.key == in_key)
+    return or_(titles.offset(fixed(0)).exists(), aliases.offset(fixed(0)).exists())
+
+
+_slash: ColumnElement[str] = literal_column("'/'", String())
+_hidden = (
+    select(volume.c.key)
+    .where(volume.c.deleted_by.is_(None), volume.c.id != all_(numbers("visible")))
+    .offset(fixed(0))
+    .subquery("v")
+)
+_into_hidden = (
+    select(name.c.id, name.c.key, name.c.absolute)
+    .where(name.c.vkey == _hidden.c.key, name.c.home == value("volume"))
+    .offset(fixed(0))
+    .lateral("n")
+)
+_from = select(page_name.c.page).where(page_name.c.name == _into_hidden.c.id).offset(fixed(0)).lateral("pn")
+WANTED = union_all(
+    select(asked.c.key, asked.c.pages).where(
+        asked.c.volume == value("volume"), among(asked.c.home, "visible")
+    ),
+    select(_slash.concat(asked.c.key), asked.c.pages).where(
+        asked.c.volume == fixed(0), asked.c.home == value("volume")
+    ),
+    select(_into_hidden.c.key, cast(func.count(_from.c.page.distinct()), Integer))
+    .select_from(_hidden, _into_hidden, _from)
+    .where(or_(_into_hidden.c.absolute, not_(_stands(_into_hidden.c.key))))
+    .group_by(_into_hidden.c.key),
+).subquery("w")
+"""What is asked for in a volume (key, pages); in one that is not there, by pages of this one; and in those closed to
+the reader, to whom they must look as if they were not there."""
+
+
+def _open(report: str, what: ColumnElement[str]) -> ColumnElement[bool]:
+    """What nobody put aside, by what names a finding of the report."""
+    return ~(
+        select(fixed(1))
+        .where(
+            put_aside.c.volume == value("volume"),
+            put_aside.c.report == literal_column(f"'{report}'", Text()),
+            put_aside.c.what == what,
+        )
+        .exists()
+    )
+
+
+_orphaned = (
+    orphan.c.volume == value("volume"),
+    not_(orphan.c.homes.bool_op("&&")(cast(numbers("visible"), ARRAY(Integer)))),
+)
+_away = (unplaced.c.volume == value("volume"), not_(unplaced.c.reached))
+COUNTS = select(
+    select(func.count())
+    .select_from(orphan)
+    .where(*_orphaned, _open("orphans", cast(orphan.c.page, Text)))
+    .scalar_subquery(),
+    select(func.count())
+    .select_from(unplaced)
+    .where(*_away, _open("out-of-reach", cast(unplaced.c.page, Text)))
+    .scalar_subquery(),
+    select(func.count(WANTED.c.key.distinct())).where(_open("unwritten", WANTED.c.key)).scalar_subquery(),
+)
+ORPHANS = (
+    select(*HEAD_COLUMNS)
+    .join(orphan, orphan.c.page == page.c.id)
+    .where(*_orphaned, orphan.c.key > value("after"))
+    .order_by(orphan.c.key)
+    .limit(value("most"))
+)
+OUT_OF_REACH = (
+    select(*HEAD_COLUMNS)
+    .join(unplaced, unplaced.c.page == page.c.id)
+    .where(*_away, unplaced.c.key > value("after"))
+    .order_by(unplaced.c.key)
+    .limit(value("most"))
+)
+_asking = cast(func.sum(WANTED.c.pages), BigInteger)
+ASKED = (
+    select(WANTED.c.key, _asking)
+    .group_by(WANTED.c.key)
+    .having(tuple_(-_asking, WANTED.c.key) > tuple_(value("asked"), value("after")))
+    .order_by(-_asking, WANTED.c.key)
+    .limit(value("most"))
+)
+
+
+def counts(connection: Connection, volume: int, visible: Collection[int]) -> Counts:
+    """The numbers of a volume, as they were when it was last looked at."""
+    return Counts(*connection.execute(COUNTS, {"volume": volume, "visible": visible}).one())
+
+
+def orphans(
+    connection: Connection, volume: int, visible: Collection[int], *, after: str = "", most: int = 200
+) -> list[PageHead]:
+    """Pages to which no page leads that the reader may read, by key."""
+    values = {"volume": volume, "visible": visible, "after": after, "most": most}
+    return [PageHead(*row) for row in connection.execute(ORPHANS, values)]
+
+
+def out_of_reach(connection: Connection, volume: int, *, after: str = "", most: int = 200) -> list[PageHead]:
+    """Pages that are not come to from the front page or the contents, by key."""
+    rows = connection.execute(OUT_OF_REACH, {"volume": volume, "after": after, "most": most})
+    return [PageHead(*row) for row in rows]
+
+
+def unwritten(
+    connection: Connection,
+    volume: int,
+    visible: Collection[int],
+    *,
+    after: tuple[int, str] | None = None,
+    most: int = 200,
+) -> list[tuple[str, int]]:
+    """Keys of names without a page with how many pages ask for them, those most asked for first; ``after`` is the last
+    one of the page before (number and key). Keys in a volume that is not there begin with “/”."""
+    number, key = after or (2**30, "")
+    values = {"volume": volume, "visible": visible, "asked": -number, "after": key, "most": most}
+    return [(row[0], row[1]) for row in connection.execute(ASKED, values)]
