@@ -11,10 +11,12 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Boolean, ColumnElement, Connection, String, case, func, literal_column, select, true
 
 from mokuji.core.diff.diff import Piece
 from mokuji.core.language.excerpt import fragment
+from mokuji.store.statements import among, fixed, texts, value
+from mokuji.store.tables import alias, page, page_search, revision, unsearched
 
 LETTERS_FROM, LETTERS_TO = 2, 8
 """Number of letters in order by which a name is looked for."""
@@ -38,38 +40,116 @@ class Hit:
     pieces: tuple[Piece, ...]
 
 
-FIND = text(
-    """WITH q AS (SELECT websearch_to_tsquery('english', :words) AS query),
-    hits AS (SELECT p.id, p.volume, p.key, p.title, p.changed, p.revision, s.words FROM q, page_search s
-        JOIN page p ON p.id = s.page
-        WHERE s.words @@ q.query AND p.volume = ANY(:volumes) LIMIT :ranked),
-    best AS (SELECT h.*, ts_rank(h.words, q.query, 1) AS rank FROM hits h, q
-        ORDER BY rank DESC, h.volume, h.key LIMIT :most OFFSET :skip)
-    SELECT b.id, b.volume, b.key, b.title, b.changed, ts_headline('english',
-        regexp_replace(regexp_replace(left(r.text, 200000), '\\A---\\r?\\n.*?\\n---\\r?\\n', ''),
-            '```dot.*?```|[$][$].*?[$][$]', '', 'g'), q.query,
-        'StartSel=' || chr(2) || ', StopSel=' || chr(3) ||
-        ', MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter=' || chr(4)) AS sentences
-    FROM best b JOIN revision r ON r.page = b.id AND r.number = b.revision, q
-    ORDER BY b.rank DESC, b.volume, b.key"""
+_english: ColumnElement[str] = literal_column("'english'", String())
+_volumes = among(page.c.volume, "volumes")
+_of_page = page_search.c.page == page.c.id
+_newest = (revision.c.page == page.c.id, revision.c.number == page.c.revision)
+_typed = func.websearch_to_tsquery(_english, value("words"))
+
+
+def _holds(query: ColumnElement[object]) -> ColumnElement[bool]:
+    return page_search.c.words.bool_op("@@")(query)
+
+
+# The query is read once, hits are ranked up to a number, and sentences are cut out of those that are shown.
+_query = select(_typed.label("query")).cte("q")
+_hits = (
+    select(
+        page.c.id,
+        page.c.volume,
+        page.c.key,
+        page.c.title,
+        page.c.changed,
+        page.c.revision,
+        page_search.c.words,
+    )
+    .join(page_search, _of_page)
+    .join(_query, true())
+    .where(_holds(_query.c.query), _volumes)
+    .limit(value("ranked"))
+    .cte("hits")
 )
-COUNT = text(
-    """SELECT p.volume, count(*) AS pages FROM (SELECT p.volume FROM page_search s JOIN page p ON p.id = s.page
-        WHERE s.words @@ websearch_to_tsquery('english', :words) AND p.volume = ANY(:volumes) LIMIT :ranked) p
-    GROUP BY p.volume"""
+_rank = func.ts_rank(_hits.c.words, _query.c.query, fixed(1)).label("rank")
+_best = (
+    select(_hits, _rank)
+    .join(_query, true())
+    .order_by(_rank.desc(), _hits.c.volume, _hits.c.key)
+    .limit(value("most"))
+    .offset(value("skip"))
+    .cte("best")
 )
-
-
-SAYING = text(
-    """SELECT p.id FROM page_search s JOIN page p ON p.id = s.page
-    WHERE s.words @@ plainto_tsquery('english', :words) AND p.volume = ANY(:volumes) LIMIT :most"""
+HEAD_AND_CODE = (r"\A---\r?\n.*?\n---\r?\n", r"```dot.*?```|[$][$].*?[$][$]")
+"""What no sentence is cut out of: fields at the head of a text, drawings, formulas."""
+LONGEST_READ = 200_000
+"""Number of characters of a text that sentences are looked for in."""
+_prose = func.regexp_replace(
+    func.regexp_replace(func.left(revision.c.text, fixed(LONGEST_READ)), HEAD_AND_CODE[0], ""),
+    HEAD_AND_CODE[1],
+    "",
+    "g",
 )
-
-
-TEXTS_WITH = text(
-    """SELECT left(r.text, 50000) AS text FROM page_search s JOIN page p ON p.id = s.page
-    JOIN revision r ON r.page = p.id AND r.number = p.revision
-    WHERE s.words @@ to_tsquery('english', :begun) AND p.volume = :volume LIMIT :most"""
+_MARKS = (
+    f"StartSel={START}, StopSel={STOP}, MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter={BREAK}"
+)
+FIND = (
+    select(
+        _best.c.id,
+        _best.c.volume,
+        _best.c.key,
+        _best.c.title,
+        _best.c.changed,
+        func.ts_headline(_english, _prose, _query.c.query, _MARKS, type_=String()),
+    )
+    .join(revision, (revision.c.page == _best.c.id) & (revision.c.number == _best.c.revision))
+    .join(_query, true())
+    .order_by(_best.c.rank.desc(), _best.c.volume, _best.c.key)
+)
+_counted = (
+    select(page.c.volume)
+    .join(page_search, _of_page)
+    .where(_holds(_typed), _volumes)
+    .limit(value("ranked"))
+    .subquery()
+)
+COUNT = select(_counted.c.volume, func.count()).group_by(_counted.c.volume)
+SAYING = (
+    select(page.c.id)
+    .join(page_search, _of_page)
+    .where(_holds(func.plainto_tsquery(_english, value("words"))), _volumes)
+    .limit(value("most"))
+)
+_BEGINNING = 50_000
+"""Number of characters of a text that words are completed from."""
+TEXTS_WITH = (
+    select(func.left(revision.c.text, fixed(_BEGINNING)))
+    .where(
+        _of_page,
+        *_newest,
+        _holds(func.to_tsquery(_english, value("begun"))),
+        page.c.volume == value("volume"),
+    )
+    .limit(value("most"))
+)
+IS_WAITING = select(select(fixed(1)).select_from(unsearched).exists())
+WAITING = (
+    select(unsearched.c.page)
+    .join(page, page.c.id == unsearched.c.page)
+    .where(_volumes)
+    .order_by(unsearched.c.page)
+    .limit(value("most"))
+)
+_word = func.unnest(texts("words")).column_valued("word")
+_part = literal_column("'%'", String()).concat(_word).concat(literal_column("'%'", String()))
+_whole = literal_column("'% '", String()).concat(_word).concat(literal_column("' %'", String()))
+_space = literal_column("' '", String())
+IN_NAMES = select(_word).where(
+    select(fixed(1))
+    .where(
+        page.c.volume == value("volume"),
+        page.c.key.like(_part),
+        _space.concat(page.c.key).concat(_space).like(_whole),
+    )
+    .exists()
 )
 
 
@@ -79,43 +159,32 @@ def texts_with(connection: Connection, volume: int, begun: str, most: int) -> li
     return list(connection.execute(TEXTS_WITH, values).scalars())
 
 
-IN_NAMES = text(
-    """SELECT w.word FROM unnest(CAST(:words AS text[])) AS w(word) WHERE EXISTS (SELECT 1 FROM page p
-        WHERE p.volume = :volume AND p.key LIKE '%' || w.word || '%'
-        AND ' ' || p.key || ' ' LIKE '% ' || w.word || ' %')"""
-)
-
-
 def in_names(connection: Connection, volume: int, words: Collection[str]) -> set[str]:
     """Those of some words (in small letters, without ``%`` and ``_``) that titles of a volume hold."""
-    return set(connection.execute(IN_NAMES, {"words": list(words), "volume": volume}).scalars())
+    return set(connection.execute(IN_NAMES, {"words": words, "volume": volume}).scalars())
 
 
 def waiting(connection: Connection) -> bool:
     """Whether the search words of some pages are not the newest yet."""
-    return bool(connection.execute(text("SELECT EXISTS (SELECT 1 FROM unsearched)")).scalar_one())
+    return bool(connection.execute(IS_WAITING).scalar_one())
 
 
 def saying(connection: Connection, words: str, volumes: Collection[int], most: int = 500) -> list[int]:
     """The pages of some volumes that hold all of these words, in any form and order; and those whose words are
     not the newest yet, which may."""
     # Slashes would make one file name of several words for PostgreSQL's parser.
-    values = {"words": re.sub(r"[/|]", " ", words), "volumes": list(volumes), "most": most}
+    values = {"words": re.sub(r"[/|]", " ", words), "volumes": volumes, "most": most}
     found = list(connection.execute(SAYING, values).scalars())
-    waiting = text(
-        """SELECT u.page FROM unsearched u JOIN page p ON p.id = u.page WHERE p.volume = ANY(:volumes)
-        ORDER BY u.page LIMIT :most"""
-    )
-    return [*dict.fromkeys([*found, *connection.execute(waiting, values).scalars()])]
+    return [*dict.fromkeys([*found, *connection.execute(WAITING, values).scalars()])]
 
 
 def find(
     connection: Connection, words: str, volumes: Collection[int], *, most: int = 20, skip: int = 0
 ) -> list[Hit]:
     """The pages whose text or title holds the words, best first. Quotes, ``or`` and ``-`` work."""
-    values = {"words": words, "volumes": list(volumes), "most": most, "skip": skip, "ranked": RANKED}
+    values = {"words": words, "volumes": volumes, "most": most, "skip": skip, "ranked": RANKED}
     rows = connection.execute(FIND, values)
-    return [Hit(r.id, r.volume, r.key, r.title, r.changed, _pieces(r.sentences)) for r in rows]
+    return [Hit(id_, home, key, title, at, _pieces(said)) for id_, home, key, title, at, said in rows]
 
 
 def _pieces(sentences: str) -> tuple[Piece, ...]:
@@ -126,8 +195,8 @@ def _pieces(sentences: str) -> tuple[Piece, ...]:
 
 def count(connection: Connection, words: str, volumes: Collection[int]) -> dict[int, int]:
     """How many pages hold the words, by volume (up to ``RANKED`` in all)."""
-    values = {"words": words, "volumes": list(volumes), "ranked": RANKED}
-    return {row.volume: row.pages for row in connection.execute(COUNT, values)}
+    values = {"words": words, "volumes": volumes, "ranked": RANKED}
+    return dict(connection.execute(COUNT, values).all())
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,26 +212,42 @@ class Named:
     near: bool
 
 
-NAME_PART = text(
-    """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, false AS near,
-        CASE WHEN p.key = :key COLLATE "C" THEN 0 WHEN p.key LIKE :start THEN 1
-             WHEN p.key LIKE :word THEN 2 ELSE 3 END AS rank
-    FROM page p WHERE p.key LIKE :part AND p.volume = ANY(:volumes) ORDER BY rank, length(p.key), p.key LIMIT :most"""
+_page = (page.c.id, page.c.volume, page.c.key, page.c.title)
+_titled = (*_page, literal_column("''", String()), page.c.summary)
+_exactly, _nearly = literal_column("false", Boolean()), literal_column("true", Boolean())
+NAME_PART = (
+    select(*_titled, _exactly)
+    .where(page.c.key.like(value("part")), _volumes)
+    .order_by(
+        case(
+            (page.c.key == value("key"), 0),
+            (page.c.key.like(value("start")), 1),
+            (page.c.key.like(value("word")), 2),
+            else_=3,
+        ),
+        func.length(page.c.key),
+        page.c.key,
+    )
+    .limit(value("most"))
 )
-NAME_ALIAS = text(
-    """SELECT p.id, p.volume, p.key, p.title, a.name AS alias, p.summary, false AS near FROM alias a
-    JOIN page p ON p.id = a.page WHERE a.key LIKE :part AND a.volume = ANY(:volumes)
-    ORDER BY length(a.key), a.key LIMIT :most"""
+NAME_ALIAS = (
+    select(*_page, alias.c.name, page.c.summary, _exactly)
+    .join(alias, alias.c.page == page.c.id)
+    .where(alias.c.key.like(value("part")), among(alias.c.volume, "volumes"))
+    .order_by(func.length(alias.c.key), alias.c.key)
+    .limit(value("most"))
 )
-NAME_LETTERS = text(
-    """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, false AS near FROM page p
-    WHERE p.key LIKE :letters AND p.volume = ANY(:volumes)
-    ORDER BY p.key ~ :initials DESC, length(p.key), p.key LIMIT :most"""
+NAME_LETTERS = (
+    select(*_titled, _exactly)
+    .where(page.c.key.like(value("letters")), _volumes)
+    .order_by(page.c.key.regexp_match(value("initials")).desc(), func.length(page.c.key), page.c.key)
+    .limit(value("most"))
 )
-NAME_NEAR = text(
-    """SELECT p.id, p.volume, p.key, p.title, '' AS alias, p.summary, true AS near FROM page p
-    WHERE :key <% p.key AND p.volume = ANY(:volumes)
-    ORDER BY word_similarity(:key, p.key) DESC, length(p.key), p.key LIMIT :most"""
+NAME_NEAR = (
+    select(*_titled, _nearly)
+    .where(value("key").bool_op("<%")(page.c.key), _volumes)
+    .order_by(func.word_similarity(value("key"), page.c.key).desc(), func.length(page.c.key), page.c.key)
+    .limit(value("most"))
 )
 
 
@@ -185,7 +270,7 @@ def by_name(connection: Connection, key: str, volumes: Collection[int], *, most:
         **like(key),
         "letters": f"%{'%'.join(safe)}%",
         "initials": "".join(rf"\m{letter}.*" for letter in key if letter.isalnum()),
-        "volumes": list(volumes),
+        "volumes": volumes,
         "most": most,
     }
     named_pages: dict[int, Named] = {}
@@ -194,5 +279,5 @@ def by_name(connection: Connection, key: str, volumes: Collection[int], *, most:
     for query in (NAME_PART, NAME_ALIAS, *letters, *near):
         if len(named_pages) < most:
             for row in connection.execute(query, values):
-                named_pages.setdefault(row.id, Named(*row[:7]))
+                named_pages.setdefault(row.id, Named(*row))
     return list(named_pages.values())[:most]
