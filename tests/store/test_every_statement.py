@@ -35,9 +35,18 @@ def _asks(node: ast.AST) -> TypeGuard[ast.Call]:
     return called and isinstance(node.func, ast.Attribute) and node.func.attr == "execute"  # type: ignore[attr-defined]
 
 
-def _makes_a_part(function: ast.FunctionDef) -> bool:
-    """Whether a function gives a condition, which stands in a statement that is looked at."""
-    return function.returns is not None and ast.unparse(function.returns).startswith("ColumnElement")
+def _asked_while_running(tree: ast.Module) -> Iterator[ast.FunctionDef]:
+    """The functions but for those that only the module itself calls: what they make are its constants."""
+    functions = [node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef)]
+    inside = {node.id for each in functions for node in ast.walk(each) if isinstance(node, ast.Name)}
+    once = {
+        node.func.id
+        for statement in tree.body
+        if not isinstance(statement, ast.FunctionDef)
+        for node in ast.walk(statement)
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name)
+    }
+    yield from (each for each in functions if each.name in inside or each.name not in once)
 
 
 def _said(statement: ClauseElement) -> str:
@@ -66,9 +75,7 @@ def _statements() -> Iterator[tuple[str, str]]:
         }
         statements = {key for key, value in vars(module).items() if isinstance(value, ClauseElement)}
         assert all(each.isupper() for each in asked & statements), name
-        for function in ast.walk(tree):
-            if not isinstance(function, ast.FunctionDef) or _makes_a_part(function):
-                continue
+        for function in _asked_while_running(tree):
             number = 0
             for call in ast.walk(function):
                 if isinstance(call, ast.Call) and isinstance(call.func, ast.Name) and call.func.id == "text":
@@ -116,6 +123,7 @@ ALL_OF_IT = {
         for order in ("date", "priority", "person", "page", "category")
     },
     "places.contents.NAMED_SO": OF_A_VOLUME,
+    "places.contents._NAMED": OF_A_VOLUME,
     "snapshot.INSERTING": OF_A_VOLUME,
     "sources.CITED": OF_A_VOLUME,
     "sources.LIKE": "letters inside names, titles and authors are looked for; a list of sources has some thousands",
@@ -168,8 +176,6 @@ PIECES = {
     "acts.secrets.take_out": SECRETS,
     "database.create_database": "names of databases cannot be values",
     "database.set_label": "names of databases cannot be values",
-    "places.contents.of": "one list of columns, put before several conditions",
-    "index.tasks._gather": "as many conditions as a question has",
 }
 """Functions that make a statement of pieces, and why: these are not looked at here."""
 

@@ -1,6 +1,7 @@
 """The way to PostgreSQL: the engine, migrations, and the two locks.
 
-Faults of the driver become ours here (``faults`` says which).
+Faults of the driver become ours here (``faults`` says which). Settings, locks
+and names of databases are text: there are no expressions for them.
 """
 
 from __future__ import annotations

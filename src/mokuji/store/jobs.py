@@ -1,7 +1,8 @@
 """Jobs that the database keeps until a worker has done them (procrastinate).
 
 A job is put in by the transaction that wants it, so there is none for what was
-not done. Jobs that are the same wait once (``lock``).
+not done. Jobs that are the same wait once (``lock``). Statements are text: tables,
+types and functions are the library's own.
 """
 
 from __future__ import annotations

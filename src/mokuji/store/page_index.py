@@ -14,10 +14,12 @@ from typing import Any
 
 from sqlalchemy import (
     ARRAY,
+    CTE,
     Boolean,
     ColumnElement,
     Connection,
     Integer,
+    Table,
     Text,
     bindparam,
     cast,
@@ -50,10 +52,13 @@ from mokuji.store.tables import (
     name,
     page_name,
     page_search,
+    revision,
     section_ref,
     task,
+    unfiled,
     unsearched,
 )
+from mokuji.store.tables import page as pages
 
 SEARCHED_BYTES = 400_000
 """How much of a text is indexed for search: PostgreSQL's vectors hold 1 MB at most."""
@@ -366,19 +371,33 @@ def index_words_later(connection: Connection, pages: Sequence[int]) -> None:
         connection.execute(_LATER, [{"page": page} for page in sorted(pages)])
 
 
+def _taken(queue: Table) -> CTE:
+    """Some pages that wait, which wait no more. What somebody else has taken is passed over."""
+    waiting = (
+        select(queue.c.page).order_by(queue.c.page).limit(value("most")).with_for_update(skip_locked=True)
+    )
+    return delete(queue).where(queue.c.page.in_(waiting)).returning(queue.c.page).cte("taken")
+
+
+_newest = (revision.c.page == pages.c.id) & (revision.c.number == pages.c.revision)
+_searchable, _fileable = _taken(unsearched), _taken(unfiled)
+TAKE_UNSEARCHED = (
+    select(pages.c.id, pages.c.title, revision.c.text)
+    .join(_searchable, _searchable.c.page == pages.c.id)
+    .join(revision, _newest)
+)
+TAKE_UNFILED = (
+    select(pages.c.id, pages.c.volume, pages.c.key, pages.c.title, revision.c.text)
+    .join(_fileable, _fileable.c.page == pages.c.id)
+    .join(revision, _newest)
+)
+
+
 def catch_up(connection: Connection, read: Callable[[str], PageText], most: int = 100) -> int:
     """Renews the search vectors of some pages that wait for it; how many those were. ``read`` says what stands in a
     text."""
-    rows = connection.execute(
-        text(
-            """WITH taken AS (DELETE FROM unsearched WHERE page IN
-                (SELECT page FROM unsearched ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
-            SELECT p.id, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
-            JOIN revision r ON r.page = p.id AND r.number = p.revision"""
-        ),
-        {"most": most},
-    ).all()
-    index_words(connection, [(row.id, row.title, row.text) for row in rows])
+    rows = [(id_, title, text) for id_, title, text in connection.execute(TAKE_UNSEARCHED, {"most": most})]
+    index_words(connection, rows)
     return len(rows) + _file_the_old(connection, read, most)
 
 
@@ -389,15 +408,7 @@ _TAKE_FILINGS = {
 
 def _file_the_old(connection: Connection, read: Callable[[str], PageText], most: int) -> int:
     """Files some pages anew that are there from before all was noted that pages hold."""
-    rows = connection.execute(
-        text(
-            """WITH taken AS (DELETE FROM unfiled WHERE page IN
-                (SELECT page FROM unfiled ORDER BY page LIMIT :most FOR UPDATE SKIP LOCKED) RETURNING page)
-            SELECT p.id, p.volume, p.key, p.title, r.text FROM taken t JOIN page p ON p.id = t.page
-            JOIN revision r ON r.page = p.id AND r.number = p.revision"""
-        ),
-        {"most": most},
-    ).all()
+    rows = connection.execute(TAKE_UNFILED, {"most": most}).all()
     for table in _TAKE_FILINGS.values():
         connection.execute(table, {"pages": [row.id for row in rows]})
     for row in rows:

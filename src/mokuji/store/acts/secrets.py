@@ -3,6 +3,9 @@
 Words are looked for as they are, in what was typed: texts of all revisions, of
 pages that are there and in the trash, drafts, notes, the log, names, files. This
 reads the whole history of a volume; it is asked for once in a while, by owners.
+
+Statements are text: each is asked once, most by one column or another of several
+tables, and what they look into is JSON, arrays and bytes.
 """
 
 from __future__ import annotations

@@ -5,17 +5,30 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any
 
-from sqlalchemy import Connection, TextClause, text
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    ColumnElement,
+    Connection,
+    Date,
+    Text,
+    UnaryExpression,
+    and_,
+    any_,
+    bindparam,
+    func,
+    literal_column,
+    null,
+    or_,
+    select,
+    type_coerce,
+)
 
-ORDERS = {
-    "date": "t.due NULLS LAST, t.priority = '', t.priority, p.volume, p.key, t.number",
-    "priority": "t.priority = '', t.priority, t.due NULLS LAST, p.volume, p.key, t.number",
-    "person": "t.people[1] NULLS LAST, t.due NULLS LAST, t.priority = '', t.priority, p.volume, p.key, t.number",
-    "page": "p.volume, p.key, t.number",
-    "category": "f.key NULLS LAST, t.due NULLS LAST, t.priority = '', t.priority, p.volume, p.key, t.number",
-}
-"""In what order tasks are gathered, by what they are grouped by."""
+from mokuji.core.model.categories import Filing
+from mokuji.store.statements import among, fixed, value
+from mokuji.store.tables import filing, page, task
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,36 +45,78 @@ class StoredTask:
     category: str | None = None
 
 
-_FROM = """FROM task t JOIN page p ON p.id = t.page {category}
-    WHERE p.volume = ANY(CAST(:volumes AS int[])) AND t.done = :done
-    AND (:person = '' OR CAST(:person AS text) = ANY(t.people))
-    AND (CAST(:page AS bigint) = 0 OR t.page = CAST(:page AS bigint))
-    AND (CAST(:filed AS text) = '' OR EXISTS (SELECT 1 FROM filing g WHERE g.page = t.page
-        AND g.key = CAST(:filed AS text) COLLATE "C" AND g.how IN (0, 1)))
-    AND (CAST(:day AS date) IS NULL OR t.due = CAST(:day AS date))"""
-_JOINED = "LEFT JOIN filing f ON f.page = t.page AND f.how IN (0, 1) AND f.key <> ''"
+_by_date = (task.c.due.nulls_last(), task.c.priority == "", task.c.priority)
+_by_priority = (task.c.priority == "", task.c.priority, task.c.due.nulls_last())
+_by_place = (page.c.volume, page.c.key, task.c.number)
+_first_person = type_coerce(task.c.people, ARRAY(Text))[1]
+ORDERS: dict[str, tuple[ColumnElement[Any] | UnaryExpression[Any], ...]] = {
+    "date": (*_by_date, *_by_place),
+    "priority": (*_by_priority, *_by_place),
+    "person": (_first_person.nulls_last(), *_by_date, *_by_place),
+    "page": _by_place,
+    "category": (filing.c.key.nulls_last(), *_by_date, *_by_place),
+}
+"""In what order tasks are gathered, by what they are grouped by."""
 
 
-def _gather(order: str) -> TextClause:
-    category = order == "category"
-    joined = _FROM.format(category=_JOINED if category else "")
-    named = "f.name" if category else "NULL"
-    return text(
-        f"""SELECT t.page, t.number, t.done, t.priority, t.due, t.people, p.changed, {named} AS category
-        {joined} ORDER BY {ORDERS[order]} LIMIT :most OFFSET :skipped"""
-    )
-
-
-GATHER = {order: _gather(order) for order in ORDERS}
-COUNT = text("SELECT count(*) " + _FROM.format(category=""))
-DAYS = text(
-    """SELECT t.due, count(*) AS number FROM task t JOIN page p ON p.id = t.page
-    WHERE NOT t.done AND t.due < :until AND p.volume = ANY(CAST(:volumes AS int[]))
-    AND (:person = '' OR CAST(:person AS text) = ANY(t.people)) GROUP BY t.due ORDER BY t.due"""
+_of_page = task.c.page == page.c.id
+_volumes = among(page.c.volume, "volumes")
+_person = bindparam("person", type_=Text())
+_theirs = or_(_person == "", _person == any_(task.c.people))
+_page = bindparam("page", type_=BigInteger())
+_filed = bindparam("filed", type_=Text())
+_day = bindparam("day", type_=Date())
+_UNDER = (fixed(Filing.PAGE), fixed(Filing.MARK))
+_filing = filing.alias("g")
+_under = select(fixed(1)).where(
+    _filing.c.page == task.c.page, _filing.c.key == _filed, _filing.c.how.in_(_UNDER)
 )
-PEOPLE = text(
-    """SELECT DISTINCT unnest(t.people) AS handle FROM task t JOIN page p ON p.id = t.page
-    WHERE NOT t.done AND p.volume = ANY(CAST(:volumes AS int[])) ORDER BY 1 LIMIT :most"""
+_wanted = (
+    _of_page,
+    _volumes,
+    task.c.done == value("done"),
+    _theirs,
+    or_(_page == 0, task.c.page == _page),
+    or_(_filed == "", _under.exists()),
+    or_(_day.is_(None), task.c.due == _day),
+)
+_stored = (
+    task.c.page,
+    task.c.number,
+    task.c.done,
+    task.c.priority,
+    task.c.due,
+    task.c.people,
+    page.c.changed,
+)
+_some = select(*_stored, null().label("category")).where(*_wanted)
+_by_category = (
+    select(*_stored, filing.c.name)
+    .select_from(task)
+    .join(page, _of_page)
+    .where(*_wanted)
+    .outerjoin(
+        filing,
+        and_(filing.c.page == task.c.page, filing.c.how.in_(_UNDER), filing.c.key != literal_column("''")),
+    )
+)
+GATHER = {
+    order: (_by_category if order == "category" else _some)
+    .order_by(*columns)
+    .limit(value("most"))
+    .offset(value("skipped"))
+    for order, columns in ORDERS.items()
+}
+COUNT = select(func.count()).select_from(task).where(*_wanted)
+DAYS = (
+    select(task.c.due, func.count())
+    .where(_of_page, _volumes, ~task.c.done, task.c.due < value("until"), _theirs)
+    .group_by(task.c.due)
+    .order_by(task.c.due)
+)
+_handle = func.unnest(task.c.people, type_=Text()).label("handle")
+PEOPLE = (
+    select(_handle).distinct().where(_of_page, _volumes, ~task.c.done).order_by(_handle).limit(value("most"))
 )
 
 
@@ -78,7 +133,7 @@ class Wanted:
 
 def _values(volumes: Collection[int], wanted: Wanted) -> dict[str, object]:
     return {
-        "volumes": list(volumes),
+        "volumes": volumes,
         "person": wanted.person,
         "page": wanted.page,
         "filed": wanted.filed,
@@ -93,22 +148,24 @@ def gather(
     """Tasks of some volumes in an order of ``ORDERS``."""
     values = {**_values(volumes, wanted), "skipped": skipped, "most": most}
     return [
-        StoredTask(r.page, r.number, r.done, r.priority, r.due, tuple(r.people), r.changed, r.category)
-        for r in connection.execute(GATHER[order], values)
+        StoredTask(id_, number, done, priority, due, tuple(people), changed, category)
+        for id_, number, done, priority, due, people, changed, category in connection.execute(
+            GATHER[order], values
+        )
     ]
 
 
 def count(connection: Connection, volumes: Collection[int], wanted: Wanted) -> int:
     """How many there are."""
-    return int(connection.execute(COUNT, _values(volumes, wanted)).scalar_one())
+    return connection.execute(COUNT, _values(volumes, wanted)).scalar_one()
 
 
 def days(connection: Connection, volumes: Collection[int], person: str, until: date) -> dict[date, int]:
     """How many open tasks are due on each day before one."""
-    values = {"volumes": list(volumes), "person": person, "until": until}
-    return {row.due: row.number for row in connection.execute(DAYS, values)}
+    values = {"volumes": volumes, "person": person, "until": until}
+    return {due: number for due, number in connection.execute(DAYS, values) if due is not None}
 
 
 def people(connection: Connection, volumes: Collection[int], most: int) -> list[str]:
     """The handles that open tasks of some volumes name."""
-    return list(connection.execute(PEOPLE, {"volumes": list(volumes), "most": most}).scalars())
+    return list(connection.execute(PEOPLE, {"volumes": volumes, "most": most}).scalars())

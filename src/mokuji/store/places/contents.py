@@ -8,13 +8,30 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from operator import attrgetter
 from typing import Any
 
-from sqlalchemy import Connection, TextClause, text
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    Connection,
+    FromClause,
+    Select,
+    and_,
+    column,
+    func,
+    select,
+    text,
+    union_all,
+)
+from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.language.page import PageHead
 from mokuji.store.index.name_uses import NameUse, leading_to, led_to_by
 from mokuji.store.snapshot import StoredWiki
+from mokuji.store.statements import fixed, value
+from mokuji.store.tables import contents as stored
+from mokuji.store.tables import page
 
 WHOLE_CONTENTS = 400
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
@@ -120,52 +137,66 @@ class Contents:
         return level[at - 1] if at else None
 
 
-# OFFSET 0 keeps the question for a branch a look-up for each row: joined, it would read all contents.
-_COLUMNS = """SELECT c.id, c.parent, c.key, c.title, c.position,
-    p.id AS page, p.key AS page_key, p.title AS page_title,
-    EXISTS (SELECT 1 FROM contents b WHERE b.volume = c.volume AND b.parent = c.id OFFSET 0) AS branch"""
-_WITH_PAGES = "LEFT JOIN page p ON p.volume = c.volume AND p.key = c.key"
-_CONTENTS = f"{_COLUMNS} FROM contents c {_WITH_PAGES} WHERE c.volume = :volume"
-CONTENTS_SIZE = text("SELECT count(*) FROM (SELECT 1 FROM contents WHERE volume = :volume LIMIT :most) c")
-CONTENTS_WHOLE = text(f"{_CONTENTS} ORDER BY c.parent, c.position LIMIT :most")
+_below = stored.alias("b")
 
 
-@dataclass(frozen=True, slots=True)
-class _OfLevel:
-    """The statements for one level, which is the topmost one or stands below ``:parent``."""
-
-    around: TextClause
-    """Its entries around a position."""
-    before: TextClause
-    """How many entries stand before a position."""
-    total: TextClause
-    """How many entries it has."""
-    window: TextClause
-    """Its entries behind the first ``:skip`` ones."""
-
-    @classmethod
-    def of(cls, parent: str) -> _OfLevel:
-        level = f"FROM contents c WHERE c.volume = :volume AND c.parent {parent}"
-        around = f"""(SELECT * FROM ({_CONTENTS} AND c.parent {parent} AND c.position < :at
-                ORDER BY c.position DESC LIMIT :half) b ORDER BY position)
-            UNION ALL ({_CONTENTS} AND c.parent {parent} AND c.position >= :at ORDER BY c.position LIMIT :half)"""  # noqa: S608
-        # Rows are passed over in the index alone, before anything is looked up for them.
-        window = f"""{_COLUMNS} FROM (SELECT c.* {level} ORDER BY c.position OFFSET :skip LIMIT :most) c
-            {_WITH_PAGES} ORDER BY c.position"""
-        return cls(
-            text(around),
-            text(f"SELECT count(*) {level} AND c.position < :at"),
-            text(f"SELECT count(*) {level}"),
-            text(window),
+def _shown(entries: FromClause, *more: ColumnElement[Any]) -> Select[*tuple[Any, ...]]:
+    """The columns of some entries, each with its page and whether others stand below it. OFFSET 0 keeps that a look-up
+    for each row: joined, it would read all contents."""
+    below = select(fixed(1)).where(_below.c.volume == entries.c.volume, _below.c.parent == entries.c.id)
+    return (
+        select(
+            *(entries.c[name] for name in ("id", "parent", "key", "title", "position")),
+            page.c.id.label("page"),
+            page.c.key.label("page_key"),
+            page.c.title.label("page_title"),
+            below.offset(fixed(0)).exists().label("branch"),
+            *more,
         )
+        .select_from(entries)
+        .outerjoin(page, and_(page.c.volume == entries.c.volume, page.c.key == entries.c.key))
+    )
 
 
-TOP_LEVEL = _OfLevel.of("IS NULL")
-BELOW = _OfLevel.of("= :parent")
-
-
-def _of_level(parent: int | None) -> _OfLevel:
-    return TOP_LEVEL if parent is None else BELOW
+_in_volume = stored.c.volume == value("volume")
+_entries = _shown(stored).where(_in_volume)
+_position = stored.c.position
+CONTENTS_SIZE = select(func.count()).select_from(
+    select(fixed(1)).where(_in_volume).limit(value("most")).subquery()
+)
+CONTENTS_WHOLE = _entries.order_by(stored.c.parent, _position).limit(value("most"))
+_level_is = {False: stored.c.parent == value("parent"), True: stored.c.parent.is_(None)}
+"""The entries below one (False), and those at the top (True): one condition for both would use no index."""
+TOTAL = {top: select(func.count()).where(_in_volume, level) for top, level in _level_is.items()}
+"""How many entries a level has."""
+BEFORE = {top: total.where(_position < value("at")) for top, total in TOTAL.items()}
+"""How many of them stand before a position."""
+AROUND = {
+    top: union_all(
+        _entries.where(level, _position < value("at")).order_by(_position.desc()).limit(value("half")),
+        _entries.where(level, _position >= value("at")).order_by(_position).limit(value("half")),
+    )
+    for top, level in _level_is.items()
+}
+"""The entries of a level around a position; those before it come first, backwards."""
+# Rows are passed over in the index alone, before anything is looked up for them.
+_windows = {
+    top: select(stored)
+    .where(_in_volume, level)
+    .order_by(_position)
+    .offset(value("skip"))
+    .limit(value("most"))
+    .subquery("c")
+    for top, level in _level_is.items()
+}
+WINDOW = {top: _shown(rows).order_by(rows.c.position) for top, rows in _windows.items()}
+"""The entries of a level behind the first ``skip`` ones."""
+ID_OF = select(stored.c.id).where(_in_volume, stored.c.key == value("key"))
+PUT = (
+    insert_or_else(stored)
+    .on_conflict_do_update(index_elements=["volume", "key"], set_={"title": stored.c.title})
+    .returning(stored.c.id)
+)
 
 
 def contents(
@@ -199,6 +230,7 @@ def _counted(
     return leading, led_to_by(wiki.connection, leading, visible)
 
 
+# As text: a walk says less by expressions.
 PATH = text(
     """WITH RECURSIVE up AS (
         SELECT id, parent, position, title, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
@@ -225,18 +257,15 @@ def _levels(
     first: dict[int | None, int] = {}
     totals: dict[int | None, int] = {}
     for parent, at in wanted:
-        level = _of_level(parent)
+        top = parent is None
         values = {"volume": volume, "parent": parent, "at": at, "half": LEVEL // 2}
-        found = connection.execute(level.around, values).all()
+        found = sorted(connection.execute(AROUND[top], values), key=attrgetter("position"))
         if found:
             rows += found
             values["at"] = found[0].position
-            first[parent] = connection.execute(level.before, values).scalar_one() + 1
-            totals[parent] = connection.execute(level.total, values).scalar_one()
+            first[parent] = connection.execute(BEFORE[top], values).scalar_one() + 1
+            totals[parent] = connection.execute(TOTAL[top], values).scalar_one()
     return rows, first, totals
-
-
-ID_OF = text("""SELECT id FROM contents WHERE volume = :volume AND key = :key COLLATE "C" """)
 
 
 def level(wiki: StoredWiki, volume: int, visible: Collection[int], under: str, skip: int = 0) -> Level | None:
@@ -249,22 +278,24 @@ def level(wiki: StoredWiki, volume: int, visible: Collection[int], under: str, s
         if parent is None:
             return None
     values = {"volume": volume, "parent": parent, "skip": skip, "most": LEVEL}
-    total = connection.execute(_of_level(parent).total, values).scalar_one()
-    rows = connection.execute(_of_level(parent).window, values).all()
+    total = connection.execute(TOTAL[not under], values).scalar_one()
+    rows = connection.execute(WINDOW[not under], values).all()
     _, counts = _counted(wiki, volume, visible, rows)
     return Level(under, total, tuple(_entry(row, str(n), 0, counts) for n, row in enumerate(rows, skip + 1)))
 
 
-NAMED_SO = text(
-    f"""WITH RECURSIVE named AS (
+# As text: a walk. Its rows are given columns by an expression.
+_NAMED = text(
+    """WITH RECURSIVE named AS (
         SELECT id, parent FROM contents WHERE volume = :volume AND strpos(key, :words) > 0
         ORDER BY strpos(key, :words), key LIMIT :most),
     up AS (SELECT id, parent FROM named UNION SELECT c.id, c.parent FROM contents c JOIN up ON c.id = up.parent),
     numbered AS (SELECT id, row_number() OVER (PARTITION BY parent ORDER BY position) AS nth
         FROM contents WHERE volume = :volume)
-    {_COLUMNS}, n.nth FROM up JOIN numbered n USING (id) JOIN contents c USING (id) {_WITH_PAGES}
-    ORDER BY c.parent NULLS FIRST, c.position"""  # noqa: S608
+    SELECT c.*, n.nth FROM up JOIN numbered n USING (id) JOIN contents c USING (id)"""
 )
+_named = _NAMED.columns(*stored.c, column("nth", BigInteger)).subquery("c")
+NAMED_SO = _shown(_named, _named.c.nth).order_by(_named.c.parent.nulls_first(), _named.c.position)
 
 
 def named_so(wiki: StoredWiki, volume: int, visible: Collection[int], words: str) -> tuple[list[Level], bool]:
@@ -331,18 +362,6 @@ def write_contents(connection: Connection, volume: int, entries: Sequence[tuple[
     parents: list[int] = []
     for nth, (depth, title, key) in enumerate(entries, 1):
         del parents[depth:]
-        id_ = connection.execute(
-            text(
-                """INSERT INTO contents (volume, parent, key, title, position)
-                VALUES (:volume, :parent, :key, :title, :position)
-                ON CONFLICT (volume, key) DO UPDATE SET title = contents.title RETURNING id"""
-            ),
-            {
-                "volume": volume,
-                "parent": parents[-1] if parents else None,
-                "key": key,
-                "title": title,
-                "position": float(nth),
-            },
-        ).scalar_one()
+        values = {"volume": volume, "parent": parents[-1] if parents else None, "key": key, "title": title}
+        id_ = connection.execute(PUT, {**values, "position": float(nth)}).scalar_one()
         parents.append(id_)
