@@ -17,15 +17,10 @@ from mokuji.store.tables import scaled as pictures
 
 
 @dataclass(frozen=True, slots=True)
-class StoredFile:
-    """A file without its bytes. ``hash`` is that of its content, ``type`` its media type; ``width`` and ``height`` are
-    0 for what is no picture."""
+class Content:
+    """What a file is, without its bytes. ``hash`` is that of these, ``type`` their media type; ``width`` and ``height``
+    are 0 for what is no picture."""
 
-    id: int
-    volume: int
-    key: str
-    name: str
-    version: int
     hash: bytes
     type: str
     size: int
@@ -33,6 +28,17 @@ class StoredFile:
     height: int
     person: int | None
     at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class StoredFile(Content):
+    """A file of a volume."""
+
+    id: int
+    volume: int
+    key: str
+    name: str
+    version: int
 
 
 _in_volume = select(files).where(files.c.volume == value("volume"))
@@ -117,7 +123,7 @@ _RENAME = (
 def called(connection: Connection, volume: int, keys: Collection[str]) -> dict[str, StoredFile]:
     """The files of a volume that have these keys."""
     rows = connection.execute(CALLED, {"volume": volume, "keys": keys}).all() if keys else []
-    return {row[2]: StoredFile(*row) for row in rows}
+    return {row.key: StoredFile(*row) for row in rows}
 
 
 def of_volume(connection: Connection, volume: int, *, after: str, most: int) -> list[StoredFile]:
@@ -178,20 +184,13 @@ def rename(connection: Connection, file: int, key: str, name: str) -> None:
 
 
 @dataclass(frozen=True, slots=True)
-class Version:
+class Version(Content):
     """What a file was until it became something else."""
 
     file: int
     number: int
     volume: int
     name: str
-    hash: bytes
-    type: str
-    size: int
-    width: int
-    height: int
-    person: int | None
-    at: datetime
     until: datetime
 
 

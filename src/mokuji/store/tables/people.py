@@ -1,0 +1,127 @@
+"""Volumes, people, and who may do what where."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    Boolean,
+    Column,
+    DateTime,
+    ForeignKey,
+    Identity,
+    Index,
+    Integer,
+    LargeBinary,
+    Named,
+    SmallInteger,
+    Table,
+    Text,
+    TypedColumns,
+    UniqueConstraint,
+    func,
+    text,
+)
+
+from mokuji.store.tables.base import metadata
+
+
+class VolumeColumns(TypedColumns):
+    id: Named[int] = Column(Integer, Identity(), primary_key=True)
+    key: Named[str] = Column(Text(collation="C"))
+    title: Named[str] = Column(Text)
+    summary: Named[str] = Column(Text, server_default="")
+    closed: Named[bool] = Column(Boolean, server_default=text("false"))
+    front: Named[str | None] = Column(Text(collation="C"))
+    libraries: Named[Sequence[int]] = Column(ARRAY(Integer), server_default="{}")
+    language: Named[str] = Column(Text(collation="C"), server_default="")  # a tag of BCP 47
+    deleted_by: Named[int | None] = Column(BigInteger)  # the change set that deleted it; it waits for an undo
+
+
+volume = Table(
+    "volume",
+    metadata,
+    VolumeColumns,
+    Index("volume_key", "key", unique=True, postgresql_where=text("deleted_by IS NULL")),
+)
+
+
+class PersonColumns(TypedColumns):
+    id: Named[int] = Column(Integer, Identity(), primary_key=True)
+    handle: Named[str] = Column(Text(collation="C"))
+    name: Named[str] = Column(Text)
+    work: Named[str] = Column(Text, server_default="")
+    password: Named[str] = Column(Text)
+    calendar: Named[int] = Column(Integer, server_default="0")  # how often its address was renewed
+    owns_wiki: Named[bool] = Column(Boolean, server_default=text("false"))
+    # since when they may not sign in any more
+    closed: Named[datetime | None] = Column(DateTime(timezone=True))
+
+
+person = Table(
+    "person",
+    metadata,
+    PersonColumns,
+    UniqueConstraint("handle", name="person_handle"),
+)
+
+
+# Handles that somebody had: nobody else gets one while pages still name it.
+class FormerHandleColumns(TypedColumns):
+    handle: Named[str] = Column(Text(collation="C"), primary_key=True)
+    person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+
+
+former_handle = Table(
+    "former_handle",
+    metadata,
+    FormerHandleColumns,
+)
+
+
+class MembershipColumns(TypedColumns):
+    person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    volume: Named[int] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True)
+    role: Named[int] = Column(SmallInteger)
+
+
+membership = Table(
+    "membership",
+    metadata,
+    MembershipColumns,
+)
+
+
+class SessionColumns(TypedColumns):
+    token: Named[str] = Column(Text(collation="C"), primary_key=True)
+    person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    expires: Named[datetime] = Column(DateTime(timezone=True))
+    seen: Named[datetime] = Column(DateTime(timezone=True), server_default=func.now())
+
+
+session = Table(
+    "session",
+    metadata,
+    SessionColumns,
+    Index("session_expires", "expires"),
+    Index("session_person", "person"),
+)
+
+
+# Tries to sign in that failed or are under way, by what is counted: a keyed hash of a handle, or of an address.
+class SignInTryColumns(TypedColumns):
+    id: Named[int] = Column(BigInteger, Identity(always=True), primary_key=True)
+    key: Named[bytes] = Column(LargeBinary)
+    at: Named[datetime] = Column(DateTime(timezone=True))
+
+
+sign_in_try = Table(
+    "sign_in_try",
+    metadata,
+    SignInTryColumns,
+    Index("sign_in_try_key", "key", "at"),
+    Index("sign_in_try_at", "at"),
+)
