@@ -10,9 +10,9 @@ from mokuji.core.html.html import Open
 from mokuji.core.html.notices import grade
 from mokuji.core.html.writer import Diagram, File
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.syntax.reference import Kind
 
 
 class Marks:

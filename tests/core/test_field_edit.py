@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from mokuji.core.base.edits import apply
 from mokuji.core.base.errors import BadName, Refused
 from mokuji.core.edit.field_edit import set_field
-from mokuji.core.language import front_matter
+from mokuji.core.syntax import front_matter
 
 HEAD = """---
 # who keeps it

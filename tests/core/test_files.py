@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from mokuji.core.base.errors import BadName
 from mokuji.core.html.html import compile_page
 from mokuji.core.html.writer import File
-from mokuji.core.language import files
 from mokuji.core.language.page import Page, PageHead
+from mokuji.core.syntax import files
 
 
 @pytest.mark.parametrize(

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page, PageHead
+from mokuji.core.syntax import front_matter
 
 
 def _read(text: str) -> front_matter.FrontMatter:

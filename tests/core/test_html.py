@@ -119,7 +119,7 @@ def test_stand_ins_cannot_be_forged_without_the_key() -> None:
     known = compile_page(first, b"one key").pieces
     assert any(isinstance(piece, Open) for piece in known)
     # A writer who knows the form of stand-ins, not the key, gets their words back as words.
-    from mokuji.core.language.placeholders import prefix
+    from mokuji.core.syntax.placeholders import prefix
 
     forged = prefix(b"x", b"") + "0q"
     assert forged in _html(f"{forged} [[Pump]]", key=b"another key")

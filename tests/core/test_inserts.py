@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mokuji.core.assembly.inserts import MOST, Inserter, Token
-from mokuji.core.language.calls import call
 from mokuji.core.language.scan import scan
+from mokuji.core.syntax.calls import call
 from tests.core.casebook import cases, pages_of
 from tests.core.showing import shown
 from tests.wikis import wiki_of

@@ -31,11 +31,11 @@ from mokuji.core.diff import diff, merge
 from mokuji.core.html.filling import form
 from mokuji.core.html.html import compile_page
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.slots import Slot
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.refactor import proposal
 from mokuji.core.style.flaws import flaws
+from mokuji.core.syntax.slots import Slot
 from mokuji.services.reading import rendering
 from mokuji.services.reading.inserting import inserted
 

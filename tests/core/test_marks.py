@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mokuji.core.base import names
-from mokuji.core.language.marks import spelt
 from mokuji.core.language.scan import scan
+from mokuji.core.syntax.marks import spelt
 
 CASES = [
     ("Tried at sea #sea-trial in May.", [("sea-trial", "Tried at sea #sea-trial in May.")]),

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName
 from mokuji.core.base.names import Name
-from mokuji.core.language.reference import Reference, read
+from mokuji.core.syntax.reference import Reference, read
 
 
 @pytest.mark.parametrize(

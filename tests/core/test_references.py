@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from mokuji.core.base import names
 from mokuji.core.base.spans import Lines
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.language.scan import scan
+from mokuji.core.syntax.reference import Kind, Reference
 from tests.wikis import VOLUMES, Outline, texts
 
 CASES = Path(__file__).parent.parent / "cases" / "references.txt"

@@ -5,9 +5,9 @@ from __future__ import annotations
 import pytest
 
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference, read
 from mokuji.core.model.references import By, Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import MemoryWiki
+from mokuji.core.syntax.reference import Kind, Reference, read
 from tests.wikis import wiki_of
 
 

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mokuji.core.html.filling import form
-from mokuji.core.language import front_matter
-from mokuji.core.language.slots import Escaped, Slot, Use, declared, parse
+from mokuji.core.syntax import front_matter
+from mokuji.core.syntax.slots import Escaped, Slot, Use, declared, parse
 
 NAMES = ["x", "y_2", "_z"]
 SLOTS = {name: Slot(name) for name in NAMES}

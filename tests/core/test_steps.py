@@ -10,11 +10,11 @@ import pytest
 
 from mokuji.core.base.errors import BadText
 from mokuji.core.html.html import NOT_LAID_OUT, Compiled, Open, bare, compile_page
-from mokuji.core.language import steps
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check_page
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.syntax import steps
 from mokuji.services.reading import rendering
 from mokuji.services.reading.inserting import inserted
 

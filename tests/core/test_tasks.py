@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mokuji.core.language.scan import scan
-from mokuji.core.language.tasks import said, ticked
+from mokuji.core.syntax.tasks import said, ticked
 from tests.core.showing import shown_text
 from tests.wikis import VOLUMES, Outline, texts
 

@@ -13,11 +13,11 @@ from mokuji.core.base.edits import apply
 from mokuji.core.formulas.formulas import formula
 from mokuji.core.html.code import coloured
 from mokuji.core.html.html import words_of
-from mokuji.core.language.fences import Info, info
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import scan
 from mokuji.core.reports.formulas import formula_problems
 from mokuji.core.style.flaws import flaws
+from mokuji.core.syntax.fences import Info, info
 from tests.core.showing import shown_text
 
 TABLE = "| Lamp | Means | Do |\n|---|---|---|\n"

@@ -13,8 +13,8 @@ import re
 import pytest
 
 from mokuji.core.html.writer import Rules, Writer
-from mokuji.core.language.parser import events
 from mokuji.core.language.scan import scan
+from mokuji.core.syntax.parser import events
 from tests.outside.packages import npm_file
 
 BARE = Rules(

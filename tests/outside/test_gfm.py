@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mokuji.core.html.writer import Writer
-from mokuji.core.language.parser import events
+from mokuji.core.syntax.parser import events
 from tests.outside.test_commonmark import BARE
 
 EXAMPLES = {

@@ -6,12 +6,12 @@ import networkx as nx
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.language.reference import Kind
 from mokuji.core.model import graph
 from mokuji.core.model.graph import Graph
 from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.reports import reach
+from mokuji.core.syntax.reference import Kind
 from tests.outside.jargon import jargon_wiki
 from tests.wikis import wikis
 

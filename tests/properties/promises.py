@@ -7,14 +7,14 @@ from dataclasses import dataclass, field, replace
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import apply
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.changes import Fate, VolumeChange
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.refactor.plan import Plan, free
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.reference import Kind, Reference
 
 Spot = tuple[int, int]
 """A reference or a heading: the id of its page, and its index there."""

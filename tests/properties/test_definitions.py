@@ -9,11 +9,11 @@ from hypothesis import assume, event, given
 from hypothesis import strategies as st
 
 from mokuji.core.base.errors import MokujiError
-from mokuji.core.language import front_matter
-from mokuji.core.language.parser import events, tag_name
 from mokuji.core.refactor.plans.join import join
 from mokuji.core.refactor.plans.merge import joined, merge
 from mokuji.core.refactor.plans.split import split
+from mokuji.core.syntax import front_matter
+from mokuji.core.syntax.parser import events, tag_name
 from tests.properties.promises import applied, new_ids
 from tests.wikis import wiki_of
 

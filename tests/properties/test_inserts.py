@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.extract import Wanted, extract
 from mokuji.core.refactor.plans.inline import inline
+from mokuji.core.syntax.reference import Kind
 from tests.core.showing import shown
 from tests.wikis import wiki_of
 

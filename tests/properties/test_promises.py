@@ -11,7 +11,6 @@ from mokuji.core.assembly.rendered_equality import Reader
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
-from mokuji.core.language.headings import section_end
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.references import uses_of
 from mokuji.core.model.wiki import MemoryWiki, Wiki
@@ -36,6 +35,7 @@ from mokuji.core.refactor.plans.section import rename_section
 from mokuji.core.refactor.plans.split import split
 from mokuji.core.refactor.plans.undo import undo
 from mokuji.core.refactor.plans.volumes import create_volume, delete_volume, rename_volume, set_libraries
+from mokuji.core.syntax.headings import section_end
 from tests.properties.promises import (
     Spot,
     Went,

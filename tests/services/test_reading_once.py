@@ -7,10 +7,10 @@ from typing import Any
 
 import pytest
 
-from mokuji.core.language import parser
 from mokuji.core.language.scan import forget_texts
 from mokuji.core.model.policy import Actor, Role
 from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.syntax import parser
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import folders
 from mokuji.services.reading import reading

@@ -12,11 +12,11 @@ from dataclasses import replace
 
 from mokuji.acts.context import PlanningContext
 from mokuji.core.base.edits import Edit, arrange
-from mokuji.core.language import files as naming
 from mokuji.core.language.page import Page
 from mokuji.core.model.assets import Asset, AssetChange, Copies, renaming
 from mokuji.core.model.changes import Fate
 from mokuji.core.refactor.plan import Plan
+from mokuji.core.syntax import files as naming
 
 
 def copies(context: PlanningContext, pages: Iterable[Page], target: int) -> Copies:

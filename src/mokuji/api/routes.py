@@ -24,7 +24,6 @@ from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor, e
 from mokuji.core.base.errors import BadRequest, Missing, Refused
 from mokuji.core.base.names import check_title
 from mokuji.core.base.names import key as name_key
-from mokuji.core.language.headings import words
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.core.style.style import (
@@ -39,6 +38,7 @@ from mokuji.core.style.style import (
     WORDS,
     read_style,
 )
+from mokuji.core.syntax.headings import words
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, finding, house_styles, reading, templates

@@ -11,9 +11,9 @@ from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import BadName
 from mokuji.core.base.spans import Lines, Span
 from mokuji.core.edit.front_edit import line_end
-from mokuji.core.language.reference import Kind
 from mokuji.core.language.scan import scan
 from mokuji.core.model.contents import Row, parents_of
+from mokuji.core.syntax.reference import Kind
 
 _ITEM = re.compile(r"([ \t]*)(?:[-*+]|\d{1,9}[.)])[ \t]+")
 

@@ -18,10 +18,10 @@ import yaml
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, BadText
 from mokuji.core.base.spans import Span
-from mokuji.core.language import front_matter
 from mokuji.core.language.scan import check_page
 from mokuji.core.style.flaws import Mend
 from mokuji.core.style.style import Style, read_style
+from mokuji.core.syntax import front_matter
 from mokuji.formats.contents import read_contents
 
 NO_STYLE = Style()

@@ -16,11 +16,11 @@ from pathlib import PurePosixPath
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, Collision, Refused
 from mokuji.core.edit.front_edit import line_end
-from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.changes import ChangeSet, Fate, PageChange
 from mokuji.core.model.contents import Placing, Put, Row, place
 from mokuji.core.model.wiki import MemoryWiki, Volume
+from mokuji.core.syntax import front_matter
 from mokuji.formats.contents import keep_in_step, write_contents
 from mokuji.formats.folder import FolderProblem, FolderVolume, FolderWiki
 

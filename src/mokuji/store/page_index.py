@@ -39,9 +39,9 @@ from mokuji.core.base.names import Name
 from mokuji.core.language.asset_mentions import asset_mentions
 from mokuji.core.language.indexed_page import Flag, flags_of
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Reference
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.categories import filed
+from mokuji.core.syntax.reference import Reference
 from mokuji.store.snapshot import stored_key
 from mokuji.store.statements import among, array, numbers, value
 from mokuji.store.tables import (

@@ -12,9 +12,9 @@ from mokuji.acts.context import PlanningContext
 from mokuji.acts.request import request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase
-from mokuji.core.language import files as naming
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
+from mokuji.core.syntax import files as naming
 
 
 @request

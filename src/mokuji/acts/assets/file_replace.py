@@ -15,10 +15,10 @@ from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import Phrase, counted
-from mokuji.core.language import files as naming
 from mokuji.core.model.assets import Asset
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
+from mokuji.core.syntax import files as naming
 from mokuji.formats.media import Media, recognise
 from mokuji.store import files as stored
 

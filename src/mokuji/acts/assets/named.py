@@ -5,12 +5,12 @@ from __future__ import annotations
 from mokuji.acts.context import PlanningContext
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.phrases import counted
-from mokuji.core.language import files as naming
-from mokuji.core.language.pointers import source_key
 from mokuji.core.model.assets import Asset
 from mokuji.core.model.policy import Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.plans.assets import AssetChanged, AssetRemoved
+from mokuji.core.syntax import files as naming
+from mokuji.core.syntax.pointers import source_key
 
 
 def file(context: PlanningContext, volume_key: str, name: str) -> tuple[Volume, Asset]:

@@ -13,10 +13,10 @@ from mokuji.acts.request import request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase
-from mokuji.core.language.pointers import source_key
 from mokuji.core.model.assets import defines_note
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.assets import AssetChanged, change_asset
+from mokuji.core.syntax.pointers import source_key
 
 
 @request

@@ -9,8 +9,8 @@ from mokuji.acts.command import Given, option
 from mokuji.acts.context import PlanningContext
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, Refused
-from mokuji.core.language.headings import words
 from mokuji.core.language.page import PageHead
+from mokuji.core.syntax.headings import words
 
 if TYPE_CHECKING:
     from mokuji.services.reading.reading import VolumeView

@@ -35,8 +35,8 @@ from mokuji.core.html.html import (
 )
 from mokuji.core.html.writer import Diagram, File, box
 from mokuji.core.language.page import Page
-from mokuji.core.language.pointers import source_key
-from mokuji.core.language.reference import Kind
+from mokuji.core.syntax.pointers import source_key
+from mokuji.core.syntax.reference import Kind
 
 _BLOCK = re.compile(
     r"</?(?:p|div|ul|ol|li|dl|dt|dd|table|thead|tbody|tr|th|td|blockquote|pre|h[2-6]|hr|details|summary|figure)\b[^>]*>"

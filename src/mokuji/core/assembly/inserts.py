@@ -19,14 +19,14 @@ from mokuji.core.base.cache import BoundedCache
 from mokuji.core.base.spans import Span
 from mokuji.core.html.filling import Form, form
 from mokuji.core.html.html import Compiled, Sign, compile_page, compile_text, signs_of
-from mokuji.core.language.calls import call, dedented
-from mokuji.core.language.headings import section_end, shown, typed_span
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.placeholders import prefix, replaced
-from mokuji.core.language.reference import Kind, Reference
-from mokuji.core.language.slots import Slot
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
+from mokuji.core.syntax.calls import call, dedented
+from mokuji.core.syntax.headings import section_end, shown, typed_span
+from mokuji.core.syntax.placeholders import prefix, replaced
+from mokuji.core.syntax.reference import Kind, Reference
+from mokuji.core.syntax.slots import Slot
 
 DEEPEST = 12
 """Maximum number of inserts inside each other."""

@@ -13,9 +13,9 @@ from typing import Any
 
 from mokuji.core.assembly.inserts import Fault
 from mokuji.core.base import names
-from mokuji.core.language.front_matter import FrontMatter
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.front_matter import FrontMatter
 
 MOST = 500
 """Maximum number of pages of a list."""

@@ -13,11 +13,11 @@ from mokuji.core.assembly.assembly import LOOP, TOO_DEEP, Assembled, assemble
 from mokuji.core.assembly.inserts import Fault, Inserter, Token
 from mokuji.core.html.html import Open
 from mokuji.core.html.writer import Diagram, File
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, plain
 from mokuji.core.model.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Overlay, Place, Wiki
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.reference import Kind, plain
 
 KEY = b"reading"
 """Marks in texts need no secret here: what is compared is shown to nobody."""

@@ -23,7 +23,7 @@ from mokuji.core.edit.front_edit import (
     scalar,
     set_names,
 )
-from mokuji.core.language import front_matter
+from mokuji.core.syntax import front_matter
 
 _NAME = re.compile(r"[^\W\d_][\w -]{0,60}")
 _LINE = re.compile(r"[ \t]*(?:#[^\r\n]*)?(?:\r\n|\n|\r|\Z)")

@@ -17,7 +17,7 @@ from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.spans import Span
 from mokuji.core.diff.diff import as_edits
-from mokuji.core.language import front_matter
+from mokuji.core.syntax import front_matter
 
 _PLAIN = re.compile(r"[^\W_](?:[\w ./()+'’–-]*[\w./()+'’–])?")
 FENCE = re.compile(r"\ufeff?---[ \t]*(\r\n|\n|\r)")

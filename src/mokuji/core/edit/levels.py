@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import Span
-from mokuji.core.language.headings import Heading
 from mokuji.core.language.page import Page
+from mokuji.core.syntax.headings import Heading
 
 DEEPEST = 6
 _MARKS = re.compile(r"#+")

@@ -16,8 +16,8 @@ from dataclasses import dataclass
 from enum import Enum
 from functools import partial
 
-from mokuji.core.language.parser import Event, events_with_ranges, tag_name
-from mokuji.core.language.slots import Escaped, Piece, Slot, Use, every, expand, given, parse
+from mokuji.core.syntax.parser import Event, events_with_ranges, tag_name
+from mokuji.core.syntax.slots import Escaped, Piece, Slot, Use, every, expand, given, parse
 
 _LEAD = re.compile(rb"(?:[ \t]|>|(?:[-*+]|\d{1,9}[.)])(?=[ \t]))*")
 _MARK = re.compile(r"[^\s>]")

@@ -22,15 +22,15 @@ import nh3
 
 from mokuji.core.base.spans import Span
 from mokuji.core.html.writer import Diagram, File, Rules, Writer, box
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import events
-from mokuji.core.language.placeholders import outermost, prefix, replaced
-from mokuji.core.language.reference import Kind
 from mokuji.core.language.scan import PageText
-from mokuji.core.language.slots import Escaped, parse
-from mokuji.core.language.slots import Piece as Slotted
-from mokuji.core.language.steps import measured
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.parser import events
+from mokuji.core.syntax.placeholders import outermost, prefix, replaced
+from mokuji.core.syntax.reference import Kind
+from mokuji.core.syntax.slots import Escaped, parse
+from mokuji.core.syntax.slots import Piece as Slotted
+from mokuji.core.syntax.steps import measured
 
 NOT_LAID_OUT = (
     "From here on the text stands as it was typed: the page has more parts than are laid out at once. "

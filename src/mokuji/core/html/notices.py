@@ -14,7 +14,7 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any
 
-from mokuji.core.language.parser import tag_name
+from mokuji.core.syntax.parser import tag_name
 
 GRADES = ("danger", "warning", "caution", "notice", "note", "tip", "important", "attention")
 """What a notice can be, the four of safety first."""

@@ -29,10 +29,10 @@ from urllib.parse import quote
 from mokuji.core.formulas.formulas import formula
 from mokuji.core.html.code import coloured
 from mokuji.core.html.notices import notices
-from mokuji.core.language import files
-from mokuji.core.language.fences import DIAGRAM, Info, info
-from mokuji.core.language.parser import tag_name
-from mokuji.core.language.raw_html import block_stands, inline_stands
+from mokuji.core.syntax import files
+from mokuji.core.syntax.fences import DIAGRAM, Info, info
+from mokuji.core.syntax.parser import tag_name
+from mokuji.core.syntax.raw_html import block_stands, inline_stands
 
 DEEPEST = 40
 """Maximum number of levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""

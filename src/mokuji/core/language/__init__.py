@@ -1,5 +1,4 @@
-"""One page's text: what it holds, and how it is shown.
+"""A whole text as it is read once: all that it holds, and a page with it.
 
-All use of the CommonMark parser is inside this room. Nothing here knows
-whether another page exists; that is ``references``.
+Nothing here knows whether another page exists; that is ``core.model.references``.
 """

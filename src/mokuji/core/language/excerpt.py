@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
-from mokuji.core.language.reference import Kind, Reference, plain, read
+from mokuji.core.syntax.reference import Kind, Reference, plain, read
 
 REACH = 320
 """Number of code points on each side that are looked at."""

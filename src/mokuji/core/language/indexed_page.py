@@ -12,8 +12,8 @@ from enum import IntFlag
 
 from mokuji.core.base.names import Name
 from mokuji.core.language.page import Page, Use
-from mokuji.core.language.reference import Kind, Reference, read
 from mokuji.core.language.scan import PageText
+from mokuji.core.syntax.reference import Kind, Reference, read
 
 
 class Flag(IntFlag):

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from mokuji.core.base import names
-from mokuji.core.language import front_matter
-from mokuji.core.language.body import Body
-from mokuji.core.language.front_matter import FrontMatter
-from mokuji.core.language.reference import Reference
 from mokuji.core.language.scan import PageText, body_of, read_text
+from mokuji.core.syntax import front_matter
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.front_matter import FrontMatter
+from mokuji.core.syntax.reference import Reference
 
 
 @dataclass(frozen=True, slots=True)

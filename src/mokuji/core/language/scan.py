@@ -21,25 +21,25 @@ from mokuji.core.base.cache import BoundedCache
 from mokuji.core.base.errors import BadText
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import CodePoints, Lines, Span
-from mokuji.core.language import front_matter, literal
-from mokuji.core.language.body import Body
-from mokuji.core.language.brackets import Candidate, every, find
-from mokuji.core.language.definitions import NO_DEFINITIONS, Definitions, definitions
-from mokuji.core.language.destinations import Destination, destinations
-from mokuji.core.language.fences import Fence, diagrams
-from mokuji.core.language.front_matter import FrontMatter
-from mokuji.core.language.headings import Heading, headings
-from mokuji.core.language.latex import Latex, formulas
-from mokuji.core.language.marks import Mark, marks
-from mokuji.core.language.parser import Event, events_with_ranges
-from mokuji.core.language.parts import Part, parts
-from mokuji.core.language.placeholders import Lifted, lift, outermost
-from mokuji.core.language.pointers import Cite, Handle, pointers
-from mokuji.core.language.raw_html import comments
-from mokuji.core.language.reference import Reference, read
-from mokuji.core.language.slots import NO_SLOTS, Declared, declared, masked, parse
-from mokuji.core.language.steps import MOST_READ, too_many
-from mokuji.core.language.tasks import Task, tasks
+from mokuji.core.syntax import front_matter, literal
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.brackets import Candidate, every, find
+from mokuji.core.syntax.definitions import NO_DEFINITIONS, Definitions, definitions
+from mokuji.core.syntax.destinations import Destination, destinations
+from mokuji.core.syntax.fences import Fence, diagrams
+from mokuji.core.syntax.front_matter import FrontMatter
+from mokuji.core.syntax.headings import Heading, headings
+from mokuji.core.syntax.latex import Latex, formulas
+from mokuji.core.syntax.marks import Mark, marks
+from mokuji.core.syntax.parser import Event, events_with_ranges
+from mokuji.core.syntax.parts import Part, parts
+from mokuji.core.syntax.placeholders import Lifted, lift, outermost
+from mokuji.core.syntax.pointers import Cite, Handle, pointers
+from mokuji.core.syntax.raw_html import comments
+from mokuji.core.syntax.reference import Reference, read
+from mokuji.core.syntax.slots import NO_SLOTS, Declared, declared, masked, parse
+from mokuji.core.syntax.steps import MOST_READ, too_many
+from mokuji.core.syntax.tasks import Task, tasks
 
 ROUNDS = 8
 """How often the text is parsed again before what is left is taken as text."""

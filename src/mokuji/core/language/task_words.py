@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mokuji.core.language.excerpt import fragment
 from mokuji.core.language.page import Page
-from mokuji.core.language.tasks import Task, said
+from mokuji.core.syntax.tasks import Task, said
 
 
 def plain_words(page: Page, task: Task) -> str:

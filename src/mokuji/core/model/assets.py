@@ -15,10 +15,10 @@ from typing import Literal
 from mokuji.core.base.edits import Edit, arrange
 from mokuji.core.base.errors import BadName
 from mokuji.core.base.names import is_storable
-from mokuji.core.language import definitions, files
 from mokuji.core.language.asset_mentions import AssetKind
 from mokuji.core.language.page import Page
-from mokuji.core.language.pointers import source_key
+from mokuji.core.syntax import definitions, files
+from mokuji.core.syntax.pointers import source_key
 
 Sort = Literal["file", "source", "person"]
 KINDS: dict[Sort, AssetKind] = {

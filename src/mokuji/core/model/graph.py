@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from mokuji.core.base.names import Name
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.references import Resolver
 from mokuji.core.model.wiki import Place, Volume
+from mokuji.core.syntax.reference import Kind
 
 Ints = NDArray[np.int64]
 

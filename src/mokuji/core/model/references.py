@@ -14,10 +14,10 @@ from enum import Enum
 
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
-from mokuji.core.language.headings import words
 from mokuji.core.language.page import Page, PageHead, Use
-from mokuji.core.language.reference import Kind, Reference, read
 from mokuji.core.model.wiki import Place, Volume, Wiki
+from mokuji.core.syntax.headings import words
+from mokuji.core.syntax.reference import Kind, Reference, read
 
 
 class By(Enum):

@@ -16,7 +16,7 @@ from typing import Protocol
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind
+from mokuji.core.syntax.reference import Kind
 
 Place = tuple[int, str]
 """A volume's id and a key in it. Volume 0 is one that does not exist: its key stands before the “/” of the key."""

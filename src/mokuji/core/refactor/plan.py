@@ -13,7 +13,6 @@ from mokuji.core.base.errors import Collision, Missing, Refused
 from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.assets import AssetChange
 from mokuji.core.model.changes import ChangeSet, PageChange, Removed, VolumeChange
 from mokuji.core.model.contents import Placing
@@ -22,6 +21,7 @@ from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.following import follow
 from mokuji.core.refactor.engine.outcome import AffectedReference, Followed, Outcome, Successor
 from mokuji.core.refactor.facts import Facts, NoFacts
+from mokuji.core.syntax.reference import Kind
 
 
 @dataclass(frozen=True, slots=True)

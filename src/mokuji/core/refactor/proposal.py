@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.diff.diff import LineRun, Piece, compare, matching
-from mokuji.core.language.headings import section_end, words
 from mokuji.core.language.page import Page
+from mokuji.core.syntax.headings import section_end, words
 
 LONGEST = 120
 """Maximum number of code points of a proposal."""

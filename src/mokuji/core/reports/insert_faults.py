@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from mokuji.core.assembly.inserts import Fault
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.reports.uses import use
+from mokuji.core.syntax.reference import Kind, Reference
 
 
 @dataclass(frozen=True, slots=True)

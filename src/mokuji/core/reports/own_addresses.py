@@ -10,8 +10,8 @@ from urllib.parse import unquote, urlsplit
 from mokuji.core.base import names
 from mokuji.core.base.spans import CodePoints, Span
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import events_with_ranges, tag_name
 from mokuji.core.model.wiki import Place, Volume
+from mokuji.core.syntax.parser import events_with_ranges, tag_name
 
 SCREENS = frozenset({"edit", "revisions", "compare", "backlinks", "card"})
 """Screens about one page, whose addresses are copied as if they were those of the page."""

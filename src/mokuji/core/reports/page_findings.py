@@ -16,15 +16,15 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import Span
-from mokuji.core.language import files as named_files
-from mokuji.core.language.calls import call
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolver, Sections, lookups, name_for, section_for, volumes_by_id
 from mokuji.core.model.wiki import Volume, Wiki
 from mokuji.core.reports.own_addresses import own_addresses, own_files
 from mokuji.core.reports.sections import nearest
 from mokuji.core.style.flaws import SAID_BY_FLAWS, Flaw, Mend, flaws
+from mokuji.core.syntax import files as named_files
+from mokuji.core.syntax.calls import call
+from mokuji.core.syntax.reference import Kind, Reference
 
 LOOKED_UP = 12
 """For so many unwritten names and missing sections something that looks alike is looked for."""

@@ -7,11 +7,11 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from mokuji.core.base import names
-from mokuji.core.language.headings import words
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
+from mokuji.core.syntax.headings import words
+from mokuji.core.syntax.reference import Kind, Reference
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,10 +6,10 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from mokuji.core.assembly.inserts import Fault, assign, select
-from mokuji.core.language.calls import call, dedented
 from mokuji.core.language.page import Page
 from mokuji.core.language.scan import scan
-from mokuji.core.language.slots import Slot
+from mokuji.core.syntax.calls import call, dedented
+from mokuji.core.syntax.slots import Slot
 
 
 @dataclass(frozen=True, slots=True)

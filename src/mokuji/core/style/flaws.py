@@ -16,9 +16,9 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.formulas.formula_words import unpaired
-from mokuji.core.language.body import Body
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import tag_name
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.parser import tag_name
 
 SAID_BY_FLAWS = frozenset({"heading_first_level", "part_unclosed"})
 """Problems of the language that a flaw says with a mend."""

@@ -14,8 +14,8 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import CodePoints, Lines, Span
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import events_with_ranges, tag_name
-from mokuji.core.language.reference import Kind
+from mokuji.core.syntax.parser import events_with_ranges, tag_name
+from mokuji.core.syntax.reference import Kind
 
 TEXT, LINK, PICTURE, FILE, VALUE = "text", "link", "picture", "file", "value"
 _REFERENCE = re.compile(r"\[\[[^\[\]\r\n]*\]\]")

@@ -14,12 +14,12 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page
-from mokuji.core.language.parser import tag_name
-from mokuji.core.language.reference import Kind, plain
-from mokuji.core.language.slots import parse
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.parser import tag_name
+from mokuji.core.syntax.reference import Kind, plain
+from mokuji.core.syntax.slots import parse
 
 HELD = "\ufffc"
 """Stands for something that is no words (U+FFFC, object replacement character)."""

@@ -19,9 +19,7 @@ from mokuji.core.base import names
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Lines
-from mokuji.core.language import files as file_names
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model import graph
 from mokuji.core.model.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Place, Volume
@@ -29,6 +27,8 @@ from mokuji.core.reports import reach
 from mokuji.core.reports.insert_faults import faulty_inserts
 from mokuji.core.reports.page_findings import PageFinding, in_wiki, leads_of
 from mokuji.core.style.flaws import Mend
+from mokuji.core.syntax import files as file_names
+from mokuji.core.syntax.reference import Kind
 from mokuji.formats.check import Checked, CheckedPage, CheckedReference, UnwrittenName
 from mokuji.formats.folder import FolderProblem
 from mokuji.services.folders.folders import Loaded, load, sources_of

@@ -15,7 +15,6 @@ from pathlib import Path
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
-from mokuji.core.language import files as file_names
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.categories import filed
@@ -23,6 +22,7 @@ from mokuji.core.model.contents import Row, branch_end
 from mokuji.core.model.policy import Permission
 from mokuji.core.model.references import volumes_by_id
 from mokuji.core.model.wiki import MemoryWiki, Place, Volume
+from mokuji.core.syntax import files as file_names
 from mokuji.services.folders.folders import Loaded, load, page_called, pages_of, sources_of, volume_called
 
 _WORD = re.compile(r"\w+")

@@ -24,8 +24,6 @@ from mokuji.core.base.spans import Lines, Span
 from mokuji.core.html.html import compile_page
 from mokuji.core.language.indexed_page import IndexedPage, KnownNames, flags_of
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.pointers import source_key
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.categories import Filing, filed
 from mokuji.core.model.references import Sections, inserts_of, volumes_by_id
 from mokuji.core.model.sources import formatted
@@ -33,6 +31,8 @@ from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.reports.formulas import formula_problems
 from mokuji.core.reports.page_findings import PageFinding, in_itself
 from mokuji.core.style.style import Style
+from mokuji.core.syntax.pointers import source_key
+from mokuji.core.syntax.reference import Kind
 from mokuji.formats import bibliography
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files

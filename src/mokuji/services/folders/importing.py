@@ -10,10 +10,10 @@ from pathlib import Path
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadFile, Conflict, Missing, MokujiError, Refused
-from mokuji.core.language import files as file_names
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Role
 from mokuji.core.style.style import Style, as_fields
+from mokuji.core.syntax import files as file_names
 from mokuji.formats.folder import FolderPage, FolderProblem, FolderVolume, FolderWiki, order_of, read
 from mokuji.formats.media import MOST_BYTES
 from mokuji.services.app_context import AppContext

@@ -9,11 +9,11 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.spans import Lines, Span
 from mokuji.core.language.excerpt import Excerpt, excerpt
-from mokuji.core.language.marks import Mark
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.categories import Filing, Node, tree
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.marks import Mark
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.reading import VolumeView, first_words_of, load_ready, volume_view
 from mokuji.store import pages

@@ -6,14 +6,14 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from mokuji.core.base import names
-from mokuji.core.language import files
-from mokuji.core.language.headings import words as words_of
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference, read
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.references import Resolver, Sections, name_for, volumes_by_id
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.core.reports.own_addresses import meant, meant_file
+from mokuji.core.syntax import files
+from mokuji.core.syntax.headings import words as words_of
+from mokuji.core.syntax.reference import Kind, Reference, read
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.store import people
 from mokuji.store.database import reading

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING
 
 from mokuji.core.assembly.inserts import DEEPEST
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.wiki import Volume, Wiki
+from mokuji.core.syntax.reference import Kind
 from mokuji.services.reading.linking import Link, links_of
 
 if TYPE_CHECKING:

@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING
 
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, Sections, lookups
 from mokuji.core.model.wiki import Volume, Wiki
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.reference import Kind, Reference
 
 if TYPE_CHECKING:
     from mokuji.services.app_context import AppContext

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Lines, Span
-from mokuji.core.language.headings import words
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.headings import words
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.store.database import reading
 from mokuji.store.places import contents

@@ -10,12 +10,12 @@ from dataclasses import dataclass, replace
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing
 from mokuji.core.html.html import Head, Open, Piece, bare, words_of
-from mokuji.core.language.headings import words as words_of_heading
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.headings import words as words_of_heading
+from mokuji.core.syntax.reference import Kind
 from mokuji.formats.contents import write_contents
 from mokuji.services.app_context import (
     AppContext,

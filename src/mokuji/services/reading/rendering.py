@@ -25,10 +25,10 @@ from mokuji.core.base.spans import Lines
 from mokuji.core.html.html import Compiled, Open, inline
 from mokuji.core.html.notices import grade
 from mokuji.core.html.writer import Diagram, File
-from mokuji.core.language.fences import DIAGRAM
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind
 from mokuji.core.reports.formulas import formula_problems
+from mokuji.core.syntax.fences import DIAGRAM
+from mokuji.core.syntax.reference import Kind
 from mokuji.services import site
 from mokuji.services.reading.inserting import Inserted
 from mokuji.services.reading.linking import Link

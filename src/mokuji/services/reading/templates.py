@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 
 from mokuji.core.assembly.inserts import Fault, Inserter, Token
 from mokuji.core.base import names
-from mokuji.core.language.front_matter import read as read_front
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check_page
-from mokuji.core.language.slots import NO_SLOTS, Slot, declared
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import Volume
 from mokuji.core.reports.uses import use
+from mokuji.core.syntax.front_matter import read as read_front
+from mokuji.core.syntax.slots import NO_SLOTS, Slot, declared
 from mokuji.services.app_context import AppContext, ReadContext, make_ready, need_head
 from mokuji.services.reading import finding
 from mokuji.services.reading.inserting import inserted

@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 from urllib.parse import quote, urlencode
 
 from mokuji.core.base.names import address
-from mokuji.core.language import files as naming
-from mokuji.core.language.pointers import source_key
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.sources import formatted
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax import files as naming
+from mokuji.core.syntax.pointers import source_key
 from mokuji.services import site
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.inserting import Inserted

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.edits import apply
 from mokuji.core.edit import front_edit
-from mokuji.core.language.front_matter import read as read_front
 from mokuji.core.model.policy import Actor, Permission
+from mokuji.core.syntax.front_matter import read as read_front
 from mokuji.formats import skos
 from mokuji.formats.skos import Concept, Form
 from mokuji.services.app_context import AppContext, ReadContext, find_head

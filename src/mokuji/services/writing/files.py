@@ -10,13 +10,13 @@ from typing import Literal
 
 from mokuji.core.base.errors import Collision, Missing, Refused, TooMany
 from mokuji.core.base.spans import Lines
-from mokuji.core.language import files as naming
-from mokuji.core.language.destinations import link_around
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
-from mokuji.core.language.files import destination as destination
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax import files as naming
+from mokuji.core.syntax.destinations import link_around
+from mokuji.core.syntax.files import destination as destination
 from mokuji.formats.media import at_width, recognise
 from mokuji.services.app_context import AppContext, ReadContext, check, find_volume
 from mokuji.services.reading.reading import VolumeView, volume_view

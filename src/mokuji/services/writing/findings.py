@@ -10,11 +10,11 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.core.reports import page_findings
 from mokuji.core.reports.page_findings import Led, PageFinding
+from mokuji.core.syntax.reference import Kind
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.page_style import found_in

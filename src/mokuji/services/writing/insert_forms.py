@@ -8,14 +8,14 @@ from dataclasses import dataclass
 from mokuji.core.assembly.inserts import assign, select
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
-from mokuji.core.language.calls import Value, call
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.language.scan import check_page, scan
-from mokuji.core.language.slots import Slot
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Resolver
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.calls import Value, call
+from mokuji.core.syntax.reference import Kind, Reference
+from mokuji.core.syntax.slots import Slot
 from mokuji.services.app_context import AppContext, ReadContext, check
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki

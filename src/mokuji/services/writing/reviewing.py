@@ -10,9 +10,9 @@ from mokuji.core.base.phrases import counted
 from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.html.html_diff import rendered_diff
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.policy import Actor
 from mokuji.core.refactor.proposal import proposed_note
+from mokuji.core.syntax.reference import Kind
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.linking import Link
 from mokuji.services.reading.reading import VolumeView

@@ -15,7 +15,6 @@ from mokuji.core.base.errors import BadFields, BadFile, BadName, Forbidden, Miss
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.pointers import source_key
 from mokuji.core.model.assets import check_name
 from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.sources import (
@@ -29,6 +28,7 @@ from mokuji.core.model.sources import (
     with_words,
 )
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.pointers import source_key
 from mokuji.formats import bibliography
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.store import sources as stored

@@ -19,9 +19,9 @@ from mokuji.core.base.spans import Lines
 from mokuji.core.diff.merge import merge3, merged
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.task_words import plain_words
-from mokuji.core.language.tasks import Task, said, ticked
 from mokuji.core.model.policy import Actor, Permission, may
 from mokuji.core.model.wiki import Volume
+from mokuji.core.syntax.tasks import Task, said, ticked
 from mokuji.formats.tasks import TaskLine
 from mokuji.services.app_context import AppContext, ReadContext, find_head
 from mokuji.services.signing import signed, unsigned

@@ -12,11 +12,8 @@ from mokuji.core.base.phrases import counted
 from mokuji.core.base.spans import Lines
 from mokuji.core.diff.line_ends import restore
 from mokuji.core.diff.merge import Part, merge3, merged
-from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page, PageHead, alias_keys
-from mokuji.core.language.reference import Reference, read
 from mokuji.core.language.scan import check_page
-from mokuji.core.language.slots import declared
 from mokuji.core.model.changes import Fate, PageChange
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.references import Sections
@@ -25,6 +22,9 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.save import Edited
 from mokuji.core.refactor.plans.save import save as plan_save
+from mokuji.core.syntax import front_matter
+from mokuji.core.syntax.reference import Reference, read
+from mokuji.core.syntax.slots import declared
 from mokuji.services.app_context import (
     AppContext,
     ReadContext,

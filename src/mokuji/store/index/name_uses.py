@@ -14,9 +14,9 @@ from sqlalchemy import Connection, select, text
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import PageHead
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, volumes_by_id
 from mokuji.core.model.wiki import Place
+from mokuji.core.syntax.reference import Kind, Reference
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.statements import among, array
 from mokuji.store.tables import alias

@@ -5,8 +5,8 @@ from __future__ import annotations
 from mokuji.acts.requests import AddAlias, Retarget
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
-from mokuji.core.language.reference import Reference
 from mokuji.core.model.wiki import Place as NamePlace
+from mokuji.core.syntax.reference import Reference
 from mokuji.store.index import to_mend, unwritten
 from mokuji.upkeep.reports.reading import spot_of
 from mokuji.upkeep.reports.report import (

@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, Response
 from mokuji import routing
 from mokuji.core.base.errors import BadFile, MokujiError
 from mokuji.core.base.names import key
-from mokuji.core.language import files as naming
+from mokuji.core.syntax import files as naming
 from mokuji.services.writing import files
 from mokuji.services.writing.files import Brought, Which
 from mokuji.web import addresses

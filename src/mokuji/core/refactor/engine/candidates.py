@@ -6,9 +6,9 @@ from collections.abc import Collection, Iterator
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, Use
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.wiki import Place
 from mokuji.core.refactor.engine.state import State, name_of
+from mokuji.core.syntax.reference import Kind
 
 
 class Candidates:

@@ -8,12 +8,12 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from mokuji.core.base.edits import apply, arrange
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.spans import Span
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.changes import Fate, PageChange
 from mokuji.core.model.references import Resolver
 from mokuji.core.refactor.engine.composing import Composed, Words
 from mokuji.core.refactor.engine.outcome import AffectedReference, At, Followed
 from mokuji.core.refactor.engine.state import State, holds
+from mokuji.core.syntax.reference import Kind, Reference
 
 
 class Outcomes:

@@ -14,13 +14,13 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Span
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page, PageHead, Use
-from mokuji.core.language.parts import Part
-from mokuji.core.language.reference import Kind, Reference, as_markdown, read
 from mokuji.core.model.references import By, Resolution, Resolver
 from mokuji.core.model.wiki import Place, Volume, Wiki
 from mokuji.core.refactor.engine.state import State
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.parts import Part
+from mokuji.core.syntax.reference import Kind, Reference, as_markdown, read
 
 Typed = tuple[int, str]
 """A volume, and a reference as it is typed there."""

@@ -17,10 +17,10 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
-from mokuji.core.language.definitions import Definition, Definitions, Key, Usage, key_of
 from mokuji.core.language.page import Page
 from mokuji.core.language.scan import scan
 from mokuji.core.refactor.engine.composing import Carried, Part, Words, gap_behind
+from mokuji.core.syntax.definitions import Definition, Definitions, Key, Usage, key_of
 
 _LINE_END = r"(?:\r\n|\n|\r)"
 

@@ -18,15 +18,15 @@ from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.html.filling import form
 from mokuji.core.html.html import Head, Open
-from mokuji.core.language import definitions
-from mokuji.core.language.calls import call, dedented
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page
-from mokuji.core.language.placeholders import prefix, replaced
-from mokuji.core.language.reference import Kind, Reference, as_markdown
-from mokuji.core.language.slots import Slot, parse
 from mokuji.core.model.references import Resolver, Sections, name_for, volumes_by_id
 from mokuji.core.model.wiki import Wiki
+from mokuji.core.syntax import definitions
+from mokuji.core.syntax.calls import call, dedented
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.placeholders import prefix, replaced
+from mokuji.core.syntax.reference import Kind, Reference, as_markdown
+from mokuji.core.syntax.slots import Slot, parse
 
 DEEPEST = 6
 _SLOT = "put_here"

@@ -10,16 +10,16 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.spans import Span
-from mokuji.core.language.headings import shown
 from mokuji.core.language.page import Page, Use
-from mokuji.core.language.parts import Part
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolver, Sections
 from mokuji.core.refactor.engine.candidates import Candidates
 from mokuji.core.refactor.engine.composing import Carried
 from mokuji.core.refactor.engine.decide import Decider
 from mokuji.core.refactor.engine.outcome import AffectedReference
 from mokuji.core.refactor.engine.state import State
+from mokuji.core.syntax.headings import shown
+from mokuji.core.syntax.parts import Part
+from mokuji.core.syntax.reference import Kind, Reference
 
 ROUNDS = 20
 """Number of pages deep a change of headings may travel before the act is refused."""

@@ -13,11 +13,11 @@ from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Span
 from mokuji.core.diff.diff import matching
 from mokuji.core.language.page import Page, PageHead, Use, alias_keys
-from mokuji.core.language.reference import Kind, Reference
 from mokuji.core.model.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Overlay, Place, Volume, Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composed
 from mokuji.core.refactor.engine.outcome import AffectedReference, At, Outcome
+from mokuji.core.syntax.reference import Kind, Reference
 
 
 class State:

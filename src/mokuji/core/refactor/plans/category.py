@@ -15,7 +15,6 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Refused
 from mokuji.core.edit.front_edit import rename_in_list, scalar, set_names
-from mokuji.core.language.marks import spelt
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.categories import LISTS
 from mokuji.core.model.changes import Fate
@@ -25,6 +24,7 @@ from mokuji.core.refactor.engine.composing import Words
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
+from mokuji.core.syntax.marks import spelt
 
 
 @dataclass(frozen=True, slots=True)

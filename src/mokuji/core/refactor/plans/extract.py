@@ -19,7 +19,6 @@ from mokuji.core.base.spans import Lines, Span
 from mokuji.core.edit import front_edit
 from mokuji.core.edit.levels import raised
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.slots import Use, parse
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.contents import LAST, Put
 from mokuji.core.model.references import name_for, volumes_by_id
@@ -30,6 +29,7 @@ from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.engine.passages import Hole, Match, Pattern
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import OptionalChange, Plan, check_free, make, need
+from mokuji.core.syntax.slots import Use, parse
 
 COPY = -1
 """The id of the page's text as a source of what both pages need."""

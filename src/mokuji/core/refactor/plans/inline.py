@@ -20,7 +20,6 @@ from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.edit.front_edit import add_lists
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind
 from mokuji.core.language.scan import scan
 from mokuji.core.model.contents import Take
 from mokuji.core.model.references import Resolver, inserts_of, volumes_by_id
@@ -30,6 +29,7 @@ from mokuji.core.refactor.engine.inlining import Flat, Flattener, Left
 from mokuji.core.refactor.engine.outcome import AffectedReference, Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+from mokuji.core.syntax.reference import Kind
 
 MOST = 300
 """Maximum number of places that one act replaces: each page is read twice."""

@@ -18,9 +18,7 @@ from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Lines, Span
 from mokuji.core.edit import front_edit
 from mokuji.core.edit.levels import DEEPEST, lowered
-from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.assets import Copies
 from mokuji.core.model.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
 from mokuji.core.model.references import Sections, uses_of
@@ -30,6 +28,8 @@ from mokuji.core.refactor.engine.composing import Carried, Composition, Part, Wo
 from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+from mokuji.core.syntax import front_matter
+from mokuji.core.syntax.reference import Kind
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,13 +16,13 @@ from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.edit.front_edit import line_end
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind, Reference, read
 from mokuji.core.model.references import Resolver, Sections, section_for, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composition, Words
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+from mokuji.core.syntax.reference import Kind, Reference, read
 
 
 @dataclass(frozen=True, slots=True)

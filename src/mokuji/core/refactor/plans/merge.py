@@ -17,7 +17,6 @@ from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
-from mokuji.core.language import front_matter
 from mokuji.core.language.page import Page
 from mokuji.core.model.assets import Copies
 from mokuji.core.model.contents import LAST, Placing, Put, Row, Take, branch_end, index_of
@@ -27,6 +26,7 @@ from mokuji.core.refactor.engine.composing import Carried, Composed, Composition
 from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, naming, need
+from mokuji.core.syntax import front_matter
 
 Texts = Literal["after", "before", "keep", "edited"]
 """How the texts are joined: that of the page that goes after or before the other, not at all, or as edited."""

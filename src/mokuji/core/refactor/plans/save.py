@@ -14,15 +14,15 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, apply
 from mokuji.core.diff.diff import matching
-from mokuji.core.language.headings import words as words_of
 from mokuji.core.language.page import Page
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.references import Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.composing import Words
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
+from mokuji.core.syntax.headings import words as words_of
+from mokuji.core.syntax.reference import Kind
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import BadName, Missing
 from mokuji.core.base.spans import Span
-from mokuji.core.language.headings import typed_span
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
+from mokuji.core.syntax.headings import typed_span
 
 LONGEST = 300
 """Maximum number of code points of a heading that an act writes."""

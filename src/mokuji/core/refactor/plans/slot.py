@@ -11,14 +11,14 @@ from mokuji.core.base.edits import Edit
 from mokuji.core.base.errors import Collision, Missing, Refused
 from mokuji.core.base.spans import Span
 from mokuji.core.edit.front_edit import mapping_key_span
-from mokuji.core.language.calls import Value, call
 from mokuji.core.language.page import Page
-from mokuji.core.language.slots import Slot, parse
 from mokuji.core.model.references import inserts_of
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, make, need
+from mokuji.core.syntax.calls import Value, call
+from mokuji.core.syntax.slots import Slot, parse
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 

@@ -16,7 +16,6 @@ from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.base.spans import Span
 from mokuji.core.edit import front_edit
 from mokuji.core.edit.levels import raised
-from mokuji.core.language.headings import Heading, section_end, words
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.changes import Fate
 from mokuji.core.model.contents import LAST, Put
@@ -26,6 +25,7 @@ from mokuji.core.refactor.engine.composing import Composition, Words, gap_behind
 from mokuji.core.refactor.engine.outcome import Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, check_free, make, need
+from mokuji.core.syntax.headings import Heading, section_end, words
 
 Leave = Literal["link", "insert"]
 """What stays in the place of the section."""

@@ -19,7 +19,6 @@ from mokuji.core.base.errors import Collision, Missing, Refused
 from mokuji.core.base.spans import Span
 from mokuji.core.diff.merge import Conflict, Mine, merge3
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.language.reference import Kind
 from mokuji.core.model.assets import AssetChange, renaming
 from mokuji.core.model.changes import ChangeSet, Fate, Removed, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
@@ -30,6 +29,7 @@ from mokuji.core.refactor.engine.following import follow, wiki_after
 from mokuji.core.refactor.engine.outcome import AffectedReference, At, Outcome, Successor
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import Plan, leads_of
+from mokuji.core.syntax.reference import Kind
 
 
 @dataclass(frozen=True, slots=True)

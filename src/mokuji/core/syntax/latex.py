@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.slots import unmasked
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.slots import unmasked
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from __future__ import annotations
 from itertools import islice
 from typing import Any
 
-from mokuji.core.language.parser import events, ranges
+from mokuji.core.syntax.parser import events, ranges
 
 MOST = 300_000
 """Maximum number of steps of a text that is laid out: three to four seconds of work."""

@@ -14,9 +14,9 @@ from dataclasses import dataclass
 from itertools import islice
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.marks import CLOSED, opens
-from mokuji.core.language.parser import tag_name
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.marks import CLOSED, opens
+from mokuji.core.syntax.parser import tag_name
 
 MOST = 5_000
 """Maximum number of either on one page."""

@@ -10,8 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import CodePoints, Span
-from mokuji.core.language.parser import Event
-from mokuji.core.language.placeholders import Lifted
+from mokuji.core.syntax.parser import Event
+from mokuji.core.syntax.placeholders import Lifted
 
 
 @dataclass(frozen=True, slots=True)

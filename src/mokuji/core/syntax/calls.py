@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.syntax.reference import Kind, Reference
 
 _NAMED = re.compile(r"[ \t\r\n]*([A-Za-z_][A-Za-z0-9_]*):(?=\s|\Z)")
 _TOKEN = re.compile(r"\\.|`+|\|", re.DOTALL)

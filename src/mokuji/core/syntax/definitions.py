@@ -12,9 +12,9 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.literal import Range, Ranges
-from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.literal import Range, Ranges
+from mokuji.core.syntax.parser import Event, tag_name
 
 _DEFINITION = re.compile(rb"^([ \t>*+\-\d.)]*)\[((?:[^\[\]\\]|\\.)+)\]:", re.MULTILINE)
 _LEAVES = {"Text", "Code", "InlineMath", "DisplayMath", "InlineHtml", "Html", "FootnoteReference"}

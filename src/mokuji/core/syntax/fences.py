@@ -13,10 +13,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.parser import tag_name
-from mokuji.core.language.placeholders import Lifted
-from mokuji.core.language.slots import unmasked
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.parser import tag_name
+from mokuji.core.syntax.placeholders import Lifted
+from mokuji.core.syntax.slots import unmasked
 
 _OPENS = re.compile(r"^[ \t>*+\-\d.)]*(?:`{3,}|~{3,})[ \t]*dot\b", re.MULTILINE)
 DIAGRAM = "dot"

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.reference import Reference
+from mokuji.core.syntax.reference import Reference
 
 
 class Place(Protocol):

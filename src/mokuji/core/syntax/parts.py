@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from mokuji.core.base import names
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.parser import tag_name
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.parser import tag_name
 
 MOST = 500
 """Maximum number of parts of a page."""

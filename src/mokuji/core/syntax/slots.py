@@ -16,7 +16,7 @@ from typing import Any
 
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.spans import Span
-from mokuji.core.language.front_matter import FrontMatter
+from mokuji.core.syntax.front_matter import FrontMatter
 
 DEEPEST = 16
 """Maximum number of expansions inside the words of each other; a deeper one stays as typed."""

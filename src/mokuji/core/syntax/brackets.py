@@ -12,7 +12,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from mokuji.core.language.literal import Coverage
+from mokuji.core.syntax.literal import Coverage
 
 MOST_LINES = 200
 """Maximum number of lines of an insert."""

@@ -14,9 +14,9 @@ from datetime import date
 from itertools import islice
 
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.parser import Event, tag_name
-from mokuji.core.language.pointers import Handle
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.parser import Event, tag_name
+from mokuji.core.syntax.pointers import Handle
 
 MOST = 5_000
 """Maximum number of tasks of one page."""

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from mokuji.core.language.parser import Event, tag_name
+from mokuji.core.syntax.parser import Event, tag_name
 
 Range = tuple[int, int]
 _LINKS = {"Link", "Image"}

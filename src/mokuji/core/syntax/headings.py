@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.parser import Event
-from mokuji.core.language.reference import Kind, Reference, plain
-from mokuji.core.language.slots import unmasked
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.parser import Event
+from mokuji.core.syntax.reference import Kind, Reference, plain
+from mokuji.core.syntax.slots import unmasked
 
 _MARKS = re.compile(r"#{1,6}[ \t]+")
 _LINE_END = re.compile(r"\r\n|\n|\r")

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import Any, AnyStr
 
-from mokuji.core.language.parser import tag_name
+from mokuji.core.syntax.parser import tag_name
 
 DEEPEST = 40
 """Maximum number of levels of raw tags inside each other."""

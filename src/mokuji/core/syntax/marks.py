@@ -13,8 +13,8 @@ from dataclasses import dataclass
 
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
-from mokuji.core.language.body import Body
-from mokuji.core.language.parser import tag_name
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.parser import tag_name
 
 MOST = 5_000
 """Maximum number of marks of a page."""

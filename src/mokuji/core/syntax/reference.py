@@ -15,7 +15,7 @@ from mokuji.core.base import names
 from mokuji.core.base.findings import Problem
 from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Span
-from mokuji.core.language.parser import events
+from mokuji.core.syntax.parser import events
 
 LONGEST_SECTION = 500
 """Maximum number of code points of a section as typed."""

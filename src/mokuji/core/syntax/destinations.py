@@ -14,11 +14,11 @@ from dataclasses import dataclass
 
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import CodePoints, Span
-from mokuji.core.language import files
-from mokuji.core.language.body import Body
-from mokuji.core.language.definitions import Definitions
-from mokuji.core.language.parser import Event, events_with_ranges, tag_name
-from mokuji.core.language.reference import Kind, Reference
+from mokuji.core.syntax import files
+from mokuji.core.syntax.body import Body
+from mokuji.core.syntax.definitions import Definitions
+from mokuji.core.syntax.parser import Event, events_with_ranges, tag_name
+from mokuji.core.syntax.reference import Kind, Reference
 
 _ANGLES = re.compile(r"<((?:[^<>\\\r\n]|\\.)*)>")
 _PLAIN = re.compile(r"(?:[^\s()\\]|\\[^\s]|\\(?=\s)|\((?:[^\s()\\]|\\[^\s]|\([^\s()]*\))*\))+")
