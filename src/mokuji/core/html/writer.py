@@ -22,13 +22,13 @@ import html
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import Any
-from urllib.parse import quote
 
 from mokuji.core.formulas.formulas import formula
+from mokuji.core.html import addresses
 from mokuji.core.html.code import coloured
 from mokuji.core.html.notices import notices
+from mokuji.core.html.table_rows import TableRows
 from mokuji.core.syntax import files
 from mokuji.core.syntax.fences import DIAGRAM, Info, info
 from mokuji.core.syntax.parser import tag_name
@@ -38,11 +38,6 @@ DEEPEST = 40
 """Maximum number of levels of blocks, and of inline markup, that are shown as such; deeper ones lie flat."""
 
 _WIDTH = re.compile(r"\{width=((?:100|[1-9]\d?)%|[1-9]\d{0,3}px)\}")
-DITTO = "&quot;"
-"""A ditto mark, as it stands in HTML."""
-_URL_SAFE = "!#$%&'()*+,-./:;=?@_~"
-_BARE = re.compile(r"(?:https?://|mailto:)[^\s<>\"“”]+")
-_ALIGN = {"Left": ' align="left"', "Center": ' align="center"', "Right": ' align="right"', "None": ""}
 _BLOCKS = {
     "BlockQuote": "blockquote",
     "DefinitionList": "dl",
@@ -56,26 +51,6 @@ _INLINES = {
     "Superscript": "sup",
     "Subscript": "sub",
 }
-
-
-def _address_end(words: str) -> int:
-    """Where a bare address ends: before marks of punctuation, and before brackets that close what it does not open
-    (GitHub Flavored Markdown 0.29, 6.9, extended autolinks). From its end, so that each mark is looked at once."""
-    open_ = words.count("(") - words.count(")")
-    end = len(words)
-    while end:
-        last = words[end - 1]
-        if last == ";":
-            at = words.rfind("&", max(0, end - 40), end)
-            entity = at >= 0 and re.fullmatch(r"&[0-9A-Za-z]+;", words[at:end])
-            end = at if entity else end - 1
-        elif last in "?!.,:*_~'\"":
-            end -= 1
-        elif last == ")" and open_ < 0:
-            end, open_ = end - 1, open_ + 1
-        else:
-            break
-    return end
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,17 +97,6 @@ class Diagram:
     description: str
 
 
-@dataclass(slots=True)
-class _Cell:
-    """A cell of a table: where its tag stands in what is written, its first column, and how many columns and rows it
-    covers."""
-
-    at: int
-    column: int
-    wide: int = 1
-    rows: int = 1
-
-
 def box(number: int | None, done: bool) -> str:
     """The box of a task, by its number among those of its page where it can be ticked."""
     task = "" if number is None else f' data-task="{number}"'
@@ -176,11 +140,7 @@ class Writer:
         self._blocks = self._inlines = self._links = 0
         self._alt: list[str] | None = None
         self._alts = 0
-        self._aligns: Sequence[str] = ()
-        self._column = 0
-        self._head = False
-        self._cells: list[int] = []
-        self._above: dict[int, _Cell] = {}
+        self._rows = TableRows(ditto=self._rules.typeset)
         self._fenced: list[str] | None = None
         self._info = Info("")
         self._raw: list[str] | None = None
@@ -300,17 +260,10 @@ class Writer:
         """Text with bare addresses as links; an address ends before a reference and before what
         closes a sentence (as in GFM's extended autolinks)."""
         at = 0
-        for match in _BARE.finditer(text):
-            address = match[0]
-            if self._stand_in is not None and (cut := self._stand_in.search(address)):
-                address = address[: cut.start()]
-            address = address[: _address_end(address)]
-            if not address.partition(":")[2].strip("/"):
-                continue
-            self._out.append(html.escape(text[at : match.start()]))
-            href = html.escape(quote(address, safe=_URL_SAFE))
-            self._out.append(f'<a href="{href}">{html.escape(address)}</a>')
-            at = match.start() + len(address)
+        for start, address in addresses.bare(text, self._stand_in):
+            href = addresses.escaped(address)
+            self._out.append(f'{html.escape(text[at:start])}<a href="{href}">{html.escape(address)}</a>')
+            at = start + len(address)
         self._out.append(html.escape(text[at:]))
 
     def _code(self, value: str) -> None:
@@ -435,7 +388,7 @@ class Writer:
                 return
             url = ("mailto:" if link["link_type"] == "Email" else "") + link["dest_url"]
             title = f' title="{html.escape(link["title"])}"' if link["title"] else ""
-            self._out.append(f'<a href="{html.escape(quote(url, safe=_URL_SAFE))}"{title}>')
+            self._out.append(f'<a href="{addresses.escaped(url)}"{title}>')
         else:
             self._inlines += 1
             if self._inlines <= DEEPEST:
@@ -471,7 +424,7 @@ class Writer:
             )
             return
         title = f' title="{html.escape(self._picture["title"])}"' if self._picture["title"] else ""
-        src = html.escape(quote(url, safe=_URL_SAFE))
+        src = addresses.escaped(url)
         self._out.append(f'<img src="{src}" alt="{html.escape(alt)}"{title} />')
 
     def _start_paragraph(self, _: Any) -> None:
@@ -564,7 +517,7 @@ class Writer:
         self._out = outer
 
     def _start_table(self, tag: Any) -> None:
-        self._aligns = tag["Table"]
+        self._rows.begin(tag["Table"])
         box = "<div>" + self._attribute(' class="table"') if self._rules.decorate else ""
         self._out.append(f"{box}<table>\n")
 
@@ -572,74 +525,24 @@ class Writer:
         self._out.append("</tbody></table></div>\n" if self._rules.decorate else "</tbody></table>\n")
 
     def _start_tablehead(self, _: Any) -> None:
-        self._cells, self._head = [], True
-        self._above = {}
+        self._rows.begin_section(head=True)
         self._out.append("<thead><tr>\n")
 
     def _end_tablehead(self, _: Any) -> None:
-        self._end_row()
-        self._head = False
-        self._above = {}
+        self._rows.end_row(self._out)
+        self._rows.begin_section(head=False)
         self._out.append("</tr></thead><tbody>\n")
 
     def _start_tablerow(self, _: Any) -> None:
-        self._cells = []
+        self._rows.begin_row()
         self._out.append("<tr>\n")
 
     def _end_tablerow(self, _: Any) -> None:
-        self._end_row()
+        self._rows.end_row(self._out)
         self._out.append("</tr>\n")
 
     def _start_tablecell(self, _: Any) -> None:
-        self._cells.append(len(self._out))
+        self._rows.begin_cell(len(self._out))
 
     def _end_tablecell(self, _: Any) -> None:
-        pass  # a row is put together at its end: what a cell is one with depends on those beside it
-
-    def _end_row(self) -> None:
-        """Puts the cells of a row down, those with ditto marks as parts of the cells above or to the left."""
-        edges = [*self._cells, len(self._out)]
-        cells = [self._out[start:end] for start, end in pairwise(edges)]
-        typed = ["".join(cell) if self._rules.typeset else "" for cell in cells]
-        up = self._carried_on(typed)
-        del self._out[edges[0] :]
-        here: dict[int, _Cell] = {}
-        for column, words in enumerate(typed):
-            if column in up:
-                here[column] = self._above[column]
-                continue
-            left = here.get(column - 1)
-            if (
-                words == DITTO * 2
-                and left is not None
-                and left.column + left.wide == column
-                and column - 1 not in up
-            ):
-                left.wide += 1
-                here[column] = left
-                self._out[left.at] = self._cell_tag(left)
-                continue
-            here[column] = cell = _Cell(len(self._out), column)
-            self._out += [self._cell_tag(cell), *cells[column], "</th>\n" if self._head else "</td>\n"]
-        for cell in {id(each): each for column, each in here.items() if column in up}.values():
-            cell.rows += 1
-            self._out[cell.at] = self._cell_tag(cell)
-        self._above = here
-
-    def _carried_on(self, typed: Sequence[str]) -> set[int]:
-        """The columns of a row in which cells of the row above go on: a wide one if it does in all of its columns."""
-        found: set[int] = set()
-        for column, words in enumerate(typed):
-            above = self._above.get(column)
-            if above is None or above.column != column or words != DITTO:
-                continue
-            under = range(column, column + above.wide)
-            if all(typed[each] in {DITTO, DITTO * 2} for each in under):
-                found.update(under)
-        return found
-
-    def _cell_tag(self, cell: _Cell) -> str:
-        align = self._aligns[cell.column] if cell.column < len(self._aligns) else "None"
-        span = f' rowspan="{cell.rows}"' if cell.rows > 1 else ""
-        span += f' colspan="{cell.wide}"' if cell.wide > 1 else ""
-        return f"<{'th' if self._head else 'td'}{_ALIGN[align]}{span}>"
+        pass
