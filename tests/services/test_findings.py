@@ -274,6 +274,34 @@ def test_what_was_put_aside_does_not_stand_beside_its_page(app: AppContext, writ
     assert left.finding.code == "heading_skips"
 
 
+@pytest.mark.parametrize(
+    ("report", "code"),
+    [
+        ("sections", "section_missing"),
+        ("addresses", "own_address"),
+        ("no-file", "file_missing"),
+        ("no-source", "source_missing"),
+        ("insert-faults", "slot_missing"),
+    ],
+)
+def test_what_a_page_names_and_was_put_aside_does_not_stand_beside_it(
+    app: AppContext, writer: Actor, report: str, code: str
+) -> None:
+    text = (
+        "[[Battery well#Nowhere]] [pump](https://docs.example/guide/battery-well) "
+        "![a](mast.png) said[^nowhere]\n\n[[=Card|risk: x]]\n"
+    )
+    pages(app, writer, "guide", {"Draft": text})
+
+    def beside() -> list[str]:
+        return sorted(row.finding.code for row in one_page.to_mend(app, writer, "guide", "draft", SITE).rows)
+
+    before = beside()
+    rows = upkeep.report(app, writer, "guide", report, origins=SITE).rows
+    asides.put(app, writer, report, rows, "Agreed.")
+    assert code in before and beside() == [each for each in before if each != code]
+
+
 def test_what_is_to_mend_on_a_page_is_told_to_its_writers_alone(app: AppContext, writer: Actor) -> None:
     pages(app, writer, "secret", {"Draft": "The the seal."})
     reader = person(app, "jonas", guide=Role.READER)

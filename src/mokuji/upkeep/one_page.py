@@ -10,10 +10,10 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.core.reports.page_findings import PageFinding
 from mokuji.core.style.flaws import Flaw
-from mokuji.services.app_context import AppContext
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.writing import findings
-from mokuji.store import put_aside
 from mokuji.store.database import reading
+from mokuji.upkeep.keeping import scene_of
 from mokuji.upkeep.reports.mending import offer_of
 from mokuji.upkeep.reports.reading import finding_of_flaw
 from mokuji.upkeep.reports.registry import REPORTS
@@ -24,7 +24,14 @@ LONGEST = 50_000
 SHOWN = 12
 """Number of findings that are shown beside a page."""
 _REPORT = {"problem": "flaws", "advice": "flaws", "style": "style"}
-"""In which report a finding of a text can have been put aside."""
+"""In which report what a text says badly can have been put aside."""
+_LISTED = {
+    "section_missing": "sections",
+    "own_address": "addresses",
+    "file_missing": "no-file",
+    "source_missing": "no-source",
+}
+"""In which report a finding of what a text names can have been put aside; any other in that of faulty inserts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,12 +62,26 @@ def to_mend(
     seen, found = findings.of_page(app, actor, volume_key, page_key, origins)
     page, volume, lines = seen.ready.page, seen.volume, Lines(seen.ready.page.text)
     with reading(app.engine) as connection:
-        aside = put_aside.known(connection, volume.id)
+        scene = scene_of(ReadContext(connection, actor), volume, tuple(origins))
+        listed = {
+            report.name: [
+                finding for finding in report.on_pages(scene, [page]) if report.what(finding) in aside
+            ]
+            for report in REPORTS.values()
+            if report.on_pages is not None and (aside := scene.aside(report.name))
+        }
 
     def is_aside(each: PageFinding) -> bool:
         report = REPORTS[_REPORT[each.kind]]
         flaw = Flaw(each.code, each.message, each.span)
-        return report.what(finding_of_flaw(page, lines, flaw)) in aside.get(report.name, ())
+        if report.what(finding_of_flaw(page, lines, flaw)) in scene.aside(report.name):
+            return True
+        where = _LISTED.get(each.code, "insert-faults")
+        return any(
+            spot.span.covers(each.span) and (each.code in _LISTED or each.message in finding.reason)
+            for finding in listed.get(where, ())
+            for spot in finding.spots
+        )
 
     kept = [each for each in found if each.kind != "unwritten" and not is_aside(each)]
     rows = tuple(

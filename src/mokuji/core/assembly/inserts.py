@@ -318,7 +318,7 @@ def _cut(page: Page, spans: Sequence[Span], key: bytes) -> _Cut:
     told = [
         definition.span
         for definition in content.definitions.defined
-        if not definition.nested and not any(span.start <= definition.span.start < span.end for span in spans)
+        if not definition.nested and not any(span.holds(definition.span.start) for span in spans)
     ]
     markers = [span for part in content.parts for span in (part.opening, part.closing)]
     pieces: list[str] = []
@@ -329,7 +329,7 @@ def _cut(page: Page, spans: Sequence[Span], key: bytes) -> _Cut:
         changes += _stand_ins(page, span, references, mark)
         changes += [(where, f"{mark}t{n}q") for n, (where, _) in enumerate(signs_of(content))]
         for index, heading in enumerate(content.headings):
-            if span.start <= heading.span.start < span.end:
+            if span.holds(heading.span.start):
                 at = typed_span(page.text, heading).start
                 changes.append((Span(at, at), f"{mark}k{index}q "))
                 headings.append(index)

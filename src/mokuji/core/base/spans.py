@@ -23,6 +23,14 @@ class Span(NamedTuple):
         """What stands there."""
         return text[self.start : self.end]
 
+    def covers(self, other: Span) -> bool:
+        """Whether another range lies in this one."""
+        return self.start <= other.start and other.end <= self.end
+
+    def holds(self, at: int) -> bool:
+        """Whether a place, or what begins there, lies in this range."""
+        return self.start <= at < self.end
+
     def moved(self, by: int) -> Span:
         """The same range ``by`` code points further on."""
         return Span(self.start + by, self.end + by)

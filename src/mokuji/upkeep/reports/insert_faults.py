@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page
@@ -15,29 +16,30 @@ from mokuji.upkeep.reports.reading import collect, key_at, spot_of, text_batches
 from mokuji.upkeep.reports.report import Finding, Group, Listing, Report, ReportContext, by_target
 
 
-def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:
+def _on_pages(scene: ReportContext, pages: list[Page]) -> Iterator[Finding]:
     wiki = scene.wiki
+    by_id = {page.head.id: page for page in pages}
+    lacking: dict[int, dict[Span, tuple[Mend, ...]]] = {}
+    for insert in faulty_inserts(wiki, pages):
+        page, span = by_id[insert.page.id], insert.reference.span
+        spot = spot_of(page, span, insert.index)
+        said = " ".join(fault.message for fault in insert.faults)
+        if page.head.id not in lacking:
+            lacking[page.head.id] = dict(missing_values(wiki, page))
+        yield Finding(
+            key_at(page, span),
+            insert.target.title,
+            page.head,
+            reason=said,
+            target=insert.target,
+            spots=(spot,),
+            mends=lacking[page.head.id].get(span, ()),
+        )
 
-    def of(batch: list[Page]) -> Iterator[Finding]:
-        by_id = {page.head.id: page for page in batch}
-        lacking: dict[int, dict[Span, tuple[Mend, ...]]] = {}
-        for insert in faulty_inserts(wiki, batch):
-            page, span = by_id[insert.page.id], insert.reference.span
-            spot = spot_of(page, span, insert.index)
-            said = " ".join(fault.message for fault in insert.faults)
-            if page.head.id not in lacking:
-                lacking[page.head.id] = dict(missing_values(wiki, page))
-            yield Finding(
-                key_at(page, span),
-                insert.target.title,
-                page.head,
-                reason=said,
-                target=insert.target,
-                spots=(spot,),
-                mends=lacking[page.head.id].get(span, ()),
-            )
 
-    return collect(text_batches(scene, after, Holding.INSERTS), after, most, of), {}
+def _insert_faults(scene: ReportContext, after: str, most: int) -> Listing:
+    batches = text_batches(scene, after, Holding.INSERTS)
+    return collect(batches, after, most, partial(_on_pages, scene)), {}
 
 
 REPORT = Report(
@@ -48,6 +50,7 @@ REPORT = Report(
     "The values of these inserts do not fit the template that they lead to.",
     _insert_faults,
     mends=mends_in_text,
+    on_pages=_on_pages,
     parts=by_target("puts in"),
     reasons="problem",
 )

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
+from mokuji.core.language.page import Page
 from mokuji.core.model.assets import Asset
 from mokuji.core.model.assets import Sort as AssetSort
+from mokuji.core.syntax.destinations import Destination
+from mokuji.core.syntax.pointers import Cite
 from mokuji.store.index import assets
 from mokuji.upkeep.reports.reading import spot_of
 from mokuji.upkeep.reports.report import Finding, Listing, ReportContext, Spot
@@ -24,17 +27,21 @@ def lost(scene: ReportContext, sort: AssetSort, keys: Sequence[tuple[str, int]])
         spots: list[Spot] = []
         title = key
         for page in sorted((p for p in named if p.head.volume == scene.volume.id), key=lambda p: p.head.key):
-            places = (
-                [
-                    (destination.key, destination.name, destination.span)
-                    for destination in page.content.destinations
-                ]
-                if sort == "file"
-                else [(cite.key, cite.name, cite.span) for cite in page.content.cites]
-            )
-            for other, name, span in places:
-                if other == key:
-                    title = name
-                    spots.append(spot_of(page, span, words=name))
+            for place in _named_on(page, sort):
+                if place.key == key:
+                    title = place.name
+                    spots.append(spot_of(page, place.span, words=place.name))
         findings.append(Finding(key, title, number=number, spots=tuple(spots[:FILE_SPOTS])))
     return findings, {}
+
+
+def _named_on(page: Page, sort: AssetSort) -> Sequence[Destination | Cite]:
+    return page.content.destinations if sort == "file" else page.content.cites
+
+
+def named_on(sort: AssetSort, _: ReportContext, pages: list[Page]) -> Iterator[Finding]:
+    """All that pages name, whether it is there or not."""
+    for page in pages:
+        for place in _named_on(page, sort):
+            spot = spot_of(page, place.span, words=place.name)
+            yield Finding(place.key, place.name, page.head, spots=(spot,))

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from mokuji.store import files
 from mokuji.store.index.to_mend import Counts
-from mokuji.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.upkeep.reports.lost import MOST_LOST, lost, named_on
 from mokuji.upkeep.reports.mending import edit_there
 from mokuji.upkeep.reports.report import (
     Finding,
@@ -46,6 +48,7 @@ REPORT = Report(
     mends=_mends,
     parts=by_name("no-file"),
     what=by_key,
+    on_pages=partial(named_on, "file"),
     number=_number,
     in_step=True,
 )

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
+from functools import partial
 
 from mokuji.store import sources
 from mokuji.store.index.to_mend import Counts
-from mokuji.upkeep.reports.lost import MOST_LOST, lost
+from mokuji.upkeep.reports.lost import MOST_LOST, lost, named_on
 from mokuji.upkeep.reports.mending import edit_there
 from mokuji.upkeep.reports.report import (
     Finding,
@@ -50,6 +51,7 @@ REPORT = Report(
     mends=_mends,
     parts=by_name("no-source"),
     what=by_key,
+    on_pages=partial(named_on, "source"),
     number=_number,
     in_step=True,
 )

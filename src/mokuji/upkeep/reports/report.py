@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Collection, Mapping, Sequence, Set
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from enum import Enum
 from typing import Literal
@@ -13,7 +13,7 @@ from mokuji.core.base import names
 from mokuji.core.base.phrases import counted
 from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import Excerpt
-from mokuji.core.language.page import PageHead
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Volume
 from mokuji.core.reports.look_alikes import Pair
 from mokuji.core.style.flaws import Mend
@@ -237,6 +237,9 @@ class Report:
     """What names a finding as long as it says the same: by this it is put aside."""
     reasons: Literal["beside", "words", "problem"] = "beside"
     """Whether what a finding says besides is told as less, as much, or as what is wrong."""
+    on_pages: Callable[[ReportContext, list[Page]], Iterator[Finding]] | None = None
+    """The findings of some pages, page by page in the order of their texts, where it looks at each for itself; those of
+    one page are told beside it, unless they were put aside."""
     to_mend: bool = False
     """Whether its number is told beside the name of the room."""
     number: Callable[[ReportContext, Counts], int] | None = None

@@ -39,7 +39,7 @@ def _only_in_notes(scene: ReportContext, head: PageHead) -> list[PageHead]:
         if user is None or not user.content.declared.template:
             return []
         given = select(user, None)
-        if given is None or any(span.start <= use.start < span.end for span in given):
+        if given is None or any(span.holds(use.start) for span in given):
             return []
     return [page.head for page in users.values()]
 

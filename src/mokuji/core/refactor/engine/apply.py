@@ -11,7 +11,7 @@ from mokuji.core.model.wiki import Place
 from mokuji.core.refactor.engine.candidates import Candidates
 from mokuji.core.refactor.engine.decide import LEFT, Decider, Decision, Note
 from mokuji.core.refactor.engine.outcome import AffectedReference
-from mokuji.core.refactor.engine.state import State, holds
+from mokuji.core.refactor.engine.state import State
 
 
 def follow_names(state: State, candidates: Candidates, places: Collection[Place] = ()) -> Decider:
@@ -35,7 +35,7 @@ def _apply(state: State, page: Page, use: Use, decision: Decision) -> None:
     if decision.note is not None:
         _listed(state, decision.note)[at] = AffectedReference(page.head, span)
     if decision.words:
-        for inside in [each for each in state.edits.get(id_, {}) if holds(span, each)]:
+        for inside in [each for each in state.edits.get(id_, {}) if span.covers(each)]:
             del state.edits[id_][inside]
     for edit in decision.edits:
         state.edit(page, use, Edit(edit.span.moved(span.start), edit.words))

@@ -12,7 +12,7 @@ from mokuji.core.model.changes import Fate, PageChange
 from mokuji.core.model.references import Resolver
 from mokuji.core.refactor.engine.composing import Composed, Words
 from mokuji.core.refactor.engine.outcome import AffectedReference, At, Followed
-from mokuji.core.refactor.engine.state import State, holds
+from mokuji.core.refactor.engine.state import State
 from mokuji.core.syntax.reference import Kind, Reference
 
 
@@ -140,7 +140,7 @@ class Outcomes:
             old = [
                 reference
                 for reference in self.state.page(part.source).content.references
-                if part.span.start <= reference.span.start < part.span.end
+                if part.span.holds(reference.span.start)
                 and not self.state.within_gone(part.source, reference)
             ]
             if len(old) != len(standing) or any(
@@ -163,7 +163,7 @@ class Outcomes:
                     put.append(Span(end - len(edit.words), end))
         if not put:
             return list(references)
-        return [reference for reference in references if not any(holds(span, reference.span) for span in put)]
+        return [reference for reference in references if not any(span.covers(reference.span) for span in put)]
 
     def _as_expected(
         self, change: PageChange, source: int, a: Reference, b: Reference, before: Resolver, after: Resolver

@@ -176,4 +176,4 @@ def _within(inner: Span, outer: Span) -> bool:
     """Whether an edit belongs to a part; one that only inserts at an edge belongs to what stands before it."""
     if inner.start == inner.end:
         return outer.start < inner.start <= outer.end or inner.start == outer.start == 0
-    return outer.start <= inner.start and inner.end <= outer.end
+    return outer.covers(inner)

@@ -52,9 +52,9 @@ def part(page: Page, passage: Span) -> Parted:
     sides = _sides(definitions, passage)
     moved: dict[bool, list[Definition]] = {True: [], False: []}
     copied: dict[bool, list[Definition]] = {True: [], False: []}
-    again = {(each.key, _inside(each.span, passage)) for each in definitions.again}
+    again = {(each.key, passage.holds(each.span.start)) for each in definitions.again}
     for definition in definitions.defined:
-        here = _inside(definition.span, passage)
+        here = passage.holds(definition.span.start)
         wanted = sides.get(definition.key) or {here}
         if (definition.key, not here) in again:
             raise Refused(
@@ -86,13 +86,13 @@ def _sides(found: Definitions, passage: Span) -> dict[Key, set[bool]]:
     starts = [definition.span.start for definition in notes]
     for usage in found.used:
         at = bisect_right(starts, usage.span.start) - 1
-        if at >= 0 and _inside(usage.span, notes[at].span):
+        if at >= 0 and notes[at].span.holds(usage.span.start):
             within.setdefault(notes[at].key, set()).add(usage.key)
         else:
-            sides.setdefault(usage.key, set()).add(_inside(usage.span, passage))
+            sides.setdefault(usage.key, set()).add(passage.holds(usage.span.start))
     open_ = [definition.key for definition in notes]
     for definition in notes:
-        sides.setdefault(definition.key, {_inside(definition.span, passage)})
+        sides.setdefault(definition.key, {passage.holds(definition.span.start)})
     while open_:
         note = open_.pop()
         for key in within.get(note, ()):
@@ -104,16 +104,12 @@ def _sides(found: Definitions, passage: Span) -> dict[Key, set[bool]]:
     return sides
 
 
-def _inside(span: Span, passage: Span) -> bool:
-    return passage.start <= span.start < passage.end
-
-
 def without(page: Page, span: Span, gone: Iterable[Definition]) -> list[Part]:
     """A passage of a page without some definitions, nor the empty lines that only they needed."""
     parts: list[Part] = []
     at = span.start
     for definition in gone:
-        if _inside(definition.span, span):
+        if span.holds(definition.span.start):
             cut = _lines(page.text, definition.span, span)
             parts.append(Carried(page.head.id, Span(at, max(at, cut.start))))
             at = cut.end

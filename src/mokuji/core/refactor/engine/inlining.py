@@ -94,7 +94,9 @@ class Flattener:
         pieces = [self._cut(template, span, told, shift, tokens) for span in spans]
         text = self._filled("\n\n".join(piece.strip("\r\n") for piece in pieces), template, values)
         here = frozenset(
-            n for n, h in enumerate(template.content.headings) if any(_inside(h.span, span) for span in spans)
+            n
+            for n, h in enumerate(template.content.headings)
+            if any(span.holds(h.span.start) for span in spans)
         )
         placed = self._placed(index, text, place)
         gap, before, behind = self._apart(index) if place.block else ("", None, None)
@@ -137,9 +139,9 @@ class Flattener:
         changes: list[tuple[Span, str]] = [
             (marker, "") for part in content.parts for marker in (part.opening, part.closing)
         ]
-        changes += [(definition.span, "") for definition in told if _inside(definition.span, span)]
+        changes += [(definition.span, "") for definition in told if span.holds(definition.span.start)]
         for heading in content.headings:
-            if shift and _inside(heading.span, span):
+            if shift and span.holds(heading.span.start):
                 changes.append(_deeper(page.text, heading.span, heading.end, heading.level, shift))
         at = span.start
         for index, reference in enumerate(content.references):
@@ -168,12 +170,12 @@ class Flattener:
     def _told(self, template: Page, spans: Sequence[Span]) -> list[definitions.Definition]:
         """The link definitions and notes that the text uses; they go to the end of the page."""
         found = template.content.definitions
-        wanted = {usage.key for usage in found.used if any(_inside(usage.span, span) for span in spans)}
+        wanted = {usage.key for usage in found.used if any(span.holds(usage.span.start) for span in spans)}
         by_key = {definition.key: definition for definition in found.defined}
         open_ = [key for key in wanted if key in by_key]
         while open_:
             note = by_key[open_.pop()]
-            inner = {usage.key for usage in found.used if _inside(usage.span, note.span)} - wanted
+            inner = {usage.key for usage in found.used if note.span.holds(usage.span.start)} - wanted
             wanted |= inner
             open_ += [key for key in inner if key in by_key]
         told = [definition for definition in found.defined if definition.key in wanted]
@@ -190,7 +192,7 @@ class Flattener:
         levels = [
             max(2, heading.level)
             for heading in template.content.headings
-            if any(_inside(heading.span, span) for span in spans)
+            if any(span.holds(heading.span.start) for span in spans)
         ]
         return place.level + 1 - min(levels) if levels else 0
 
@@ -375,10 +377,6 @@ def _between(text: str, start: int, end: int) -> Span | None:
     """The range between two inserts of one paragraph; None if more than white space and one line end is there."""
     gap = re.compile(r"[ \t]*(?:(?:\r\n|\n|\r)[ \t>]*)?").fullmatch(text, start, end)
     return Span(start, end) if gap is not None else None
-
-
-def _inside(inner: Span, outer: Span) -> bool:
-    return outer.start <= inner.start < outer.end
 
 
 def _deeper(text: str, span: Span, end: int, level: int, shift: int) -> tuple[Span, str]:

@@ -131,7 +131,7 @@ class State:
     def host(self, source: int, span: Span) -> int | None:
         """The page on which a passage stands afterwards; None if nowhere."""
         for carried, id_ in self.hosts.get(source, ()):
-            if carried.start <= span.start and span.end <= carried.end:
+            if carried.covers(span):
                 return id_
         if source in self.outcome.gone or source in self.outcome.texts or source not in self.stored:
             return None
@@ -209,7 +209,7 @@ class State:
         return self.resolved[key]
 
     def edit(self, page: Page, use: Use, edit: Edit) -> None:
-        if any(id_ == page.head.id and holds(span, edit.span) for id_, span in self.gone_references):
+        if any(id_ == page.head.id and span.covers(edit.span) for id_, span in self.gone_references):
             return
         self.put_edit(page.head.id, edit)
         if use.in_heading:
@@ -279,14 +279,9 @@ class State:
         """Whether a reference became words, or stands in what an edit of the act itself replaces."""
         if (source, reference.span) in self.gone_references:
             return True
-        if any(holds(edit.span, reference.span) for edit in self.outcome.edits.get(source, ())):
+        if any(edit.span.covers(reference.span) for edit in self.outcome.edits.get(source, ())):
             return True
-        return any(page == source and holds(gone, reference.span) for page, gone in self.gone_references)
-
-
-def holds(outer: Span, inner: Span) -> bool:
-    """Whether a range lies within another."""
-    return outer.start <= inner.start and inner.end <= outer.end
+        return any(page == source and gone.covers(reference.span) for page, gone in self.gone_references)
 
 
 def name_of(head: PageHead) -> tuple[int, str, str]:

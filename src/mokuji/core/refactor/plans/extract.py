@@ -100,7 +100,7 @@ def _extract(
     passage = _whole(page, passage)
     holes = _holes(page, passage, wanted)
     parted = definitions.part(page, passage)
-    inside = [h for h in page.content.headings if passage.start <= h.span.start < passage.end]
+    inside = [h for h in page.content.headings if passage.holds(h.span.start)]
     edits = raised(page, inside, min(h.level for h in inside) - 2) if inside else ()
     made = _made(page, passage, holes, parted, wanted)
     made_page = Page(new, apply_parts(made, page, edits))
@@ -146,11 +146,7 @@ def words_of(page: Page, passage: Span, wanted: Wanted) -> str:
     """The fixed words of a passage, to find pages that may hold it too; empty if there are too few."""
     passage = _whole(page, passage)
     pattern = _pattern(page, passage, _holes(page, passage, wanted))
-    typed = [
-        reference.span
-        for reference in page.content.references
-        if passage.start <= reference.span.start < passage.end
-    ]
+    typed = [reference.span for reference in page.content.references if passage.holds(reference.span.start)]
     if not pattern.searchable:
         return ""
     text, at = "", passage.start
@@ -241,7 +237,7 @@ def _own_slots(page: Page, passage: Span, found: list[_Hole]) -> None:
     names_of: dict[str, str] = {}
     # Positions in the whole text: a slot that the selection cuts is none of it.
     for use in (piece for piece in parse(page.text, slots.keys()).pieces if isinstance(piece, Use)):
-        if passage.start <= use.span.start and use.span.end <= passage.end:
+        if passage.covers(use.span):
             typed = use.span.of(page.text)
             if typed not in names_of:
                 taken, name, number = set(names_of.values()), use.name, 2
@@ -258,8 +254,7 @@ def _standing(page: Page, passage: Span, words: str) -> Iterator[Span]:
     for match in re.compile(before + re.escape(words) + behind).finditer(page.text, *passage):
         span = Span(*match.span())
         if not any(
-            _meet(span, reference.span)
-            and not (span.start <= reference.span.start and reference.span.end <= span.end)
+            _meet(span, reference.span) and not span.covers(reference.span)
             for reference in page.content.references
         ):
             yield span
@@ -373,7 +368,7 @@ def apply_parts(parts: Composition, page: Page, edits: Sequence[Edit]) -> str:
         if isinstance(part, Words):
             made.append(part.words)
         else:
-            inner = [e for e in edits if part.span.start <= e.span.start and e.span.end <= part.span.end]
+            inner = [e for e in edits if part.span.covers(e.span)]
             moved = [Edit(e.span.moved(-part.span.start), e.words) for e in arrange(inner)]
             made.append(apply(part.span.of(page.text), moved))
     return "".join(made)

@@ -135,7 +135,7 @@ def _section(wiki: Wiki, page: Page, into: Page) -> tuple[str, str]:
 
 def _left(into: Page, spot: Span) -> int:
     """How many headings the other page keeps."""
-    return sum(not spot.start <= heading.span.start < spot.end for heading in into.content.headings)
+    return sum(not spot.holds(heading.span.start) for heading in into.content.headings)
 
 
 def _parts(page: Page, into: Page, spot: Span, level: int, id_: str) -> Composition:

@@ -81,6 +81,6 @@ def _own_sections(wiki: Wiki, page: Page, new: Page) -> Iterator[Edit]:
             words_of(heading, new.text, new.content.references, volumes).split()
         )
         # A reference in the heading itself cannot say all of it.
-        inside = heading.span.start <= reference.span.start < heading.span.end
+        inside = heading.span.holds(reference.span.start)
         if not inside and will.find(words) == index and not (insert and will.is_part(words)):
             yield Edit(reference.section_span, names.escape_section(words))
