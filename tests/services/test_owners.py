@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 import pytest
+from argon2 import PasswordHasher
 
 from mokuji.acts import doing, requests
 from mokuji.acts.view import Applied
@@ -358,3 +359,7 @@ def test_the_trash_is_for_who_has_signed_in(app: AppContext, volumes: None) -> N
     with pytest.raises(Forbidden):
         trash.trash_view(app, NOBODY)
     assert trash.trash_view(app, mirela).acts
+
+
+def test_a_handle_that_nobody_has_takes_as_long_to_refuse_as_any(nobodys_hash: str) -> None:
+    assert not PasswordHasher().check_needs_rehash(nobodys_hash)

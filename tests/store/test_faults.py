@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 import threading
 import time
-from pathlib import Path
 
 import pytest
 from fastapi import FastAPI
-from sqlalchemy import text
+from sqlalchemy import UniqueConstraint, text
 from sqlalchemy.exc import DBAPIError
 from starlette.testclient import TestClient
 from structlog.testing import capture_logs
@@ -19,10 +18,11 @@ from mokuji.core.base.errors import BadText, Conflict, MokujiError
 from mokuji.core.model.policy import Role
 from mokuji.services import app_context
 from mokuji.services.app_context import AppContext
-from mokuji.store import faults, tables
+from mokuji.store import faults
 from mokuji.store.database import Engine, reading, writing, writing_if_free
 from mokuji.store.faults import Collided, DatabaseDown
 from mokuji.store.index import upkeep
+from mokuji.store.tables import metadata
 from tests.services.making import pages, person, volume
 
 RAISED: list[tuple[str, type[MokujiError], str]] = [
@@ -71,9 +71,11 @@ def test_a_mistake_of_the_program_is_no_fault_of_who_asks(engine: Engine) -> Non
 
 
 def test_every_unique_name_that_two_can_make_at_once_has_a_sentence_of_its_own(engine: Engine) -> None:
-    source = Path(tables.__file__).read_text()
-    constraints = set(re.findall(r'UniqueConstraint\([^)]*name="(\w+)"', source))
-    constraints |= set(re.findall(r'Index\("(\w+)"[^\n]*unique=True', source))
+    tables = metadata.tables.values()
+    constraints = {
+        str(each.name) for table in tables for each in table.constraints if isinstance(each, UniqueConstraint)
+    }
+    constraints |= {str(each.name) for table in tables for each in table.indexes if each.unique}
     # Drafts and interned names are written in ways that cannot collide.
     named = {each for each in constraints if not each.startswith(("draft_", "name_"))}
     assert named == faults._TAKEN.keys()
