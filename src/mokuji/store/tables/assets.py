@@ -32,11 +32,7 @@ class BlobColumns(TypedColumns):
     at: Named[datetime] = Column(DateTime(timezone=True), server_default=func.now())
 
 
-blob = Table(
-    "blob",
-    metadata,
-    BlobColumns,
-)
+blob = Table("blob", metadata, BlobColumns)
 
 
 class ContentColumns(TypedColumns):
@@ -99,11 +95,7 @@ class StagedColumns(TypedColumns):
     at: Named[datetime] = Column(DateTime(timezone=True))
 
 
-staged = Table(
-    "staged",
-    metadata,
-    StagedColumns,
-)
+staged = Table("staged", metadata, StagedColumns)
 
 
 # Pictures at smaller widths, made when they are first asked for.
@@ -113,11 +105,7 @@ class ScaledColumns(TypedColumns):
     data: Named[bytes] = Column(LargeBinary)
 
 
-scaled = Table(
-    "scaled",
-    metadata,
-    ScaledColumns,
-)
+scaled = Table("scaled", metadata, ScaledColumns)
 
 
 class SourceColumns(TypedColumns):

@@ -200,11 +200,7 @@ class UnsearchedColumns(TypedColumns):
     page: Named[int] = Column(BigInteger, ForeignKey("page.id", ondelete="CASCADE"), primary_key=True)
 
 
-unsearched = Table(
-    "unsearched",
-    metadata,
-    UnsearchedColumns,
-)
+unsearched = Table("unsearched", metadata, UnsearchedColumns)
 
 
 class UnfiledColumns(TypedColumns):
@@ -213,8 +209,4 @@ class UnfiledColumns(TypedColumns):
     )
 
 
-unfiled = Table(
-    "unfiled",
-    metadata,
-    UnfiledColumns,
-)
+unfiled = Table("unfiled", metadata, UnfiledColumns)

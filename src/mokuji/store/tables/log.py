@@ -69,8 +69,4 @@ class ChangeSetPersonColumns(TypedColumns):
     )
 
 
-change_set_person = Table(
-    "change_set_person",
-    metadata,
-    ChangeSetPersonColumns,
-)
+change_set_person = Table("change_set_person", metadata, ChangeSetPersonColumns)

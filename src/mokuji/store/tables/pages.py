@@ -128,11 +128,7 @@ class FormerVolumeColumns(TypedColumns):
     volume: Named[int] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"))
 
 
-former_volume = Table(
-    "former_volume",
-    metadata,
-    FormerVolumeColumns,
-)
+former_volume = Table("former_volume", metadata, FormerVolumeColumns)
 
 
 class DraftColumns(TypedColumns):

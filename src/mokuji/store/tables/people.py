@@ -75,11 +75,7 @@ class FormerHandleColumns(TypedColumns):
     person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
 
 
-former_handle = Table(
-    "former_handle",
-    metadata,
-    FormerHandleColumns,
-)
+former_handle = Table("former_handle", metadata, FormerHandleColumns)
 
 
 class MembershipColumns(TypedColumns):
@@ -88,11 +84,7 @@ class MembershipColumns(TypedColumns):
     role: Named[int] = Column(SmallInteger)
 
 
-membership = Table(
-    "membership",
-    metadata,
-    MembershipColumns,
-)
+membership = Table("membership", metadata, MembershipColumns)
 
 
 class SessionColumns(TypedColumns):

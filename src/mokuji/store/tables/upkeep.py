@@ -36,11 +36,7 @@ class StaleColumns(TypedColumns):
     key: Named[str | None] = Column(Text(collation="C"))
 
 
-stale = Table(
-    "stale",
-    metadata,
-    StaleColumns,
-)
+stale = Table("stale", metadata, StaleColumns)
 
 
 # Pages to which neither their own volume nor an open one leads; homes are the closed ones that do.
@@ -67,11 +63,7 @@ class AskedColumns(TypedColumns):
     pages: Named[int] = Column(Integer)
 
 
-asked = Table(
-    "asked",
-    metadata,
-    AskedColumns,
-)
+asked = Table("asked", metadata, AskedColumns)
 
 
 # Pages that have no place in the contents, and whether readers come to them all the same.
@@ -104,11 +96,7 @@ class KeptReportColumns(TypedColumns):
     held_back: Named[Any] = Column(JSONB)
 
 
-kept_report = Table(
-    "kept_report",
-    metadata,
-    KeptReportColumns,
-)
+kept_report = Table("kept_report", metadata, KeptReportColumns)
 
 
 # Findings of reports that are not to be mended, for a reason. ``what`` names one as long as it says the same;
@@ -125,11 +113,7 @@ class PutAsideColumns(TypedColumns):
     at: Named[datetime] = Column(DateTime(timezone=True))
 
 
-put_aside = Table(
-    "put_aside",
-    metadata,
-    PutAsideColumns,
-)
+put_aside = Table("put_aside", metadata, PutAsideColumns)
 
 
 class HouseStyleColumns(TypedColumns):
@@ -140,8 +124,4 @@ class HouseStyleColumns(TypedColumns):
     changed: Named[datetime] = Column(DateTime(timezone=True))
 
 
-house_style = Table(
-    "house_style",
-    metadata,
-    HouseStyleColumns,
-)
+house_style = Table("house_style", metadata, HouseStyleColumns)
