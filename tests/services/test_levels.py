@@ -11,7 +11,7 @@ from mokuji.acts import doing, requests
 from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.services.app_context import AppContext
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import levels, reading
 from mokuji.store.places import contents
 from mokuji.store.places.contents import Gap, Level
@@ -33,6 +33,7 @@ def keeper(app: AppContext) -> Actor:
     assert view.plan is not None, view.refusal
     assert isinstance(doing.apply(app, keeper, wish, view.plan.digest), Applied)
     pages(app, keeper, "guide", {"Part 7": "[[Part 300]]", "Part 300": ""})
+    refresh(app)
     return keeper
 
 

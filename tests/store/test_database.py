@@ -18,8 +18,19 @@ from mokuji.core.base.errors import Conflict
 from mokuji.store import files, history, kept_reports, pages, people, put_aside, snapshot, sources, volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
-from mokuji.store.index import assets, backlinks, memberships, name_uses, search, tasks, to_mend, upkeep, uses
-from mokuji.store.places import contents
+from mokuji.store.index import (
+    assets,
+    backlinks,
+    led,
+    memberships,
+    name_uses,
+    search,
+    tasks,
+    to_mend,
+    upkeep,
+    uses,
+)
+from mokuji.store.places import contents, facts
 from mokuji.store.tables import metadata
 
 
@@ -62,8 +73,6 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     (snapshot.NAMING, {"names": [1, 2]}, ["name = ANY"]),
     (snapshot.NAMING_SECTIONS, {"names": [1, 2]}, ["name = ANY"]),
     (name_uses.ALIAS_KEYS, {"pages": [1, 2]}, ["page = ANY"]),
-    (name_uses.LED_BY_ONE_NAME, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
-    (name_uses.LED_BY_SEVERAL, {**ARRAYS, "most": 1000}, ["name = w.name", "kind = w.kind"]),
     (
         backlinks.BACKLINK_PAGES,
         {**ARRAYS, "page": 7, "after": 0, "most": 9},
@@ -78,8 +87,8 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     (trash.LISTED, {"volumes": [1], "before": 99, "most": 300}, ["volume = ANY", "change_set < "]),
     (upkeep.NAMES, {"ids": [1, 2]}, ["id = ANY"]),
     (
-        upkeep.LED_FROM,
-        {**ARRAYS, "targets": [1, 2], "homes": [1, 1]},
+        led.COUNT,
+        {**ARRAYS, "targets": [1, 2], "homes": [1, 1], "most": 100},
         ["name = w.name", "kind = w.kind"],
     ),
     (
@@ -135,20 +144,19 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
         ["id = ANY", "page = p.id", "number = p.revision"],
     ),
     (contents.CONTENTS_SIZE, {"volume": 1, "most": 401}, ["volume = 1"]),
-    (contents.CONTENTS_WHOLE, {"volume": 1, "most": 401}, ["volume = 1"]),
+    (contents.CONTENTS_WHOLE, {"volume": 1, "visible": [1], "most": 401}, ["volume = 1"]),
     (
-        contents.AROUND[True],
-        {"volume": 1, "at": 2.0, "half": 100},
-        ["parent IS NULL", "position < ", "position >= "],
+        contents.AROUND,
+        {"volume": 1, "visible": [1], "key": "part 7", "half": 100},
+        ["parent IS NULL", "parent = w.parent", "position < w.at", "position >= w.at", "page = "],
     ),
-    (
-        contents.AROUND[False],
-        {"volume": 1, "parent": 3, "at": 2.0, "half": 100},
-        ["parent = 3", "position < ", "position >= "],
-    ),
-    (contents.BEFORE[False], {"volume": 1, "parent": 3, "at": 2.0}, ["parent = 3", "position < "]),
+    (facts.FACTS, {"volume": 1, "visible": [1], "most": 401}, ["volume = 1"]),
     (contents.TOTAL[False], {"volume": 1, "parent": 3}, ["parent = 3"]),
-    (contents.WINDOW[False], {"volume": 1, "parent": 3, "skip": 400, "most": 200}, ["parent = 3"]),
+    (
+        contents.WINDOW[False],
+        {"volume": 1, "visible": [1], "parent": 3, "skip": 400, "most": 200},
+        ["parent = 3"],
+    ),
     (contents.ID_OF, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
     (contents.PATH, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'", "id = up.parent"]),
     (history.REVISIONS, {"page": 1, "seen": [1], "before": 9, "most": 50}, ["page = 1", "number < 9"]),
@@ -289,6 +297,7 @@ INSERT INTO file_version (file, number, volume, name, hash, type, size, width, h
     FROM generate_series(1, 8000) p;
 INSERT INTO asked (volume, key, home, pages)
     SELECT 1 + p % 40, 'asked ' || p, 1 + p % 40, 3 FROM generate_series(1, 12000) p;
+INSERT INTO led (page, home, pages) SELECT id, volume, 3 FROM page;
 """
 
 

@@ -110,6 +110,7 @@ ALL_OF_IT = {
             "ALIASES",
             "EDGES",
             "WITHOUT_PLACE",
+            "_CLEAR led",
             "_CLEAR orphan",
             "_CLEAR asked",
             "_CLEAR unplaced",

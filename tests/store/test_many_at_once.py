@@ -46,7 +46,8 @@ def _all_is_as_the_texts_say(engine: Engine) -> None:
     with engine.connect() as connection:
         kept = indexes(connection)
         numbers = {
-            t: sorted(map(str, connection.execute(text(f"SELECT * FROM {t}")))) for t in ("orphan", "asked")
+            t: sorted(map(str, connection.execute(text(f"SELECT * FROM {t}"))))
+            for t in ("led", "orphan", "asked")
         }
         index_anew(connection)
         assert kept == indexes(connection)

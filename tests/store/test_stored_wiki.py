@@ -14,7 +14,7 @@ from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.rename import rename
 from mokuji.store import change_sets, writing
-from mokuji.store.index import backlinks, name_uses, recount, to_mend, unwritten
+from mokuji.store.index import backlinks, led, recount, to_mend, unwritten
 from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch
@@ -77,7 +77,7 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
         heads = [page.head for page in wiki.pages_by_id.values()]
         recount.recount(connection)
         whole = StoredWiki(connection)
-        counts = name_uses.led_to_by(connection, name_uses.leading_to(whole, heads), seen)
+        counts = {target: sum(homes.values()) for target, homes in led.count(whole, heads).items() if homes}
         assert counts == Counter(target for (target, _), places in to_page.items() if places)
         for head in heads:
             got = backlinks.backlinks(whole, head, seen, most=100)
@@ -111,8 +111,8 @@ def test_backlinks_and_counts_are_those_of_all_references_read_one_by_one(
                     for id_, refs in found.items()
                     if any(lead.place == (volume.id, key) for _, lead in refs)
                 }
-                led = unwritten.led_from(StoredWiki(connection), (volume.id, key))
-                assert {head.id for head in led} == asking
+                asking_pages = unwritten.led_from(StoredWiki(connection), (volume.id, key))
+                assert {head.id for head in asking_pages} == asking
         connection.rollback()
 
 

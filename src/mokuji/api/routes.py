@@ -40,7 +40,7 @@ from mokuji.core.style.style import (
 )
 from mokuji.core.syntax.headings import words
 from mokuji.services import people
-from mokuji.services.app_context import AppContext
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import categories, finding, house_styles, reading, templates
 from mokuji.services.reading import trash as trash_service
 from mokuji.services.reading.listings import listing
@@ -71,6 +71,7 @@ def volumes(app: TheApp, actor: Reader) -> list[schemas.Volume]:
 @router.get("/volumes/{volume}")
 def contents(app: TheApp, actor: Reader, volume: str) -> schemas.Contents:
     """The contents of a volume."""
+    refresh(app)
     view = reading.open_volume(app, actor, volume)
     place = view.place if isinstance(view, reading.PageView) else view
     entries = [

@@ -31,7 +31,7 @@ from mokuji.store.database import (
     DatabaseDown,
     Engine,
     address_of,
-    reading,
+    asking,
     writing,
     writing_if_free,
 )
@@ -145,7 +145,7 @@ def make_ready(page: Page, volume_keys: frozenset[str], secret: bytes) -> Ready:
 
 def refresh(app: AppContext) -> None:
     """Looks again at what writes have touched since the last time, so that numbers are right; quick if nothing was."""
-    with reading(app.engine) as connection:
+    with asking(app.engine) as connection:
         stale = upkeep.is_stale(connection)
     if stale:
         # Who reads does not depend on it: on a full disk, say, numbers are those of before.

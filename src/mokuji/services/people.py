@@ -27,7 +27,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, visible
 from mokuji.services.signing import proves, signature
 from mokuji.store import people
-from mokuji.store.database import Connection, reading, writing
+from mokuji.store.database import Connection, asking, reading, writing
 from mokuji.store.index import assets
 from mokuji.store.people import Account
 from mokuji.store.snapshot import load_volumes
@@ -146,7 +146,7 @@ def actor_of(app: AppContext, token: str | None) -> Actor:
     if not token or len(token) > 100:
         return policy.NOBODY
     now, hashed = app.clock(), _token_hash(token)
-    with reading(app.engine) as connection:
+    with asking(app.engine) as connection:
         session = people.session(connection, hashed, now, now - IDLE_SESSION)
     if session is None:
         return policy.NOBODY

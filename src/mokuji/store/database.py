@@ -7,6 +7,7 @@ and names of databases are text: there are no expressions for them.
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import partial
@@ -18,12 +19,14 @@ from alembic.config import Config
 from sqlalchemy import Connection as Connection
 from sqlalchemy import Engine as Engine
 from sqlalchemy import create_engine, event, make_url, text
-from sqlalchemy.exc import ArgumentError, DBAPIError
+from sqlalchemy.exc import ArgumentError, DBAPIError, DisconnectionError
 
 from mokuji.core.base.errors import BadText, Refused
 from mokuji.store.faults import DatabaseDown as DatabaseDown
 from mokuji.store.faults import translated
 
+TRUSTED = 5.0
+"""Number of seconds after its last use for which a connection is taken to be still there."""
 WRITE_LOCK = 0x6D6F6B
 """The advisory lock of all writing: saves share it, acts on many pages hold it alone."""
 
@@ -47,7 +50,6 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
         url,
         pool_size=pool_size,
         max_overflow=20,
-        pool_pre_ping=True,
         # Letters as they are: they are looked for in what is kept.
         json_serializer=partial(json.dumps, ensure_ascii=False),
     )
@@ -61,6 +63,20 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
             cursor.execute("SET statement_timeout = '60s'; SET pg_trgm.word_similarity_threshold = 0.4")
         connection.commit()
 
+    @event.listens_for(engine, "checkin")
+    def _last_used(_: Any, record: Any) -> None:
+        record.info["used"] = time.monotonic()
+
+    @event.listens_for(engine, "checkout")
+    def _still_there(connection: Any, record: Any, _: Any) -> None:
+        # Asked each time, as the pool would, it is one more way to the server and back for every request.
+        if time.monotonic() - record.info.get("used", time.monotonic()) < TRUSTED:
+            return
+        try:
+            engine.dialect.do_ping(connection)
+        except engine.dialect.loaded_dbapi.Error as fault:
+            raise DisconnectionError from fault
+
     return engine
 
 
@@ -73,8 +89,15 @@ def address_of(engine: Engine) -> str:
 def reading(engine: Engine) -> Iterator[Connection]:
     """A transaction that sees one moment and changes nothing."""
     with _translated(writes=False), engine.connect() as connection:
-        connection.execute(text("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY"))
-        yield connection
+        # The driver says it with its BEGIN: a statement for it would be one more way to the server and back.
+        yield connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+
+
+@contextmanager
+def asking(engine: Engine) -> Iterator[Connection]:
+    """A connection for one question by itself, without a transaction around it: two ways to the server less."""
+    with _translated(writes=False), engine.connect() as connection:
+        yield connection.execution_options(isolation_level="AUTOCOMMIT", postgresql_readonly=True)
 
 
 @contextmanager

@@ -36,8 +36,7 @@ def below(app: AppContext, actor: Actor, volume_key: str, under: Sequence[str], 
         volume = context.volume(volume_key)
         wanted = dict.fromkeys(names.key(name) for name in under if not name or names.is_storable(name))
         levels = (
-            contents.level(context.wiki, volume.id, context.reads, key, skip)
-            for key in list(wanted)[:AT_ONCE]
+            contents.level(connection, volume.id, context.reads, key, skip) for key in list(wanted)[:AT_ONCE]
         )
         return Levels(tuple(level for level in levels if level is not None))
 
@@ -51,7 +50,7 @@ def around(app: AppContext, actor: Actor, volume_key: str, name: str) -> Levels:
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         loaded = contents.contents(
-            context.wiki,
+            connection,
             volume.id,
             context.reads,
             path_to=names.key(name) if names.is_storable(name) else None,
@@ -72,5 +71,5 @@ def named(app: AppContext, actor: Actor, volume_key: str, words: str) -> Levels:
         key = names.key(words) if names.is_storable(words) else ""
         if not key:
             return Levels(())
-        levels, more = contents.named_so(context.wiki, volume.id, context.reads, key)
+        levels, more = contents.named_so(connection, volume.id, context.reads, key)
         return Levels(tuple(levels), more)

@@ -35,10 +35,10 @@ from mokuji.store import pages
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.index import backlinks, to_mend, unwritten, volume_pages
+from mokuji.store.index import backlinks, to_mend, unwritten
 from mokuji.store.index.backlinks import Backlinks, Cursor
 from mokuji.store.pages import Change
-from mokuji.store.places import contents, placing
+from mokuji.store.places import contents, facts, placing
 from mokuji.store.places.contents import Contents, ContentsEntry
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.volumes import VolumeRow
@@ -151,27 +151,24 @@ def volume_view(
     """A volume with its contents: those of a large one around ``path_to``, and shown around ``look_at`` if given."""
     connection, actor = context.connection, context.actor
     seen = [each.id for each in context.volumes.values()]
-    cover = stored_volumes.cover(connection, volume.id)
-    counts = to_mend.counts(connection, volume.id, seen)
-    tree = contents.contents(context.wiki, volume.id, seen, path_to=path_to)
+    known = facts.facts(connection, volume.id, seen)
+    tree = contents.contents(connection, volume.id, seen, path_to=path_to, whole=known.few_entries)
     looked_at = None
     if look_at and names.is_storable(look_at) and not tree.whole:
-        looked_at = contents.contents(context.wiki, volume.id, seen, path_to=names.key(look_at))
+        looked_at = contents.contents(connection, volume.id, seen, path_to=names.key(look_at))
     return VolumeView(
         volume,
-        cover.summary,
-        cover.front,
+        known.summary,
+        known.front,
         tree,
         policy.may(actor, Permission.WRITE, volume.id, closed=volume.closed),
         policy.may(actor, Permission.MANAGE, volume.id, closed=volume.closed),
         tuple(context.volumes.values()),
-        counts.unwritten,
-        counts.whole,
-        counts.orphans,
-        counts.out_of_reach,
-        pages=sum(entry.page is not None for entry in tree.entries)
-        if tree.whole
-        else volume_pages.number_of_pages(connection, volume.id),
+        known.counts.unwritten,
+        known.counts.whole,
+        known.counts.orphans,
+        known.counts.out_of_reach,
+        pages=sum(entry.page is not None for entry in tree.entries) if tree.whole else known.pages,
         looked_at=looked_at,
     )
 
@@ -296,9 +293,7 @@ def _page_view(
         _told_change(context, pages.last_change(connection, head.id)),
         ready,
         needs,
-        backlinks.backlinks(
-            context.wiki, head, [each.id for each in volumes.values()], leading=place.contents.leading, most=6
-        ),
+        backlinks.backlinks(context.wiki, head, [each.id for each in volumes.values()], most=6),
         tuple(categories_of(connection, head.id, templates)),
         entries[at] if at is not None else None,
         _path(entries, at),
@@ -358,9 +353,7 @@ def all_backlinks(
         view = volume_view(context, volume, path_to=head.key)
         seen = [each.id for each in volumes.values()]
         start = _cursor(after)
-        found = backlinks.backlinks(
-            context.wiki, head, seen, leading=view.contents.leading, after=start, most=40, sentences=12
-        )
+        found = backlinks.backlinks(context.wiki, head, seen, after=start, most=40, sentences=12)
         return view, head, found, {each.id: each for each in volumes.values()}
 
 

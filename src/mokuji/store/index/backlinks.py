@@ -6,7 +6,7 @@ neither shown nor counted. Each query has its index (tested with EXPLAIN).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -16,7 +16,7 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
 from mokuji.core.language.indexed_page import Flag
 from mokuji.core.language.page import PageHead
-from mokuji.store.index.name_uses import NameUse, columns, leading_to
+from mokuji.store.index.name_uses import columns, leading_to
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.statements import among, numbers, value
@@ -91,17 +91,14 @@ def backlinks(
     page: PageHead,
     visible: Collection[int],
     *,
-    leading: Mapping[int, Sequence[NameUse]] | None = None,
     after: Cursor = START,
     most: int = 8,
     sentences: int = 3,
 ) -> Backlinks:
     """The pages that lead to one, from a place in the list on, each with its first sentences. ``wiki`` is the whole
-    one; ``leading`` are the names that lead to pages, where some are known already."""
+    one."""
     connection = wiki.connection
-    uses = (leading or {}).get(page.id)
-    if uses is None:
-        uses = leading_to(wiki, [page])[page.id]
+    uses = leading_to(wiki, [page])[page.id]
     if not uses:
         return Backlinks(0, 0, (), None)
     values = {**columns(uses, visible), "page": page.id}

@@ -1,4 +1,4 @@
-"""Which names in use lead to a page, and how many pages that makes.
+"""Which names in use lead to a page.
 
 The database finds the names that could; the core's own resolution says which
 do. A name is looked at twice, as link and as insert, since inserts look in
@@ -7,10 +7,10 @@ libraries too.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import Connection, select, text
+from sqlalchemy import select
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import PageHead
@@ -18,7 +18,7 @@ from mokuji.core.model.references import Resolution, Resolver, volumes_by_id
 from mokuji.core.model.wiki import Place
 from mokuji.core.syntax.reference import Kind, Reference
 from mokuji.store.snapshot import StoredWiki
-from mokuji.store.statements import among, array
+from mokuji.store.statements import among
 from mokuji.store.tables import alias
 
 
@@ -83,52 +83,3 @@ def resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse,
             (NameUse(id_, 1, home), resolver.resolve(name, at, insert=True) if at.libraries else link)
         )
     return found
-
-
-COUNTED = 100
-"""Up to so many uses of a name are counted: a number beside an entry is for the eye."""
-
-# As text: counting stops at a number for each name by itself.
-_USES = "unnest(CAST(:targets AS bigint[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[]))"
-LED_BY_ONE_NAME = text(
-    f"""SELECT w.target, (SELECT count(*) FROM (SELECT 1 FROM page_name pn
-        WHERE pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target LIMIT :most) x) AS pages
-    FROM {_USES} AS w(target, name, kind)"""  # noqa: S608
-)
-LED_BY_SEVERAL = text(
-    f"""SELECT w.target, count(DISTINCT x.page) AS pages
-    FROM {_USES} AS w(target, name, kind), LATERAL (SELECT pn.page FROM page_name pn
-        WHERE pn.name = w.name AND pn.kind = w.kind AND pn.page <> w.target LIMIT :most) x
-    GROUP BY w.target"""  # noqa: S608
-)
-
-
-def led_to_by(
-    connection: Connection, leading: Mapping[int, Sequence[NameUse]], visible: Collection[int]
-) -> Mapping[int, int]:
-    """How many other pages (of these volumes) lead to each page by these names; those that none leads to are left
-    out. Exact below ``COUNTED``; a larger number says that there are at least so many."""
-    if not any(leading.values()):
-        return {}
-    flat = [(target, use) for target, uses in leading.items() for use in uses if use.home in visible]
-    found: dict[int, int] = {}
-    several: set[int] = set()
-    for target, pages in connection.execute(LED_BY_ONE_NAME, _flat(flat)).all():
-        if pages:
-            if target in found:
-                several.add(target)
-            found[target] = pages
-    if several:
-        # A page may use two names of another: those have to be told apart, which costs more.
-        values = _flat([(target, use) for target, use in flat if target in several])
-        found.update((row.target, row.pages) for row in connection.execute(LED_BY_SEVERAL, values).all())
-    return found
-
-
-def _flat(uses: Sequence[tuple[int, NameUse]]) -> dict[str, str | int]:
-    return {
-        "targets": array(target for target, _ in uses),
-        "names": array(use.name for _, use in uses),
-        "kinds": array(use.kind for _, use in uses),
-        "most": COUNTED,
-    }

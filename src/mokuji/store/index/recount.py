@@ -12,11 +12,12 @@ from mokuji.core.model import graph
 from mokuji.core.model.graph import Graph, NameUse
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.core.reports import reach
-from mokuji.store.index.upkeep_rows import put_asked, put_orphans, put_unplaced
+from mokuji.store.index.led import COUNTED
+from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_unplaced
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import load_volumes, name_of
 from mokuji.store.statements import fixed
-from mokuji.store.tables import alias, asked, contents, name, orphan, page, page_name, unplaced, volume
+from mokuji.store.tables import alias, asked, contents, led, name, orphan, page, page_name, unplaced, volume
 
 FRONTS = select(volume.c.id, volume.c.front).where(volume.c.front.is_not(None), volume.c.deleted_by.is_(None))
 PLACES = select(contents.c.volume, contents.c.key)
@@ -32,7 +33,7 @@ EDGES = select(
 ).join(_uses, _uses.c.name == name.c.id)
 _placed = select(fixed(1)).where(contents.c.volume == page.c.volume, contents.c.key == page.c.key).exists()
 WITHOUT_PLACE = HEADS.where(~_placed)
-_CLEAR = {table.name: delete(table) for table in (orphan, asked, unplaced)}
+_CLEAR = {table.name: delete(table) for table in (led, orphan, asked, unplaced)}
 
 
 def fronts(connection: Connection) -> dict[int, str]:
@@ -69,12 +70,15 @@ def recount(connection: Connection) -> None:
     for clear in _CLEAR.values():
         connection.execute(clear)
     home_of = np.array([head.volume for head in linked.heads], dtype=np.int64)
-    led_from: dict[int, set[int]] = {head.id: set() for head in linked.heads}
+    counts: dict[int, dict[int, int]] = {head.id: {} for head in linked.heads}
     if linked.sources.size:
-        pairs = np.unique(np.stack([linked.targets, home_of[linked.sources]]), axis=1)
-        for target, home in pairs.T.tolist():
-            led_from[linked.heads[target].id].add(home)
-    put_orphans(connection, volumes, linked.heads, led_from)
+        pairs, numbers = np.unique(
+            np.stack([linked.targets, home_of[linked.sources]]), axis=1, return_counts=True
+        )
+        for (target, home), number in zip(pairs.T.tolist(), numbers.tolist(), strict=True):
+            counts[linked.heads[target].id][home] = min(number, COUNTED)
+    put_led(connection, counts)
+    put_orphans(connection, volumes, linked.heads, counts)
     homes = {head.id: head.volume for head in linked.heads}
     rows: list[tuple[Place, int, int]] = []
     for place, pages in linked.asked.items():

@@ -100,7 +100,7 @@ _orphaned = (
     not_(orphan.c.homes.bool_op("&&")(cast(numbers("visible"), ARRAY(Integer)))),
 )
 _away = (unplaced.c.volume == value("volume"), not_(unplaced.c.reached))
-COUNTS = select(
+NUMBERS = (
     select(func.count())
     .select_from(orphan)
     .where(*_orphaned, _open("orphans", cast(orphan.c.page, Text)))
@@ -111,6 +111,8 @@ COUNTS = select(
     .scalar_subquery(),
     select(func.count(WANTED.c.key.distinct())).where(_open("unwritten", WANTED.c.key)).scalar_subquery(),
 )
+"""Orphans, pages out of reach, and unwritten names of a volume: parts of statements."""
+COUNTS = select(*NUMBERS)
 ORPHANS = (
     select(*HEAD_COLUMNS)
     .join(orphan, orphan.c.page == page.c.id)

@@ -18,13 +18,14 @@ from sqlalchemy import Connection, and_, delete, func, select, update
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.references import lookups, unwritten_place, volumes_by_id
 from mokuji.core.model.wiki import Place
-from mokuji.store.index import name_uses
+from mokuji.store.index import led, name_uses
 from mokuji.store.index.recount import fronts, load_graph, out_of_reach, recount
-from mokuji.store.index.upkeep_rows import put_asked, put_orphans, put_unplaced
+from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_unplaced
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import StoredWiki, name_of
 from mokuji.store.statements import among, fixed, numbers, texts, value
 from mokuji.store.tables import asked, contents, name, orphan, page, page_name, stale, unplaced
+from mokuji.store.tables import led as led_table
 
 FOLD_LOCK = 0x4D4F4B02
 """The advisory lock under which one process at a time looks at what is stale."""
@@ -87,52 +88,26 @@ def _look_at(wiki: StoredWiki, places: Sequence[Place]) -> None:
         head.id: head for head in (*titles.values(), *(h for holder in holders.values() for h in holder))
     }
     there = [head for head in pages.values() if head.volume in {v.id for v in wiki.volumes.values()}]
-    _orphans(wiki, there)
+    _led(wiki, there)
     _asked(wiki, places)
     _unplaced(wiki, titles)
 
 
-# ---- orphans -------------------------------------------------------------------
+# ---- what leads to pages, and orphans ---------------------------------------------
 
-_leading = (
-    func.unnest(numbers("targets"), numbers("names"), numbers("kinds"), numbers("homes"))
-    .table_valued("target", "name", "kind", "home")
-    .render_derived("w")
-)
-# OFFSET 0 keeps it a look-up for each name.
-LED_FROM = select(_leading.c.target, _leading.c.home).where(
-    select(fixed(1))
-    .where(
-        page_name.c.name == _leading.c.name,
-        page_name.c.kind == _leading.c.kind,
-        page_name.c.page != _leading.c.target,
-    )
-    .offset(fixed(0))
-    .exists()
-)
+CLEAR_LED = delete(led_table).where(among(led_table.c.page, "pages"))
 CLEAR_ORPHANS = delete(orphan).where(among(orphan.c.page, "pages"))
 
 
-def _led_from(wiki: StoredWiki, heads: Sequence[PageHead]) -> dict[int, set[int]]:
-    """From which volumes other pages lead to each page."""
-    found: dict[int, set[int]] = {head.id: set() for head in heads}
-    uses = [(target, use) for target, each in name_uses.leading_to(wiki, heads).items() for use in each]
-    if uses:
-        values = {
-            "targets": [target for target, _ in uses],
-            "names": [use.name for _, use in uses],
-            "kinds": [use.kind for _, use in uses],
-            "homes": [use.home for _, use in uses],
-        }
-        for target, home in wiki.connection.execute(LED_FROM, values):
-            found[target].add(home)
-    return found
-
-
-def _orphans(wiki: StoredWiki, heads: Sequence[PageHead]) -> None:
-    if heads:
-        wiki.connection.execute(CLEAR_ORPHANS, {"pages": [head.id for head in heads]})
-        put_orphans(wiki.connection, wiki.volumes, heads, _led_from(wiki, heads))
+def _led(wiki: StoredWiki, heads: Sequence[PageHead]) -> None:
+    if not heads:
+        return
+    pages = {"pages": [head.id for head in heads]}
+    counts = led.count(wiki, heads)
+    wiki.connection.execute(CLEAR_LED, pages)
+    put_led(wiki.connection, counts)
+    wiki.connection.execute(CLEAR_ORPHANS, pages)
+    put_orphans(wiki.connection, wiki.volumes, heads, counts)
 
 
 # ---- unwritten names -------------------------------------------------------------

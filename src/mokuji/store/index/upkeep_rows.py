@@ -1,5 +1,5 @@
-"""The rows of upkeep: which pages are orphans, which names are asked for, which pages have no place. Written by what
-keeps them in step and by what counts anew."""
+"""The rows of upkeep: how many pages lead to each, which are orphans, which names are asked for, which pages have no
+place. Written by what keeps them in step and by what counts anew."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from sqlalchemy import ARRAY, Connection, Integer, cast, func, insert, select
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.store.statements import array, numbers, texts
-from mokuji.store.tables import asked, orphan, unplaced
+from mokuji.store.tables import asked, led, orphan, unplaced
 
 # A list of lists is no array: each comes as the words of one.
 _orphans = (
@@ -29,6 +29,29 @@ _names = (
 )
 PUT_ASKED = insert(asked).from_select(["volume", "key", "home", "pages"], select(_names))
 PUT_UNPLACED = insert(unplaced)
+_led = (
+    func.unnest(numbers("pages"), numbers("homes"), numbers("counts"))
+    .table_valued("page", "home", "pages")
+    .render_derived("w")
+)
+PUT_LED = insert(led).from_select(["page", "home", "pages"], select(_led))
+
+Led = Mapping[int, Mapping[int, int]]
+"""How many other pages lead to each page (by id), by the volume in which they stand."""
+
+
+def put_led(connection: Connection, counts: Led) -> None:
+    """Puts in how many pages lead to some."""
+    rows = [(page, home, number) for page, homes in counts.items() for home, number in homes.items()]
+    if rows:
+        connection.execute(
+            PUT_LED,
+            {
+                "pages": [page for page, _, _ in rows],
+                "homes": [home for _, home, _ in rows],
+                "counts": [number for _, _, number in rows],
+            },
+        )
 
 
 def put_orphans(

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from operator import attrgetter
 from typing import Any
 
 from sqlalchemy import (
@@ -16,22 +15,20 @@ from sqlalchemy import (
     ColumnElement,
     Connection,
     FromClause,
+    Integer,
     Select,
     and_,
+    cast,
     column,
     func,
     select,
     text,
-    union_all,
 )
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
-from mokuji.core.language.page import PageHead
-from mokuji.store.index.name_uses import NameUse, leading_to, led_to_by
-from mokuji.store.snapshot import StoredWiki
-from mokuji.store.statements import fixed, value
+from mokuji.store.statements import among, fixed, value
 from mokuji.store.tables import contents as stored
-from mokuji.store.tables import page
+from mokuji.store.tables import led, page
 
 WHOLE_CONTENTS = 400
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
@@ -90,8 +87,6 @@ class Contents:
 
     entries: tuple[ContentsEntry, ...]
     whole: bool
-    leading: Mapping[int, Sequence[NameUse]] = field(default_factory=dict)
-    """The names in use that lead to each of the pages."""
     totals: Mapping[int | None, int] = field(default_factory=dict)
     """How many entries each level has that was loaded in part, by the entry it stands below."""
 
@@ -138,6 +133,13 @@ class Contents:
 
 
 _below = stored.alias("b")
+_leading = (
+    select(cast(func.sum(led.c.pages), Integer))
+    .where(led.c.page == page.c.id, among(led.c.home, "visible"))
+    .correlate(page)
+    .scalar_subquery()
+)
+"""How many other pages of the visible volumes lead to the page."""
 
 
 def _shown(entries: FromClause, *more: ColumnElement[Any]) -> Select[*tuple[Any, ...]]:
@@ -151,6 +153,7 @@ def _shown(entries: FromClause, *more: ColumnElement[Any]) -> Select[*tuple[Any,
             page.c.key.label("page_key"),
             page.c.title.label("page_title"),
             below.offset(fixed(0)).exists().label("branch"),
+            func.coalesce(_leading, fixed(0)).label("led"),
             *more,
         )
         .select_from(entries)
@@ -169,16 +172,6 @@ _level_is = {False: stored.c.parent == value("parent"), True: stored.c.parent.is
 """The entries below one (False), and those at the top (True): one condition for both would use no index."""
 TOTAL = {top: select(func.count()).where(_in_volume, level) for top, level in _level_is.items()}
 """How many entries a level has."""
-BEFORE = {top: total.where(_position < value("at")) for top, total in TOTAL.items()}
-"""How many of them stand before a position."""
-AROUND = {
-    top: union_all(
-        _entries.where(level, _position < value("at")).order_by(_position.desc()).limit(value("half")),
-        _entries.where(level, _position >= value("at")).order_by(_position).limit(value("half")),
-    )
-    for top, level in _level_is.items()
-}
-"""The entries of a level around a position; those before it come first, backwards."""
 # Rows are passed over in the index alone, before anything is looked up for them.
 _windows = {
     top: select(stored)
@@ -200,34 +193,25 @@ PUT = (
 
 
 def contents(
-    wiki: StoredWiki,
+    connection: Connection,
     volume: int,
     visible: Collection[int],
     *,
     path_to: str | None = None,
+    whole: bool | None = None,
 ) -> Contents:
-    """The contents of a volume: whole if it is small, else the levels that lead to ``path_to``. ``wiki`` is the
-    whole one; pages of the ``visible`` volumes are counted."""
-    connection = wiki.connection
-    values = {"volume": volume, "most": WHOLE_CONTENTS + 1}
-    whole = connection.execute(CONTENTS_SIZE, values).scalar_one() <= WHOLE_CONTENTS
+    """The contents of a volume: whole if they are few (``whole`` says so if that is known), else the levels that lead to
+    ``path_to``. Pages of the ``visible`` volumes are counted, as they were when upkeep last looked (``index.led``)."""
+    values = {"volume": volume, "visible": visible, "most": WHOLE_CONTENTS + 1}
+    if whole is None:
+        whole = connection.execute(CONTENTS_SIZE, values).scalar_one() <= WHOLE_CONTENTS
     first: dict[int | None, int] = {}
     totals: dict[int | None, int] = {}
     if whole:
         rows: Sequence[Any] = connection.execute(CONTENTS_WHOLE, values).all()
     else:
-        rows, first, totals = _levels(connection, volume, path_to)
-    leading, counts = _counted(wiki, volume, visible, rows)
-    return Contents(tuple(_numbered(rows, counts, first)), whole, leading, totals)
-
-
-def _counted(
-    wiki: StoredWiki, volume: int, visible: Collection[int], rows: Sequence[Any]
-) -> tuple[Mapping[int, Sequence[NameUse]], Mapping[int, int]]:
-    """The names in use that lead to the pages of these rows, and how many pages that makes."""
-    pages = [PageHead(row.page, volume, row.page_key, row.page_title) for row in rows if row.page is not None]
-    leading = leading_to(wiki, pages)
-    return leading, led_to_by(wiki.connection, leading, visible)
+        rows, first, totals = _levels(connection, volume, visible, path_to)
+    return Contents(tuple(_numbered(rows, first)), whole, totals)
 
 
 # As text: a walk says less by expressions.
@@ -245,43 +229,68 @@ def above(connection: Connection, volume: int, key: str) -> tuple[str, ...]:
     return tuple(row.title for row in connection.execute(PATH, {"volume": volume, "key": key}).all())[:-1]
 
 
+# As text: a walk, whose steps are levels of which some entries are taken. Its rows are given columns by an expression.
+_AROUND = text(
+    """WITH RECURSIVE up AS (
+        SELECT id, parent, position, 0 AS step FROM contents WHERE volume = :volume AND key = :key COLLATE "C"
+        UNION ALL SELECT c.id, c.parent, c.position, up.step + 1 FROM contents c JOIN up ON c.id = up.parent
+        WHERE up.step < 100),
+    wanted AS (SELECT step, parent, position AS at FROM up
+        UNION ALL SELECT -1, (SELECT id FROM up WHERE step = 0), CAST('-Infinity' AS float8)),
+    found AS (
+        SELECT w.step, c.* FROM wanted w, LATERAL (
+            (SELECT * FROM contents WHERE volume = :volume AND parent = w.parent AND position < w.at
+                ORDER BY position DESC LIMIT :half)
+            UNION ALL (SELECT * FROM contents WHERE volume = :volume AND parent = w.parent AND position >= w.at
+                ORDER BY position LIMIT :half)) c
+        UNION ALL SELECT w.step, c.* FROM wanted w, LATERAL (
+            (SELECT * FROM contents WHERE volume = :volume AND parent IS NULL AND position < w.at
+                ORDER BY position DESC LIMIT :half)
+            UNION ALL (SELECT * FROM contents WHERE volume = :volume AND parent IS NULL AND position >= w.at
+                ORDER BY position LIMIT :half)) c
+        WHERE w.parent IS NULL),
+    counted AS (SELECT w.step, CASE WHEN w.parent IS NULL
+            THEN (SELECT count(*) FROM contents WHERE volume = :volume AND parent IS NULL)
+            ELSE (SELECT count(*) FROM contents WHERE volume = :volume AND parent = w.parent) END AS total,
+        CASE WHEN w.parent IS NULL
+            THEN (SELECT count(*) FROM contents WHERE volume = :volume AND parent IS NULL AND position < f.first)
+            ELSE (SELECT count(*) FROM contents WHERE volume = :volume AND parent = w.parent AND position < f.first)
+            END AS ahead
+        FROM wanted w JOIN (SELECT step, min(position) AS first FROM found GROUP BY step) f USING (step))
+    SELECT f.id, f.volume, f.parent, f.key, f.title, f.position, c.total, c.ahead
+    FROM found f JOIN counted c USING (step)"""
+)
+_around = _AROUND.columns(*stored.c, column("total", BigInteger), column("ahead", BigInteger)).subquery("c")
+AROUND = _shown(_around, _around.c.total, _around.c.ahead).order_by(_around.c.position)
+"""The entries around a name, and around all that it stands below, and the first ones below it; with each how many its
+level has, and how many of them stand ahead of those that are given."""
+
+
 def _levels(
-    connection: Connection, volume: int, path_to: str | None
-) -> tuple[list[Any], dict[int | None, int], dict[int | None, int]]:
+    connection: Connection, volume: int, visible: Collection[int], path_to: str | None
+) -> tuple[Sequence[Any], dict[int | None, int], dict[int | None, int]]:
     """The levels down to an entry and the one below it; of each the ordinal of the first loaded entry and how many it
     has."""
-    path = connection.execute(PATH, {"volume": volume, "key": path_to or ""}).all()
-    wanted: list[tuple[int | None, float]] = [(step.parent, step.position) for step in path]
-    wanted.append((path[-1].id if path else None, float("-inf")))
-    rows: list[Any] = []
-    first: dict[int | None, int] = {}
-    totals: dict[int | None, int] = {}
-    for parent, at in wanted:
-        top = parent is None
-        values = {"volume": volume, "parent": parent, "at": at, "half": LEVEL // 2}
-        found = sorted(connection.execute(AROUND[top], values), key=attrgetter("position"))
-        if found:
-            rows += found
-            values["at"] = found[0].position
-            first[parent] = connection.execute(BEFORE[top], values).scalar_one() + 1
-            totals[parent] = connection.execute(TOTAL[top], values).scalar_one()
-    return rows, first, totals
+    values = {"volume": volume, "visible": visible, "key": path_to or "", "half": LEVEL // 2}
+    rows = connection.execute(AROUND, values).all()
+    first = {row.parent: row.ahead + 1 for row in rows}
+    return rows, first, {row.parent: row.total for row in rows}
 
 
-def level(wiki: StoredWiki, volume: int, visible: Collection[int], under: str, skip: int = 0) -> Level | None:
+def level(
+    connection: Connection, volume: int, visible: Collection[int], under: str, skip: int = 0
+) -> Level | None:
     """At most ``LEVEL`` entries of the level below a name (topmost: an empty key), behind the first ``skip`` ones;
     None if the name has no place."""
-    connection = wiki.connection
     parent: int | None = None
     if under:
         parent = connection.execute(ID_OF, {"volume": volume, "key": under}).scalar()
         if parent is None:
             return None
-    values = {"volume": volume, "parent": parent, "skip": skip, "most": LEVEL}
+    values = {"volume": volume, "visible": visible, "parent": parent, "skip": skip, "most": LEVEL}
     total = connection.execute(TOTAL[not under], values).scalar_one()
     rows = connection.execute(WINDOW[not under], values).all()
-    _, counts = _counted(wiki, volume, visible, rows)
-    return Level(under, total, tuple(_entry(row, str(n), 0, counts) for n, row in enumerate(rows, skip + 1)))
+    return Level(under, total, tuple(_entry(row, str(n), 0) for n, row in enumerate(rows, skip + 1)))
 
 
 # As text: a walk. Its rows are given columns by an expression.
@@ -298,16 +307,17 @@ _named = _NAMED.columns(*stored.c, column("nth", BigInteger)).subquery("c")
 NAMED_SO = _shown(_named, _named.c.nth).order_by(_named.c.parent.nulls_first(), _named.c.position)
 
 
-def named_so(wiki: StoredWiki, volume: int, visible: Collection[int], words: str) -> tuple[list[Level], bool]:
+def named_so(
+    connection: Connection, volume: int, visible: Collection[int], words: str
+) -> tuple[list[Level], bool]:
     """The entries whose keys contain these words, with all that they stand below, level by level; and whether there
     are more than ``NAMED``, of which those are given in which the words come first."""
-    values = {"volume": volume, "words": words, "most": NAMED + 1}
-    rows = wiki.connection.execute(NAMED_SO, values).all()
-    _, counts = _counted(wiki, volume, visible, rows)
+    values = {"volume": volume, "visible": visible, "words": words, "most": NAMED + 1}
+    rows = connection.execute(NAMED_SO, values).all()
     keys = {row.id: row.key for row in rows}
     found: dict[int | None, list[ContentsEntry]] = {}
     for row in rows:
-        found.setdefault(row.parent, []).append(_entry(row, str(row.nth), 0, counts))
+        found.setdefault(row.parent, []).append(_entry(row, str(row.nth), 0))
     levels = [
         Level(keys[parent] if parent is not None else "", len(entries), tuple(entries))
         for parent, entries in found.items()
@@ -331,14 +341,11 @@ def levels_of(loaded: Contents) -> list[Level]:
     ]
 
 
-def _entry(row: Any, number: str, depth: int, counts: Mapping[int, int]) -> ContentsEntry:
-    led = counts.get(row.page, 0) if row.page is not None else 0
-    return ContentsEntry(row.id, row.parent, row.key, row.title, number, depth, row.page, led, row.branch)
+def _entry(row: Any, number: str, depth: int) -> ContentsEntry:
+    return ContentsEntry(row.id, row.parent, row.key, row.title, number, depth, row.page, row.led, row.branch)
 
 
-def _numbered(
-    rows: Sequence[Any], counts: Mapping[int, int], first: Mapping[int | None, int]
-) -> list[ContentsEntry]:
+def _numbered(rows: Sequence[Any], first: Mapping[int | None, int]) -> list[ContentsEntry]:
     below: dict[int | None, list[Any]] = {}
     for row in rows:
         below.setdefault(row.parent, []).append(row)
@@ -352,7 +359,7 @@ def _numbered(
     pending = level(None, "", 0)
     while pending:
         row, number, depth = pending.pop()
-        entries.append(_entry(row, number, depth, counts))
+        entries.append(_entry(row, number, depth))
         pending += level(row.id, f"{number}.", depth + 1)
     return entries
 

@@ -44,6 +44,7 @@ from mokuji.store.tables.people import volume as volume
 from mokuji.store.tables.upkeep import asked as asked
 from mokuji.store.tables.upkeep import house_style as house_style
 from mokuji.store.tables.upkeep import kept_report as kept_report
+from mokuji.store.tables.upkeep import led as led
 from mokuji.store.tables.upkeep import orphan as orphan
 from mokuji.store.tables.upkeep import put_aside as put_aside
 from mokuji.store.tables.upkeep import stale as stale

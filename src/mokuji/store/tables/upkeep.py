@@ -55,6 +55,16 @@ orphan = Table(
 )
 
 
+# How many other pages lead to a page, by the volume in which they stand; up to ``index.led.COUNTED``.
+class LedColumns(TypedColumns):
+    page: Named[int] = Column(BigInteger, ForeignKey("page.id", ondelete="CASCADE"), primary_key=True)
+    home: Named[int] = Column(Integer, primary_key=True, autoincrement=False)
+    pages: Named[int] = Column(Integer)
+
+
+led = Table("led", metadata, LedColumns)
+
+
 # Names without a page, and how many pages of each volume ask for them.
 class AskedColumns(TypedColumns):
     volume: Named[int] = Column(Integer, primary_key=True, autoincrement=False)
