@@ -27,6 +27,8 @@ from mokuji.store.faults import translated
 
 TRUSTED = 5.0
 """Number of seconds after its last use for which a connection is taken to be still there."""
+PREPARED = 200
+"""Maximum number of statements that the server keeps plans of, for each connection."""
 WRITE_LOCK = 0x6D6F6B
 """The advisory lock of all writing: saves share it, acts on many pages hold it alone."""
 
@@ -56,11 +58,15 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
 
     @event.listens_for(engine, "connect")
     def _settings(connection: Any, _: Any) -> None:
-        # The driver prepares a statement when it is used the second time: planning costs more than running.
+        # The driver prepares a statement when it is used the second time: planning costs more than running. Its plan is
+        # the one for any values: that is what the tests look at for every statement.
         connection.prepare_threshold = 2
+        connection.prepared_max = PREPARED
         with connection.cursor() as cursor:
-            # A generic plan may miss the indexes that a parameter's value would choose.
-            cursor.execute("SET statement_timeout = '60s'; SET pg_trgm.word_similarity_threshold = 0.4")
+            cursor.execute(
+                "SET statement_timeout = '60s'; SET plan_cache_mode = force_generic_plan; "
+                "SET pg_trgm.word_similarity_threshold = 0.4"
+            )
         connection.commit()
 
     @event.listens_for(engine, "checkin")
@@ -91,6 +97,8 @@ def reading(engine: Engine) -> Iterator[Connection]:
     with _translated(writes=False), engine.connect() as connection:
         # The driver says it with its BEGIN: a statement for it would be one more way to the server and back.
         yield connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+        # The driver forgets all prepared statements with a ROLLBACK, which the pool would end it with.
+        connection.commit()
 
 
 @contextmanager

@@ -17,12 +17,12 @@ from sqlalchemy import (
     FromClause,
     Integer,
     Select,
-    and_,
     cast,
     column,
     func,
     select,
     text,
+    true,
 )
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
@@ -133,31 +133,34 @@ class Contents:
 
 
 _below = stored.alias("b")
-_leading = (
-    select(cast(func.sum(led.c.pages), Integer))
-    .where(led.c.page == page.c.id, among(led.c.home, "visible"))
-    .correlate(page)
-    .scalar_subquery()
-)
-"""How many other pages of the visible volumes lead to the page."""
 
 
 def _shown(entries: FromClause, *more: ColumnElement[Any]) -> Select[*tuple[Any, ...]]:
-    """The columns of some entries, each with its page and whether others stand below it. OFFSET 0 keeps that a look-up
-    for each row: joined, it would read all contents."""
+    """The columns of some entries, each with its page, how many other pages of the visible volumes lead to that, and
+    whether other entries stand below it. OFFSET 0 keeps all that a look-up for each row: joined, it would read all
+    pages, and all contents."""
     below = select(fixed(1)).where(_below.c.volume == entries.c.volume, _below.c.parent == entries.c.id)
+    its = (
+        select(page.c.id, page.c.key, page.c.title)
+        .where(page.c.volume == entries.c.volume, page.c.key == entries.c.key)
+        .offset(fixed(0))
+        .lateral("p")
+    )
+    leading = select(cast(func.sum(led.c.pages), Integer)).where(
+        led.c.page == its.c.id, among(led.c.home, "visible")
+    )
     return (
         select(
             *(entries.c[name] for name in ("id", "parent", "key", "title", "position")),
-            page.c.id.label("page"),
-            page.c.key.label("page_key"),
-            page.c.title.label("page_title"),
+            its.c.id.label("page"),
+            its.c.key.label("page_key"),
+            its.c.title.label("page_title"),
             below.offset(fixed(0)).exists().label("branch"),
-            func.coalesce(_leading, fixed(0)).label("led"),
+            func.coalesce(leading.scalar_subquery(), fixed(0)).label("led"),
             *more,
         )
         .select_from(entries)
-        .outerjoin(page, and_(page.c.volume == entries.c.volume, page.c.key == entries.c.key))
+        .outerjoin(its, true())
     )
 
 
@@ -200,7 +203,7 @@ def contents(
     path_to: str | None = None,
     whole: bool | None = None,
 ) -> Contents:
-    """The contents of a volume: whole if they are few (``whole`` says so if that is known), else the levels that lead to
+    """The contents of a volume: whole if they are few (``whole`` says so if that is known), else the levels leading to
     ``path_to``. Pages of the ``visible`` volumes are counted, as they were when upkeep last looked (``index.led``)."""
     values = {"volume": volume, "visible": visible, "most": WHOLE_CONTENTS + 1}
     if whole is None:
@@ -249,7 +252,7 @@ _AROUND = text(
             UNION ALL (SELECT * FROM contents WHERE volume = :volume AND parent IS NULL AND position >= w.at
                 ORDER BY position LIMIT :half)) c
         WHERE w.parent IS NULL),
-    counted AS (SELECT w.step, CASE WHEN w.parent IS NULL
+    counted AS MATERIALIZED (SELECT w.step, CASE WHEN w.parent IS NULL
             THEN (SELECT count(*) FROM contents WHERE volume = :volume AND parent IS NULL)
             ELSE (SELECT count(*) FROM contents WHERE volume = :volume AND parent = w.parent) END AS total,
         CASE WHEN w.parent IS NULL
