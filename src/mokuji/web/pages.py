@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import urlsplit
@@ -23,6 +24,7 @@ from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading.reading import VolumeView, volume_in_hand
 from mokuji.statuses import status_of
 from mokuji.web import addresses, show
+from mokuji.web.contents_rows import contents_rows
 
 STATIC = Path(__file__).parent / "static"
 LARGEST_BODY = 16_000_000
@@ -67,7 +69,11 @@ environment.filters.update(
 )
 STATIC_VERSION = _static_version()
 environment.globals.update(
-    to=addresses, version=STATIC_VERSION, page_menu=registry.PAGE_MENU, volume_menu=registry.VOLUME_MENU
+    contents_rows=partial(contents_rows, environment),
+    to=addresses,
+    version=STATIC_VERSION,
+    page_menu=registry.PAGE_MENU,
+    volume_menu=registry.VOLUME_MENU,
 )
 
 

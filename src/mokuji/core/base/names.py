@@ -22,6 +22,8 @@ from mokuji.core.base.errors import BadName
 
 LONGEST = 200
 """Maximum number of code points of a title, and of a key."""
+SEGMENTS = 32_768
+"""Number of keys whose segments of addresses are kept: a page shows some hundred, and many pages the same."""
 
 # White space, underscores and the hyphens U+002D, U+2010, U+2011.
 _SEPARATORS = re.compile(r"[\s_\-\u2010\u2011]+")
@@ -126,6 +128,7 @@ def is_plain(name: str) -> bool:
     return _PLAIN.fullmatch(name) is not None
 
 
+@lru_cache(maxsize=SEGMENTS)
 def segment(a_key: str) -> str:
     """A key as one segment of a web address: spaces as hyphens, the rest percent-encoded."""
     return quote(a_key.replace(" ", "-"), safe="")

@@ -26,6 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
+from mokuji.core.base.cache import BoundedCache
 from mokuji.store.statements import among, fixed, value
 from mokuji.store.tables import contents as stored
 from mokuji.store.tables import led, page
@@ -132,6 +133,11 @@ class Contents:
         return level[at - 1] if at else None
 
 
+KEPT = 200_000
+"""Number of entries that are kept as they were numbered."""
+# By the rows that they are made of, so they are right as long as these are.
+_kept: BoundedCache[Contents] = BoundedCache(KEPT, lambda contents: len(contents.entries) + 1)
+
 _below = stored.alias("b")
 
 
@@ -214,7 +220,8 @@ def contents(
         rows: Sequence[Any] = connection.execute(CONTENTS_WHOLE, values).all()
     else:
         rows, first, totals = _levels(connection, volume, visible, path_to)
-    return Contents(tuple(_numbered(rows, first)), whole, totals)
+    key = (whole, tuple(map(tuple, rows)))
+    return _kept.made(key, lambda: Contents(tuple(_numbered(rows, first)), whole, totals))
 
 
 # As text: a walk says less by expressions.
