@@ -9,12 +9,12 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from functools import cached_property
 
-from sqlalchemy import Connection, func, select, union
+from sqlalchemy import Connection, Integer, func, literal_column, select, union, union_all
 
 from mokuji.core.base.names import Name
 from mokuji.core.language.indexed_page import IndexedPage, KnownNames
 from mokuji.core.language.page import Page, PageHead
-from mokuji.core.model.wiki import Place, Volume
+from mokuji.core.model.wiki import Named, Place, Volume
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import among, fixed, numbers, texts, value
 from mokuji.store.tables import alias, name, page, page_name, page_refs, revision, section_ref, volume
@@ -38,6 +38,13 @@ ALIASES = (
     .where(alias.c.volume == _places.c.volume, alias.c.key == _places.c.key, page.c.id == alias.c.page)
     .order_by(page.c.key)
 )
+TITLES_AND_ALIASES = union_all(
+    TITLES.add_columns(literal_column("0", Integer()), page.c.key),
+    select(*HEAD_COLUMNS, alias.c.volume, alias.c.key).where(
+        alias.c.volume == _places.c.volume, alias.c.key == _places.c.key, page.c.id == alias.c.page
+    ),
+)
+"""Pages by their titles (volume 0), and by their aliases (volume and key of these)."""
 HEADS = select(*HEAD_COLUMNS).where(among(page.c.id, "ids"))
 PAGES = select(
     *HEAD_COLUMNS,
@@ -122,6 +129,21 @@ class StoredWiki:
         for row in self.connection.execute(ALIASES, self._places(places)):
             found.setdefault((row[0], row[1]), []).append(PageHead(*row[2:]))
         return found
+
+    def titles_and_aliases(self, places: Collection[Place]) -> Named:
+        """Both in one question."""
+        titles: dict[Place, PageHead] = {}
+        aliases: dict[Place, list[PageHead]] = {}
+        values = self._places(places)
+        for *columns, home, key in self.connection.execute(TITLES_AND_ALIASES, values) if places else ():
+            head = PageHead(*columns)
+            if home:
+                aliases.setdefault((home, key), []).append(head)
+            else:
+                titles[head.volume, head.key] = head
+        for holders in aliases.values():
+            holders.sort(key=lambda head: head.key)
+        return titles, aliases
 
     def heads(self, ids: Collection[int]) -> list[PageHead]:
         """Pages without their texts."""

@@ -15,7 +15,7 @@ from enum import Enum
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
 from mokuji.core.language.page import Page, PageHead, Use
-from mokuji.core.model.wiki import Place, Volume, Wiki
+from mokuji.core.model.wiki import AsksTogether, Place, Volume, Wiki
 from mokuji.core.syntax.headings import words
 from mokuji.core.syntax.reference import Kind, Reference, read
 
@@ -85,6 +85,8 @@ class Resolver:
             if reference.name is not None:
                 insert = reference.kind is Kind.INSERT
                 places.update(lookups(reference.name, home, wiki.volumes, insert=insert))
+        if isinstance(wiki, AsksTogether):
+            return cls(wiki.volumes, *wiki.titles_and_aliases(places))
         return cls(wiki.volumes, wiki.titles(places), wiki.aliases(places))
 
     def resolve(self, name: Name, home: Volume, *, insert: bool = False) -> Resolution:

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
@@ -33,6 +33,19 @@ class Volume:
     closed: bool = False
     libraries: tuple[int, ...] = ()
     language: str = ""
+
+
+Named = tuple[Mapping[Place, PageHead], Mapping[Place, Sequence[PageHead]]]
+"""What ``Wiki.titles`` and ``Wiki.aliases`` say of the same places."""
+
+
+@runtime_checkable
+class AsksTogether(Protocol):
+    """A wiki far away, for which two questions are twice the way."""
+
+    def titles_and_aliases(self, places: Collection[Place]) -> Named:
+        """Both answers at once."""
+        ...
 
 
 class Wiki(Protocol):

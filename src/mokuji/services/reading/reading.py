@@ -293,7 +293,7 @@ def _page_view(
         _told_change(context, pages.last_change(connection, head.id)),
         ready,
         needs,
-        backlinks.backlinks(context.wiki, head, [each.id for each in volumes.values()], most=6),
+        backlinks.backlinks(context.wiki, head, context.reads, aliases=ready.page.alias_keys, most=6),
         tuple(categories_of(connection, head.id, templates)),
         entries[at] if at is not None else None,
         _path(entries, at),

@@ -6,47 +6,55 @@ neither shown nor counted. Each query has its index (tested with EXPLAIN).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from sqlalchemy import Connection, func, select, text
+from sqlalchemy import Connection, text
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
-from mokuji.core.language.indexed_page import Flag
 from mokuji.core.language.page import PageHead
-from mokuji.store.index.name_uses import columns, leading_to
-from mokuji.store.pages import HEAD_COLUMNS
+from mokuji.store.index.name_uses import leading_to
 from mokuji.store.snapshot import StoredWiki
-from mokuji.store.statements import among, numbers, value
-from mokuji.store.tables import page as pages
-from mokuji.store.tables import page_name, page_refs
 
 # As text: of each name only so many pages are read as are shown.
-BACKLINK_PAGES = text(
+LED_FROM = text(
     """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind),
-    LATERAL (SELECT pn.page FROM page_name pn
-        WHERE pn.name = n.name AND pn.kind = n.kind AND pn.page > :after AND pn.page <> :page
+    LATERAL (SELECT pn.page FROM page_name pn WHERE pn.name = n.name AND pn.kind = n.kind
         ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
 )
-_named = func.unnest(numbers("names"), numbers("kinds")).table_valued("name", "kind").render_derived("n")
-BACKLINK_COUNT = select(
-    func.count(page_name.c.page.distinct()), func.coalesce(func.sum(page_name.c.count), 0)
-).where(
-    page_name.c.name == _named.c.name, page_name.c.kind == _named.c.kind, page_name.c.page != value("page")
+# As text, for the same reason; how many there are in all is asked along with it.
+BACKLINK_PAGES = text(
+    """WITH counted AS (
+        SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places
+        FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
+        JOIN page_name pn ON pn.name = n.name AND pn.kind = n.kind AND pn.page <> :page),
+    found AS (
+        SELECT DISTINCT n.elsewhere, x.page
+        FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[]), CAST(:elsewhere AS int[]),
+            CAST(:afters AS bigint[])) AS n(name, kind, elsewhere, after),
+        LATERAL (SELECT pn.page FROM page_name pn
+            WHERE pn.name = n.name AND pn.kind = n.kind AND pn.page > n.after AND pn.page <> :page
+            ORDER BY pn.page LIMIT :most) x
+        ORDER BY n.elsewhere, x.page LIMIT :most)
+    SELECT c.pages, c.places, f.elsewhere, f.page FROM counted c LEFT JOIN found f ON true
+    ORDER BY f.elsewhere, f.page"""
 )
-RANGES = select(
-    *HEAD_COLUMNS, page_refs.c.starts, page_refs.c.ends, page_refs.c.names, page_refs.c.flags
-).where(page_refs.c.page == pages.c.id, among(pages.c.id, "pages"))
-# As text: of each text no more than what stands around a place is read.
-WINDOWS = text(
-    """SELECT w.page, w.nth, substr(r.text, greatest(w.start - :reach, 0) + 1,
-        w.stop - greatest(w.start - :reach, 0) + :reach) AS words
-    FROM unnest(CAST(:pages AS bigint[]), CAST(:nths AS int[]), CAST(:starts AS int[]), CAST(:stops AS int[]))
-        AS w(page, nth, start, stop)
-    JOIN page p ON p.id = w.page JOIN revision r ON r.page = p.id AND r.number = p.revision"""
+# As text: a join with each page's own arrays; of each text no more than what stands around a place is read.
+SENTENCES = text(
+    """SELECT p.id, p.volume, p.key, p.title, p.revision, u.places, u.nth, u.start, u.stop,
+        substr(r.text, greatest(u.start - :reach, 0) + 1, u.stop - greatest(u.start - :reach, 0) + :reach) AS words
+    FROM page p JOIN page_refs x ON x.page = p.id JOIN revision r ON r.page = p.id AND r.number = p.revision,
+    LATERAL (SELECT u.nth, u.start, u.stop, count(*) OVER () AS places
+        FROM unnest(x.starts, x.ends, x.names, x.flags) WITH ORDINALITY AS u(start, stop, name, flag, nth)
+        JOIN unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
+            ON n.name = u.name AND n.kind = u.flag & 1
+        ORDER BY u.nth LIMIT :most) u
+    WHERE p.id = ANY(CAST(:pages AS bigint[])) ORDER BY p.id, u.nth"""
 )
+LAST = 2**62
+"""Behind every page."""
 
 
 class Cursor(NamedTuple):
@@ -91,64 +99,48 @@ def backlinks(
     page: PageHead,
     visible: Collection[int],
     *,
+    aliases: Collection[str] | None = None,
     after: Cursor = START,
     most: int = 8,
     sentences: int = 3,
 ) -> Backlinks:
     """The pages that lead to one, from a place in the list on, each with its first sentences. ``wiki`` is the whole
-    one."""
-    connection = wiki.connection
-    uses = leading_to(wiki, [page])[page.id]
+    one; ``aliases`` are the keys of the page's other names, where these are known."""
+    every = leading_to(wiki, [page], aliases={page.id: aliases} if aliases is not None else None)[page.id]
+    uses = sorted(use for use in every if use.home in visible)
     if not uses:
         return Backlinks(0, 0, (), None)
-    values = {**columns(uses, visible), "page": page.id}
-    number, places = connection.execute(BACKLINK_COUNT, values).one()
-    found: list[Cursor] = []
-    for elsewhere in (False, True):
-        if elsewhere < after.elsewhere or len(found) > most:
-            continue
-        volumes = [each for each in visible if (each != page.volume) == elsewhere]
-        start = after.page if elsewhere == after.elsewhere else 0
-        more = {"page": page.id, "after": start, "most": most + 1 - len(found)}
-        ids = connection.execute(BACKLINK_PAGES, {**columns(uses, volumes), **more}).scalars()
-        found += [Cursor(elsewhere, id_) for id_ in ids]
-    leads = frozenset((use.name, use.kind) for use in uses)
-    entries = _with_sentences(connection, [each.page for each in found[:most]], leads, sentences)
+    elsewhere = [use.home != page.volume for use in uses]
+    names: dict[str, object] = {"names": [use.name for use in uses], "kinds": [use.kind for use in uses]}
+    rows = wiki.connection.execute(
+        BACKLINK_PAGES,
+        {
+            **names,
+            "page": page.id,
+            "elsewhere": list(map(int, elsewhere)),
+            "afters": [
+                after.page if each == after.elsewhere else (0 if each > after.elsewhere else LAST)
+                for each in elsewhere
+            ],
+            "most": most + 1,
+        },
+    ).all()
+    number, places = rows[0].pages, rows[0].places
+    found = [Cursor(bool(row.elsewhere), row.page) for row in rows if row.page is not None]
+    shown = [each.page for each in found[:most]]
+    entries = _with_sentences(wiki.connection, shown, {**names, "most": sentences}) if shown else ()
     return Backlinks(number, places, entries, found[most - 1] if len(found) > most else None)
 
 
 def _with_sentences(
-    connection: Connection, ids: Sequence[int], leading: frozenset[tuple[int, int]], most: int
+    connection: Connection, ids: Sequence[int], values: Mapping[str, object]
 ) -> tuple[Backlink, ...]:
-    rows = {row[0]: row for row in connection.execute(RANGES, {"pages": ids})}
-    places = {
-        id_: [
-            (n, s, e)
-            for n, (s, e, name, flag) in enumerate(zip(*row[5:], strict=True))
-            if (name, flag & Flag.INSERT) in leading
-        ]
-        for id_, row in rows.items()
-    }
-    wanted = [(id_, *place) for id_ in ids if id_ in rows for place in places[id_][:most]]
-    values = dict(
-        zip(("pages", "nths", "starts", "stops"), map(list, zip(*wanted, strict=True)), strict=False)
-    )
-    windows = (
-        {
-            (row.page, row.nth): row.words
-            for row in connection.execute(WINDOWS, {**values, "reach": REACH}).all()
-        }
-        if wanted
-        else {}
-    )
-    found: list[Backlink] = []
-    for id_ in ids:
-        if id_ not in rows:
-            continue
-        sentences = []
-        for nth, start, end in places[id_][:most]:
-            lead = min(start, REACH)
-            window = windows.get((id_, nth), "")
-            sentences.append(Sentence(nth, excerpt(window, Span(lead, lead + end - start))))
-        found.append(Backlink(PageHead(*rows[id_][:5]), len(places[id_]), tuple(sentences)))
-    return tuple(found)
+    heads: dict[int, tuple[PageHead, int]] = {}
+    sentences: dict[int, list[Sentence]] = {}
+    for row in connection.execute(SENTENCES, {**values, "pages": ids, "reach": REACH}):
+        *head, places, nth, start, end, window = row
+        heads[row.id] = PageHead(*head), places
+        lead = min(start, REACH)
+        said = excerpt(window, Span(lead, lead + end - start))
+        sentences.setdefault(row.id, []).append(Sentence(nth - 1, said))
+    return tuple(Backlink(*heads[id_], tuple(sentences[id_])) for id_ in ids if id_ in heads)

@@ -7,7 +7,7 @@ libraries too.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from sqlalchemy import select
@@ -42,11 +42,17 @@ def columns(uses: Iterable[NameUse], volumes: Collection[int]) -> dict[str, list
 ALIAS_KEYS = select(alias.c.volume, alias.c.key).where(among(alias.c.page, "pages"))
 
 
-def leading_to(wiki: StoredWiki, pages: Sequence[PageHead]) -> dict[int, list[NameUse]]:
-    """The names in use that lead to each of these pages, by title or alias."""
+def leading_to(
+    wiki: StoredWiki, pages: Sequence[PageHead], *, aliases: Mapping[int, Collection[str]] | None = None
+) -> dict[int, list[NameUse]]:
+    """The names in use that lead to each of these pages, by title or alias; ``aliases`` are the keys of the latter by
+    page, where they are known already."""
     places: list[Place] = [(page.volume, page.key) for page in pages]
-    rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]})
-    places += [(volume, key) for volume, key in rows]
+    if aliases is None:
+        rows = wiki.connection.execute(ALIAS_KEYS, {"pages": [page.id for page in pages]})
+        places += [(volume, key) for volume, key in rows]
+    else:
+        places += [(page.volume, key) for page in pages for key in aliases[page.id]]
     found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
     for use, resolution in resolved(wiki, places):
         if resolution.page is not None and resolution.page.id in found:

@@ -10,7 +10,7 @@ from sqlalchemy import BigInteger, cast, func, null, select, union_all
 from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Place
-from mokuji.store.index.backlinks import BACKLINK_PAGES
+from mokuji.store.index.backlinks import LED_FROM
 from mokuji.store.index.name_uses import asking_for, columns
 from mokuji.store.index.search import like
 from mokuji.store.index.to_mend import WANTED
@@ -25,8 +25,8 @@ def led_from(wiki: StoredWiki, place: Place, most: int = 20) -> list[PageHead]:
     if not asking:
         return []
     visible = [volume.id for volume in wiki.volumes.values()]
-    values = {**columns(asking, visible), "page": 0, "after": 0, "most": most}
-    ids = wiki.connection.execute(BACKLINK_PAGES, values).scalars().all()
+    values = {**columns(asking, visible), "most": most}
+    ids = wiki.connection.execute(LED_FROM, values).scalars().all()
     return sorted(wiki.heads(ids), key=lambda head: head.id)
 
 
