@@ -92,7 +92,7 @@ def _statements() -> Iterator[tuple[str, str]]:
 STATEMENTS = {
     label: said for label, said in _statements() if re.match(r"\s*(SELECT|WITH|UPDATE|DELETE|INSERT)\b", said)
 }
-FEW = {"volume", "person", "membership", "house_style", "former_handle", "former_volume"}
+FEW = {"volume", "volume_size", "person", "membership", "house_style", "former_handle", "former_volume"}
 """Tables that hold few rows however large a wiki is."""
 QUEUES = {"stale", "unfiled", "unsearched", "procrastinate_jobs"}
 """Tables whose rows go when they were looked at."""
@@ -111,6 +111,7 @@ ALL_OF_IT = {
             "EDGES",
             "WITHOUT_PLACE",
             "_CLEAR led",
+            "_CLEAR volume_size",
             "_CLEAR orphan",
             "_CLEAR asked",
             "_CLEAR unplaced",

@@ -43,7 +43,7 @@ TEXTS = [
     "---\ncategories: [Power]\ngives: [Notices]\n---\nno reference, tried #at-sea\n",
     "[[Data sheet/Depth sensor]] [[A/B]] [[Depth sensor]]\n",
 ]
-UPKEEP = ("led", "orphan", "asked", "unplaced")
+UPKEEP = ("volume_size", "led", "orphan", "asked", "unplaced")
 
 
 def _rows(connection: Connection) -> dict[str, list[Any]]:

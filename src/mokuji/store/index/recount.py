@@ -13,11 +13,23 @@ from mokuji.core.model.graph import Graph, NameUse
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.core.reports import reach
 from mokuji.store.index.led import COUNTED
-from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_unplaced
+from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_sizes, put_unplaced
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import load_volumes, name_of
 from mokuji.store.statements import fixed
-from mokuji.store.tables import alias, asked, contents, led, name, orphan, page, page_name, unplaced, volume
+from mokuji.store.tables import (
+    alias,
+    asked,
+    contents,
+    led,
+    name,
+    orphan,
+    page,
+    page_name,
+    unplaced,
+    volume,
+    volume_size,
+)
 
 FRONTS = select(volume.c.id, volume.c.front).where(volume.c.front.is_not(None), volume.c.deleted_by.is_(None))
 PLACES = select(contents.c.volume, contents.c.key)
@@ -33,7 +45,7 @@ EDGES = select(
 ).join(_uses, _uses.c.name == name.c.id)
 _placed = select(fixed(1)).where(contents.c.volume == page.c.volume, contents.c.key == page.c.key).exists()
 WITHOUT_PLACE = HEADS.where(~_placed)
-_CLEAR = {table.name: delete(table) for table in (led, orphan, asked, unplaced)}
+_CLEAR = {table.name: delete(table) for table in (led, orphan, asked, unplaced, volume_size)}
 
 
 def fronts(connection: Connection) -> dict[int, str]:
@@ -77,6 +89,7 @@ def recount(connection: Connection) -> None:
         )
         for (target, home), number in zip(pairs.T.tolist(), numbers.tolist(), strict=True):
             counts[linked.heads[target].id][home] = min(number, COUNTED)
+    put_sizes(connection, [each.id for each in volumes.values()])
     put_led(connection, counts)
     put_orphans(connection, volumes, linked.heads, counts)
     homes = {head.id: head.volume for head in linked.heads}

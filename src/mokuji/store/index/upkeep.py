@@ -20,11 +20,11 @@ from mokuji.core.model.references import lookups, unwritten_place, volumes_by_id
 from mokuji.core.model.wiki import Place
 from mokuji.store.index import led, name_uses
 from mokuji.store.index.recount import fronts, load_graph, out_of_reach, recount
-from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_unplaced
+from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_sizes, put_unplaced
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import StoredWiki, name_of
 from mokuji.store.statements import among, fixed, numbers, texts, value
-from mokuji.store.tables import asked, contents, name, orphan, page, page_name, stale, unplaced
+from mokuji.store.tables import asked, contents, name, orphan, page, page_name, stale, unplaced, volume_size
 from mokuji.store.tables import led as led_table
 
 FOLD_LOCK = 0x4D4F4B02
@@ -59,12 +59,23 @@ def fold(connection: Connection) -> None:
         recount(connection)
         return
     wiki = StoredWiki(connection)
+    _sizes(wiki, {row.volume for row in rows if row.key is not None})
     places = {(row.volume, row.key) for row in rows if row.key is not None}
     ids = {row.name for row in rows if row.name is not None}
     # What a name leads to by one place it no longer leads to by another: [[A/B]] may mean both.
     ids |= wiki.meaning(sorted(places)).keys() if places else set()
     places |= _places_of(wiki, ids)
     _look_at(wiki, sorted(places))
+
+
+CLEAR_SIZES = delete(volume_size).where(among(volume_size.c.volume, "volumes"))
+
+
+def _sizes(wiki: StoredWiki, touched: Collection[int | None]) -> None:
+    volumes = [volume.id for volume in wiki.volumes.values() if volume.id in touched]
+    if volumes:
+        wiki.connection.execute(CLEAR_SIZES, {"volumes": volumes})
+        put_sizes(wiki.connection, volumes)
 
 
 def _places_of(wiki: StoredWiki, ids: Collection[int]) -> set[Place]:

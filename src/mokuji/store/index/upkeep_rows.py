@@ -9,8 +9,8 @@ from sqlalchemy import ARRAY, Connection, Integer, cast, func, insert, select
 
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Place, Volume
-from mokuji.store.statements import array, numbers, texts
-from mokuji.store.tables import asked, led, orphan, unplaced
+from mokuji.store.statements import among, array, numbers, texts
+from mokuji.store.tables import asked, led, orphan, page, unplaced, volume_size
 
 # A list of lists is no array: each comes as the words of one.
 _orphans = (
@@ -29,6 +29,10 @@ _names = (
 )
 PUT_ASKED = insert(asked).from_select(["volume", "key", "home", "pages"], select(_names))
 PUT_UNPLACED = insert(unplaced)
+PUT_SIZES = insert(volume_size).from_select(
+    ["volume", "pages"],
+    select(page.c.volume, func.count()).where(among(page.c.volume, "volumes")).group_by(page.c.volume),
+)
 _led = (
     func.unnest(numbers("pages"), numbers("homes"), numbers("counts"))
     .table_valued("page", "home", "pages")
@@ -40,14 +44,20 @@ Led = Mapping[int, Mapping[int, int]]
 """How many other pages lead to each page (by id), by the volume in which they stand."""
 
 
+def put_sizes(connection: Connection, volumes: Collection[int]) -> None:
+    """Puts in how many pages some volumes have."""
+    if volumes:
+        connection.execute(PUT_SIZES, {"volumes": volumes})
+
+
 def put_led(connection: Connection, counts: Led) -> None:
     """Puts in how many pages lead to some."""
-    rows = [(page, home, number) for page, homes in counts.items() for home, number in homes.items()]
+    rows = [(id_, home, number) for id_, homes in counts.items() for home, number in homes.items()]
     if rows:
         connection.execute(
             PUT_LED,
             {
-                "pages": [page for page, _, _ in rows],
+                "pages": [id_ for id_, _, _ in rows],
                 "homes": [home for _, home, _ in rows],
                 "counts": [number for _, _, number in rows],
             },

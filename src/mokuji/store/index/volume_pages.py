@@ -13,7 +13,7 @@ from mokuji.core.language.indexed_page import Flag
 from mokuji.core.language.page import PageHead
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import fixed, texts, value
-from mokuji.store.tables import alias, held, page, page_name, page_refs, revision
+from mokuji.store.tables import alias, held, page, page_name, page_refs, revision, volume_size
 
 
 class Holding(StrEnum):
@@ -53,7 +53,7 @@ PAGE_IDS = {
     .limit(value("most"))
     for holding in Holding
 }
-NUMBER = select(func.count()).select_from(page).where(*_in_volume)
+NUMBER = select(volume_size.c.pages).where(volume_size.c.volume == value("volume"))
 HEADS = select(*HEAD_COLUMNS).where(*_in_volume).order_by(page.c.key)
 ALIAS_NAMES = (
     select(alias.c.page, alias.c.key, alias.c.name)
@@ -81,8 +81,8 @@ def page_ids(
 
 
 def number_of_pages(connection: Connection, volume: int) -> int:
-    """How many pages a volume has."""
-    return connection.execute(NUMBER, {"volume": volume}).scalar_one()
+    """How many pages a volume has, as it was when upkeep last looked."""
+    return connection.execute(NUMBER, {"volume": volume}).scalar() or 0
 
 
 def heads(connection: Connection, volume: int) -> list[PageHead]:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, func, select
 
 from mokuji.store.index import to_mend, volume_pages
 from mokuji.store.index.to_mend import Counts
 from mokuji.store.places.contents import CONTENTS_SIZE, WHOLE_CONTENTS
-from mokuji.store.statements import value
+from mokuji.store.statements import fixed, value
 from mokuji.store.tables import volume as volumes
 
 
@@ -30,7 +30,7 @@ FACTS = select(
     volumes.c.summary,
     volumes.c.front,
     *to_mend.NUMBERS,
-    volume_pages.NUMBER.scalar_subquery(),
+    func.coalesce(volume_pages.NUMBER.scalar_subquery(), fixed(0)),
     CONTENTS_SIZE.scalar_subquery(),
 ).where(volumes.c.id == value("volume"))
 

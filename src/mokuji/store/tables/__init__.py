@@ -49,3 +49,4 @@ from mokuji.store.tables.upkeep import orphan as orphan
 from mokuji.store.tables.upkeep import put_aside as put_aside
 from mokuji.store.tables.upkeep import stale as stale
 from mokuji.store.tables.upkeep import unplaced as unplaced
+from mokuji.store.tables.upkeep import volume_size as volume_size

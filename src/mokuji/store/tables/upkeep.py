@@ -65,6 +65,15 @@ class LedColumns(TypedColumns):
 led = Table("led", metadata, LedColumns)
 
 
+# How many pages a volume has; of one without pages there is no row.
+class VolumeSizeColumns(TypedColumns):
+    volume: Named[int] = Column(Integer, primary_key=True, autoincrement=False)
+    pages: Named[int] = Column(Integer)
+
+
+volume_size = Table("volume_size", metadata, VolumeSizeColumns)
+
+
 # Names without a page, and how many pages of each volume ask for them.
 class AskedColumns(TypedColumns):
     volume: Named[int] = Column(Integer, primary_key=True, autoincrement=False)

@@ -1,4 +1,4 @@
-"""How many pages lead to each page is kept in step, as orphans are: a screen of contents shows a hundred of them."""
+"""How many pages lead to each page, and how many a volume has, is kept in step as orphans are: each view shows it."""
 
 from __future__ import annotations
 
@@ -19,9 +19,11 @@ def upgrade() -> None:
             PRIMARY KEY (page, home)
         )"""
     )
+    op.execute("CREATE TABLE volume_size (volume integer PRIMARY KEY, pages integer NOT NULL)")
     # What is there already is looked at once, whole.
     op.execute("INSERT INTO stale (name) VALUES (NULL)")
 
 
 def downgrade() -> None:
+    op.execute("DROP TABLE volume_size")
     op.execute("DROP TABLE led")
