@@ -111,7 +111,6 @@ ALL_OF_IT = {
             "EDGES",
             "WITHOUT_PLACE",
             "_CLEAR led",
-            "_CLEAR volume_size",
             "_CLEAR orphan",
             "_CLEAR asked",
             "_CLEAR unplaced",
