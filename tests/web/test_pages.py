@@ -33,6 +33,33 @@ def test_reading_is_open_and_a_page_stands_beside_contents_and_margin(browser: B
     assert 'class="ref"' in page and 'class="unwritten"' in page
 
 
+def _contents(page: str) -> str:
+    return page[
+        page.index('<div class="tree toc"') : page.index("</nav>", page.index('<div class="tree toc"'))
+    ]
+
+
+def test_the_contents_beside_each_page_say_which_is_in_hand_and_follow_a_rename(browser: Browser) -> None:
+    client = browser("wenna")
+    volume = "/tern-4-service-manual/"
+    keys = re.findall(r'data-key="([^"]+)"', _contents(client.get(WELL).text))
+    assert len(keys) > 20
+    for key in keys[:6]:
+        contents = _contents(client.get(volume + key.replace(" ", "-")).text)
+        assert contents.count("aria-current") == 1 and f'data-key="{key}" aria-current="page"' in contents
+        assert "\x01" not in contents and re.findall(r'data-key="([^"]+)"', contents) == keys
+    plan = client.get("/-/plan/rename" + WELL, params={"title": "Well of batteries"}).text
+    _post(
+        client,
+        "/-/plan/rename" + WELL,
+        title="Well of batteries",
+        words="title",
+        digest=_field(plan, "digest"),
+    )
+    after = _contents(client.get(volume + keys[0].replace(" ", "-")).text)
+    assert "Well of batteries" in after and 'data-key="battery well"' not in after
+
+
 def test_each_backlink_leads_to_the_very_sentence(browser: Browser) -> None:
     client = browser()
     page = client.get(WELL).text

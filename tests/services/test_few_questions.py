@@ -1,0 +1,75 @@
+"""A view asks the database little, and the same however much a page and its volume hold."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import event, text
+
+from mokuji.core.model.policy import NOBODY, Actor, Role
+from mokuji.services.app_context import AppContext, refresh
+from mokuji.services.reading import reading
+from mokuji.store import database
+from tests.services.making import pages, person, volume
+
+FEW = 12
+"""Number of questions of a view that is laid out already."""
+
+
+@pytest.fixture
+def writer(app: AppContext) -> Actor:
+    volume(app, "Guide")
+    return person(app, "wenna", guide=Role.WRITER)
+
+
+def _asked(app: AppContext, page: str) -> list[str]:
+    """The statements of a view."""
+    asked: list[str] = []
+
+    def note(_: object, __: object, statement: str, *___: object) -> None:
+        asked.append(statement)
+
+    event.listen(app.engine, "before_cursor_execute", note)
+    try:
+        view = reading.open_page(app, NOBODY, "guide", page)
+    finally:
+        event.remove(app.engine, "before_cursor_execute", note)
+    assert isinstance(view, reading.PageView)
+    return asked
+
+
+def test_a_view_asks_as_much_for_many_references_as_for_few(app: AppContext, writer: Actor) -> None:
+    many = {f"Part {n}": "[[Hub]] and [[Few]]\n" for n in range(40)}
+    hub = "".join(f"[[Part {n}]] [[part-{n}#Use]] " for n in range(40))
+    pages(app, writer, "guide", {**many, "Hub": hub, "Few": "[[Hub#Top]] [[Part 1]]\n"})
+    refresh(app)
+    for page in ("hub", "few"):
+        _asked(app, page)
+    few, hub_asked = _asked(app, "few"), _asked(app, "hub")
+    assert len(few) == len(hub_asked)
+    # One more than without sections: the pages are read that have them.
+    assert len(few) <= FEW + 1, "\n".join(few)
+
+
+def test_the_server_keeps_plans_of_what_is_asked_again_and_again(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Pump": "[[Well]]", "Well": "[[Pump]]"})
+    for _ in range(4):
+        reading.open_page(app, NOBODY, "guide", "pump")
+    with database.reading(app.engine) as connection:
+        kept = connection.execute(text("SELECT count(*) FROM pg_prepared_statements")).scalar_one()
+    assert kept >= 8
+
+
+def test_connections_that_the_server_has_ended_are_made_anew_before_somebody_notices(
+    app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pages(app, writer, "guide", {"Pump": ""})
+    monkeypatch.setattr(database, "TRUSTED", 0.0)
+    with app.engine.connect() as connection:
+        other = text(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+            "WHERE pid <> pg_backend_pid() AND datname = current_database()"
+        )
+        with database.connect(app.url, pool_size=1).connect() as admin:
+            admin.execute(other)
+        connection.invalidate()
+    assert isinstance(reading.open_page(app, NOBODY, "guide", "pump"), reading.PageView)
