@@ -64,12 +64,14 @@ def test_connections_that_the_server_has_ended_are_made_anew_before_somebody_not
 ) -> None:
     pages(app, writer, "guide", {"Pump": ""})
     monkeypatch.setattr(database, "TRUSTED", 0.0)
-    with app.engine.connect() as connection:
-        other = text(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
-            "WHERE pid <> pg_backend_pid() AND datname = current_database()"
-        )
-        with database.connect(app.url, pool_size=1).connect() as admin:
-            admin.execute(other)
-        connection.invalidate()
+    ended = text(
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+        "WHERE pid <> pg_backend_pid() AND datname = current_database()"
+    )
+    another = database.connect(app.url, pool_size=1)
+    try:
+        with another.connect() as connection:
+            assert connection.execute(ended).scalars().all(), "there is a connection to be ended"
+    finally:
+        another.dispose()
     assert isinstance(reading.open_page(app, NOBODY, "guide", "pump"), reading.PageView)
