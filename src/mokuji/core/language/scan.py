@@ -7,6 +7,10 @@ would change what is literal is no reference but text, and a problem. So
 references are atomic: no ``|`` or ``*`` inside one divides a table cell or
 starts emphasis.
 
+Where nothing inside the brackets could mean anything to the parser (as on most
+pages), all are taken out at once and the text is parsed only then: if every
+stand-in arrives as text, that is what the long way would have come to.
+
 What holds: the ranges are exact, ``text[span]`` is what was typed; nothing is
 recognised inside literal text; the work is linear in the text.
 """
@@ -50,6 +54,11 @@ READ_LATELY = 8_000_000
 _PART = 300
 
 
+_SIMPLE = re.compile(rb"(?<![\[\]\\!^])\[\[[^\[\]\\`<>&$*_~!{}\r\n]+\]\](?![\[\](:])")
+"""A reference in which, and around which, nothing stands that the parser could take as something else."""
+_CODE_WITH_ONE = re.compile(rb"`[^`\[\n]*\[\[")
+_RULE = frozenset(b"-|: \t>")
+"""What a row of dashes under the head of a table is made of, in a quotation too."""
 _IN_HTML = re.compile(rb"\[\[[^\[\]\r\n]+\]\]")
 
 
@@ -140,12 +149,17 @@ def forget_texts() -> None:
     _READ.clear()
 
 
-def scan(text: str) -> PageText:
-    """Everything that the text of one page says of itself. The text must have passed ``check``."""
+def scan(text: str, *, long_way: bool = False) -> PageText:
+    """Everything that the text of one page says of itself. The text must have passed ``check``. ``long_way`` is for
+    comparing both ways."""
     front = front_matter.read(text)
     slots = declared(front)
     words = masked(text[front.span.end :], slots.slots)
     data = words.encode()
+    if "[[" in words and not long_way:
+        simple = _all_simple(text, front.span.end, words, data)
+        if simple is not None:
+            return _finish(front, slots, *simple, list(front.problems))
     lifted = Lifted(words, data, (), ())
     typed = Body(text, front.span.end, data, CodePoints(data), lifted, events_with_ranges(words))
     problems = list(front.problems)
@@ -160,6 +174,44 @@ def scan(text: str) -> PageText:
     outer = tuple(index for index, _ in _outermost(ordered))
     body = replace(typed, lifted=lifted, events=events, outer=outer)
     return _finish(front, slots, body, ordered, problems)
+
+
+def _all_simple(text: str, offset: int, words: str, data: bytes) -> tuple[Body, list[Reference]] | None:
+    """The body of a text all of whose references are simple, and these; None if one may not be."""
+    if b"]:" in data or b"\r" in data or _CODE_WITH_ONE.search(data):
+        return None
+    places = [Candidate(found.start(), found.end(), []) for found in _SIMPLE.finditer(data)]
+    if not len(places) == data.count(b"[[") == data.count(b"]]") or _heads_a_table(data, places):
+        return None
+    points = CodePoints(data)
+    references: list[Reference] = []
+    for place in places:
+        start, end = offset + points.at(place.start), offset + points.at(place.end)
+        got = read(text[start:end], start)
+        if isinstance(got, Problem):
+            return None
+        references.append(got)
+    lifted = lift(words, data, places)
+    events = events_with_ranges(lifted.text)
+    arrived = literal.coverage(events, lifted.data)
+    if not all(arrived.text.holds(*place) and not arrived.dropped.holds(*place) for place in lifted.places):
+        return None
+    return Body(text, offset, data, points, lifted, events, tuple(range(len(places)))), references
+
+
+def _heads_a_table(data: bytes, places: Sequence[Candidate]) -> bool:
+    """Whether one with a label stands above a row of dashes: whether that is a table depends on its `|`."""
+    seen = -1
+    for place in places:
+        if place.start > seen and b"|" in data[place.start : place.end]:
+            seen = data.find(b"\n", place.end)
+            if seen < 0:
+                return False
+            end = data.find(b"\n", seen + 1)
+            below = data[seen + 1 : end if end >= 0 else len(data)]
+            if b"-" in below and _RULE.issuperset(below):
+                return True
+    return False
 
 
 def body_of(text: str, content: PageText) -> Body:
