@@ -58,7 +58,8 @@ class _Found:
 def marks(body: Body) -> tuple[Mark, ...]:
     """The marks of a page, in order. Linear."""
     text = body.text
-    if "#" not in text:
+    # Sections of references are out of it; what is left of most texts are signs of headings, before a space.
+    if "#" not in text or _MARK.search(body.lifted.text) is None:
         return ()
     made: list[Mark] = []
     for spot in _collect(body):

@@ -21,6 +21,7 @@ from mokuji.core.syntax.pointers import Handle
 MOST = 5_000
 """Maximum number of tasks of one page."""
 _PRIORITY = re.compile(r"\s*\(([A-Z])\)(?=\s)")
+_BOX = re.compile(rb"\[[\sxX]\]")
 _DUE = re.compile(r"(?<!\S)due:(\S+)")
 _DAY = re.compile(r"(\d{4})-(\d{2})-(\d{2})[.,;]?\Z")
 _NESTED = {"List", "Item", "BlockQuote", "CodeBlock", "Table"}
@@ -42,7 +43,7 @@ class Task:
 
 def tasks(body: Body, handles: Sequence[Handle]) -> tuple[Task, ...]:
     """The tasks of a page, in order; ``handles`` are all that it names."""
-    if "[" not in body.text:
+    if _BOX.search(body.lifted.data) is None:
         return ()
     starts = [handle.span.start for handle in handles]
     found: list[Task] = []
