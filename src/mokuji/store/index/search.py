@@ -23,7 +23,8 @@ LETTERS_FROM, LETTERS_TO = 2, 8
 NEAR_FROM = 4
 """Fewer letters are near to almost every name."""
 RANKED = 2000
-"""Maximum number of hits that are ranked; the cost of ranking grows with them."""
+"""Maximum number of hits that are ranked; the cost of ranking grows with them. It stands in the statements: a plan for
+any values would take a limit that it does not know for a tenth of all hits."""
 START, STOP, BREAK = "\x02", "\x03", "\x04"
 """Marks around found words, and between sentences; no stored text holds them by accident of typing."""
 
@@ -66,7 +67,7 @@ _hits = (
     .join(page_search, _of_page)
     .join(_query, true())
     .where(_holds(_query.c.query), _volumes)
-    .limit(value("ranked"))
+    .limit(fixed(RANKED))
     .cte("hits")
 )
 _rank = func.ts_rank(_hits.c.words, _query.c.query, fixed(1)).label("rank")
@@ -108,7 +109,7 @@ _counted = (
     select(page.c.volume)
     .join(page_search, _of_page)
     .where(_holds(_typed), _volumes)
-    .limit(value("ranked"))
+    .limit(fixed(RANKED))
     .subquery()
 )
 COUNT = select(_counted.c.volume, func.count()).group_by(_counted.c.volume)
@@ -182,7 +183,7 @@ def find(
     connection: Connection, words: str, volumes: Collection[int], *, most: int = 20, skip: int = 0
 ) -> list[Hit]:
     """The pages whose text or title holds the words, best first. Quotes, ``or`` and ``-`` work."""
-    values = {"words": words, "volumes": volumes, "most": most, "skip": skip, "ranked": RANKED}
+    values = {"words": words, "volumes": volumes, "most": most, "skip": skip}
     rows = connection.execute(FIND, values)
     return [Hit(id_, home, key, title, at, _pieces(said)) for id_, home, key, title, at, said in rows]
 
@@ -195,7 +196,7 @@ def _pieces(sentences: str) -> tuple[Piece, ...]:
 
 def count(connection: Connection, words: str, volumes: Collection[int]) -> dict[int, int]:
     """How many pages hold the words, by volume (up to ``RANKED`` in all)."""
-    values = {"words": words, "volumes": volumes, "ranked": RANKED}
+    values = {"words": words, "volumes": volumes}
     return dict(connection.execute(COUNT, values).all())
 
 
