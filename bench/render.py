@@ -32,7 +32,8 @@ def _page() -> str:
     parts: list[str] = []
     while len("".join(parts)) < 9000:
         parts += [f"## Part {len(parts)}\n\n", PARAGRAPH * 6, LIST, TABLE]
-    return "".join(parts)[:9000]
+    text = "".join(parts)
+    return text[: text.rindex("\n\n", 0, 9000)]  # no reference is cut through
 
 
 def _render(text: str) -> str:

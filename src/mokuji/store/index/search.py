@@ -143,6 +143,7 @@ _word = func.unnest(texts("words")).column_valued("word")
 _part = literal_column("'%'", String()).concat(_word).concat(literal_column("'%'", String()))
 _whole = literal_column("'% '", String()).concat(_word).concat(literal_column("' %'", String()))
 _space = literal_column("' '", String())
+# OFFSET 0 keeps it a look-up for each word.
 IN_NAMES = select(_word).where(
     select(fixed(1))
     .where(
@@ -150,6 +151,7 @@ IN_NAMES = select(_word).where(
         page.c.key.like(_part),
         _space.concat(page.c.key).concat(_space).like(_whole),
     )
+    .offset(fixed(0))
     .exists()
 )
 
