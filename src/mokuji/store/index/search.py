@@ -143,15 +143,21 @@ _word = func.unnest(texts("words")).column_valued("word")
 _part = literal_column("'%'", String()).concat(_word).concat(literal_column("'%'", String()))
 _whole = literal_column("'% '", String()).concat(_word).concat(literal_column("' %'", String()))
 _space = literal_column("' '", String())
-# OFFSET 0 keeps it a look-up for each word.
+# OFFSET 0 keeps it a look-up of each word among all titles: those of a volume would be gone through for each.
+_titled_so = (
+    select(page.c.volume, page.c.key)
+    .where(page.c.key.like(_part))
+    .offset(fixed(0))
+    .correlate_except(page)
+    .lateral("p")
+)
 IN_NAMES = select(_word).where(
     select(fixed(1))
+    .select_from(_titled_so)
     .where(
-        page.c.volume == value("volume"),
-        page.c.key.like(_part),
-        _space.concat(page.c.key).concat(_space).like(_whole),
+        _titled_so.c.volume == value("volume"),
+        _space.concat(_titled_so.c.key).concat(_space).like(_whole),
     )
-    .offset(fixed(0))
     .exists()
 )
 
