@@ -52,15 +52,15 @@ def _outside(wiki: MemoryWiki) -> tuple[nx.DiGraph[int], set[tuple[int, str]], i
 def _agree(wiki: MemoryWiki, roots: set[int]) -> None:
     ours = _graph(wiki)
     theirs, unwritten, _ = _outside(wiki)
-    ids = [head.id for head in ours.heads]
+    ids = ours.ids.tolist()
     assert set(ids) == set(theirs.nodes)
     pairs = {(ids[a], ids[b]) for a, b in zip(ours.sources, ours.targets, strict=True)}
     assert pairs == set(theirs.edges)
     assert len(ours.sources) == theirs.number_of_edges()
     assert dict(zip(ids, ours.led_to(), strict=True)) == dict(theirs.in_degree())
-    assert {head.id for head in reach.orphans(ours)} == {n for n, d in theirs.in_degree() if d == 0}
-    assert set(ours.asked) == unwritten
-    reached = ours.reached([ids.index(root) for root in roots])
+    assert set(reach.orphans(ours).tolist()) == {n for n, d in theirs.in_degree() if d == 0}
+    assert set(ours.places) == unwritten
+    reached = ours.reached(graph.ints(ids.index(root) for root in roots))
     expected = set(roots).union(*(nx.descendants(theirs, root) for root in roots)) if roots else set()
     assert {id_ for id_, there in zip(ids, reached, strict=True) if there} == expected
 
@@ -85,13 +85,10 @@ def test_out_of_reach_is_what_networkx_does_not_reach_from_front_and_contents(wi
     ours = _graph(wiki)
     theirs, _, _ = _outside(wiki)
     heads = [page.head for page in wiki.pages_by_id.values()]
-    placed = {(head.volume, head.key) for head in heads if head.id % 3 == 1}
-    fronts = {volume.id: "pump" for volume in wiki.volumes.values()}
+    roots = {head.id for head in heads if head.id % 3 == 1 or head.key == "pump"}
     expected = set()
     for volume in wiki.volumes.values():
-        roots = [
-            h.id for h in heads if h.volume == volume.id and ((h.volume, h.key) in placed or h.key == "pump")
-        ]
-        reached = set(roots).union(*(nx.descendants(theirs, root) for root in roots)) if roots else set()
-        expected |= {h.id for h in heads if h.volume == volume.id} - reached
-    assert {head.id for head in reach.out_of_reach(ours, placed, fronts)} == expected
+        inside = {head.id for head in heads if head.volume == volume.id}
+        begins = inside & roots
+        expected |= inside - begins.union(*(nx.descendants(theirs, root) for root in begins))
+    assert set(reach.out_of_reach(ours, graph.ints(sorted(roots))).tolist()) == expected

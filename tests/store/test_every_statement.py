@@ -105,15 +105,15 @@ ALL_OF_IT = {
     **{
         f"index.recount.{name}": COUNTS_ALL
         for name in (
-            "PLACES",
-            "HEADS",
-            "ALIASES",
-            "EDGES",
-            "WITHOUT_PLACE",
-            "_CLEAR led",
-            "_CLEAR orphan",
-            "_CLEAR asked",
-            "_CLEAR unplaced",
+            "PAGES",
+            "MEANINGS",
+            "USES",
+            "LED",
+            "ORPHANS",
+            "ASKED",
+            "UNPLACED",
+            "CLEAR_MOVED_ORPHANS",
+            "CLEAR_MOVED_UNPLACED",
         )
     },
     "index.volume_pages.ALIAS_NAMES": OF_A_VOLUME,

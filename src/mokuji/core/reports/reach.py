@@ -2,45 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 
 import numpy as np
 
-from mokuji.core.language.page import PageHead
-from mokuji.core.model.graph import Graph
-from mokuji.core.model.wiki import Place
+from mokuji.core.model.graph import Graph, Ints
 
 
-def orphans(graph: Graph, volume: int | None = None) -> list[PageHead]:
-    """The pages that no other page leads to, by link or insert; their place in the contents does not count."""
-    led_to = graph.led_to()
-    return [
-        head
-        for head, number in zip(graph.heads, led_to, strict=True)
-        if not number and volume in {None, head.volume}
-    ]
+def orphans(graph: Graph) -> Ints:
+    """The ids of the pages that no other page leads to, by link or insert; a place in the contents does not count."""
+    alone: Ints = graph.ids[graph.led_to() == 0]
+    return alone
 
 
-def out_of_reach(
-    graph: Graph, placed: Collection[Place], fronts: Mapping[int, str], closed: Collection[int] = ()
-) -> list[PageHead]:
-    """The pages of each volume that are not reached from its front page or its contents, through links and inserts.
+def out_of_reach(graph: Graph, roots: Ints, closed: Collection[int] = ()) -> Ints:
+    """The ids of the pages that are not reached from the ``roots`` of their volume (ids of what stands in its contents
+    and of its front page), through links and inserts.
 
-    ``placed`` are volume and key of what stands in contents, ``fronts`` the keys of front pages. The pages of
-    other volumes that are ``closed`` are not gone through, since not every reader can.
+    The pages of other volumes that are ``closed`` are not gone through, since not every reader can.
     """
-    heads: list[PageHead] = []
-    volumes = np.array([head.volume for head in graph.heads], dtype=np.int64)
-    for volume in sorted({head.volume for head in graph.heads}):
-        roots = [
-            n
-            for n, head in enumerate(graph.heads)
-            if head.volume == volume and ((volume, head.key) in placed or fronts.get(volume) == head.key)
-        ]
-        inside = volumes == volume
-        if len(roots) == int(inside.sum()):
-            continue
-        shut = [each for each in closed if each != volume]
-        reached = graph.reached(roots, ~np.isin(volumes, shut) if shut else None)
-        heads += [graph.heads[n] for n in np.flatnonzero(inside & ~reached)]
-    return heads
+    rooted = np.isin(graph.ids, roots)
+    away = np.zeros(len(graph.ids), dtype=bool)
+    shut = np.isin(graph.homes, list(closed))
+    for volume in np.unique(graph.homes[~rooted]):
+        inside = graph.homes == volume
+        reached = graph.reached(np.flatnonzero(inside & rooted), ~shut | inside if closed else None)
+        away |= inside & ~reached
+    return graph.ids[away]

@@ -116,12 +116,15 @@ def check(folder: Path) -> Checked:
         ),
     )
     named = {id_: path for id_, path in paths.items() if id_ not in found.index.spare}
-    placed = {(volume, row.key) for volume in volumes for row in found.index.rows(volume)}
     fronts = {id_: names.key(volume.front) for id_, volume in volumes.items() if volume.front}
+    begins = {(volume, row.key) for volume in volumes for row in found.index.rows(volume)} | set(
+        fronts.items()
+    )
     # A volume with neither contents nor a front page opens on the list of all its pages.
     for id_, volume in volumes.items():
         if volume.contents_text is None and id_ not in fronts:
-            placed |= {(id_, row.key) for row in found.index.rows(id_, listed=False)}
+            begins |= {(id_, row.key) for row in found.index.rows(id_, listed=False)}
+    roots = graph.ints(page.head.id for page in pages if (page.head.volume, page.head.key) in begins)
     references, unwritten = _references(found, pages)
     problems = list(found.index.problems)
     problems += _no_dictionary(found)
@@ -150,8 +153,8 @@ def check(folder: Path) -> Checked:
             for page in pages
         ),
         references,
-        tuple(sorted(named[h.id] for h in reach.orphans(linked) if h.id in named)),
-        tuple(sorted(named[h.id] for h in reach.out_of_reach(linked, placed, fronts) if h.id in named)),
+        tuple(sorted(named[id_] for id_ in reach.orphans(linked).tolist() if id_ in named)),
+        tuple(sorted(named[id_] for id_ in reach.out_of_reach(linked, roots).tolist() if id_ in named)),
         unwritten,
         tuple(
             sorted(problems, key=lambda each: (each.path, each.line, each.column, each.code, each.message))

@@ -19,13 +19,20 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.references import lookups, unwritten_place, volumes_by_id
 from mokuji.core.model.wiki import Place
 from mokuji.store.index import led, name_uses
-from mokuji.store.index.recount import fronts, load_graph, out_of_reach, recount
-from mokuji.store.index.upkeep_rows import put_asked, put_led, put_orphans, put_sizes, put_unplaced
+from mokuji.store.index.recount import load_graph, recount
+from mokuji.store.index.upkeep_rows import keep_asked, keep_led, keep_orphans, keep_sizes, keep_unplaced
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.snapshot import StoredWiki, name_of
 from mokuji.store.statements import among, fixed, numbers, texts, value
-from mokuji.store.tables import asked, contents, name, orphan, page, page_name, stale, unplaced, volume_size
-from mokuji.store.tables import led as led_table
+from mokuji.store.tables import (
+    contents,
+    name,
+    page,
+    page_name,
+    stale,
+    unplaced,
+    volume,
+)
 
 FOLD_LOCK = 0x4D4F4B02
 """The advisory lock under which one process at a time looks at what is stale."""
@@ -59,23 +66,14 @@ def fold(connection: Connection) -> None:
         recount(connection)
         return
     wiki = StoredWiki(connection)
-    _sizes(wiki, {row.volume for row in rows if row.key is not None})
+    touched = {row.volume for row in rows if row.key is not None}
+    keep_sizes(connection, [volume.id for volume in wiki.volumes.values() if volume.id in touched])
     places = {(row.volume, row.key) for row in rows if row.key is not None}
     ids = {row.name for row in rows if row.name is not None}
     # What a name leads to by one place it no longer leads to by another: [[A/B]] may mean both.
     ids |= wiki.meaning(sorted(places)).keys() if places else set()
     places |= _places_of(wiki, ids)
     _look_at(wiki, sorted(places))
-
-
-CLEAR_SIZES = delete(volume_size).where(among(volume_size.c.volume, "volumes"))
-
-
-def _sizes(wiki: StoredWiki, touched: Collection[int | None]) -> None:
-    volumes = [volume.id for volume in wiki.volumes.values() if volume.id in touched]
-    if volumes:
-        wiki.connection.execute(CLEAR_SIZES, {"volumes": volumes})
-        put_sizes(wiki.connection, volumes)
 
 
 def _places_of(wiki: StoredWiki, ids: Collection[int]) -> set[Place]:
@@ -106,19 +104,21 @@ def _look_at(wiki: StoredWiki, places: Sequence[Place]) -> None:
 
 # ---- what leads to pages, and orphans ---------------------------------------------
 
-CLEAR_LED = delete(led_table).where(among(led_table.c.page, "pages"))
-CLEAR_ORPHANS = delete(orphan).where(among(orphan.c.page, "pages"))
-
 
 def _led(wiki: StoredWiki, heads: Sequence[PageHead]) -> None:
     if not heads:
         return
-    pages = {"pages": [head.id for head in heads]}
+    pages = [head.id for head in heads]
     counts = led.count(wiki, heads)
-    wiki.connection.execute(CLEAR_LED, pages)
-    put_led(wiki.connection, counts)
-    wiki.connection.execute(CLEAR_ORPHANS, pages)
-    put_orphans(wiki.connection, wiki.volumes, heads, counts)
+    rows = [(id_, home, number) for id_, homes in counts.items() for home, number in homes.items()]
+    keep_led(wiki.connection, pages, rows)
+    open_ = {volume.id for volume in wiki.volumes.values() if not volume.closed}
+    orphans = {
+        head.id: counts[head.id]
+        for head in heads
+        if not any(home == head.volume or home in open_ for home in counts[head.id])
+    }
+    keep_orphans(wiki.connection, pages, orphans)
 
 
 # ---- unwritten names -------------------------------------------------------------
@@ -134,40 +134,31 @@ ASKING = (
     .join(page_name, and_(page_name.c.name == _asking.c.name, page_name.c.kind == _asking.c.kind))
     .group_by(*_place)
 )
-_places = func.unnest(numbers("volumes"), texts("keys")).table_valued("volume", "key").render_derived("w")
-CLEAR_ASKED = delete(asked).where(asked.c.volume == _places.c.volume, asked.c.key == _places.c.key)
 
 
 def _asked(wiki: StoredWiki, places: Sequence[Place]) -> None:
-    wiki.connection.execute(
-        CLEAR_ASKED, {"volumes": [volume for volume, _ in places], "keys": [key for _, key in places]}
-    )
     wanted = set(places)
     uses = [
         (resolution.place, use)
         for use, resolution in name_uses.resolved(wiki, places)
         if not resolution.written and resolution.place in wanted
     ]
-    if not uses:
-        return
-    rows = wiki.connection.execute(
-        ASKING,
-        {
-            "volumes": [place[0] for place, _ in uses],
-            "keys": [place[1] for place, _ in uses],
-            "homes": [use.home for _, use in uses],
-            "names": [use.name for _, use in uses],
-            "kinds": [use.kind for _, use in uses],
-        },
-    )
-    put_asked(wiki.connection, [((volume, key), home, pages) for volume, key, home, pages in rows])
+    values = {
+        "volumes": [place[0] for place, _ in uses],
+        "keys": [place[1] for place, _ in uses],
+        "homes": [use.home for _, use in uses],
+        "names": [use.name for _, use in uses],
+        "kinds": [use.kind for _, use in uses],
+    }
+    rows = wiki.connection.execute(ASKING, values).all() if uses else []
+    keep_asked(wiki.connection, places, [(volume, key, home, pages) for volume, key, home, pages in rows])
 
 
 # ---- what is out of reach ----------------------------------------------------------
 
 _in_contents = select(fixed(1)).where(contents.c.volume == page.c.volume, contents.c.key == page.c.key)
 PLACED = select(page.c.id).where(among(page.c.id, "pages"), _in_contents.exists())
-CLEAR_UNPLACED = delete(unplaced).where(among(unplaced.c.page, "pages"))
+FRONTS = select(volume.c.id, volume.c.front).where(volume.c.front.is_not(None), volume.c.deleted_by.is_(None))
 UNPLACED = select(*HEAD_COLUMNS).join(unplaced, unplaced.c.page == page.c.id).order_by(page.c.id)
 _is_reached_now = among(unplaced.c.page, "pages")
 REACHED = update(unplaced).where(unplaced.c.reached != _is_reached_now).values(reached=_is_reached_now)
@@ -195,15 +186,14 @@ def _unplaced(wiki: StoredWiki, titles: Mapping[Place, PageHead]) -> None:
     if heads:
         ids = [head.id for head in heads]
         placed = set(connection.execute(PLACED, {"pages": ids}).scalars())
-        connection.execute(CLEAR_UNPLACED, {"pages": ids})
-        put_unplaced(connection, [(head, False) for head in heads if head.id not in placed])
+        keep_unplaced(connection, ids, {id_: False for id_ in ids if id_ not in placed})
     waiting = [PageHead(*row) for row in connection.execute(UNPLACED)]
     if not waiting:
         return
     reached = _reached_by_walking_back(wiki, waiting)
     if reached is None:
-        linked = load_graph(connection)
-        reached = {head.id for head in waiting} - out_of_reach(connection, linked, wiki.volumes)
+        linked = load_graph(connection, wiki.volumes)
+        reached = {head.id for head in waiting} - set(linked.out_of_reach(wiki.volumes).tolist())
     connection.execute(REACHED, {"pages": sorted(reached)})
 
 
@@ -211,7 +201,7 @@ def _reached_by_walking_back(wiki: StoredWiki, waiting: Sequence[PageHead]) -> s
     """Which of some pages are reached from the front page or contents of their volume, walking back from each;
     None if that walks too far."""
     closed = {volume.id for volume in wiki.volumes.values() if volume.closed}
-    front_pages = fronts(wiki.connection)
+    front_pages = {id_: key for id_, key in wiki.connection.execute(FRONTS) if key is not None}
     before: dict[int, list[PageHead]] = {}
     placed: set[int] = set()
     front = list(waiting)

@@ -1,26 +1,30 @@
 """The rows of upkeep: how many pages lead to each, which are orphans, which names are asked for, which pages have no
-place. Written by what keeps them in step and by what counts anew."""
+place. Written by what keeps them in step and by what counts anew: of some pages or places what is given, and no
+more."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
-from sqlalchemy import ARRAY, Connection, Integer, cast, func, insert, select
+from sqlalchemy import ARRAY, Connection, Integer, cast, delete, func, insert, select
 
-from mokuji.core.language.page import PageHead
-from mokuji.core.model.wiki import Place, Volume
-from mokuji.store.statements import among, array, numbers, texts
+from mokuji.core.model.wiki import Place
+from mokuji.store.statements import among, array, fixed, numbers, texts
 from mokuji.store.tables import asked, led, orphan, page, unplaced, volume_size
 
+CLEAR_SIZES = delete(volume_size).where(among(volume_size.c.volume, "volumes"))
+CLEAR_LED = delete(led).where(among(led.c.page, "pages"))
+CLEAR_ORPHANS = delete(orphan).where(among(orphan.c.page, "pages"))
+CLEAR_UNPLACED = delete(unplaced).where(among(unplaced.c.page, "pages"))
+_places = func.unnest(numbers("volumes"), texts("keys")).table_valued("volume", "key").render_derived("w")
+CLEAR_ASKED = delete(asked).where(asked.c.volume == _places.c.volume, asked.c.key == _places.c.key)
 # A list of lists is no array: each comes as the words of one.
-_orphans = (
-    func.unnest(numbers("pages"), numbers("volumes"), texts("keys"), texts("homes"))
-    .table_valued("page", "volume", "key", "homes")
-    .render_derived("w")
-)
+_orphans = func.unnest(numbers("pages"), texts("homes")).table_valued("page", "homes").render_derived("w")
 PUT_ORPHANS = insert(orphan).from_select(
     ["page", "volume", "key", "homes"],
-    select(_orphans.c.page, _orphans.c.volume, _orphans.c.key, cast(_orphans.c.homes, ARRAY(Integer))),
+    select(page.c.id, page.c.volume, page.c.key, cast(_orphans.c.homes, ARRAY(Integer))).where(
+        page.c.id == _orphans.c.page
+    ),
 )
 _names = (
     func.unnest(numbers("volumes"), texts("keys"), numbers("homes"), numbers("pages"))
@@ -28,7 +32,15 @@ _names = (
     .render_derived("w")
 )
 PUT_ASKED = insert(asked).from_select(["volume", "key", "home", "pages"], select(_names))
-PUT_UNPLACED = insert(unplaced)
+_unplaced = (
+    func.unnest(numbers("pages"), numbers("reached")).table_valued("page", "reached").render_derived("w")
+)
+PUT_UNPLACED = insert(unplaced).from_select(
+    ["page", "volume", "key", "reached"],
+    select(page.c.id, page.c.volume, page.c.key, _unplaced.c.reached == fixed(1)).where(
+        page.c.id == _unplaced.c.page
+    ),
+)
 PUT_SIZES = insert(volume_size).from_select(
     ["volume", "pages"],
     select(page.c.volume, func.count()).where(among(page.c.volume, "volumes")).group_by(page.c.volume),
@@ -40,74 +52,55 @@ _led = (
 )
 PUT_LED = insert(led).from_select(["page", "home", "pages"], select(_led))
 
-Led = Mapping[int, Mapping[int, int]]
-"""How many other pages lead to each page (by id), by the volume in which they stand."""
 
-
-def put_sizes(connection: Connection, volumes: Collection[int]) -> None:
-    """Puts in how many pages some volumes have."""
+def keep_sizes(connection: Connection, volumes: Collection[int]) -> None:
+    """Keeps how many pages some volumes have."""
     if volumes:
+        connection.execute(CLEAR_SIZES, {"volumes": volumes})
         connection.execute(PUT_SIZES, {"volumes": volumes})
 
 
-def put_led(connection: Connection, counts: Led) -> None:
-    """Puts in how many pages lead to some."""
-    rows = [(id_, home, number) for id_, homes in counts.items() for home, number in homes.items()]
+def keep_led(connection: Connection, pages: Collection[int], rows: Sequence[Sequence[int]]) -> None:
+    """Keeps which of some pages are led to from which volumes, and by how many pages: id, volume, number."""
+    if pages:
+        connection.execute(CLEAR_LED, {"pages": pages})
     if rows:
-        connection.execute(
-            PUT_LED,
-            {
-                "pages": [id_ for id_, _, _ in rows],
-                "homes": [home for _, home, _ in rows],
-                "counts": [number for _, _, number in rows],
-            },
-        )
+        led_to, homes, counts = ([row[n] for row in rows] for n in range(3))
+        connection.execute(PUT_LED, {"pages": led_to, "homes": homes, "counts": counts})
 
 
-def put_orphans(
-    connection: Connection,
-    volumes: Mapping[str, Volume],
-    heads: Iterable[PageHead],
-    led_from: Mapping[int, Collection[int]],
+def keep_orphans(
+    connection: Connection, pages: Collection[int], orphans: Mapping[int, Collection[int]]
 ) -> None:
-    """Puts in those pages that neither their own volume nor an open one leads to; ``led_from`` are the volumes whose
-    pages do, by page."""
-    open_ = {each.id for each in volumes.values() if not each.closed}
-    rows = [
-        (head, sorted(led_from[head.id]))
-        for head in heads
-        if not any(home == head.volume or home in open_ for home in led_from[head.id])
-    ]
+    """Keeps which of some pages are orphans (by id), each with the closed volumes whose pages lead to it."""
+    if pages:
+        connection.execute(CLEAR_ORPHANS, {"pages": pages})
+    if orphans:
+        homes = [array(sorted(each)) for each in orphans.values()]
+        connection.execute(PUT_ORPHANS, {"pages": orphans.keys(), "homes": homes})
+
+
+def keep_asked(
+    connection: Connection, places: Collection[Place], rows: Collection[tuple[int, str, int, int]]
+) -> None:
+    """Keeps which of some places pages ask for: volume and key, the volume of these pages, and how many they are."""
+    if places:
+        volumes, keys = ([place[0] for place in places], [place[1] for place in places])
+        connection.execute(CLEAR_ASKED, {"volumes": volumes, "keys": keys})
     if rows:
-        connection.execute(
-            PUT_ORPHANS,
-            {
-                "pages": [head.id for head, _ in rows],
-                "volumes": [head.volume for head, _ in rows],
-                "keys": [head.key for head, _ in rows],
-                "homes": [array(homes) for _, homes in rows],
-            },
-        )
+        values = {
+            "volumes": [volume for volume, _, _, _ in rows],
+            "keys": [key for _, key, _, _ in rows],
+            "homes": [home for _, _, home, _ in rows],
+            "pages": [pages for _, _, _, pages in rows],
+        }
+        connection.execute(PUT_ASKED, values)
 
 
-def put_asked(connection: Connection, rows: Sequence[tuple[Place, int, int]]) -> None:
-    """Puts in names that pages ask for: the place, the volume of these pages, and how many they are."""
-    if rows:
-        connection.execute(
-            PUT_ASKED,
-            {
-                "volumes": [place[0] for place, _, _ in rows],
-                "keys": [place[1] for place, _, _ in rows],
-                "homes": [home for _, home, _ in rows],
-                "pages": [pages for _, _, pages in rows],
-            },
-        )
-
-
-def put_unplaced(connection: Connection, rows: Sequence[tuple[PageHead, bool]]) -> None:
-    """Puts in pages without a place, and whether they are reached."""
-    if rows:
-        connection.execute(
-            PUT_UNPLACED,
-            [{"page": h.id, "volume": h.volume, "key": h.key, "reached": reached} for h, reached in rows],
-        )
+def keep_unplaced(connection: Connection, pages: Collection[int], reached: Mapping[int, bool]) -> None:
+    """Keeps which of some pages (by id) have no place, and whether they are reached."""
+    if pages:
+        connection.execute(CLEAR_UNPLACED, {"pages": pages})
+    if reached:
+        flags = [int(each) for each in reached.values()]
+        connection.execute(PUT_UNPLACED, {"pages": reached.keys(), "reached": flags})
