@@ -15,6 +15,7 @@ from mokuji.acts.act import Act
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.folder_registry import ON_FOLDERS
 from mokuji.cli.act_commands import asked
+from mokuji.cli.listed import ELSEWHERE, WHOLE, Listed, loaded
 from mokuji.cli.main import app
 from mokuji.services.folders import checking
 
@@ -135,6 +136,24 @@ def test_the_rows_of_a_plan_are_told_and_taken_all_at_once(folder: Path) -> None
     assert "of the sump" not in told
     assert _run("rename", folder, "Well", "Sump", "--everywhere").exit_code == 0
     assert "Nothing of the sump." in (folder / "guide/Log.md").read_text()
+
+
+def test_the_list_of_commands_says_what_the_modules_of_commands_hold() -> None:
+    held = {
+        name: Listed(module, each.get_short_help_str(WHOLE))
+        for module in ("act_commands", "folder_commands")
+        for name, each in loaded(module).items()
+    }
+    assert list(ELSEWHERE.items()) == list(held.items())
+
+
+def test_a_word_of_help_loads_nothing_of_what_commands_need() -> None:
+    program = (
+        "import sys; from mokuji.cli.main import app; app(['--help'], standalone_mode=False); "
+        "print([each for each in ('pydantic', 'numpy', 'yaml', 'rich', 'mokuji.acts') if each in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False)
+    assert done.stdout.splitlines()[-1:] == ["[]"], done.stderr
 
 
 @pytest.mark.parametrize(

@@ -33,6 +33,8 @@ CASES = [
     ("fence_unclosed", "~~~~\n~~~", "~~~~", "~~~~\n~~~\n~~~~\n"),
     ("word_twice", "Open the the lid", "the the", "Open the lid"),
     ("word_twice", "Set it\n\n> it", "", None),
+    ("word_twice", "Set 3it\nit", "", None),
+    ("word_twice", "_it it_", "it it", "_it_"),
     ("word_twice", "> Set é it\n> it down", "it\n> it", "> Set é it down"),
     ("list_starts", "2. é\n3. b\n", "2.", "1. é\n3. b\n"),
     ("list_starts", "1. a\n\n   4) b\n", "4)", "1. a\n\n   1) b\n"),

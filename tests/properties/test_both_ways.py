@@ -1,4 +1,4 @@
-"""A text whose references are all simple is read in one go; the long way, by two readings, is its oracle."""
+"""Quick ways of reading: what they come to is what the ways that look at everything do, which are their oracles."""
 
 from __future__ import annotations
 
@@ -9,8 +9,12 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
+from mokuji.core.base.spans import Span
 from mokuji.core.language import scan as scanning
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import scan
+from mokuji.core.style.flaws import in_events, may_count_or_draw, may_say_twice
+from mokuji.core.syntax.front_matter import by_yaml, plainly
 from tests.outside.jargon import jargon_wiki
 
 _WORDS = (
@@ -48,3 +52,96 @@ def test_real_articles_are_read_the_same_way_and_most_of_them_in_one_go(
     for text in pages:
         scan(text)
     assert went["long"] < len(pages) / 2
+
+
+SAID = [
+    "the the",
+    "The\n",
+    "the",
+    "THE",
+    "a.",
+    "i) ",
+    "b. ",
+    "2. ",
+    "3) ",
+    "![](x)",
+    "$\\a{$",
+    "\r",
+    "> ",
+    "é É",
+]
+
+
+@given(st.lists(st.sampled_from([*PIECES, *SAID]), max_size=20).map("".join))
+@settings(max_examples=2_000, suppress_health_check=[HealthCheck.too_slow])
+def test_where_signs_say_that_there_is_no_flaw_the_events_show_none(text: str) -> None:
+    page = Page(PageHead(1, 1, "p", "P"), text)
+    typed = text[page.content.front_matter.span.end :]
+    codes = {flaw.code for flaw in in_events(page.body())}
+    if not may_say_twice(typed):
+        assert "word_twice" not in codes
+    if not may_count_or_draw(typed):
+        assert codes <= {"word_twice"}
+
+
+FRONT = [
+    *("title", "aliases", "a-b", "1", ": ", ":", ":  ", " ", '"', "'", "[", "]", ", ", ",", "#", " #", "- "),
+    *(
+        "\n",
+        "\n",
+        "\r\n",
+        "\r",
+        "\t",
+        "\\",
+        "\\n",
+        "x",
+        "é",
+        "部",
+        "no",
+        "2027-01-01",
+        "~",
+        "|",
+        ">",
+        "{",
+        "}",
+    ),
+    *(
+        "=",
+        "<<",
+        "!",
+        "%",
+        "@",
+        "`",
+        "---",
+        "...",
+        "?",
+        "\x85",
+        "\u2028",
+        "\ufeff",
+        "\U0001f600",
+        "\x00",
+        "\xa0",
+    ),
+    *("&a", "*a", "\u3000", "title: ", "\naliases: [a, b]\n", '\ntitle: "x"\n', "\nsummary: "),
+]
+
+
+@given(st.lists(st.sampled_from(FRONT), max_size=14).map("".join))
+@settings(max_examples=3_000, suppress_health_check=[HealthCheck.too_slow])
+def test_front_matter_that_is_read_plainly_says_what_yaml_says(inner: str) -> None:
+    plain = plainly(inner)
+    whole = by_yaml(inner, Span(0, 0), 0)
+    if plain is not None:
+        assert not whole.problems
+        assert list(plain.items()) == list(whole.fields.items())
+
+
+def test_most_front_matter_is_read_plainly() -> None:
+    inner = 'title: The "left" pump, [2]\naliases: [Left pump, LP-1]\nsummary: "About: it"\nlanguage: en\n'
+    assert plainly(inner) == {
+        "title": 'The "left" pump, [2]',
+        "aliases": ["Left pump", "LP-1"],
+        "summary": "About: it",
+        "language": "en",
+    }
+    assert plainly(inner + "mass: 2 kg # of it\n") is None

@@ -1,6 +1,7 @@
 """Commands that look at a plain folder, without a database: check, render, uses, repeats, categories, tasks, fields.
 
-All acts have commands of their own (``act_commands``).
+All acts have commands of their own (``act_commands``). What one of them needs it imports itself: a check of a small
+folder should not wait for calendars, a word of help for nothing.
 """
 
 from __future__ import annotations
@@ -14,9 +15,6 @@ from typing import Annotated
 import typer
 
 from mokuji.cli.on_folder import Folder, InVolume, on_folder
-from mokuji.formats.check import as_json, as_lines
-from mokuji.formats.tasks import calendar, todo_txt
-from mokuji.services.folders import checking, folder_lists, folder_reuse, folders
 
 
 class Format(StrEnum):
@@ -34,6 +32,9 @@ def check(
     ] = Format.TEXT,
 ) -> None:
     """Check a folder of pages: what leads nowhere, what nothing leads to. Exit status 0 sound, 1 findings."""
+    from mokuji.formats.check import as_json, as_lines
+    from mokuji.services.folders import checking
+
     found = checking.check(folder)
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     if format_ is Format.JSON:
@@ -52,6 +53,8 @@ def render(
 ) -> None:
     """Print a page of a folder as HTML, with what it inserts. Its problems go to standard error; exit status 1 if it
     has any."""
+    from mokuji.services.folders import folders
+
     html, problems = folders.render(folder, page)
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     typer.echo(html, nl=False)
@@ -71,6 +74,8 @@ def uses(
     """List where a page is put in, with the values given there. Exit status 1 if some do not fit."""
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     faulty = False
+    from mokuji.services.folders import folder_reuse
+
     for path, line, values, faults in folder_reuse.uses_in(folder, template):
         typer.echo(f"{path}:{line}: " + " | ".join(f"{n}: {' '.join(v.split())}" for n, v in values.items()))
         for fault in faults:
@@ -85,6 +90,8 @@ def repeats(folder: Folder) -> None:
     """List text that stands in several places, by the lines that saying it once would save. Exit status 1 if any."""
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     any_ = False
+    from mokuji.services.folders import folder_reuse
+
     for each, places in folder_reuse.repeats_in(folder):
         any_ = True
         typer.echo(f"{each.saved} fewer lines: {' '.join(each.words.split())[:100]}")
@@ -98,6 +105,8 @@ def repeats(folder: Folder) -> None:
 def categories(folder: Folder, volume: InVolume = "") -> None:
     """Print the categories of a volume as a tree, with the number of pages filed under each."""
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
+    from mokuji.services.folders import folder_reuse
+
     for node, name, pages in folder_reuse.categories_in(folder, volume=volume):
         typer.echo(f"{'  ' * node.depth}{name}  {pages}")
 
@@ -120,6 +129,9 @@ def tasks(
     ] = TaskForm.TEXT,
 ) -> None:
     """List the tasks of all pages, by day and priority."""
+    from mokuji.formats.tasks import calendar, todo_txt
+    from mokuji.services.folders import folder_lists
+
     told = folder_lists.tasks_in(folder, person=person.removeprefix("@"), done=done)
     if format_ is TaskForm.CALENDAR:
         typer.echo(calendar((line for _, _, line in told), folder.resolve().name), nl=False)
@@ -148,6 +160,8 @@ def fields(
 ) -> None:
     """Print the pages of a volume that have a field as CSV."""
     columns = tuple(each.strip() for each in show.split(",") if each.strip())
+    from mokuji.services.folders import folder_lists
+
     table = folder_lists.table_of(folder, field, volume=volume, columns=columns, value=value, sort=sort)
     out = io.StringIO()
     writer = csv.writer(out)

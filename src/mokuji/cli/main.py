@@ -8,8 +8,6 @@ from __future__ import annotations
 import errno
 import os
 import signal
-import socket
-import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -18,11 +16,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
 
 import typer
-from pydantic import ValidationError
 
 from mokuji import __version__
-from mokuji.cli import act_commands, folder_commands
-from mokuji.cli.on_folder import put_in_order
+from mokuji.cli.listed import Commands
 from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.base.phrases import counted
 
@@ -30,19 +26,23 @@ if TYPE_CHECKING:
     from mokuji.services.app_context import AppContext
     from mokuji.settings import Settings
 
-# What needs the database is imported where it is used: the commands on plain folders start at once.
+# What a command needs is imported where it is used: to list them all, or to say how one is used, takes no time.
 app = typer.Typer(
     name="mokuji",
+    cls=Commands,
     help="A documentation wiki in plain text, in which no reference breaks.",
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
+    rich_markup_mode=None,
 )
 P = ParamSpec("P")
 R = TypeVar("R")
 
 
 def _settings() -> Settings:
+    from pydantic import ValidationError
+
     from mokuji.settings import Settings
 
     try:
@@ -114,6 +114,8 @@ def _home(settings: Settings) -> Path:
 
 
 def _check_port(host: str, port: int) -> None:
+    import socket
+
     with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -166,6 +168,8 @@ def _serve(context: AppContext, settings: Settings) -> None:
 @contextmanager
 def _worker_beside(context: AppContext) -> Iterator[None]:
     """A worker in a process of its own, as long as this one lives: it ends when its standard input does."""
+    import subprocess
+
     environment = {**os.environ, "MOKUJI_DATABASE_URL": context.url, "MOKUJI_SECRET": context.secret.decode()}
     process = subprocess.Popen(
         [sys.executable, "-m", "mokuji.cli.main", "worker", "--beside"],
@@ -292,6 +296,7 @@ def import_folder(
     ] = False,
 ) -> None:
     """Bring a folder of page files into the wiki as new volumes: all of it, or nothing."""
+    from mokuji.cli.on_folder import put_in_order
     from mokuji.services import people
     from mokuji.services.folders import importing
 
@@ -395,9 +400,6 @@ def main(
 ) -> None:
     """A documentation wiki in plain text, in which no reference breaks."""
 
-
-act_commands.add_to(app)
-folder_commands.add_to(app)
 
 if __name__ == "__main__":
     app()

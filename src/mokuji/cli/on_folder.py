@@ -10,14 +10,15 @@ import sys
 from collections.abc import Callable
 from functools import wraps
 from pathlib import Path
-from typing import Annotated, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
 
 import typer
 
 from mokuji.core.base.errors import BadName, MokujiError, Refused
 from mokuji.core.base.phrases import counted
-from mokuji.services.folders import folder_plan, folder_writing
-from mokuji.services.folders.folder_plan import FolderPlan
+
+if TYPE_CHECKING:
+    from mokuji.services.folders.folder_plan import FolderPlan
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -54,12 +55,16 @@ def on_folder(command: Callable[P, R]) -> Callable[P, R]:
 
 def put_in_order(folder: Path) -> None:
     """Finishes or takes back what a command before this one could not end, and says so."""
+    from mokuji.services.folders import folder_writing
+
     if said := folder_writing.recover(folder):
         typer.echo(said, err=True)
 
 
 def finish(made: FolderPlan, *, will: str, was: str, plan_only: bool) -> None:
     """Shows a plan, or does it; ``will`` and ``was`` say in sentences what it will do, and what was done."""
+    from mokuji.services.folders import folder_plan
+
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     if not made.files and not made.moved:
         typer.echo("That is so already; nothing would change.")

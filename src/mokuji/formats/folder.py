@@ -137,7 +137,7 @@ def read(files: Iterable[tuple[str, bytes]], name: str = "Wiki") -> FolderWiki:
 
 
 def _passed_over(path: str) -> bool:
-    parts = PurePosixPath(path).parts
+    parts = path.split("/")
     return any(part.startswith(".") or part == ".." for part in parts) or "files" in parts[:-1]
 
 

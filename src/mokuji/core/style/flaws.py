@@ -26,10 +26,17 @@ _BAR = re.compile(rb"\\.|`+|\|", re.DOTALL)
 _RULE = re.compile(rb"[ \t>]*\|?[ \t]*:?-+:?[ \t]*(?:\|[ \t]*:?-+:?[ \t]*)*\|?[ \t]*\Z")
 _FENCE = re.compile(r"(?:[ \t>]|[-*+] |\d{1,9}[.)] )*(`{3,}|~{3,})")
 _TWICE = re.compile(r"\b([^\W\d_]+)[ \t]+\1\b", re.IGNORECASE)
+_WHOLE_WORD = re.compile(r"[^\W\d_]+\b")
 _NUMBER = re.compile(rb"(\d{1,9})[.)]")
 _LETTER = re.compile(r"[ \t]*([a-z]|[ivx]{1,4})[.)][ \t]+")
+_FIRST_LETTER = re.compile(rb"[ \t]*[ai][.)][ \t]")
 _FORMULA = re.compile(rb"(?<![\\$])\$\$?(?=[^\s$])([^$\n]*)(?<!\s)\$\$?")
 _LATEX = re.compile(r"\\[A-Za-z]|[\^_]")
+_TWICE_SOMEHOW = re.compile(r"\b([^\W\d_]++)\W++\1\b", re.IGNORECASE)
+_COUNTED = re.compile(r"\n[^\w\n]*(?:[ai]|[0-9]{1,9})[.)]")
+_RULED = re.compile(r"\n[ \t>]*[|:-][ \t|:-]*(?:\n|\Z)")
+_SIGNS = ("![", "```", "~~~", "$", "[^", "[x]", "[X]", "\r")
+"""Without these, without a line that counts or one of dashes, and without a word twice, events hold no flaw."""
 _MAY_BE_TWICE = frozenset({"that", "had", "very", "bye", "so", "no"})
 """Words that sentences do hold twice (common practice)."""
 
@@ -65,10 +72,34 @@ class Flaw:
 
 def flaws(page: Page) -> list[Flaw]:
     """The flaws of a page in the order of its text."""
-    looker = _Looker(page.body())
-    looker.look()
-    found = [*looker.placed(), *_headings(page), *_unclosed(page), *_diagrams(page)]
+    found = [*_headings(page), *_unclosed(page), *_diagrams(page)]
+    text = page.text[page.content.front_matter.span.end :]
+    twice = may_say_twice(text)
+    if twice or may_count_or_draw(text):
+        found += in_events(page.body(), twice=twice)
     return sorted(found, key=lambda flaw: flaw.span)
+
+
+def in_events(body: Body, *, twice: bool = True) -> Iterator[Flaw]:
+    """The flaws that events show; ``twice`` says whether to look for words that are said twice."""
+    looker = _Looker(body, twice=twice)
+    looker.look()
+    return looker.placed()
+
+
+def may_say_twice(text: str) -> bool:
+    """Whether a word may stand twice: whether it does with anything between that is no word."""
+    return _TWICE_SOMEHOW.search(text.replace("_", " ")) is not None
+
+
+def may_count_or_draw(text: str) -> bool:
+    """Whether there may be another flaw in the events of a text: most texts hold nothing that could be one."""
+    lines = f"\n{text}"
+    return (
+        any(sign in text for sign in _SIGNS)
+        or _COUNTED.search(lines) is not None
+        or _RULED.search(lines) is not None
+    )
 
 
 def _headings(page: Page) -> Iterator[Flaw]:
@@ -127,9 +158,11 @@ class _Raw:
 class _Looker:
     """Finds flaws in the events of a text whose references were lifted out."""
 
-    def __init__(self, body: Body) -> None:
+    def __init__(self, body: Body, *, twice: bool) -> None:
         self._body = body
         self._lifted = body.lifted
+        self._look_twice = twice
+        self._has_formulas = b"$" in body.lifted.data
         self._found: list[_Raw] = []
         self._counts: list[int] = []
         """Of the lists that are open, the outermost first: the number of the item read last."""
@@ -164,10 +197,12 @@ class _Looker:
                 if kind == "Start" and name == "CodeBlock" and isinstance(value[name], dict):
                     self._fence(start, end)
             elif kind == "Text" and not verbatim:
-                self._twice(start, end)
-                self._formulas(start, end)
-                if before is not None:
-                    self._over_lines(before, (start, end))
+                if self._look_twice:
+                    self._twice(start, end)
+                    if before is not None:
+                        self._over_lines(before, (start, end))
+                if self._has_formulas:
+                    self._formulas(start, end)
             # A text goes on behind a line end.
             broken = kind == "Text" and n + 1 < len(events) and events[n + 1][0] == "SoftBreak"
             before = (start, end) if broken and not verbatim else (before if kind == "SoftBreak" else None)
@@ -238,10 +273,12 @@ class _Looker:
 
     def _letters(self, start: int, end: int) -> None:
         """Lines counted with letters: no list to the language, which counts by how deep a list stands."""
+        if _FIRST_LETTER.match(self._lifted.data, start) is None:
+            return
         end = start + len(self._lifted.data[start:end].rstrip())
         lines = self._body.span(start, end).of(self._body.text).split("\n")
         marks = [mark for line in lines if (mark := _LETTER.match(line)) is not None]
-        if len(lines) < 2 or len(marks) < len(lines) or marks[0][1] not in {"a", "i"}:
+        if len(lines) < 2 or len(marks) < len(lines):
             return
         said = "Letters begin no list. Number it: lists within lists are counted with letters by themselves."
         numbered = "\n".join(
@@ -289,9 +326,9 @@ class _Looker:
         data = self._lifted.data
         said_before = data[first[0] : first[1]].decode().rstrip()
         # From its end, since a search would begin at each letter.
-        last = re.match(r"[^\W\d_]+", said_before[::-1])
+        last = _WHOLE_WORD.match(said_before[::-1])
         text = data[second[0] : second[1]].decode()
-        begin = re.match(r"[^\W\d_]+\b", text)
+        begin = _WHOLE_WORD.match(text)
         word = last[0][::-1] if last is not None else ""
         if not word or begin is None or not _same(word, begin[0]):
             return

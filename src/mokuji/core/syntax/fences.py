@@ -55,7 +55,7 @@ def info(text: str) -> Info:
 
 def diagrams(body: Body) -> Iterator[Fence]:
     """The fences of a page that are drawn. Those that hold a slot are left out: what they show is not known yet."""
-    if not _OPENS.search(body.text):
+    if DIAGRAM not in body.text or not _OPENS.search(body.text):
         return
     found: tuple[Info, int, list[str], list[tuple[int, int]]] | None = None
     for kind, value, start, end in body.events:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import gc
 import mimetypes
 import os
 import secrets
 import stat
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any, NamedTuple
 from urllib.parse import quote
@@ -55,18 +57,22 @@ def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Ite
 
     Such as cannot be opened are left out, and said in ``problems``.
     """
-    root = folder.resolve()
-    for path in _walk(folder):
-        inside = path.relative_to(folder).as_posix()
+    root = os.path.realpath(folder)
+    for at, name in _walk(folder):
+        path = f"{at}/{name}"
+        # Where a way leads is asked of the system for links alone: for each file it would take longer than reading it.
+        inside = path[len(os.fspath(folder)) + 1 :]
         if not names.is_storable(inside):
             shown = inside.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
             said = "The name of the file is no UTF-8, so no page can have it. Rename it."
             _say(problems, shown, "file_name", said)
             continue
-        if not path.resolve().is_relative_to(root):
-            continue
         try:
-            state = path.stat()
+            state = os.lstat(path)
+            if stat.S_ISLNK(state.st_mode):
+                if not Path(os.path.realpath(path)).is_relative_to(root):
+                    continue
+                state = os.stat(path)
             if not stat.S_ISREG(state.st_mode):
                 # To open a pipe would wait for somebody to write into it.
                 _say(
@@ -78,17 +84,20 @@ def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Ite
             elif state.st_size > MOST_BYTES:
                 _say(problems, inside, "text_large", "The file is larger than any page can be. Divide it.")
             else:
-                yield inside, path.read_bytes()
+                with open(path, "rb") as opened:
+                    yield inside, opened.read()
         except OSError as fault:
             _say(problems, inside, "not_readable", f"The file cannot be read: {fault.strerror}.")
 
 
-def _walk(folder: Path) -> Iterator[Path]:
+def _walk(folder: Path) -> Iterator[tuple[str, str]]:
+    """The files that may be pages or about them, with the folders in which they stand; links to folders are not
+    followed."""
     for at, folders, files in os.walk(folder):
         folders[:] = sorted(each for each in folders if not each.startswith("."))
         for name in sorted(files):
             if name.endswith((".md", ".yaml")):
-                yield Path(at, name)
+                yield at, name
 
 
 def _say(problems: list[FolderProblem] | None, path: str, code: str, message: str) -> None:
@@ -135,9 +144,10 @@ class Summary:
 
 
 def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -> Summary:
-    content, lines = page.content, Lines(page.text)
+    content = page.content
     sections = Sections.of(page, volumes)
     references = []
+    lines = Lines(page.text if content.references else "")
     for nth, reference in enumerate(content.references):
         at = lines.position(reference.span.start)
         whole = title = ""
@@ -180,9 +190,24 @@ def _summaries(pages: list[Page], volumes: frozenset[str], styles: Mapping[int, 
     read = partial(_summary, volumes=volumes, styles=styles)
     if sum(len(page.text) for page in pages) < POOL_FROM or (os.cpu_count() or 1) < 2:
         return {page.head.id: read(page) for page in pages}
-    with ProcessPoolExecutor(os.cpu_count()) as pool:
-        summaries = pool.map(read, pages, chunksize=32)
-        return {page.head.id: each for page, each in zip(pages, summaries, strict=True)}
+    # The processes are forked, and find the pages where these are: to send them takes as long as reading them.
+    _TO_READ[:] = pages
+    gc.freeze()
+    try:
+        with ProcessPoolExecutor(os.cpu_count(), get_context("fork")) as pool:
+            summaries = pool.map(partial(_read_at, read), range(len(pages)), chunksize=64)
+            return {page.head.id: each for page, each in zip(pages, summaries, strict=True)}
+    finally:
+        gc.unfreeze()
+        _TO_READ.clear()
+
+
+_TO_READ: list[Page] = []
+"""The pages that are being summed up by several processes."""
+
+
+def _read_at(read: Callable[[Page], Summary], at: int) -> Summary:
+    return read(_TO_READ[at])
 
 
 @dataclass
