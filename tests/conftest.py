@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import itertools
 import os
 import shutil
@@ -47,6 +48,10 @@ settings.register_profile(
     "thorough", parent=settings.get_profile("usual"), derandomize=False, max_examples=1500
 )
 settings.load_profile(os.environ.get("MOKUJI_TEST_PROFILE", "usual"))
+
+# What is kept of folders between commands does not go where that of whoever runs the tests is.
+os.environ["XDG_CACHE_HOME"] = str(new_folder("mokuji-kept-"))
+atexit.register(shutil.rmtree, os.environ["XDG_CACHE_HOME"], ignore_errors=True)
 
 _numbers = itertools.count(1)
 

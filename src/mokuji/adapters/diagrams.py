@@ -21,7 +21,6 @@ from xml.etree import ElementTree
 
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
-from PIL import ImageColor
 
 from mokuji.core.base.cache import BoundedCache
 from mokuji.formats.media import clean_drawing
@@ -206,6 +205,8 @@ def _plain(root: ElementTree.Element) -> None:
 def _readable(ground: str) -> str:
     """Black or white, whichever can be read on a colour (relative luminance, WCAG 2.2)."""
     try:
+        from PIL import ImageColor  # loaded where it is needed
+
         parts = [each / 255 for each in ImageColor.getrgb(ground)[:3]]
     except ValueError:
         return "black"

@@ -30,12 +30,15 @@ def check(
     format_: Annotated[
         Format, typer.Option("--format", help="Lines for people and editors, or one JSON object.")
     ] = Format.TEXT,
+    anew: Annotated[
+        bool, typer.Option("--anew", help="Read all pages again, also those that did not change since.")
+    ] = False,
 ) -> None:
     """Check a folder of pages: what leads nowhere, what nothing leads to. Exit status 0 sound, 1 findings."""
     from mokuji.formats.check import as_json, as_lines
     from mokuji.services.folders import checking
 
-    found = checking.check(folder)
+    found = checking.check(folder, anew=anew)
     sys.stdout.reconfigure(encoding="utf-8")  # type: ignore[union-attr]
     if format_ is Format.JSON:
         typer.echo(as_json(found))

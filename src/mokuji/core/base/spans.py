@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_right
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import NamedTuple
 
 _GOES_ON = bytes(range(0x80, 0xC0))
@@ -51,7 +52,10 @@ class Lines:
     """
 
     def __init__(self, text: str) -> None:
-        self._starts = [0, *(found.end() for found in _LINE_END.finditer(text))]
+        if "\r" in text:
+            self._starts = [0, *(found.end() for found in _LINE_END.finditer(text))]
+        else:
+            self._starts = list(accumulate((len(line) + 1 for line in text.split("\n")[:-1]), initial=0))
         self._length = len(text)
 
     def position(self, offset: int) -> Position:

@@ -11,8 +11,6 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 
-from rapidfuzz import fuzz, process
-
 from mokuji.adapters.diagrams import draw
 from mokuji.adapters.spelling import dictionary
 from mokuji.core.base import names
@@ -96,15 +94,17 @@ class FolderSurroundings:
         if asked not in self._near:
             if len(self._near) >= LOOKED_UP:
                 return None
+            from rapidfuzz import fuzz, process  # loaded where it is needed, as few folders do
+
             choices = known if isinstance(known, list) else list(known)
             found = process.extractOne(key, choices, scorer=fuzz.ratio, score_cutoff=LIKE)
             self._near[asked] = found[0] if found is not None else None
         return self._near[asked]
 
 
-def check(folder: Path) -> Checked:
-    """What a folder holds and what is wrong with it, in a stable order."""
-    found = load(folder, style=True)
+def check(folder: Path, *, anew: bool = False) -> Checked:
+    """What a folder holds and what is wrong with it, in a stable order; ``anew`` without what was kept of earlier."""
+    found = load(folder, style=True, anew=anew)
     paths, volumes = found.paths, found.index.volumes
     pages = sorted(found.wiki.pages_by_id.values(), key=lambda page: paths[page.head.id])
     linked = graph.build(
@@ -131,6 +131,8 @@ def check(folder: Path) -> Checked:
     around = FolderSurroundings.of(found, folder, sources_of(folder, problems))
     mends: dict[tuple[str, int, int], tuple[Mend, ...]] = {}
     for page, told in _findings(found, pages, references, around):
+        if not told:
+            continue
         path, lines = paths[page.head.id], Lines(page.text)
         for each in told:
             at = lines.position(each.span.start)

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import gc
 import mimetypes
 import os
 import secrets
 import stat
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import ProcessPoolExecutor
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
-from multiprocessing import get_context
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 from urllib.parse import quote
 
 from mokuji.core.assembly.inserts import Fault
@@ -22,34 +19,29 @@ from mokuji.core.assembly.listing import read as read_listing
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.base.names import Name
-from mokuji.core.base.spans import Lines, Span
+from mokuji.core.base.spans import Lines
 from mokuji.core.html.html import compile_page
-from mokuji.core.language.indexed_page import IndexedPage, KnownNames, flags_of
+from mokuji.core.language.indexed_page import IndexedPage, KnownNames
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.categories import Filing, filed
 from mokuji.core.model.references import Sections, inserts_of, volumes_by_id
 from mokuji.core.model.sources import formatted
 from mokuji.core.model.wiki import MemoryWiki, Volume
-from mokuji.core.reports.formulas import formula_problems
-from mokuji.core.reports.page_findings import PageFinding, in_itself
-from mokuji.core.style.style import Style
 from mokuji.core.syntax.pointers import source_key
 from mokuji.core.syntax.reference import Kind
-from mokuji.formats import bibliography
 from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, index
+from mokuji.services.folders.kept_summaries import summed_up
+from mokuji.services.folders.summaries import Summary
 from mokuji.services.reading import rendering
 from mokuji.services.reading.inserting import inserted
 from mokuji.services.reading.linking import Link
-from mokuji.services.reading.page_style import found_in
 
 SOURCE_FILES = ("sources.json", "sources.bib")
 """The list of sources lies at the top of a folder, in CSL-JSON or BibTeX."""
 MOST_BYTES = 8_000_000
 """A larger file is not opened: no page can be that long."""
-POOL_FROM = 2_000_000
-"""Number of code points from which on texts that are read by several processes."""
 
 
 def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Iterator[tuple[str, bytes]]:
@@ -108,108 +100,6 @@ def _say(problems: list[FolderProblem] | None, path: str, code: str, message: st
 # ---- what stands on the pages ------------------------------------------------------
 
 
-class SummedReference(NamedTuple):
-    """A reference of a page: its name as typed, whole and without its volume; where it stands; what is kept of it
-    besides (``indexed_page.Flag``)."""
-
-    kind: Kind
-    name: Name | None
-    section: str | None
-    line: int
-    column: int
-    typed: str
-    title: str
-    span: Span
-    flags: int
-
-
-@dataclass(frozen=True, slots=True)
-class Summary:
-    """What a check needs of one page, small enough to travel between processes.
-
-    ``findings`` is what it says badly in itself, ``understood`` whether all of it was, without looking at diagrams;
-    ``ids`` and ``words`` are those of its headings, ``parts`` the keys of its named parts, ``aliases`` those of its
-    other names; ``inserts`` the place among the references and the characters of each insert.
-    """
-
-    references: tuple[SummedReference, ...]
-    ids: tuple[str | None, ...]
-    words: tuple[str, ...]
-    parts: frozenset[str]
-    findings: tuple[PageFinding, ...]
-    understood: bool
-    drawn: bool
-    aliases: tuple[str, ...]
-    inserts: tuple[tuple[int, str], ...]
-
-
-def _summary(page: Page, volumes: frozenset[str], styles: Mapping[int, Style]) -> Summary:
-    content = page.content
-    sections = Sections.of(page, volumes)
-    references = []
-    lines = Lines(page.text if content.references else "")
-    for nth, reference in enumerate(content.references):
-        at = lines.position(reference.span.start)
-        whole = title = ""
-        if reference.name is not None:
-            whole = names.unescape(reference.name_span.of(page.text)).strip()
-            title = (
-                names.unescape(reference.title_span.of(page.text)).strip() if reference.name.volume else whole
-            )
-        references.append(
-            SummedReference(
-                reference.kind,
-                reference.name,
-                reference.section,
-                at.line,
-                at.column,
-                whole,
-                title,
-                reference.span,
-                flags_of(content, nth),
-            )
-        )
-    inserts = [
-        (n, each.span.of(page.text)) for n, each in enumerate(content.references) if each.kind is Kind.INSERT
-    ]
-    return Summary(
-        tuple(references),
-        sections.ids,
-        sections.keys,
-        sections.parts,
-        tuple(in_itself(page, found_in(page, styles[page.head.volume]))) if styles else (),
-        not content.problems and not any(formula_problems(content)),
-        bool(content.diagrams),
-        page.alias_keys,
-        tuple(inserts),
-    )
-
-
-def _summaries(pages: list[Page], volumes: frozenset[str], styles: Mapping[int, Style]) -> dict[int, Summary]:
-    """What stands on all pages, read in as many processes as the machine has, if that is worth it."""
-    read = partial(_summary, volumes=volumes, styles=styles)
-    if sum(len(page.text) for page in pages) < POOL_FROM or (os.cpu_count() or 1) < 2:
-        return {page.head.id: read(page) for page in pages}
-    # The processes are forked, and find the pages where these are: to send them takes as long as reading them.
-    _TO_READ[:] = pages
-    gc.freeze()
-    try:
-        with ProcessPoolExecutor(os.cpu_count(), get_context("fork")) as pool:
-            summaries = pool.map(partial(_read_at, read), range(len(pages)), chunksize=64)
-            return {page.head.id: each for page, each in zip(pages, summaries, strict=True)}
-    finally:
-        gc.unfreeze()
-        _TO_READ.clear()
-
-
-_TO_READ: list[Page] = []
-"""The pages that are being summed up by several processes."""
-
-
-def _read_at(read: Callable[[Page], Summary], at: int) -> Summary:
-    return read(_TO_READ[at])
-
-
 @dataclass
 class ReadWiki(MemoryWiki):
     """A wiki whose pages were summed up: which page names what is known without reading it again."""
@@ -258,8 +148,9 @@ class Loaded:
         return self.index.paths
 
 
-def load(folder: Path, *, style: bool = False) -> Loaded:
-    """The wiki in a folder, with ``style`` looked at for how its pages read; Missing if it is none."""
+def load(folder: Path, *, style: bool = False, anew: bool = False) -> Loaded:
+    """The wiki in a folder, with ``style`` looked at for how its pages read; ``anew`` without what was kept of an
+    earlier reading. Missing if it is none."""
     if not folder.is_dir():
         raise Missing(
             f"{folder} is no folder. Give a folder of .md files, or of such folders.", code="no_folder"
@@ -271,7 +162,7 @@ def load(folder: Path, *, style: bool = False) -> Loaded:
     found = index(replace(source, problems=(*source.problems, *unread)))
     pages = list(found.wiki.pages_by_id.values())
     styles = {id_: volume.style for id_, volume in found.volumes.items()} if style else {}
-    summaries = _summaries(pages, frozenset(found.wiki.volumes), styles)
+    summaries = summed_up(folder, pages, frozenset(found.wiki.volumes), styles, anew=anew)
     return Loaded(found, ReadWiki(found.wiki.volumes.values(), list(_indexed(pages, summaries)), summaries))
 
 
@@ -288,6 +179,8 @@ def sources_of(
         path = folder / name
         if not path.is_file() or not path.resolve().is_relative_to(folder.resolve()):
             continue
+        from mokuji.formats import bibliography  # loaded where it is needed: most folders have no sources
+
         try:
             read = bibliography.read(path.read_bytes())
         except MokujiError as fault:
