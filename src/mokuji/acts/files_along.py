@@ -68,7 +68,7 @@ def with_files(context: PlanningContext, plan: Plan) -> Plan:
     ways += [(source, change) for source, change in into if change is not None and change.own]
     wanted: dict[tuple[int, int], set[str]] = {}
     for source, change in ways:
-        target = change.head_after.volume
+        target = change.volume_after
         if source != target and "](" in change.after:
             wanted.setdefault((source, target), set()).update(naming.names_in(change.after))
     taken = {(asset.after.volume, asset.after.key) for asset in changes.assets if asset.after is not None}
@@ -87,7 +87,7 @@ def with_renamed_files(context: PlanningContext, plan: Plan) -> Plan:
     too."""
     changes: dict[tuple[int, str], AssetChange] = {}
     for change in plan.change_set.rewritten:
-        volume = change.head_after.volume
+        volume = change.volume_after
         pairs = [(naming.key(old), new) for old, new in naming.renamed_in(change.before, change.after)]
         known = context.files(volume, {key for key, _ in pairs})
         there = context.files(volume, {naming.key(new) for _, new in pairs})

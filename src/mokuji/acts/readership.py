@@ -35,9 +35,9 @@ def passing(
     ``back`` are the revisions that go where they were written first, so that nobody reads them who had not."""
     ways: dict[tuple[int, int], set[int]] = {}
     moved: dict[tuple[int, int], set[int]] = {}
-    stands = {change.head.id: change.head_after.volume for change in change_set.changes}
+    stands = {change.head.id: change.volume_after for change in change_set.changes}
     for change in change_set.changes:
-        way = (change.head.volume, change.head_after.volume)
+        way = (change.head.volume, change.volume_after)
         if change.fate is Fate.KEPT and way[0] != way[1]:
             moved.setdefault(way, set()).add(change.head.id)
             ways.setdefault(way, set()).add(change.head.id)
@@ -66,7 +66,7 @@ def brought_back(
     """The pages that an undoing gives words back which more will read than where they were written; ``written_in`` says
     of pages in which other volume that was."""
     for change in change_set.changes:
-        source, target = volumes.get(written_in.get(change.head.id, 0)), volumes.get(change.head_after.volume)
+        source, target = volumes.get(written_in.get(change.head.id, 0)), volumes.get(change.volume_after)
         if source is None or target is None or not change.text_changed:
             continue
         gained = beyond(connection, target, source)

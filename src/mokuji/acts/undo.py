@@ -116,7 +116,7 @@ def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
     changes = made.change_set
     needed: set[tuple[int, Permission]] = set()
     for change in changes.changes:
-        places = {change.head.volume, change.head_after.volume}
+        places = {change.head.volume, change.volume_after}
         more = change.fate is not Fate.KEPT or change.moved
         # Reading texts again is dear: only where it matters what was written in them.
         dear = not more and not all(context.may_write(place) for place in places)

@@ -130,7 +130,7 @@ def changed_files(
 
 def _new_path(folder: FolderIndex, change: PageChange, taken: set[str]) -> str:
     """Where the file of a new page goes: to the top of its volume."""
-    path = folder.volumes[change.head_after.volume].at(f"{file_name(change.title)}.md")
+    path = folder.volumes[change.volume_after].at(f"{file_name(change.title)}.md")
     if path.casefold() in taken or PurePosixPath(path).name == "contents.md":
         raise Collision(f"The file {path} is there already. Choose another title.", code="file_taken")
     return path
@@ -229,7 +229,7 @@ def _settings(folder: FolderIndex, volume: int, changes: ChangeSet) -> dict[str,
         (
             c.title
             for c in changes.changes
-            if c.head.volume == volume == c.head_after.volume and c.head.key == key != c.head_after.key
+            if c.head.volume == volume == c.volume_after and c.head.key == key != c.head_after.key
         ),
         None,
     )

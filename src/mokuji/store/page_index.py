@@ -355,7 +355,8 @@ _WORDS = insert_or_else(page_search).values(
     page=value("page"), words=_weighed("title", "A").op("||")(_weighed("body", "D"))
 )
 _WORDS = _WORDS.on_conflict_do_update(index_elements=["page"], set_={"words": _WORDS.excluded["words"]})
-_LATER = insert_or_else(unsearched).on_conflict_do_nothing()
+_later = func.unnest(numbers("pages")).table_valued("page").render_derived("w")
+_LATER = insert_or_else(unsearched).from_select(["page"], select(_later.c.page)).on_conflict_do_nothing()
 
 
 def index_words(connection: Connection, pages: Sequence[tuple[int, str, str]]) -> None:
@@ -368,7 +369,7 @@ def index_words(connection: Connection, pages: Sequence[tuple[int, str, str]]) -
 def index_words_later(connection: Connection, pages: Sequence[int]) -> None:
     """Notes pages whose search vectors are to be renewed by ``catch_up``."""
     if pages:
-        connection.execute(_LATER, [{"page": page} for page in sorted(pages)])
+        connection.execute(_LATER, {"pages": sorted(pages)})
 
 
 def _taken(queue: Table) -> CTE:

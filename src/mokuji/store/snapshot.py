@@ -16,7 +16,7 @@ from mokuji.core.language.indexed_page import IndexedPage, KnownNames
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Named, Place, Volume
 from mokuji.store.pages import HEAD_COLUMNS
-from mokuji.store.statements import among, fixed, numbers, texts, value
+from mokuji.store.statements import among, as_sent, fixed, numbers, texts, value
 from mokuji.store.tables import alias, name, page, page_name, page_refs, revision, section_ref, volume
 from mokuji.store.volumes import VOLUME_COLUMNS, volume_of
 
@@ -49,10 +49,7 @@ HEADS = select(*HEAD_COLUMNS).where(among(page.c.id, "ids"))
 PAGES = select(
     *HEAD_COLUMNS,
     revision.c.text,
-    page_refs.c.starts,
-    page_refs.c.ends,
-    page_refs.c.names,
-    page_refs.c.flags,
+    *map(as_sent, (page_refs.c.starts, page_refs.c.ends, page_refs.c.names, page_refs.c.flags)),
 ).where(
     among(page.c.id, "ids"),
     revision.c.page == page.c.id,

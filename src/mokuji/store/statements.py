@@ -7,10 +7,19 @@ SQLAlchemy's expressions cannot say it, with its reason beside it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, Integer, any_, bindparam, literal_column
+from sqlalchemy import (
+    BindParameter,
+    ColumnElement,
+    Integer,
+    TypeCoerce,
+    any_,
+    bindparam,
+    literal_column,
+    type_coerce,
+)
 from sqlalchemy.sql.elements import SQLCoreOperations
 from sqlalchemy.types import UserDefinedType
 
@@ -39,6 +48,20 @@ class _Texts(_Listed):
 
     def bind_processor(self, _: Any) -> Callable[[Any], str]:
         return text_array
+
+
+class _AsSent(UserDefinedType[Sequence[int]]):
+    """Numbers as the driver makes a list of them: SQLAlchemy would look at each again."""
+
+    cache_ok = True
+
+    def get_col_spec(self, **_: Any) -> str:
+        return "BIGINT[]"
+
+
+def as_sent(column: SQLCoreOperations[Sequence[int]]) -> TypeCoerce[Sequence[int]]:
+    """A column of numbers, many of which are read at once."""
+    return type_coerce(column, _AsSent())
 
 
 def array(numbers: Iterable[int]) -> str:

@@ -45,7 +45,7 @@ from mokuji.store.page_index import (
     write_refs,
 )
 from mokuji.store.snapshot import stored_key
-from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.statements import among, as_sent, numbers, texts, value
 from mokuji.store.tables import name as interned
 from mokuji.store.tables import page as pages
 from mokuji.store.tables import page_name, page_refs, revision
@@ -305,13 +305,17 @@ def _copy_revisions(
                 by.note,
                 change.title,
                 change.after,
-                change.head_after.volume,
+                change.volume_after,
             )
             copy.write_row(row)
 
 
 REFS = select(
-    page_refs.c.page, page_refs.c.starts, page_refs.c.ends, page_refs.c.names, page_refs.c.flags
+    page_refs.c.page,
+    as_sent(page_refs.c.starts),
+    as_sent(page_refs.c.ends),
+    as_sent(page_refs.c.names),
+    as_sent(page_refs.c.flags),
 ).where(among(page_refs.c.page, "pages"))
 _gone = func.unnest(numbers("pages"), numbers("names")).table_valued("page", "name").render_derived("w")
 _TAKE_NAMES = delete(page_name).where(page_name.c.page == _gone.c.page, page_name.c.name == _gone.c.name)

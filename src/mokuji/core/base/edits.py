@@ -24,7 +24,8 @@ class Edit:
 
 def arrange(edits: Iterable[Edit]) -> tuple[Edit, ...]:
     """Edits in the order of the text; Overlap if two of them claim one character."""
-    ordered = tuple(sorted(edits))
+    # By pairs: of two that begin at once the one that ends first, then by words, as edits compare.
+    ordered = tuple(sorted(edits, key=lambda edit: (edit.span, edit.words)))
     for one, other in pairwise(ordered):
         if other.span.start < one.span.end:
             raise Overlap(f"Edits overlap at {one.span} and {other.span}.")

@@ -61,16 +61,23 @@ class PageChange:
         return self.before != self.after or self.fate is Fate.MADE
 
     @property
+    def volume_after(self) -> int:
+        """The volume in which the page stands once this is done."""
+        return self.volume or self.head.volume
+
+    @property
     def head_after(self) -> PageHead:
         """The head once this is done."""
-        volume = self.volume or self.head.volume
-        return PageHead(self.head.id, volume, names.key(self.title), self.title, self.head.revision + 1)
+        key = names.key(self.title)
+        return PageHead(self.head.id, self.volume_after, key, self.title, self.head.revision + 1)
 
     @property
     def moved(self) -> bool:
         """Whether the page's name or volume is another one."""
-        after = self.head_after
-        return (after.volume, after.key, after.title) != (self.head.volume, self.head.key, self.head.title)
+        head = self.head
+        return (
+            self.title != head.title or self.volume_after != head.volume or names.key(self.title) != head.key
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -89,10 +89,10 @@ def _settle(connection: Connection, plan: Plan, kept: Sequence[PageChange]) -> l
     back = [history.Kept(*each) for each in plan.given_back]
     found = history.settle(connection, back) if back else []
     if plan.along:
-        moved = [c for c in kept if c.head_after.volume != c.head.volume]
+        moved = [c for c in kept if c.volume_after != c.head.volume]
         for source in {change.head.volume for change in moved}:
             wanted = [
-                history.Kept(c.head.id, c.head_after.volume, 1, c.head.revision)
+                history.Kept(c.head.id, c.volume_after, 1, c.head.revision)
                 for c in moved
                 if c.head.volume == source
             ]
@@ -103,11 +103,7 @@ def _settle(connection: Connection, plan: Plan, kept: Sequence[PageChange]) -> l
 def _reached(change_set: ChangeSet) -> set[int]:
     """The volumes in which something is another than before."""
     return {
-        *(
-            volume
-            for change in change_set.changes
-            for volume in (change.head.volume, change.head_after.volume)
-        ),
+        *(volume for change in change_set.changes for volume in (change.head.volume, change.volume_after)),
         *(removed_page.head.volume for removed_page in change_set.removed),
         *(each.volume for each in change_set.contents),
         *(v.id for change in change_set.volumes for v in (change.before, change.after) if v is not None),
@@ -183,9 +179,7 @@ def _keep_fronts(connection: Connection, changes: list[PageChange]) -> None:
 
 def _remember_names(connection: Connection, changes: list[PageChange]) -> None:
     """The address that a page had leads to it until the name is used again."""
-    moved = [
-        c.head for c in changes if (c.head_after.volume, c.head_after.key) != (c.head.volume, c.head.key)
-    ]
+    moved = [c.head for c in changes if (c.volume_after, c.head_after.key) != (c.head.volume, c.head.key)]
     volumes.remember_addresses(connection, moved)
 
 
@@ -204,7 +198,7 @@ def _detail(
         **more,
         **({"free": sorted(plan.free)} if plan.free is not None else {}),
         "heads": [
-            [c.head.id, c.head.volume, c.head.title, c.head_after.volume]
+            [c.head.id, c.head.volume, c.head.title, c.volume_after]
             for c in changes
             if c.fate is Fate.KEPT and c.moved
         ],

@@ -118,7 +118,7 @@ class Outcomes:
             self.state.wiki, ((self.state.home(self.state.page(s)), a) for _, s, a, _ in pairs)
         )
         homes = self.state.homes_after
-        after = Resolver.of(self.state.after, ((homes[c.head_after.volume], b) for c, _, _, b in pairs))
+        after = Resolver.of(self.state.after, ((homes[c.volume_after], b) for c, _, _, b in pairs))
         for change, source, a, b in pairs:
             if not self._as_expected(change, source, a, b, before, after):
                 raise _unexpected(change)
@@ -174,7 +174,7 @@ class Outcomes:
         insert = a.kind is Kind.INSERT
         home, home_after = (
             self.state.home(self.state.page(source)),
-            self.state.homes_after[change.head_after.volume],
+            self.state.homes_after[change.volume_after],
         )
         if a.name is None and b.name is None:
             return a.kind is Kind.LISTING or self.state.wanted_ids.get(at, change.head.id) == change.head.id

@@ -158,6 +158,8 @@ class State:
 
     def hosts_of(self, source: int) -> set[int]:
         """The pages that a text goes into."""
+        if not self.hosts:
+            return {source}
         hosts = {id_ for _, id_ in self.hosts.get(source, ())}
         return hosts or {source}
 
@@ -209,7 +211,8 @@ class State:
         return self.resolved[key]
 
     def edit(self, page: Page, use: Use, edit: Edit) -> None:
-        if any(id_ == page.head.id and span.covers(edit.span) for id_, span in self.gone_references):
+        gone = self.gone_references
+        if gone and any(id_ == page.head.id and span.covers(edit.span) for id_, span in gone):
             return
         self.put_edit(page.head.id, edit)
         if use.in_heading:
@@ -219,8 +222,9 @@ class State:
     def put_edit(self, source: int, edit: Edit) -> None:
         """Adds an edit to a text."""
         self.edits.setdefault(source, {})[edit.span] = edit
-        for host in self.hosts_of(source):
-            self._composed.pop(host, None)
+        if self._composed:
+            for host in self.hosts_of(source):
+                self._composed.pop(host, None)
 
     def mark_dirty(self, source: int) -> None:
         """Notes that texts which a text goes into are to be looked at again for their sections."""
