@@ -37,6 +37,7 @@ ROW = text(
 
 
 def serve(web_app: FastAPI) -> tuple[uvicorn.Server, str]:
+    """Serves an application in a thread of its own; its address."""
     server = uvicorn.Server(uvicorn.Config(web_app, port=0, log_level="error", access_log=False))
     threading.Thread(target=server.run, daemon=True).start()
     while not server.started:
@@ -76,10 +77,9 @@ def run(small: AppContext, little: Built, app: AppContext, wiki: Built) -> None:
     _saves(app, wiki)
 
 
-@contextmanager
-def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
-    """What is asked of a wiki, over HTTP."""
-    web_app = create_app(app, ["testserver"])
+def serve_with_bare(app: AppContext) -> tuple[uvicorn.Server, str]:
+    """Serves a wiki, and beside it the bare route that all is compared with."""
+    web_app = create_app(app, ["testserver", "127.0.0.1"])
 
     def bare() -> Response:
         with app.engine.connect() as connection:
@@ -88,7 +88,13 @@ def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], obj
     # In front of the routes that take every address.
     web_app.add_api_route("/healthz/one-row", bare)
     web_app.router.routes.insert(0, web_app.router.routes.pop())
-    server, address = serve(web_app)
+    return serve(web_app)
+
+
+@contextmanager
+def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
+    """What is asked of a wiki, over HTTP."""
+    server, address = serve_with_bare(app)
     client = httpx2.Client(base_url=address)
 
     def get(path: str) -> Callable[[], object]:
