@@ -78,7 +78,7 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
         {**ARRAYS, "page": 7, "elsewhere": [0, 1], "afters": [0, 0], "most": 9},
         ["name = n.name", "kind = n.kind", "page > n.after"],
     ),
-    (backlinks.LED_FROM, {**ARRAYS, "most": 9}, ["name = n.name", "kind = n.kind"]),
+    (backlinks.LED_FROM, {**ARRAYS, "nths": [0, 1], "most": 9}, ["name = n.name", "kind = n.kind"]),
     (
         backlinks.SENTENCES,
         {**ARRAYS, "pages": [1, 2], "most": 3, "reach": 90},

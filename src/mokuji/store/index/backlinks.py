@@ -20,9 +20,10 @@ from mokuji.store.snapshot import StoredWiki
 
 # As text: of each name only so many pages are read as are shown.
 LED_FROM = text(
-    """SELECT DISTINCT x.page FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind),
+    """SELECT DISTINCT n.nth, x.page
+    FROM unnest(CAST(:nths AS int[]), CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(nth, name, kind),
     LATERAL (SELECT pn.page FROM page_name pn WHERE pn.name = n.name AND pn.kind = n.kind
-        ORDER BY pn.page LIMIT :most) x ORDER BY x.page LIMIT :most"""
+        ORDER BY pn.page LIMIT :most) x ORDER BY n.nth, x.page"""
 )
 # As text, for the same reason; how many there are in all is asked along with it.
 BACKLINK_PAGES = text(

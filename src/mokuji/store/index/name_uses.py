@@ -60,13 +60,13 @@ def leading_to(
     return found
 
 
-def asking_for(wiki: StoredWiki, place: Place) -> list[NameUse]:
-    """The names in use that mean a place at which there is no page."""
-    return [
-        use
-        for use, resolution in resolved(wiki, [place])
-        if not resolution.written and resolution.place == place
-    ]
+def asking_for(wiki: StoredWiki, places: Collection[Place]) -> dict[Place, list[NameUse]]:
+    """The names in use that mean each of these places, if there is no page at it."""
+    found: dict[Place, list[NameUse]] = {place: [] for place in places}
+    for use, resolution in resolved(wiki, places):
+        if not resolution.written and resolution.place in found:
+            found[resolution.place].append(use)
+    return found
 
 
 def resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse, Resolution]]:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from mokuji.acts.requests import AddAlias, Retarget
 from mokuji.core.base import names
 from mokuji.core.base.spans import Span
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Place as NamePlace
 from mokuji.core.syntax.reference import Reference
 from mokuji.store.index import to_mend, unwritten
@@ -28,26 +31,44 @@ def _unwritten(scene: ReportContext, after: str, most: int) -> Listing:
     number, _, key = after.partition(" ")
     start = (int(number), key) if number.isdecimal() and key else None
     rows = to_mend.unwritten(scene.connection, scene.volume.id, scene.seen, after=start, most=most)
+    asking = _asking(scene, [key for key, _ in rows])
     findings = []
-    for key, asking in rows:
-        spots, title, missing = _asking(scene, key)
+    for key, number_of in rows:
+        spots, title, missing = asking[key]
         words = title or names.as_title(key)
-        findings.append(Finding(f"{asking} {key}", words, number=asking, spots=spots, missing=missing))
+        findings.append(Finding(f"{number_of} {key}", words, number=number_of, spots=spots, missing=missing))
     return findings, {}
 
 
-def _asking(scene: ReportContext, key: str) -> tuple[tuple[Spot, ...], str, str]:
-    """Where pages ask for a name, how it is typed, and the name of its volume if that is not there."""
-    wiki = scene.wiki
-    place, typed_key = (scene.volume.id, key), key
-    heads = unwritten.led_from(wiki, place, 3)
-    if not heads and key.startswith("/"):
-        place, typed_key = (0, key[1:]), key[1:].partition("/")[2]
-        heads = [head for head in unwritten.led_from(wiki, place) if head.volume == scene.volume.id][:3]
-    wiki.meaning([place])
+Asking = tuple[tuple[Spot, ...], str, str]
+"""Where pages ask for a name, how it is typed, and the name of its volume if that is not there."""
+
+
+def _asking(scene: ReportContext, keys: Sequence[str]) -> dict[str, Asking]:
+    """Who asks for each of some names, in as many questions as for one."""
+    wiki, volume = scene.wiki, scene.volume.id
+    # “/A/B” is asked for here, or B in a volume A that is not there.
+    absent: dict[str, NamePlace] = {key: (0, key[1:]) for key in keys if key.startswith("/")}
+    led_from = unwritten.led_from_each(wiki, [*((volume, key) for key in keys), *absent.values()])
+    places: dict[str, tuple[NamePlace, list[PageHead]]] = {}
+    for key in keys:
+        place, heads = (volume, key), led_from[volume, key]
+        if not heads and key in absent:
+            place = absent[key]
+            heads = [head for head in led_from[place] if head.volume == volume]
+        places[key] = (place, heads[:3])
+    pages = wiki.pages({head.id for _, heads in places.values() for head in heads})
+    return {
+        key: _asked_on(key, place, [pages[head.id] for head in heads if head.id in pages])
+        for key, (place, heads) in places.items()
+    }
+
+
+def _asked_on(key: str, place: NamePlace, pages: Sequence[Page]) -> Asking:
+    typed_key = key if place[0] else place[1].partition("/")[2]
     spots: list[Spot] = []
     title = missing = ""
-    for _, page in sorted(wiki.pages([head.id for head in heads]).items()):
+    for page in pages:
         use = next((u for u in page.uses({typed_key}) if place[0] or _is_at(u.reference, place)), None)
         if use is None:
             continue
