@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import pytest
 from sqlalchemy import event, text
 
+from mokuji.acts import doing, requests
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import reading
 from mokuji.store import database
+from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, volume
 
 FEW = 12
@@ -21,8 +25,8 @@ def writer(app: AppContext) -> Actor:
     return person(app, "wenna", guide=Role.WRITER)
 
 
-def _asked(app: AppContext, page: str) -> list[str]:
-    """The statements of a view."""
+def _statements(app: AppContext, act: Callable[[], object]) -> list[str]:
+    """What an act asks of the database."""
     asked: list[str] = []
 
     def note(_: object, __: object, statement: str, *___: object) -> None:
@@ -30,10 +34,17 @@ def _asked(app: AppContext, page: str) -> list[str]:
 
     event.listen(app.engine, "before_cursor_execute", note)
     try:
-        view = reading.open_page(app, NOBODY, "guide", page)
+        act()
     finally:
         event.remove(app.engine, "before_cursor_execute", note)
-    assert isinstance(view, reading.PageView)
+    return asked
+
+
+def _asked(app: AppContext, page: str) -> list[str]:
+    """The statements of a view."""
+    views: list[object] = []
+    asked = _statements(app, lambda: views.append(reading.open_page(app, NOBODY, "guide", page)))
+    assert isinstance(views[0], reading.PageView)
     return asked
 
 
@@ -75,3 +86,54 @@ def test_connections_that_the_server_has_ended_are_made_anew_before_somebody_not
     finally:
         another.dispose()
     assert isinstance(reading.open_page(app, NOBODY, "guide", "pump"), reading.PageView)
+
+
+def test_upkeep_of_all_volumes_asks_six_questions_more_for_each(app: AppContext, writer: Actor) -> None:
+    def asked() -> int:
+        upkeep.overview(app, writer)  # what is not made yet is made here
+        return len(_statements(app, lambda: upkeep.overview(app, writer)))
+
+    few = asked()
+    for n in range(6):
+        volume(app, f"More {n}")
+    assert asked() - few <= 6 * 6
+
+
+def test_a_report_over_all_volumes_asks_one_question_more_for_each_that_holds_nothing(
+    app: AppContext, writer: Actor
+) -> None:
+    def asked() -> int:
+        upkeep.report(app, writer, upkeep.ALL, "mentions")
+        return len(_statements(app, lambda: upkeep.report(app, writer, upkeep.ALL, "mentions")))
+
+    few = asked()
+    for n in range(6):
+        volume(app, f"More {n}")
+    assert asked() - few <= 6
+
+
+def test_who_asks_for_unwritten_names_is_asked_of_many_at_once(app: AppContext, writer: Actor) -> None:
+    def asked() -> int:
+        refresh(app)
+        found = upkeep.report(app, writer, "guide", "unwritten")
+        assert found.findings[0].spots
+        return len(_statements(app, lambda: upkeep.report(app, writer, "guide", "unwritten")))
+
+    pages(app, writer, "guide", {"Pump": "[[Name 0]]"})
+    few = asked()
+    pages(app, writer, "guide", {f"Page {n}": f"[[Name {n}]] and [[Nowhere/Name {n}]]" for n in range(9)})
+    assert asked() <= few + 1
+
+
+def test_the_plan_of_a_volume_that_goes_asks_as_much_for_many_pages_as_for_few(
+    app: AppContext, writer: Actor
+) -> None:
+    who = person(app, "olga", guide=Role.OWNER)
+
+    def asked() -> int:
+        return len(_statements(app, lambda: doing.plan(app, who, requests.DeleteVolume("guide"))))
+
+    pages(app, writer, "guide", {"Pump": "[[Well]]", "Well": "[[Pump#Use]]"})
+    few = asked()
+    pages(app, writer, "guide", {f"Page {n}": f"[[Page {n - 1}]] [[Pump]]" for n in range(12)})
+    assert asked() <= few

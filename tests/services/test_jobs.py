@@ -206,8 +206,8 @@ def test_a_change_that_began_earlier_and_comes_later_makes_a_report_old(
         made = upkeep.report(app, writer, "guide", "sections").made
         assert made is not None and made.fresh
     with reading(app.engine) as connection:
-        kept = kept_reports.numbers(connection, 1, keeping._seen({1: None, 2: None}, ()))  # type: ignore[dict-item]
-        assert kept["sections"].stamp != kept_reports.stamp(connection, 1)
+        kept = kept_reports.numbers_of(connection, [1], keeping._seen({1: None, 2: None}, ()))  # type: ignore[dict-item]
+        assert kept[1, "sections"].stamp != kept_reports.stamp(connection, 1)
 
 
 WORKER = """
@@ -245,7 +245,7 @@ def test_a_job_whose_worker_was_killed_is_taken_up_by_another(
         connection.execute(
             text("UPDATE procrastinate_workers SET last_heartbeat = last_heartbeat - interval '1 hour'")
         )
-        stored.defer(connection, "take_up_stalled", {"timestamp": 0}, "take_up_stalled")
+        stored.defer(connection, "take_up_stalled", {"take_up_stalled": {"timestamp": 0}})
     _work(app)
     assert _waiting(app) == []
     assert upkeep.report(app, writer, "guide", "sections").made is not None

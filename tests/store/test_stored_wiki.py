@@ -50,9 +50,9 @@ def test_the_database_gives_the_answers_of_the_texts(engine: Engine, wiki: Memor
         assert stored.titles(places) == wiki.titles(places)
         assert {p: list(h) for p, h in stored.aliases(places).items()} == dict(wiki.aliases(places))
         for place in places:
-            assert set(wiki.naming(place)) <= set(stored.naming(place)), place
-            assert set(wiki.naming_sections(place)) <= set(stored.naming_sections(place)), place
-            for id_, page in stored.pages(wiki.naming(place)).items():
+            assert set(wiki.naming([place])) <= set(stored.naming([place])), place
+            assert set(wiki.naming_sections([place])) <= set(stored.naming_sections([place])), place
+            for id_, page in stored.pages(wiki.naming([place])).items():
                 assert _meaning(wiki, page, place) == _meaning(wiki, wiki.pages_by_id[id_], place)
         connection.rollback()
 

@@ -8,7 +8,7 @@ types and functions are the library's own.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from datetime import timedelta
 from typing import Any
 
@@ -22,33 +22,41 @@ STALLED = timedelta(minutes=2)
 """A job whose worker gave no sign of life for so long is taken up again."""
 
 
-def defer(connection: Connection, task: str, arguments: Mapping[str, Any], lock: str) -> bool:
-    """Puts a job in, unless the same waits already; whether it was put in."""
-    waiting = text("SELECT 1 FROM procrastinate_jobs WHERE queueing_lock = :lock AND status = 'todo'")
-    values = {"lock": lock}
-    # Two at the same moment: one of them finds the other's once it is there.
-    connection.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:lock, 0))"), values)
-    if connection.execute(waiting, values).first() is not None:
-        return False
-    connection.execute(
-        text(
-            """SELECT procrastinate_defer_jobs_v1(ARRAY[ROW(:queue, :task, 0, :lock, :lock, CAST(:args AS jsonb),
-            NULL)::procrastinate_job_to_defer_v1])"""
-        ),
-        {"queue": QUEUE, "task": task, "args": json.dumps(arguments), **values},
-    )
-    return True
+def defer(connection: Connection, task: str, jobs: Mapping[str, Mapping[str, Any]]) -> Collection[str]:
+    """Puts jobs in, by their locks with their arguments, unless the same waits already; the locks of those that were
+    put in."""
+    locks = sorted(jobs)
+    # Two at the same moment: one of them finds the other's once it is there. In one order, so that none waits for
+    # another that waits for it.
+    connection.execute(_ALONE, {"locks": locks})
+    waiting = wanted(connection, locks, ("todo",))
+    new = [lock for lock in locks if lock not in waiting]
+    if new:
+        arguments = [json.dumps(jobs[lock]) for lock in new]
+        connection.execute(_DEFER, {"queue": QUEUE, "task": task, "locks": new, "args": arguments})
+    return new
 
 
-def is_wanted(connection: Connection, lock: str) -> bool:
-    """Whether such a job waits or is under way."""
-    found = connection.execute(
-        text(
-            "SELECT 1 FROM procrastinate_jobs WHERE queueing_lock = :lock AND status IN ('todo', 'doing') LIMIT 1"
-        ),
-        {"lock": lock},
-    )
-    return found.first() is not None
+_ALONE = text(
+    "SELECT pg_advisory_xact_lock(hashtextextended(w.lock, 0)) FROM unnest(CAST(:locks AS text[])) AS w(lock)"
+)
+_WANTED = text(
+    """SELECT queueing_lock FROM procrastinate_jobs
+    WHERE queueing_lock = ANY(:locks) AND status = ANY(CAST(:states AS procrastinate_job_status[]))"""
+)
+_DEFER = text(
+    """SELECT procrastinate_defer_jobs_v1(array_agg(
+        ROW(:queue, :task, 0, w.lock, w.lock, CAST(w.args AS jsonb), NULL)::procrastinate_job_to_defer_v1))
+    FROM unnest(CAST(:locks AS text[]), CAST(:args AS text[])) AS w(lock, args)"""
+)
+
+
+def wanted(
+    connection: Connection, locks: Sequence[str], states: Sequence[str] = ("todo", "doing")
+) -> set[str]:
+    """Which of some jobs wait or are under way, by their locks."""
+    rows = connection.execute(_WANTED, {"locks": list(locks), "states": list(states)}) if locks else ()
+    return {lock for (lock,) in rows}
 
 
 def application(engine: Engine) -> procrastinate.App:

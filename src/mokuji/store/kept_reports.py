@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Text, cast, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
-from mokuji.store.statements import value
+from mokuji.store.statements import among, value
 from mokuji.store.tables import change_set, house_style, kept_report, page, revision
 
 
@@ -35,7 +35,7 @@ _IN_VOLUME, _SEEN, _NAMED = (
     _made.seen == value("seen"),
     _made.name == value("name"),
 )
-NUMBERS = select(*_NUMBERS).where(_IN_VOLUME, _SEEN)
+NUMBERS_OF = select(_made.volume, *_NUMBERS, _made.held_back).where(among(_made.volume, "volumes"), _SEEN)
 ONE = select(*_NUMBERS, _made.findings, _made.held_back).where(_IN_VOLUME, _SEEN, _NAMED)
 ALL_MADE = select(_made.seen, *_NUMBERS, _made.findings, _made.held_back).where(_IN_VOLUME, _NAMED)
 LATELY = 10_000
@@ -45,6 +45,10 @@ _STAMP = select(
     cast(_last.c.id, Text),
     select(func.count()).where(change_set.c.id > _last.c.id - LATELY).scalar_subquery(),
     select(house_style.c.revision).where(house_style.c.volume == value("volume")).scalar_subquery(),
+)
+STYLES = select(house_style.c.volume, house_style.c.revision).where(among(house_style.c.volume, "volumes"))
+_LAST = select(
+    _last.c.id, select(func.count()).where(change_set.c.id > _last.c.id - LATELY).scalar_subquery()
 )
 _SIZE = select(func.coalesce(func.sum(func.length(revision.c.text)), 0)).where(
     revision.c.page == page.c.id, revision.c.number == page.c.revision, page.c.volume == value("volume")
@@ -70,15 +74,25 @@ def stamp(connection: Connection, volume: int) -> str:
     return f"{last} {number} {style or 0}"
 
 
+def stamps(connection: Connection, volumes: Collection[int]) -> dict[int, str]:
+    """The same of several volumes."""
+    last, number = connection.execute(_LAST).one()
+    styles = dict(connection.execute(STYLES, {"volumes": volumes}).all())
+    return {volume: f"{last} {number} {styles.get(volume, 0)}" for volume in volumes}
+
+
 def size(connection: Connection, volume: int) -> int:
     """How many code points the pages of a volume have."""
     return int(connection.execute(_SIZE, {"volume": volume}).scalar_one())
 
 
-def numbers(connection: Connection, volume: int, seen: str) -> dict[str, Kept]:
-    """What is kept of a volume for who sees these volumes, without the findings, by name."""
-    rows = connection.execute(NUMBERS, {"volume": volume, "seen": seen})
-    return {row[0]: Kept(*row) for row in rows}
+def numbers_of(connection: Connection, volumes: Collection[int], seen: str) -> dict[tuple[int, str], Kept]:
+    """What is kept of some volumes for who sees these volumes, without the findings, by volume and name."""
+    rows = connection.execute(NUMBERS_OF, {"volumes": volumes, "seen": seen})
+    return {
+        (volume, name): Kept(name, at, stamp, pages, whole, number, (), held_back)
+        for volume, name, at, stamp, pages, whole, number, held_back in rows
+    }
 
 
 def one(connection: Connection, volume: int, seen: str, name: str) -> Kept | None:

@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy import Connection, delete, select
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
-from mokuji.store.statements import among_texts, value
+from mokuji.store.statements import among, among_texts, value
 from mokuji.store.tables import person as people
 from mokuji.store.tables import put_aside as table
 
@@ -36,7 +36,7 @@ OF_REPORT = (
     .where(table.c.volume == value("volume"), table.c.report == value("report"))
     .order_by(table.c.at, table.c.what)
 )
-KNOWN = select(table.c.report, table.c.what).where(table.c.volume == value("volume"))
+KNOWN = select(table.c.volume, table.c.report, table.c.what).where(among(table.c.volume, "volumes"))
 _PUT = insert_or_else(table)
 _PUT = _PUT.on_conflict_do_update(
     index_elements=["volume", "report", "what"],
@@ -56,11 +56,11 @@ def of_report(connection: Connection, volume: int, report: str) -> list[Aside]:
     ]
 
 
-def known(connection: Connection, volume: int) -> dict[str, set[str]]:
-    """What was put aside in all reports of a volume, by report."""
-    found: dict[str, set[str]] = {}
-    for report, what in connection.execute(KNOWN, {"volume": volume}):
-        found.setdefault(report, set()).add(what)
+def known(connection: Connection, volumes: Collection[int]) -> dict[int, dict[str, set[str]]]:
+    """What was put aside in all reports of some volumes, by volume and report."""
+    found: dict[int, dict[str, set[str]]] = {volume: {} for volume in volumes}
+    for volume, report, what in connection.execute(KNOWN, {"volumes": volumes}):
+        found[volume].setdefault(report, set()).add(what)
     return found
 
 

@@ -184,12 +184,12 @@ class StoredWiki:
                 users.setdefault(library, []).append(each.id)
         return users
 
-    def naming(self, place: Place) -> Collection[int]:
-        names = list(self.meaning([place]))
+    def naming(self, places: Collection[Place]) -> Collection[int]:
+        names = list(self.meaning(places)) if places else []
         return self.connection.execute(NAMING, {"names": names}).scalars().all() if names else ()
 
-    def naming_sections(self, place: Place) -> Collection[int]:
-        names = list(self.meaning([place]))
+    def naming_sections(self, places: Collection[Place]) -> Collection[int]:
+        names = list(self.meaning(places)) if places else []
         return self.connection.execute(NAMING_SECTIONS, {"names": names}).scalars().all() if names else ()
 
     def naming_volume(self, key: str) -> Collection[int]:

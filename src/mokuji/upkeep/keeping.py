@@ -59,40 +59,132 @@ def scene_of(
     context: ReadContext, volume: Volume, origins: tuple[str, ...], until: float = float("inf")
 ) -> ReportContext:
     """A volume as reports see it."""
+    return scenes_of(context, [volume], origins, until)[0]
+
+
+def scenes_of(
+    context: ReadContext, volumes: Sequence[Volume], origins: tuple[str, ...], until: float = float("inf")
+) -> list[ReportContext]:
+    """Several volumes as reports see them."""
     by_id = {each.id: each for each in context.volumes.values()}
-    aside = put_aside.known(context.connection, volume.id)
-    return ReportContext(context.connection, volume, by_id, origins, context, aside, until)
+    aside = put_aside.known(context.connection, [volume.id for volume in volumes])
+    return [
+        ReportContext(context.connection, volume, by_id, origins, context, aside[volume.id], until)
+        for volume in volumes
+    ]
 
 
-def kept(
-    app: AppContext, actor: Actor, scene: ReportContext, name: str, waits_until: float, *, count: bool = False
-) -> Kept:
+def kept(app: AppContext, actor: Actor, scene: ReportContext, name: str, waits_until: float) -> Kept:
     """A report as it is kept; made anew first if something was changed and the volume is small (and there is time left
-    for who waits), by a job otherwise, and neither for who has not signed in. With ``count`` its findings are left
-    where they are."""
+    for who waits), by a job otherwise, and neither for who has not signed in."""
     volume, seen = scene.volume, _seen(scene.visible, scene.origins)
     with reading(app.engine) as connection:
         stamp = kept_reports.stamp(connection, volume.id)
-        if count:
-            found = kept_reports.numbers(connection, volume.id, seen).get(name)
-        else:
-            found = kept_reports.one(connection, volume.id, seen, name)
+        found = kept_reports.one(connection, volume.id, seen, name)
         if found is not None and found.stamp == stamp:
             return _as_kept(found, stamp)
-        wanted = jobs.is_wanted(connection, _lock(volume.id, seen, name))
         if not actor.signed_in:
-            return _as_kept(found, stamp, wanted)
-        small = volume_pages.number_of_pages(connection, volume.id) <= FEW_PAGES
-        small = small and kept_reports.size(connection, volume.id) <= AT_ONCE_CHARACTERS
-    closed = [id_ for id_, each in scene.visible.items() if each.closed]
+            wanted = jobs.wanted(connection, [_lock(volume.id, seen, name)])
+            return _as_kept(found, stamp, bool(wanted))
+        small = _is_small(connection, volume.id)
     left = waits_until - time.monotonic()
     if small and left > 0:
-        if closed and not volume.closed:
-            # Who looks sees more than others may: for those it is made by a job.
-            want(app, volume, name, (), scene.origins)
-        return _as_kept(make(app, volume.id, name, closed, scene.origins, left), stamp)
-    want(app, volume, name, closed, scene.origins)
+        want(app, _besides(scene, [name]))
+        return _as_kept(make(app, volume.id, name, _closed(scene), scene.origins, left), stamp)
+    want(app, [Wanted(volume, name, _closed(scene), scene.origins)])
     return _as_kept(found, stamp, True)
+
+
+def numbers(
+    app: AppContext, actor: Actor, scenes: Sequence[ReportContext], names: Sequence[str], waits_until: float
+) -> dict[tuple[int, str], Kept]:
+    """Some reports of volumes, as one reader sees them, by volume and name, as ``kept`` gives them but without their
+    findings. Where nothing was changed that takes as many questions as for one."""
+    if not scenes:
+        return {}
+    seen = _seen(scenes[0].visible, scenes[0].origins)
+    with reading(app.engine) as connection:
+        found, stamps = _known(connection, scenes)
+        wanted: set[str] = set()
+        if not actor.signed_in:
+            wanted = jobs.wanted(
+                connection, [_lock(s.volume.id, seen, name) for s in scenes for name in names]
+            )
+    told: dict[tuple[int, str], Kept] = {}
+    later: list[Wanted] = []
+    for scene in scenes:
+        id_ = scene.volume.id
+        stale = [
+            name for name in names if (one := found.get((id_, name))) is None or one.stamp != stamps[id_]
+        ]
+        made: set[str] = set()
+        if stale and actor.signed_in and time.monotonic() < waits_until:
+            made = _made_now(app, scene, stale, found, waits_until)
+            later += _besides(scene, made)
+        for name in names:
+            waits = name in stale and name not in made
+            told[id_, name] = _as_kept(
+                found.get((id_, name)),
+                stamps[id_],
+                waits and (actor.signed_in or _lock(id_, seen, name) in wanted),
+            )
+            if waits and actor.signed_in:
+                later.append(Wanted(scene.volume, name, _closed(scene), scene.origins))
+    want(app, later)
+    return told
+
+
+def _made_now(
+    app: AppContext,
+    scene: ReportContext,
+    names: Sequence[str],
+    found: dict[tuple[int, str], kept_reports.Kept],
+    waits_until: float,
+) -> set[str]:
+    """Makes reports of a small volume while somebody waits, and puts them in what was found; those it came to."""
+    with reading(app.engine) as connection:
+        if not _is_small(connection, scene.volume.id):
+            return set()
+    made: set[str] = set()
+    for name in names:
+        left = waits_until - time.monotonic()
+        one = make(app, scene.volume.id, name, _closed(scene), scene.origins, left) if left > 0 else None
+        if one is not None:
+            found[scene.volume.id, name] = one
+            made.add(name)
+    return made
+
+
+def _is_small(connection: Connection, volume: int) -> bool:
+    few = volume_pages.number_of_pages(connection, volume) <= FEW_PAGES
+    return few and kept_reports.size(connection, volume) <= AT_ONCE_CHARACTERS
+
+
+def _closed(scene: ReportContext) -> tuple[int, ...]:
+    """The closed volumes that who looks may read."""
+    return tuple(sorted(id_ for id_, each in scene.visible.items() if each.closed))
+
+
+def _known(
+    connection: Connection, scenes: Sequence[ReportContext]
+) -> tuple[dict[tuple[int, str], kept_reports.Kept], dict[int, str]]:
+    """What is kept of some volumes, as one reader sees them, and the stamps of these."""
+    volumes = [scene.volume.id for scene in scenes]
+    seen = _seen(scenes[0].visible, scenes[0].origins)
+    return kept_reports.numbers_of(connection, volumes, seen), kept_reports.stamps(connection, volumes)
+
+
+def fresh(connection: Connection, scenes: Sequence[ReportContext]) -> dict[tuple[int, str], Kept]:
+    """Which reports of some volumes, as one reader sees them, are kept and nothing was changed since, by volume and
+    name; without their findings. In as few questions as for one volume."""
+    if not scenes:
+        return {}
+    found, stamps = _known(connection, scenes)
+    return {
+        (volume, name): _as_kept(one, stamps[volume])
+        for (volume, name), one in found.items()
+        if one.stamp == stamps[volume]
+    }
 
 
 def _as_kept(found: kept_reports.Kept | None, stamp: str, wanted: bool = False) -> Kept:
@@ -112,20 +204,49 @@ def _lock(volume: int, seen: str, name: str) -> str:
     return f"report {volume} {name} {seen}"
 
 
-def want(app: AppContext, volume: Volume, name: str, closed: Sequence[int], origins: tuple[str, ...]) -> None:
-    """Has a report made by a job: for who may read these ``closed`` volumes, and for everybody if all may read its
-    own."""
-    with writing(app.engine) as connection:
-        for readable in {tuple(sorted(closed)), *([()] if not volume.closed else [])}:
-            context = ReadContext(connection, _reader(readable))
-            seen = _seen({each.id: each for each in context.volumes.values()}, origins)
-            arguments = {
-                "volume": volume.id,
-                "name": name,
-                "closed": list(readable),
-                "origins": list(origins),
-            }
-            jobs.defer(connection, "make_report", arguments, _lock(volume.id, seen, name))
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A report that a job is to make: of a volume, for who may read these ``closed`` ones."""
+
+    volume: Volume
+    name: str
+    closed: tuple[int, ...]
+    origins: tuple[str, ...]
+
+
+AT_ONCE = 200
+"""So many jobs are put in by one transaction: each holds a lock."""
+
+
+def _besides(scene: ReportContext, names: Collection[str]) -> list[Wanted]:
+    """What is made for others by jobs, where who looks sees more than they may."""
+    if not _closed(scene) or scene.volume.closed:
+        return []
+    return [Wanted(scene.volume, name, (), scene.origins) for name in names]
+
+
+def want(app: AppContext, wanted: Sequence[Wanted]) -> None:
+    """Has reports made by jobs: for who may read the closed volumes that each names, and for everybody if all may read
+    its own."""
+    for start in range(0, len(wanted), AT_ONCE):
+        with writing(app.engine) as connection:
+            seen: dict[tuple[tuple[int, ...], tuple[str, ...]], str] = {}
+            deferred: dict[str, dict[str, Any]] = {}
+            for one in wanted[start : start + AT_ONCE]:
+                for readable in {one.closed, *([()] if not one.volume.closed else [])}:
+                    for_whom = (readable, one.origins)
+                    if for_whom not in seen:
+                        context = ReadContext(connection, _reader(readable))
+                        seen[for_whom] = _seen(
+                            {each.id: each for each in context.volumes.values()}, one.origins
+                        )
+                    deferred[_lock(one.volume.id, seen[for_whom], one.name)] = {
+                        "volume": one.volume.id,
+                        "name": one.name,
+                        "closed": list(readable),
+                        "origins": list(one.origins),
+                    }
+            jobs.defer(connection, "make_report", deferred)
 
 
 def _reader(closed: Sequence[int]) -> Actor:
@@ -166,7 +287,7 @@ def make(
             held,
         )
     with writing(app.engine) as connection:
-        now = put_aside.known(connection, volume_id).get(name, set())
+        now = put_aside.known(connection, [volume_id])[volume_id].get(name, set())
         if now != aside:
             # Something was put aside or taken back while it was made: it is made anew when somebody looks.
             left = [each for each in findings[:MOST_KEPT] if report.what(each) not in now]

@@ -28,7 +28,7 @@ from mokuji.store.database import reading
 from mokuji.store.index import to_mend
 from mokuji.store.index.to_mend import Counts as Counts
 from mokuji.upkeep import asides
-from mokuji.upkeep.keeping import MOST_KEPT, WAITING_SECONDS, Made, kept, scene_of
+from mokuji.upkeep.keeping import MOST_KEPT, WAITING_SECONDS, Kept, Made, fresh, kept, numbers, scenes_of
 from mokuji.upkeep.listed import Listed as Listed
 from mokuji.upkeep.reports.registry import REPORTS as REPORTS
 from mokuji.upkeep.reports.report import Finding as Finding
@@ -120,7 +120,7 @@ def overview(app: AppContext, actor: Actor, volume_key: str = ALL, origins: tupl
     by_volume: dict[Volume, dict[str, int]] = {}
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        scenes = [scene_of(context, volume, origins) for volume in _volumes(context, volume_key)]
+        scenes = scenes_of(context, _volumes(context, volume_key), origins)
         place = volume_view(context, scenes[0].volume) if volume_key != ALL else None
         for scene in scenes:
             counts = to_mend.counts(connection, scene.volume.id, scene.seen)
@@ -131,19 +131,20 @@ def overview(app: AppContext, actor: Actor, volume_key: str = ALL, origins: tupl
                 for name, report in REPORTS.items()
                 if report.in_step
             }
-    waits_until = time.monotonic() + WAITING_SECONDS
     made: list[Made] = []
     being_made, unmade = False, set()
+    names = [name for name, report in REPORTS.items() if not report.in_step]
+    known = numbers(app, actor, scenes, names, time.monotonic() + WAITING_SECONDS)
     for scene in scenes:
-        for name in (name for name, report in REPORTS.items() if not report.in_step):
-            one = kept(app, actor, scene, name, waits_until, count=True)
+        for name in names:
+            one = known[scene.volume.id, name]
             being_made |= one.being_made
             if one.made is None:
                 unmade.add(name)
             else:
                 made.append(one.made)
                 by_volume[scene.volume][name] = one.made.number
-    numbers = {
+    counted_in_all = {
         name: sum(counted.get(name, 0) for counted in by_volume.values())
         if any(name in counted for counted in by_volume.values()) or not by_volume
         else None
@@ -151,7 +152,7 @@ def overview(app: AppContext, actor: Actor, volume_key: str = ALL, origins: tupl
     }
     return Overview(
         place,
-        numbers,
+        counted_in_all,
         min((each.at for each in made), default=None),
         all(each.fresh for each in made),
         being_made,
@@ -199,7 +200,8 @@ def report(
         seen = [volume.id for volume in context.volumes.values()]
         aside = tuple(asides.of_report(connection, volumes, seen, name))
         volumes, first = _from(volumes, after) if volume_key == ALL else (volumes, after)
-        scenes = [scene_of(context, volume, origins) for volume in volumes]
+        scenes = scenes_of(context, volumes, origins)
+        known = fresh(connection, scenes)
         if REPORTS[name].in_step:
             pieces = _pieces(
                 scenes,
@@ -213,7 +215,10 @@ def report(
             scenes,
             first,
             most + 1,
-            lambda scene, key: _kept(app, actor, scene, name, key, most + 1, waits_until),
+            lambda scene, key: (
+                _empty(scene, known.get((scene.volume.id, name)))
+                or _kept(app, actor, scene, name, key, most + 1, waits_until)
+            ),
         )
     found = [(piece.scene, finding) for piece in pieces for finding in piece.findings]
     held_back = {name: pages for piece in pieces for name, pages in piece.held_back.items()}
@@ -283,6 +288,13 @@ def _kept(
     start = next((n for n, each in enumerate(one.findings, 1) if each["key"] == after), 0) if after else 0
     shown = [structured(finding, Finding) for finding in one.findings[start : start + most]]
     return _Piece(scene, shown, one.held_back, one.made, one.being_made)
+
+
+def _empty(scene: ReportContext, known: Kept | None) -> _Piece | None:
+    """A report that is known to hold nothing, of a volume; None of any other."""
+    if known is None or known.made is None or known.made.number or known.held_back:
+        return None
+    return _Piece(scene, (), {}, known.made)
 
 
 def _together(made: Sequence[Made]) -> Made | None:

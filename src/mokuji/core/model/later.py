@@ -46,11 +46,11 @@ class LaterWiki:
         before = self._base.pages([id_ for id_ in ids if id_ not in self._touched])
         return {**before, **self._new.pages(ids)}
 
-    def naming(self, place: Place) -> Collection[int]:
-        return self._either(self._base.naming(place), self._new.naming(place))
+    def naming(self, places: Collection[Place]) -> Collection[int]:
+        return self._either(self._base.naming(places), self._new.naming(places))
 
-    def naming_sections(self, place: Place) -> Collection[int]:
-        return self._either(self._base.naming_sections(place), self._new.naming_sections(place))
+    def naming_sections(self, places: Collection[Place]) -> Collection[int]:
+        return self._either(self._base.naming_sections(places), self._new.naming_sections(places))
 
     def naming_volume(self, key: str) -> Collection[int]:
         return self._either(self._base.naming_volume(key), self._new.naming_volume(key))

@@ -110,7 +110,7 @@ class Resolver:
 
 def uses_of(wiki: Wiki, place: Place) -> Iterator[tuple[Page, Use]]:
     """The references that find their page at this place, or would have it written there; page by page."""
-    pages = [page for _, page in sorted(wiki.pages(wiki.naming(place)).items())]
+    pages = [page for _, page in sorted(wiki.pages(wiki.naming([place])).items())]
     homes = volumes_by_id(wiki)
     key = place[1] if place[0] else place[1].partition("/")[2]
     uses = [(page, use) for page in pages for use in page.uses({key})]
@@ -127,7 +127,7 @@ def inserts_of(wiki: Wiki, page: Page) -> Iterator[tuple[Page, int]]:
     """The inserts that lead to a page: page by page, on its own too, the index of each among the references there."""
     head = page.head
     places = [(head.volume, head.key), *((head.volume, key) for key in page.alias_keys)]
-    ids = {id_ for place in places for id_ in wiki.naming(place)}
+    ids = wiki.naming(places)
     homes = volumes_by_id(wiki)
     users = [user for _, user in sorted(wiki.pages(ids).items())]
     inserts = [

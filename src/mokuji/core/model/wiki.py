@@ -68,12 +68,12 @@ class Wiki(Protocol):
         """Pages with their texts; those that are gone are left out."""
         ...
 
-    def naming(self, place: Place) -> Collection[int]:
-        """Ids of the pages with a reference whose name could mean this place: typed in that volume with that
+    def naming(self, places: Collection[Place]) -> Collection[int]:
+        """Ids of the pages with a reference whose name could mean one of these places: typed in that volume with that
         key, inserted by it in a volume that has that one as a library, or anywhere with the volume before it."""
         ...
 
-    def naming_sections(self, place: Place) -> Collection[int]:
+    def naming_sections(self, places: Collection[Place]) -> Collection[int]:
         """As ``naming``, only pages whose reference names a section as well."""
         ...
 
@@ -167,11 +167,12 @@ class MemoryWiki:
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
         return {id_: self.pages_by_id[id_] for id_ in ids if id_ in self.pages_by_id}
 
-    def naming(self, place: Place) -> Collection[int]:
-        return self._naming.get(place, {}).keys()
+    def naming(self, places: Collection[Place]) -> Collection[int]:
+        return {id_ for place in places for id_ in self._naming.get(place, {})}
 
-    def naming_sections(self, place: Place) -> Collection[int]:
-        return [id_ for id_, sections in self._naming.get(place, {}).items() if sections]
+    def naming_sections(self, places: Collection[Place]) -> Collection[int]:
+        found = (self._naming.get(place, {}) for place in places)
+        return {id_ for users in found for id_, sections in users.items() if sections}
 
     def naming_volume(self, key: str) -> Collection[int]:
         return [
@@ -245,11 +246,11 @@ class Overlay:
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
         return self._base.pages(ids)
 
-    def naming(self, place: Place) -> Collection[int]:
-        return self._base.naming(place)
+    def naming(self, places: Collection[Place]) -> Collection[int]:
+        return self._base.naming(places)
 
-    def naming_sections(self, place: Place) -> Collection[int]:
-        return self._base.naming_sections(place)
+    def naming_sections(self, places: Collection[Place]) -> Collection[int]:
+        return self._base.naming_sections(places)
 
     def naming_volume(self, key: str) -> Collection[int]:
         return self._base.naming_volume(key)

@@ -127,7 +127,7 @@ class Combining:
         self._changes.pop(removed.head.id, None)
         # It goes with the text that it has now, and leads as that does now.
         page = need(self._base, removed.head.id)
-        removed = replace(removed, head=page.head, leads=leads_of(self._base, page))
+        removed = replace(removed, head=page.head, leads=leads_of(self._base, [page])[page.head.id])
         self._landed.pop(removed.head.id, None)
         for id_, each in self._removed.items():
             if each.successor == removed.head.id:

@@ -130,9 +130,10 @@ def make(
     what one text leaves open (a fence, a list) could swallow those of the next. ``leave`` is as in ``follow``.
     """
     followed = follow(wiki, outcome, present_words=present_words, leave=leave)
+    gone = sorted(wiki.pages(outcome.gone).values(), key=lambda p: (p.head.volume, p.head.key))
+    leads = leads_of(wiki, gone)
     removed = tuple(
-        Removed(each.head, _successor(outcome, each.head.id), leads_of(wiki, each))
-        for each in sorted(wiki.pages(outcome.gone).values(), key=lambda p: (p.head.volume, p.head.key))
+        Removed(each.head, _successor(outcome, each.head.id), leads[each.head.id]) for each in gone
     )
     for change in followed.changes:
         expected = (headings or {}).get(change.head.id)
@@ -153,19 +154,20 @@ def _successor(outcome: Outcome, page: int) -> int | None:
     return None if entry is None else entry.page
 
 
-def leads_of(wiki: Wiki, page: Page) -> tuple[tuple[int, int], ...]:
-    """Which page each reference of a text leads to now: index and id, for those that lead to one."""
+def leads_of(wiki: Wiki, pages: Collection[Page]) -> dict[int, tuple[tuple[int, int], ...]]:
+    """Which page each reference of some texts leads to now: by the id of the page of the text, index and id, for those
+    that lead to one."""
     homes = volumes_by_id(wiki)
-    home = homes[page.head.volume]
-    references = page.content.references
-    resolver = Resolver.of(wiki, ((home, reference) for reference in references))
-    found: list[tuple[int, int]] = []
-    for index, reference in enumerate(references):
-        if reference.name is not None:
-            target = resolver.resolve(reference.name, home, insert=reference.kind is Kind.INSERT).page
-            if target is not None:
-                found.append((index, target.id))
-    return tuple(found)
+    uses = [(page, use) for page in pages for use in page.every_use() if use.reference.name is not None]
+    resolver = Resolver.of(wiki, ((homes[page.head.volume], use.reference) for page, use in uses))
+    found: dict[int, list[tuple[int, int]]] = {page.head.id: [] for page in pages}
+    for page, use in uses:
+        name, insert = use.reference.name, use.reference.kind is Kind.INSERT
+        assert name is not None
+        target = resolver.resolve(name, homes[page.head.volume], insert=insert).page
+        if target is not None:
+            found[page.head.id].append((use.index, target.id))
+    return {id_: tuple(each) for id_, each in found.items()}
 
 
 def naming(head: PageHead) -> Named:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from mokuji.acts.requests import MoveCategory, RenameCategory
 from mokuji.core.model.categories import tree
 from mokuji.core.reports.look_alikes import Named, Sort, look_alikes
-from mokuji.services.reading.categories import VolumeCategories
 from mokuji.upkeep.reports.report import (
     Finding,
     Group,
@@ -22,10 +21,10 @@ from mokuji.upkeep.reports.report import (
 
 def _categories(scene: ReportContext, after: str, most: int) -> Listing:
     """Categories that look alike, and cycles of broader ones."""
-    scene_of = VolumeCategories(scene.context, scene.volume)
-    known = scene_of.categories()
+    filed = scene.filed
+    known = filed.categories()
     named = [Named(key, each.name, 0, Sort.UNWRITTEN) for key, each in known.items()]
-    _, cycles = tree(known, scene_of.broader)
+    _, cycles = tree(known, filed.broader)
     findings = [
         Finding(
             f"{n:06}",

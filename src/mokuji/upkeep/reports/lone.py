@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from mokuji.acts.requests import RenameCategory
-from mokuji.services.reading.categories import VolumeCategories
 from mokuji.store.index import memberships
 from mokuji.upkeep.reports.report import (
     Finding,
@@ -20,17 +19,13 @@ from mokuji.upkeep.reports.report import (
 
 def _lone(scene: ReportContext, after: str, most: int) -> Listing:
     """Categories with one page."""
-    scene_of = VolumeCategories(scene.context, scene.volume)
-    known = scene_of.categories()
+    known = scene.filed.categories()
     lone = [key for key, each in sorted(known.items()) if each.pages == 1 and key > after][:most]
-    heads = {
-        head.id: head
-        for head, _ in memberships.heads_after(
-            scene.connection, [page for key in lone for page in scene_of.ids(key)], "", 10**6
-        )
-    }
+    pages = [page for key in lone for page in scene.filed.ids(key)]
+    found = memberships.heads_after(scene.connection, pages, "", 10**6) if pages else []
+    heads = {head.id: head for head, _ in found}
     return [
-        Finding(key, known[key].name, next((heads[p] for p in scene_of.ids(key) if p in heads), None))
+        Finding(key, known[key].name, next((heads[p] for p in scene.filed.ids(key) if p in heads), None))
         for key in lone
     ], {}
 

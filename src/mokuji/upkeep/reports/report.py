@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from enum import Enum
+from functools import cached_property
 from typing import Literal
 
 from mokuji.acts.request import Request
@@ -18,6 +19,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.reports.look_alikes import Pair
 from mokuji.core.style.flaws import Mend
 from mokuji.services.app_context import ReadContext
+from mokuji.services.reading.categories import VolumeCategories
 from mokuji.store.database import Connection
 from mokuji.store.index.to_mend import Counts
 from mokuji.store.snapshot import StoredWiki
@@ -143,6 +145,11 @@ class ReportContext:
     def aside(self, report: str) -> Set[str]:
         """What was put aside in a report."""
         return frozenset(self.put_aside.get(report, ()))
+
+    @cached_property
+    def filed(self) -> VolumeCategories:
+        """What is filed in the volume."""
+        return VolumeCategories(self.context, self.volume)
 
     @property
     def seen(self) -> list[int]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 from mokuji.acts.requests import File
-from mokuji.services.reading.categories import VolumeCategories
 from mokuji.store import pages
 from mokuji.store.index import memberships
 from mokuji.upkeep.reports.reading import AT_ONCE
@@ -24,10 +23,10 @@ from mokuji.upkeep.reports.report import (
 
 def _unfiled(scene: ReportContext, after: str, most: int) -> Listing:
     """Pages without any category, in a volume that has categories."""
-    scene_of = VolumeCategories(scene.context, scene.volume)
-    if not scene_of.categories():
+    filed = scene.filed
+    if not filed.categories():
         return [], {}
-    given = {page for pages_ in scene_of.given.values() for page in pages_}
+    given = {page for pages_ in filed.given.values() for page in pages_}
     findings: list[Finding] = []
     while len(findings) < most:
         heads = memberships.unfiled(scene.connection, scene.volume.id, after=after, most=AT_ONCE)

@@ -18,13 +18,10 @@ class Candidates:
         self.state = state
 
     def candidates(self, places: Collection[Place]) -> Iterator[tuple[Page, Use]]:
-        keys: dict[int, set[str]] = {}
-        for place in places:
-            for id_ in self.state.wiki.naming(place):
-                keys.setdefault(id_, set()).add(place[1])
-        for place in self._dispersed():
-            for id_ in self.state.wiki.naming_sections(place):
-                keys.setdefault(id_, set()).add(place[1])
+        dispersed = self._dispersed()
+        wiki = self.state.wiki
+        named = {*wiki.naming(places), *wiki.naming_sections(dispersed)}
+        every = frozenset(key for _, key in (*places, *dispersed))
         whole, volumes, inserting = self._whole(), self.changed_volumes(), self._inserting()
         closely = whole | inserting
         aimed: dict[int, set[Span]] = {}
@@ -32,9 +29,8 @@ class Candidates:
             aimed.setdefault(id_, set()).add(span)
         naming = {id_ for key in volumes for id_ in self.state.wiki.naming_volume(key)}
         closely |= naming | aimed.keys()
-        ids = keys.keys() | closely
+        ids = named | closely
         self.state.load(ids)
-        every = frozenset(key for some in keys.values() for key in some)
         for id_ in sorted(ids & self.state.pages.keys()):
             page = self.state.pages[id_]
             if id_ not in closely:

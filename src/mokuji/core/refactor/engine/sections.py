@@ -85,9 +85,7 @@ class SectionNames:
         ):
             return
         keys = {target.head.key, *target.alias_keys}
-        ids = {target.head.id}
-        for key in keys:
-            ids.update(self.state.wiki.naming_sections((target.head.volume, key)))
+        ids = {target.head.id, *self.state.wiki.naming_sections([(target.head.volume, key) for key in keys])}
         self.state.load(ids)
         for page_id in sorted((ids | self.state.outcome.sources.keys()) & self.state.pages.keys()):
             page = self.state.pages[page_id]

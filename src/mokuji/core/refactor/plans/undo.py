@@ -156,9 +156,8 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
     again = _without_a_page(wiki, outcome, past) if gone or past.free else ()
     lost = {(each.page.id, each.span): each for each in (*followed.lost, *again)}
     followed = replace(followed, lost=tuple(sorted(lost.values(), key=_where)))
-    removed = tuple(
-        Removed(there[i].head, _page_of(outcome, i), leads_of(wiki, there[i])) for i in sorted(gone)
-    )
+    leads = leads_of(wiki, [there[i] for i in gone])
+    removed = tuple(Removed(there[i].head, _page_of(outcome, i), leads[i]) for i in sorted(gone))
     since = (
         *_volumes_since(past, changed),
         *(
