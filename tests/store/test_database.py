@@ -129,7 +129,6 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     (memberships.NAMED, {"volume": 1}, ["volume = 1"]),
     (memberships.FILED_IDS, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
     (memberships.NAMING, {"volume": 1, "key": "pump"}, ["volume = 1", "key = 'pump'"]),
-    (memberships.OF_PAGE, {"page": 7}, ["page = 7"]),
     (
         memberships.HAVING,
         {"volume": 1, "name": "status", "value": "draft"},

@@ -7,31 +7,39 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import JSON, Connection, func, select
 
 from mokuji.core.language.page import PageHead
 from mokuji.store.statements import among, value
-from mokuji.store.tables import change_set, page, person, revision
+from mokuji.store.tables import change_set, filing, page, person, revision
 
 HEAD_COLUMNS = (page.c.id, page.c.volume, page.c.key, page.c.title, page.c.revision)
 """What ``PageHead`` is made of."""
 HEAD = select(*HEAD_COLUMNS).where(page.c.volume == value("volume"), page.c.key == value("key"))
 ALL_IDS = select(page.c.id).where(page.c.volume == value("volume")).order_by(page.c.id)
-LAST_CHANGE = (
+_changed = select(
+    page.c.changed,
+    func.coalesce(person.c.name, "Mokuji"),
+    page.c.note,
+    change_set.c.act,
+    change_set.c.volume,
+    change_set.c.proposed,
+).select_from(
+    page.join(revision, (revision.c.page == page.c.id) & (revision.c.number == page.c.revision))
+    .join(change_set, change_set.c.id == revision.c.change_set)
+    .outerjoin(person, person.c.id == page.c.author)
+)
+_filed = (
     select(
-        page.c.changed,
-        func.coalesce(person.c.name, "Mokuji"),
-        page.c.note,
-        change_set.c.act,
-        change_set.c.volume,
-        change_set.c.proposed,
+        func.json_agg(
+            func.json_build_array(filing.c.key, filing.c.how, filing.c.name, filing.c.count), type_=JSON
+        )
     )
-    .select_from(
-        page.join(revision, (revision.c.page == page.c.id) & (revision.c.number == page.c.revision))
-        .join(change_set, change_set.c.id == revision.c.change_set)
-        .outerjoin(person, person.c.id == page.c.author)
-    )
-    .where(page.c.id == value("id"))
+    .where(filing.c.page == page.c.id)
+    .scalar_subquery()
+)
+OPENED = _changed.add_columns(_filed, *HEAD_COLUMNS).where(
+    page.c.volume == value("volume"), page.c.key == value("key")
 )
 SUMMARIES = select(page.c.id, page.c.summary).where(among(page.c.id, "pages"), page.c.summary != "")
 
@@ -59,9 +67,23 @@ def all_ids(connection: Connection, volume: int) -> list[int]:
     return list(connection.execute(ALL_IDS, {"volume": volume}).scalars())
 
 
-def last_change(connection: Connection, page: int) -> Change:
-    """The last change of a page that is there; what the program did by itself is Mokuji's."""
-    return Change(*connection.execute(LAST_CHANGE, {"id": page}).one())
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A page, its last change (what the program did by itself is Mokuji's), and what it files itself under:
+    key, ``core.model.categories.Filing``, name and number of places of each."""
+
+    head: PageHead
+    change: Change
+    filed: Sequence[tuple[str, int, str, int]]
+
+
+def opened(connection: Connection, volume: int, key: str) -> Opened | None:
+    """The page of a volume that has this title key, as its readers ask for it."""
+    row = connection.execute(OPENED, {"volume": volume, "key": key}).first()
+    if row is None:
+        return None
+    filed = sorted((key, how, name, count) for key, how, name, count in row[6] or ())
+    return Opened(PageHead(*row[7:]), Change(*row[:6]), filed)
 
 
 def summaries(connection: Connection, pages: Collection[int]) -> dict[int, str]:

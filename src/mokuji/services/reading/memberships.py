@@ -24,13 +24,16 @@ class OfPage:
     through: PageHead | None = None
 
 
-def categories_of(connection: Connection, page: int, inserted: Iterable[PageHead]) -> list[OfPage]:
-    """The categories that a page is filed under, by name; ``inserted`` are the pages that it inserts."""
+def categories_of(
+    connection: Connection, filed: Iterable[tuple[str, int, str, int]], inserted: Iterable[PageHead]
+) -> list[OfPage]:
+    """The categories that a page is filed under, by name: ``filed`` as it says itself (``store.pages.Opened``), and
+    through the pages that it inserts."""
     pages: dict[str, OfPage] = {}
-    for key, how, name, count in memberships.of_page(connection, page):
-        if how is Filing.PAGE:
+    for key, how, name, count in filed:
+        if how == Filing.PAGE:
             pages[key] = OfPage(key, name, True)
-        elif how is Filing.MARK:
+        elif how == Filing.MARK:
             was = pages.get(key)
             pages[key] = OfPage(key, was.name if was else names.as_title(name), was is not None, count)
     templates = {head.id: head for head in inserted}

@@ -179,8 +179,8 @@ def open_volume(app: AppContext, actor: Actor, volume_key: str, look_at: str = "
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         front = stored_volumes.cover(connection, volume.id).front
-        head = find_head(connection, volume, front) if front else None
-        if head is None:
+        opened = pages.opened(connection, volume.id, front) if front else None
+        if opened is None:
             view = volume_view(context, volume, look_at=look_at)
             if front is None:
                 return view
@@ -188,7 +188,7 @@ def open_volume(app: AppContext, actor: Actor, volume_key: str, look_at: str = "
             page, title = trash.at_name(connection, volume.id, front) or (None, "")
             title = title or (placed.title if placed else names.as_title(front))
             return replace(view, front_title=title, front_in_trash=page)
-        return _page_view(app, context, volume, head, look_at)
+        return _page_view(app, context, volume, opened, look_at)
 
 
 def choose_front(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> Volume:
@@ -247,10 +247,11 @@ def open_page(
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
-        head = find_head(connection, volume, page_key)
-        if head is None:
+        key = names.key(page_key)
+        opened = pages.opened(connection, volume.id, key) if names.is_storable(key) else None
+        if opened is None:
             return unwritten_view(context, volume, page_key, look_at)
-        return _page_view(app, context, volume, head, look_at)
+        return _page_view(app, context, volume, opened, look_at)
 
 
 def unwritten_view(context: ReadContext, volume: Volume, name: str, look_at: str = "") -> UnwrittenView:
@@ -276,10 +277,10 @@ def _page_view(
     app: AppContext,
     context: ReadContext,
     volume: Volume,
-    head: PageHead,
+    opened: pages.Opened,
     look_at: str = "",
 ) -> PageView:
-    connection, volumes = context.connection, context.volumes
+    connection, volumes, head = context.connection, context.volumes, opened.head
     ready = load_ready(app, connection, head, volumes)
     place = volume_view(context, volume, path_to=head.key, look_at=look_at)
     entries = place.contents.entries
@@ -290,11 +291,11 @@ def _page_view(
     return PageView(
         place,
         head,
-        _told_change(context, pages.last_change(connection, head.id)),
+        _told_change(context, opened.change),
         ready,
         needs,
         backlinks.backlinks(context.wiki, head, context.reads, aliases=ready.page.alias_keys, most=6),
-        tuple(categories_of(connection, head.id, templates)),
+        tuple(categories_of(connection, opened.filed, templates)),
         entries[at] if at is not None else None,
         _path(entries, at),
         _beside(entries, at, -1),

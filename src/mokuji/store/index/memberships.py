@@ -86,11 +86,6 @@ HEADS_AFTER = (
     .order_by(page.c.key)
     .limit(value("most"))
 )
-OF_PAGE = (
-    select(filing.c.key, filing.c.how, filing.c.name, filing.c.count)
-    .where(filing.c.page == value("page"))
-    .order_by(filing.c.key, filing.c.how)
-)
 NAMES_OF = (
     select(filing.c.page, filing.c.key, filing.c.name)
     .where(among(filing.c.page, "pages"), _THEMSELVES, filing.c.key != "")
@@ -235,12 +230,6 @@ def heads_after(
     """Some of these pages by key, from one on, with their summaries."""
     rows = connection.execute(HEADS_AFTER, {"ids": ids, "after": after, "most": most})
     return [(PageHead(*row[:5]), row[5]) for row in rows]
-
-
-def of_page(connection: Connection, page: int) -> list[tuple[str, Filing, str, int]]:
-    """What a page names: key, how, name and how often."""
-    rows = connection.execute(OF_PAGE, {"page": page})
-    return [(key, Filing(how), name, number) for key, how, name, number in rows]
 
 
 def templates(connection: Connection, volume: int, most: int = 1_000) -> list[tuple[PageHead, str, int]]:

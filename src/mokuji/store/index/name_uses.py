@@ -8,15 +8,14 @@ libraries too.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from itertools import takewhile
 from typing import NamedTuple
 
 from sqlalchemy import select
 
-from mokuji.core.base.spans import Span
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.references import Resolution, Resolver, volumes_by_id
+from mokuji.core.model.references import Resolution, Resolver, lookups, volumes_by_id
 from mokuji.core.model.wiki import Place
-from mokuji.core.syntax.reference import Kind, Reference
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.statements import among
 from mokuji.store.tables import alias
@@ -54,7 +53,7 @@ def leading_to(
     else:
         places += [(page.volume, key) for page in pages for key in aliases[page.id]]
     found: dict[int, list[NameUse]] = {page.id: [] for page in pages}
-    for use, resolution in resolved(wiki, places):
+    for use, resolution in resolved(wiki, places, {(page.volume, page.key): page for page in pages}):
         if resolution.page is not None and resolution.page.id in found:
             found[resolution.page.id].append(use)
     return found
@@ -69,17 +68,21 @@ def asking_for(wiki: StoredWiki, places: Collection[Place]) -> dict[Place, list[
     return found
 
 
-def resolved(wiki: StoredWiki, places: Collection[Place]) -> list[tuple[NameUse, Resolution]]:
-    """The names in use that could mean one of these places, each with what it does mean."""
+def resolved(
+    wiki: StoredWiki, places: Collection[Place], titles: Mapping[Place, PageHead] | None = None
+) -> list[tuple[NameUse, Resolution]]:
+    """The names in use that could mean one of these places, each with what it does mean. ``titles`` are pages that are
+    known to be there: what means one of these is not asked for."""
     candidates = wiki.meaning(places)
     homes = volumes_by_id(wiki)
-    nowhere = Span(0, 0)
-    # An insert that looks in libraries looks where a link looks first: their places are those of both.
-    uses = [
-        (homes[home], Reference(Kind.INSERT, nowhere, name, nowhere, nowhere))
-        for home, name in candidates.values()
-    ]
-    resolver = Resolver.of(wiki, uses)
+    known = titles or {}
+    asked: set[Place] = set()
+    for home, name in candidates.values():
+        # An insert that looks in libraries looks where a link looks first: their places are those of both.
+        found_at = lookups(name, homes[home], wiki.volumes, insert=True)
+        asked.update(takewhile(lambda place: place not in known, found_at))
+    there, aliases = wiki.titles_and_aliases(asked)
+    resolver = Resolver(wiki.volumes, {**there, **known}, aliases)
     found: list[tuple[NameUse, Resolution]] = []
     for id_, (home, name) in candidates.items():
         at = homes[home]
