@@ -30,6 +30,22 @@ def home() -> Iterator[Path]:
     shutil.rmtree(made, ignore_errors=True)
 
 
+@pytest.fixture(scope="session")
+def loaded() -> Iterator[Path]:
+    """A home in which the demo was loaded; to load it takes most of the time of these tests."""
+    made = new_folder("mokuji-cli-")
+    assert _run(made / "home", "demo", "--load-only").returncode == 0
+    yield made / "home"
+    shutil.rmtree(made, ignore_errors=True)
+
+
+@pytest.fixture
+def demo_home(home: Path, loaded: Path) -> Path:
+    """A home of one's own in which the demo was loaded; its files belong to whom they belonged."""
+    subprocess.run(["cp", "-a", str(loaded), str(home)], check=True)
+    return home
+
+
 def _free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -99,8 +115,8 @@ def test_the_demo_is_loaded_served_stopped_by_ctrl_c_and_found_again(home: Path)
     assert not _server_runs(home)
 
 
-def test_a_killed_run_leaves_nothing_in_the_way(home: Path) -> None:
-    port = _free_port()
+def test_a_killed_run_leaves_nothing_in_the_way(demo_home: Path) -> None:
+    home, port = demo_home, _free_port()
     Started(home, port=port).end(signal.SIGKILL)
     assert _server_runs(home)
     again = Started(home, port=port)
@@ -120,8 +136,8 @@ def _in_demo(home: Path, statement: str) -> object:
         return found
 
 
-def test_fresh_throws_away_what_was_changed_and_a_plain_start_does_not(home: Path) -> None:
-    assert _run(home, "demo", "--load-only").returncode == 0
+def test_fresh_throws_away_what_was_changed_and_a_plain_start_does_not(demo_home: Path) -> None:
+    home = demo_home
     _in_demo(home, "INSERT INTO volume (key, title) VALUES ('mine', 'Mine')")
     assert _run(home, "demo", "--load-only").returncode == 0
     assert _in_demo(home, "SELECT count(*) FROM volume") == 5
@@ -129,8 +145,8 @@ def test_fresh_throws_away_what_was_changed_and_a_plain_start_does_not(home: Pat
     assert _in_demo(home, "SELECT count(*) FROM volume") == 4
 
 
-def test_a_demo_that_was_not_loaded_to_its_end_is_started_over(home: Path) -> None:
-    assert _run(home, "demo", "--load-only").returncode == 0
+def test_a_demo_that_was_not_loaded_to_its_end_is_started_over(demo_home: Path) -> None:
+    home = demo_home
     _in_demo(home, "COMMENT ON TABLE volume IS NULL")
     again = _run(home, "demo", "--load-only")
     assert again.returncode == 0
@@ -224,7 +240,10 @@ def _is_running(pid: int) -> bool:
 
 
 @pytest.mark.parametrize("by", [signal.SIGINT, signal.SIGKILL])
-def test_the_worker_beside_a_server_ends_with_it_however_that_ends(home: Path, by: signal.Signals) -> None:
+def test_the_worker_beside_a_server_ends_with_it_however_that_ends(
+    demo_home: Path, by: signal.Signals
+) -> None:
+    home = demo_home
     demo = Started(home, port=_free_port())
     # Beside the worker those that read what came in with the demo.
     workers = _children(demo.process.pid)

@@ -30,10 +30,17 @@ class Aside:
 
 OF_REPORT = (
     select(
-        table.c.what, table.c.page, table.c.involved, table.c.title, table.c.reason, people.c.name, table.c.at
+        table.c.volume,
+        table.c.what,
+        table.c.page,
+        table.c.involved,
+        table.c.title,
+        table.c.reason,
+        people.c.name,
+        table.c.at,
     )
     .select_from(table.outerjoin(people, people.c.id == table.c.person))
-    .where(table.c.volume == value("volume"), table.c.report == value("report"))
+    .where(among(table.c.volume, "volumes"), table.c.report == value("report"))
     .order_by(table.c.at, table.c.what)
 )
 KNOWN = select(table.c.volume, table.c.report, table.c.what).where(among(table.c.volume, "volumes"))
@@ -47,13 +54,13 @@ _TAKE_BACK = delete(table).where(
 )
 
 
-def of_report(connection: Connection, volume: int, report: str) -> list[Aside]:
-    """What was put aside in a report of a volume, the oldest first."""
-    rows = connection.execute(OF_REPORT, {"volume": volume, "report": report})
-    return [
-        Aside(what, page, frozenset(involved), title, reason, name or "", at)
-        for what, page, involved, title, reason, name, at in rows
-    ]
+def of_report(connection: Connection, volumes: Collection[int], report: str) -> dict[int, list[Aside]]:
+    """What was put aside in a report of some volumes, by volume, the oldest first."""
+    found: dict[int, list[Aside]] = {volume: [] for volume in volumes}
+    rows = connection.execute(OF_REPORT, {"volumes": volumes, "report": report})
+    for volume, what, page, involved, title, reason, name, at in rows:
+        found[volume].append(Aside(what, page, frozenset(involved), title, reason, name or "", at))
+    return found
 
 
 def known(connection: Connection, volumes: Collection[int]) -> dict[int, dict[str, set[str]]]:

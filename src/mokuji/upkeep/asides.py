@@ -71,11 +71,9 @@ def of_report(
     connection: Connection, volumes: Sequence[Volume], seen: Collection[int], name: str
 ) -> list[tuple[Volume, Aside]]:
     """What was put aside in a report of some volumes, as far as all that it speaks of may be read."""
+    found = put_aside.of_report(connection, [volume.id for volume in volumes], name)
     return [
-        (volume, aside)
-        for volume in volumes
-        for aside in put_aside.of_report(connection, volume.id, name)
-        if set(aside.volumes) <= set(seen)
+        (volume, aside) for volume in volumes for aside in found[volume.id] if set(aside.volumes) <= set(seen)
     ]
 
 

@@ -122,8 +122,10 @@ def overview(app: AppContext, actor: Actor, volume_key: str = ALL, origins: tupl
         context = ReadContext(connection, actor)
         scenes = scenes_of(context, _volumes(context, volume_key), origins)
         place = volume_view(context, scenes[0].volume) if volume_key != ALL else None
+        seen = [volume.id for volume in context.volumes.values()]
+        counted = to_mend.counts_of(connection, [scene.volume.id for scene in scenes], seen)
         for scene in scenes:
-            counts = to_mend.counts(connection, scene.volume.id, scene.seen)
+            counts = counted[scene.volume.id]
             by_volume[scene.volume] = {
                 name: report.number(scene, counts)
                 if report.number is not None
@@ -201,7 +203,7 @@ def report(
         aside = tuple(asides.of_report(connection, volumes, seen, name))
         volumes, first = _from(volumes, after) if volume_key == ALL else (volumes, after)
         scenes = scenes_of(context, volumes, origins)
-        known = fresh(connection, scenes)
+        known = fresh(connection, scenes) if actor.signed_in else {}
         if REPORTS[name].in_step:
             pieces = _pieces(
                 scenes,
@@ -210,7 +212,9 @@ def report(
                 lambda scene, key: _Piece(scene, *_in_step(scene, name, key, most + 1)),
             )
     if not REPORTS[name].in_step:
-        # Each is looked for, and made, in transactions of its own.
+        # Each is looked for, and made, in transactions of its own. For who has not signed in none is made.
+        if not actor.signed_in:
+            known = numbers(app, actor, scenes, [name], waits_until)
         pieces = _pieces(
             scenes,
             first,
@@ -291,10 +295,10 @@ def _kept(
 
 
 def _empty(scene: ReportContext, known: Kept | None) -> _Piece | None:
-    """A report that is known to hold nothing, of a volume; None of any other."""
-    if known is None or known.made is None or known.made.number or known.held_back:
+    """A report that is known to hold nothing, or not to be made, of a volume; None of any other."""
+    if known is None or (known.made is not None and (known.made.number or known.held_back)):
         return None
-    return _Piece(scene, (), {}, known.made)
+    return _Piece(scene, (), {}, known.made, known.being_made)
 
 
 def _together(made: Sequence[Made]) -> Made | None:

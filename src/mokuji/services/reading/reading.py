@@ -123,12 +123,13 @@ def start(app: AppContext, actor: Actor) -> list[Listed]:
     """The volumes that the actor may read."""
     with reading(app.engine) as connection:
         seen = [volume.id for volume in visible(connection, actor).values()]
+        counts = to_mend.counts_of(connection, seen, seen)
         return [
             Listed(
                 row,
                 policy.may(actor, Permission.WRITE, row.id, closed=row.closed),
                 policy.may(actor, Permission.MANAGE, row.id, closed=row.closed),
-                to_mend.counts(connection, row.id, seen).whole,
+                counts[row.id].whole,
             )
             for row in stored_volumes.volume_rows(connection, seen)
         ]

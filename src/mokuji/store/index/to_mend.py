@@ -12,7 +12,9 @@ from sqlalchemy import (
     ColumnElement,
     Connection,
     Integer,
+    ScalarSelect,
     String,
+    Subquery,
     Text,
     all_,
     cast,
@@ -45,49 +47,52 @@ class Counts:
         return self.orphans + self.out_of_reach + self.unwritten
 
 
-def _stands(in_key: ColumnElement[str]) -> ColumnElement[bool]:
-    """Whether a name leads to a page of the volume. OFFSET 0 keeps it a look-up for each name."""
-    titles = select(fixed(1)).where(page.c.volume == value("volume"), page.c.key == in_key)
-    aliases = select(fixed(1)).where(alias.c.volume == value("volume"), alias.c.key == in_key)
+_slash: ColumnElement[str] = literal_column("'/'", String())
+
+
+def _stands(of: ColumnElement[int], key: ColumnElement[str]) -> ColumnElement[bool]:
+    """Whether a name leads to a page of a volume. OFFSET 0 keeps it a look-up for each name."""
+    titles = select(fixed(1)).where(page.c.volume == of, page.c.key == key)
+    aliases = select(fixed(1)).where(alias.c.volume == of, alias.c.key == key)
     return or_(titles.offset(fixed(0)).exists(), aliases.offset(fixed(0)).exists())
 
 
-_slash: ColumnElement[str] = literal_column("'/'", String())
-_hidden = (
-    select(volume.c.key)
-    .where(volume.c.deleted_by.is_(None), volume.c.id != all_(numbers("visible")))
-    .offset(fixed(0))
-    .subquery("v")
-)
-_into_hidden = (
-    select(name.c.id, name.c.key, name.c.absolute)
-    .where(name.c.vkey == _hidden.c.key, name.c.home == value("volume"))
-    .offset(fixed(0))
-    .lateral("n")
-)
-_from = select(page_name.c.page).where(page_name.c.name == _into_hidden.c.id).offset(fixed(0)).lateral("pn")
-WANTED = union_all(
-    select(asked.c.key, asked.c.pages).where(
-        asked.c.volume == value("volume"), among(asked.c.home, "visible")
-    ),
-    select(_slash.concat(asked.c.key), asked.c.pages).where(
-        asked.c.volume == fixed(0), asked.c.home == value("volume")
-    ),
-    select(_into_hidden.c.key, cast(func.count(_from.c.page.distinct()), Integer))
-    .select_from(_hidden, _into_hidden, _from)
-    .where(or_(_into_hidden.c.absolute, not_(_stands(_into_hidden.c.key))))
-    .group_by(_into_hidden.c.key),
-).subquery("w")
-"""What is asked for in a volume (key, pages); in one that is not there, by pages of this one; and in those closed to
-the reader, to whom they must look as if they were not there."""
+def _wanted(of: ColumnElement[int]) -> Subquery:
+    """What is asked for in a volume (key, pages); in one that is not there, by pages of this one; and in those closed
+    to the reader, to whom they must look as if they were not there."""
+    hidden = (
+        select(volume.c.key)
+        .where(volume.c.deleted_by.is_(None), volume.c.id != all_(numbers("visible")))
+        .offset(fixed(0))
+        .subquery("v")
+    )
+    into_hidden = (
+        select(name.c.id, name.c.key, name.c.absolute)
+        .where(name.c.vkey == hidden.c.key, name.c.home == of)
+        .offset(fixed(0))
+        .lateral("n")
+    )
+    using = (
+        select(page_name.c.page).where(page_name.c.name == into_hidden.c.id).offset(fixed(0)).lateral("pn")
+    )
+    return union_all(
+        select(asked.c.key, asked.c.pages).where(asked.c.volume == of, among(asked.c.home, "visible")),
+        select(_slash.concat(asked.c.key), asked.c.pages).where(
+            asked.c.volume == fixed(0), asked.c.home == of
+        ),
+        select(into_hidden.c.key, cast(func.count(using.c.page.distinct()), Integer))
+        .select_from(hidden, into_hidden, using)
+        .where(or_(into_hidden.c.absolute, not_(_stands(of, into_hidden.c.key))))
+        .group_by(into_hidden.c.key),
+    ).subquery("w")
 
 
-def _open(report: str, what: ColumnElement[str]) -> ColumnElement[bool]:
+def _open(of: ColumnElement[int], report: str, what: ColumnElement[str]) -> ColumnElement[bool]:
     """What nobody put aside, by what names a finding of the report."""
     return ~(
         select(fixed(1))
         .where(
-            put_aside.c.volume == value("volume"),
+            put_aside.c.volume == of,
             put_aside.c.report == literal_column(f"'{report}'", Text()),
             put_aside.c.what == what,
         )
@@ -95,35 +100,48 @@ def _open(report: str, what: ColumnElement[str]) -> ColumnElement[bool]:
     )
 
 
-_orphaned = (
-    orphan.c.volume == value("volume"),
-    not_(orphan.c.homes.bool_op("&&")(cast(numbers("visible"), ARRAY(Integer)))),
-)
-_away = (unplaced.c.volume == value("volume"), not_(unplaced.c.reached))
-NUMBERS = (
-    select(func.count())
-    .select_from(orphan)
-    .where(*_orphaned, _open("orphans", cast(orphan.c.page, Text)))
-    .scalar_subquery(),
-    select(func.count())
-    .select_from(unplaced)
-    .where(*_away, _open("out-of-reach", cast(unplaced.c.page, Text)))
-    .scalar_subquery(),
-    select(func.count(WANTED.c.key.distinct())).where(_open("unwritten", WANTED.c.key)).scalar_subquery(),
-)
-"""Orphans, pages out of reach, and unwritten names of a volume: parts of statements."""
-COUNTS = select(*NUMBERS)
+def _orphaned(of: ColumnElement[int]) -> tuple[ColumnElement[bool], ...]:
+    led_to = orphan.c.homes.bool_op("&&")(cast(numbers("visible"), ARRAY(Integer)))
+    return orphan.c.volume == of, not_(led_to)
+
+
+def _away(of: ColumnElement[int]) -> tuple[ColumnElement[bool], ...]:
+    return unplaced.c.volume == of, not_(unplaced.c.reached)
+
+
+def numbers_of(
+    of: ColumnElement[int],
+) -> tuple[ScalarSelect[int], ScalarSelect[int], ScalarSelect[int]]:
+    """Orphans, pages out of reach, and unwritten names of a volume: parts of statements."""
+    orphans = select(func.count()).select_from(orphan)
+    away = select(func.count()).select_from(unplaced)
+    wanted = _wanted(of)
+    return (
+        orphans.where(*_orphaned(of), _open(of, "orphans", cast(orphan.c.page, Text))).scalar_subquery(),
+        away.where(*_away(of), _open(of, "out-of-reach", cast(unplaced.c.page, Text))).scalar_subquery(),
+        select(func.count(wanted.c.key.distinct()))
+        .where(_open(of, "unwritten", wanted.c.key))
+        .scalar_subquery(),
+    )
+
+
+_one: ColumnElement[int] = value("volume")
+WANTED = _wanted(_one)
+_each = func.unnest(numbers("volumes")).table_valued("id").render_derived("of_volume")
+# By its name: a part of a statement in a FROM of its own could not refer to the column itself.
+_each_id: ColumnElement[int] = literal_column("of_volume.id", Integer())
+COUNTS = select(_each_id, *numbers_of(_each_id)).select_from(_each)
 ORPHANS = (
     select(*HEAD_COLUMNS)
     .join(orphan, orphan.c.page == page.c.id)
-    .where(*_orphaned, orphan.c.key > value("after"))
+    .where(*_orphaned(_one), orphan.c.key > value("after"))
     .order_by(orphan.c.key)
     .limit(value("most"))
 )
 OUT_OF_REACH = (
     select(*HEAD_COLUMNS)
     .join(unplaced, unplaced.c.page == page.c.id)
-    .where(*_away, unplaced.c.key > value("after"))
+    .where(*_away(_one), unplaced.c.key > value("after"))
     .order_by(unplaced.c.key)
     .limit(value("most"))
 )
@@ -139,7 +157,15 @@ ASKED = (
 
 def counts(connection: Connection, volume: int, visible: Collection[int]) -> Counts:
     """The numbers of a volume, as they were when it was last looked at."""
-    return Counts(*connection.execute(COUNTS, {"volume": volume, "visible": visible}).one())
+    return counts_of(connection, [volume], visible)[volume]
+
+
+def counts_of(
+    connection: Connection, volumes: Collection[int], visible: Collection[int]
+) -> dict[int, Counts]:
+    """The same of several volumes."""
+    rows = connection.execute(COUNTS, {"volumes": volumes, "visible": visible})
+    return {volume: Counts(*counted) for volume, *counted in rows}
 
 
 def orphans(

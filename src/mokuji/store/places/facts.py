@@ -29,7 +29,7 @@ class VolumeFacts:
 FACTS = select(
     volumes.c.summary,
     volumes.c.front,
-    *to_mend.NUMBERS,
+    *to_mend.numbers_of(value("volume")),
     func.coalesce(volume_pages.NUMBER.scalar_subquery(), fixed(0)),
     CONTENTS_SIZE.scalar_subquery(),
 ).where(volumes.c.id == value("volume"))
