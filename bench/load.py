@@ -14,10 +14,11 @@ import tempfile
 import threading
 import time
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TypeAlias
 
 import httpx2
 import structlog
@@ -41,6 +42,7 @@ PAUSE = 0.5
 """Seconds between two saves of a writer, who goes on writing meanwhile."""
 OTHER = "Battery compartment"
 KEY = b"a key for measures only"
+Back: TypeAlias = "multiprocessing.SimpleQueue[tuple[dict[str, list[float]], dict[str, int]]]"
 
 
 @dataclass
@@ -88,15 +90,34 @@ def _memory(pids: Sequence[int]) -> int:
     return 1024 * sum(map(int, pages))
 
 
-def _read(address: str, paths: Sequence[str], end: float, told: Told, what: str, seed: int) -> None:
+def _read(address: str, paths: Mapping[str, Sequence[str]], end: float, told: Told, seed: int) -> None:
+    """One reader, who asks for something else as soon as the last answer is there."""
     rng = random.Random(seed)
+    kinds, weights = list(paths), [len(each) for each in paths.values()]
     with httpx2.Client(base_url=address, timeout=120) as client:
         while time.monotonic() < end:
+            (kind,) = rng.choices(kinds, weights)
             start = time.perf_counter()
-            answer = client.get(rng.choice(paths))
-            told.add(what, time.perf_counter() - start)
+            answer = client.get(rng.choice(paths[kind]))
+            told.add(kind, time.perf_counter() - start)
             if answer.status_code != 200:
                 told.faults[f"{answer.status_code} of {answer.url.path}"] += 1
+
+
+def _readers(
+    addresses: Sequence[str], paths: Mapping[str, Sequence[str]], seconds: float, number: int, back: Back
+) -> None:
+    """Some of the readers, in a process of their own: what happened goes back."""
+    told, end = Told(), time.monotonic() + seconds
+    threads = [
+        threading.Thread(target=_read, args=(addresses[n % len(addresses)], paths, end, told, n))
+        for n in range(number)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    back.put((told.taken, dict(told.faults)))
 
 
 def _write(app: AppContext, wiki: Built, own: int, end: float, told: Told) -> None:
@@ -123,13 +144,11 @@ def _write(app: AppContext, wiki: Built, own: int, end: float, told: Told) -> No
         time.sleep(PAUSE)
 
 
-def _rename(app: AppContext, wiki: Built, end: float, told: Told, seconds: float) -> None:
-    """Renames the hub there and back, at a third and at two thirds of the time."""
+def _rename(app: AppContext, wiki: Built, told: Told, seconds: float) -> None:
+    """Renames the hub there and back, after a third and after two thirds of the time."""
     actor, volume = owner(app), wiki.hub[0]
     for old, new in ((HUB, OTHER), (OTHER, HUB)):
         time.sleep(seconds / 3)
-        if time.monotonic() > end:
-            return
         start = time.perf_counter()
         by = Signature(actor.person, app.clock(), "")
         doing.apply(app, actor, requests.Rename(volume, names.key(old), new), None, signature=by)
@@ -138,26 +157,38 @@ def _rename(app: AppContext, wiki: Built, end: float, told: Told, seconds: float
 
 def _load(url: str, wiki: Built, addresses: Sequence[str], seconds: float, *, bare: bool) -> Told:
     app, told = AppContext(connect(url, pool_size=WRITERS + 2), KEY), Told()
-    end = time.monotonic() + seconds
+    owner(app)
     views = [names.address(wiki.volumes[-1], f"part {n}") for n in range(1, 2000, 7)]
-    paths = ["/healthz/one-row"] if bare else [*views, "/-/find?words=battery", "/-/changes"]
-    what = "bare route" if bare else "view"
-    work = [
-        threading.Thread(
-            target=_read, args=(addresses[n % len(addresses)], paths, end, told, what, n), daemon=True
-        )
-        for n in range(READERS)
+    paths: dict[str, list[str]] = {
+        "view": views,
+        "find": ["/-/find?words=battery"],
+        "changes": ["/-/changes"],
+    }
+    made = multiprocessing.get_context("spawn")
+    back: Back = made.SimpleQueue()
+    asked = {"bare route": ["/healthz/one-row"]} if bare else paths
+    readers = [
+        made.Process(target=_readers, args=(addresses, asked, seconds, READERS // 2, back), daemon=True)
+        for _ in range(2)
     ]
+    end = time.monotonic() + seconds
+    writers = []
     if not bare:
-        work += [
-            threading.Thread(target=_write, args=(app, wiki, n, end, told), daemon=True)
-            for n in range(WRITERS)
-        ]
-        work.append(threading.Thread(target=_rename, args=(app, wiki, end, told, seconds), daemon=True))
-    for each in work:
-        each.start()
-    for each in work:
-        each.join()
+        writers = [threading.Thread(target=_write, args=(app, wiki, n, end, told)) for n in range(WRITERS)]
+        writers.append(threading.Thread(target=_rename, args=(app, wiki, told, seconds)))
+    for reader in readers:
+        reader.start()
+    for writer in writers:
+        writer.start()
+    for _ in readers:
+        taken, faults = back.get()
+        for what, times in taken.items():
+            told.taken.setdefault(what, []).extend(times)
+        told.faults.update(faults)
+    for reader in readers:
+        reader.join()
+    for writer in writers:
+        writer.join()
     app.engine.dispose()
     return told
 
@@ -177,7 +208,7 @@ def run(url: str, wiki: Built, seconds: float) -> None:
         how = f"{number} process{'es' * (number > 1)}, {seconds:.0f} seconds"
         print(f"\n  {READERS} readers and {WRITERS} writers, {how}\n")
         print(f"  bare route: {rate:,.0f} a second; views {views:,.0f} a second, × {rate / views:.1f}")
-        for what in ("view", "save", "rename of the hub"):
+        for what in ("view", "find", "changes", "save", "rename of the hub"):
             taken = sorted(half.taken.get(what, []) + whole.taken.get(what, []))
             if taken:
                 high = taken[int(len(taken) * 0.99)]
