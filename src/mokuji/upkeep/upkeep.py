@@ -192,7 +192,6 @@ def report(
     if name not in REPORTS:
         raise Missing("There is no such report.", code="report_missing")
     refresh(app)
-    waits_until = time.monotonic() + WAITING_SECONDS
     pieces: list[_Piece] = []
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
@@ -212,18 +211,7 @@ def report(
                 lambda scene, key: _Piece(scene, *_in_step(scene, name, key, most + 1)),
             )
     if not REPORTS[name].in_step:
-        # Each is looked for, and made, in transactions of its own. For who has not signed in none is made.
-        if not actor.signed_in:
-            known = numbers(app, actor, scenes, [name], waits_until)
-        pieces = _pieces(
-            scenes,
-            first,
-            most + 1,
-            lambda scene, key: (
-                _empty(scene, known.get((scene.volume.id, name)))
-                or _kept(app, actor, scene, name, key, most + 1, waits_until)
-            ),
-        )
+        pieces = _kept_pieces(app, actor, scenes, name, known, first, most + 1)
     found = [(piece.scene, finding) for piece in pieces for finding in piece.findings]
     held_back = {name: pages for piece in pieces for name, pages in piece.held_back.items()}
     more = None
@@ -277,6 +265,31 @@ def _pieces(
         if number >= most:
             break
     return pieces
+
+
+def _kept_pieces(
+    app: AppContext,
+    actor: Actor,
+    scenes: Sequence[ReportContext],
+    name: str,
+    known: Mapping[tuple[int, str], Kept],
+    first: str,
+    most: int,
+) -> list[_Piece]:
+    """What volumes have of a report that is kept: each is looked for, and made, in transactions of its own. For who has
+    not signed in none is made, so what is ``known`` of all is asked at once."""
+    waits_until = time.monotonic() + WAITING_SECONDS
+    if not actor.signed_in:
+        known = numbers(app, actor, scenes, [name], waits_until)
+    return _pieces(
+        scenes,
+        first,
+        most,
+        lambda scene, key: (
+            _empty(scene, known.get((scene.volume.id, name)))
+            or _kept(app, actor, scene, name, key, most, waits_until)
+        ),
+    )
 
 
 def _kept(
