@@ -105,8 +105,9 @@ def _mentions(context: StoredContext, volume: int, head: PageHead) -> Iterator[M
     own = [key for key, page in known.items() if page == head.id]
     finder = Finder(known)
     ids = {id_ for key in own for id_ in search.saying(context.connection, key, [volume], 10**6)}
-    for _, page in sorted(context.wiki.pages(ids).items()):
-        yield from (each for each in finder.on(Page(page.head, page.text)) if each.target == head.id)
+    pages = (Page(page.head, page.text) for _, page in sorted(context.wiki.pages(ids).items()))
+    for _, found in finder.on_each(pages):
+        yield from (each for each in found if each.target == head.id)
 
 
 def together(requests: Sequence[Link]) -> list[Link]:

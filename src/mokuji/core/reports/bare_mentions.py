@@ -10,11 +10,15 @@ back: they are words of the language here, not names.
 from __future__ import annotations
 
 import re
+import sys
 import unicodedata
 from bisect import bisect_right
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
+from itertools import compress, islice
+from operator import itemgetter
 from typing import NamedTuple
 
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
@@ -31,6 +35,8 @@ COMMON = 0.2
 """A name of one word on more than this share of the pages is held back."""
 COMMON_FROM = 10
 """In fewer pages than this no name is too common."""
+AT_ONCE = 64
+"""Number of pages that are searched before they are looked at."""
 _RUN = re.compile(r" {2,}")
 _PARTING_ASCII = bytes(
     ord(" ") if chr(n) in "\t\n\v\f\r_-" else ord(chr(n).lower()) for n in range(128)
@@ -41,16 +47,27 @@ _PARTING = {ord(each): " " for each in "\t\n\v\f\r_-‐‑\u00a0\u2028\u2029"}
 
 
 _NAMED = re.compile(r"\[\[=?([^\[\]\n#|]+)")
+_ADDRESS = re.compile(r"(://|www\.)\S*")
+_MARKS = frozenset("#@")
+"""What before a word makes it a mark or a handle."""
 _JOINING = frozenset("-_‐‑")
+_NEIGHBOURS = _JOINING | frozenset("[]")
+"""What a word may stand beside and be part of something longer."""
 
 
 class Mention(NamedTuple):
     """Where a page says the name of another: ``target`` is that page's id, ``key`` the name's."""
 
     page: int
-    span: Span
+    start: int
+    end: int
     target: int
     key: str
+
+    @property
+    def span(self) -> Span:
+        """Where the words stand."""
+        return Span(self.start, self.end)
 
 
 @dataclass(frozen=True)
@@ -95,66 +112,81 @@ class Finder:
             for index, start, end in self._matcher.find_matches_as_indexes(shown, overlapping=True)
             if not (start and shown[start - 1].isalnum()) and not (end < size and shown[end].isalnum())
         ]
-        found.sort(key=_from_the_left)
-        return found
+        return _from_the_left(found)
 
     def _whole_words_in_ascii(self, shown: bytes) -> list[Candidate]:
         assert self._in_bytes is not None
         # One byte at each end, so that no match is the first or the last.
-        parts = bytes(1) + shown.translate(_PARTS) + bytes(1)
+        beside = bytes(1) + shown + bytes(1)
         found = [
             match
             for match in self._in_bytes.find_matches_as_indexes(shown, overlapping=True)
-            if not parts[match[1]] and not parts[match[2] + 1]
+            if not _PARTS[beside[match[1]]] and not _PARTS[beside[match[2] + 1]]
         ]
-        found.sort(key=_from_the_left)
-        return found
+        return _from_the_left(found)
 
     def on(self, page: Page) -> list[Mention]:
         """The bare mentions on a page, in order, but those last whose paragraph refers to their page already."""
+        return self._standing(page, self.candidates(page.text))
+
+    def on_each(self, pages: Iterable[Page]) -> Iterator[tuple[Page, list[Mention]]]:
+        """As ``on``, for many pages: some are searched, then looked at, since what searches fills a processor's cache
+        and would be fetched again for each."""
+        left = iter(pages)
+        while some := list(islice(left, AT_ONCE)):
+            searched = [self.candidates(page.text) for page in some]
+            for page, candidates in zip(some, searched, strict=True):
+                yield page, self._standing(page, candidates)
+
+    def _standing(self, page: Page, candidates: list[Candidate]) -> list[Mention]:
         text = page.text
-        candidates = self.candidates(text)
         if all(self._targets[index] == page.head.id for index, _, _ in candidates):
             return []
         seen = _plain_at_a_glance(text, candidates)
         if seen is None:
             seen = _plain_by_parsing(page, candidates)
+        own, targets, keys = page.head.id, self._targets, self._keys
+        addresses = _addresses(text)
         found: list[Mention] = []
         last = 0
-        addressed = _holds_addresses(text)
-        for (index, start, end), plain in zip(candidates, seen, strict=True):
+        beyond = text + " "
+        for index, start, end in compress(candidates, seen):
             # The longest that stands in plain text counts: “battery” in “battery *well*”.
-            if (
-                start < last
-                or not plain
-                or (addressed and _in_address(text, start))
-                or _part(text, start, end)
-            ):
+            if start < last:
+                continue
+            # Most words stand between spaces and stops: one look at either side tells.
+            before = beyond[start - 1]
+            if before in _MARKS or (addresses and _in_one(addresses, start)):
+                continue
+            if (before in _NEIGHBOURS or beyond[end] in _NEIGHBOURS) and _part(text, start, end):
                 continue
             last = end
-            if self._targets[index] != page.head.id:
-                found.append(Mention(page.head.id, Span(start, end), self._targets[index], self._keys[index]))
+            if targets[index] != own:
+                found.append(Mention(own, start, end, targets[index], keys[index]))
         return self._linked_last(text, found) if found and "[[" in text else found
 
-    def _linked_last(self, text: str, found: Sequence[Mention]) -> list[Mention]:
+    def _linked_last(self, text: str, found: list[Mention]) -> list[Mention]:
         """Where the same paragraph refers to the page already a further reference is hardly wanted: those come last.
-        Each paragraph is read once."""
+        Each paragraph is read once, and none if no page that is said is referred to anywhere."""
+        of_key = self._of_key
+        linked = {of_key.get(_named(typed)) for typed in _NAMED.findall(text)}
+        if linked.isdisjoint([each.target for each in found]):
+            return found
         fresh: list[Mention] = []
         beside: list[Mention] = []
         high = -1
-        linked: set[int | None] = set()
         for each in found:
-            if each.span.start >= high:
-                low = max(0, high if high > 0 else 0)
-                low = max(low, text.rfind("\n\n", low, each.span.start) + 1)
-                high = text.find("\n\n", each.span.end)
+            if each.start >= high:
+                low = max(0, high)
+                low = max(low, text.rfind("\n\n", low, each.start) + 1)
+                high = text.find("\n\n", each.end)
                 high = len(text) if high < 0 else high
-                names_ = (_named(typed[1]) for typed in _NAMED.finditer(text, low, high))
-                linked = {self._of_key.get(name) for name in names_}
+                linked = {of_key.get(_named(typed[1])) for typed in _NAMED.finditer(text, low, high)}
             (beside if each.target in linked else fresh).append(each)
         return fresh + beside
 
 
+@lru_cache(4096)
 def _named(typed: str) -> str:
     return key_of(unescape(typed).rpartition("/")[2])
 
@@ -163,8 +195,11 @@ Candidate = tuple[int, int, int]
 Range = tuple[int, int]
 
 
-def _from_the_left(candidate: Candidate) -> tuple[int, int]:
-    return candidate[1], -candidate[2]
+def _from_the_left(found: list[Candidate]) -> list[Candidate]:
+    """Put in order by where they begin, the longest first; the matcher gives them by where they end."""
+    found.reverse()
+    found.sort(key=itemgetter(1))
+    return found
 
 
 _APART = re.compile(
@@ -175,6 +210,9 @@ _APART = re.compile(
     re.VERBOSE,
 )
 """What makes a line that goes with others: a page with one such line is parsed."""
+_LEAD = re.compile(r"\n[ \t>*+=\-\d]")
+"""How each of those begins."""
+_NO_MORE = (sys.maxsize, sys.maxsize)
 _SPECIAL = re.compile(r"[`<\[\]$\\]")
 _REFERENCE = re.compile(r"\[\[=?[^\W_][^\[\]\n\\`<$|]{0,150}(?:\|[^\[\]\n\\`<$]{0,200})?\]\]")
 _HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|\Z)")
@@ -187,15 +225,22 @@ def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool]
     code spans, tags, links and escapes holds nothing but words and references. A property test holds this to
     what the parser says.
     """
-    if any(mark in text for mark in ("\r", "\ufeff", "~~~", "```", "<")) or _APART.search("\n" + text):
+    # One character is looked for twenty times as fast as three.
+    if (
+        ("<" in text or "\r" in text or "\ufeff" in text)
+        or ("~" in text and "~~~" in text)
+        or ("`" in text and "```" in text)
+        or (_LEAD.search(lines := "\n" + text) and _APART.search(lines))
+    ):
         return None
     references = [found.span() for found in _REFERENCE.finditer(text)]
-    brackets = 2 * len(references)
-    clean = text.count("[") == brackets == text.count("]") and not any(mark in text for mark in "`$\\")
-    others = sorted([*references, *_heading_lines(text)])
+    rest = _REFERENCE.sub("", text) if references else text
+    clean = not ("[" in rest or "]" in rest or "`" in rest or "$" in rest or "\\" in rest)
+    ahead = iter(sorted([*references, *_heading_lines(text)]))
+    begin, until = next(ahead, _NO_MORE)
     found: list[bool] = []
     high = -1
-    at, last = 0, len(others)
+    joined, find = "_" in text, text.find
     for _, start, end in candidates:
         if not clean and end > high:
             low = text.rfind("\n\n", 0, start) + 1
@@ -203,12 +248,11 @@ def _plain_at_a_glance(text: str, candidates: Sequence[Candidate]) -> list[bool]
             high = len(text) if high < 0 else high
             if _SPECIAL.search(_REFERENCE.sub("", text[low:high])):
                 return None
-        words = text[start:end]
-        if "\n" in words or "_" in words:
+        if find("\n", start, end) >= 0 or (joined and find("_", start, end) >= 0):
             return None
-        while at < last and others[at][1] <= start:
-            at += 1
-        found.append(at == last or others[at][0] >= end)
+        while until <= start:
+            begin, until = next(ahead, _NO_MORE)
+        found.append(begin >= end)
     return found
 
 
@@ -249,29 +293,17 @@ def _end_of_run(text: str, plain: Sequence[Span], at: int, end: int) -> int:
     return last
 
 
-def _holds_addresses(text: str) -> bool:
-    """Whether a text may hold a bare address, a mark or a handle."""
-    if "://" in text or "www." in text:
-        return True
-    return any(_leads_a_word(text, mark) for mark in "#@")
+def _addresses(text: str) -> list[Range]:
+    """Where bare addresses go on behind what makes them one, up to the next white space."""
+    if not (":" in text and "://" in text) and "www." not in text:
+        return []
+    return [(found.start() + len(found[1]), found.end()) for found in _ADDRESS.finditer(text)]
 
 
-def _leads_a_word(text: str, mark: str) -> bool:
-    at = text.find(mark)
-    while at >= 0:
-        if text[at + 1 : at + 2].isalnum():
-            return True
-        at = text.find(mark, at + 1)
-    return False
-
-
-def _in_address(text: str, start: int) -> bool:
-    """Whether a word is part of a bare address, a mark or a handle."""
-    at = start
-    while at and not text[at - 1].isspace():
-        at -= 1
-    lead = text[at:start]
-    return "://" in lead or "www." in lead or lead.endswith(("#", "@"))
+def _in_one(ranges: Sequence[Range], place: int) -> bool:
+    """Whether a place lies in one of some ranges that are in order and apart."""
+    at = bisect_right(ranges, (place, sys.maxsize)) - 1
+    return at >= 0 and place < ranges[at][1]
 
 
 def _part(text: str, start: int, end: int) -> bool:
@@ -348,9 +380,8 @@ def bare_mentions(
     found: list[Mention] = []
     on_pages: Counter[str] = Counter()
     looked = 0
-    for page in pages:
+    for _, here in finder.on_each(pages):
         looked += 1
-        here = finder.on(page)
         found += here
         on_pages.update({each.key for each in here})
     most = max(COMMON_FROM, COMMON * (number or looked))

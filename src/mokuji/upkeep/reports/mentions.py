@@ -32,9 +32,9 @@ def _mentions(scene: ReportContext, after: str, most: int) -> Listing:
     finder = mentions.Finder({key: page for key, page in known.items() if key not in held})
 
     def of(batch: list[Page]) -> Iterator[Finding]:
-        for page in batch:
+        for page, found in finder.on_each(batch):
             lines = Lines(page.text)
-            for each in finder.on(page):
+            for each in found:
                 spot = spot_of(page, each.span, lines=lines, words=each.span.of(page.text))
                 target = heads[each.target]
                 yield Finding(key_at(page, each.span), target.title, page.head, target=target, spots=(spot,))
