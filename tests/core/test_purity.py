@@ -9,7 +9,8 @@ import mokuji.core
 
 ALLOWED = {
     "__future__", "bisect", "collections", "collections.abc", "dataclasses", "difflib", "enum", "functools",
-    "datetime", "hashlib", "html", "html.parser", "ipaddress", "itertools", "json", "math", "re", "threading",
+    "datetime", "hashlib", "html", "html.parser", "ipaddress", "itertools", "json", "math", "operator", "re",
+    "threading",
     "types", "typing", "unicodedata", "urllib.parse",
     "ahocorasick_rs", "cachetools", "latex2mathml", "latex2mathml.converter", "nh3", "numpy", "numpy.typing",
     "pygments.lexer", "pygments.lexers", "pygments.token", "pygments.util", "pyromark", "rapidfuzz",

@@ -10,7 +10,6 @@ back: they are words of the language here, not names.
 from __future__ import annotations
 
 import re
-import sys
 import unicodedata
 from bisect import bisect_right
 from collections import Counter
@@ -212,7 +211,8 @@ _APART = re.compile(
 """What makes a line that goes with others: a page with one such line is parsed."""
 _LEAD = re.compile(r"\n[ \t>*+=\-\d]")
 """How each of those begins."""
-_NO_MORE = (sys.maxsize, sys.maxsize)
+_NO_MORE = (1 << 62, 1 << 62)
+"""Stands behind all places of a text."""
 _SPECIAL = re.compile(r"[`<\[\]$\\]")
 _REFERENCE = re.compile(r"\[\[=?[^\W_][^\[\]\n\\`<$|]{0,150}(?:\|[^\[\]\n\\`<$]{0,200})?\]\]")
 _HEADING = re.compile(r" {0,3}#{1,6}(?:[ \t]|\Z)")
@@ -302,7 +302,7 @@ def _addresses(text: str) -> list[Range]:
 
 def _in_one(ranges: Sequence[Range], place: int) -> bool:
     """Whether a place lies in one of some ranges that are in order and apart."""
-    at = bisect_right(ranges, (place, sys.maxsize)) - 1
+    at = bisect_right(ranges, (place, _NO_MORE[0])) - 1
     return at >= 0 and place < ranges[at][1]
 
 
