@@ -7,6 +7,7 @@ import statistics
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from itertools import count
 
 import httpx2
 import structlog
@@ -26,10 +27,12 @@ from mokuji.services import people
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.writing import writing
 from mokuji.store import people as stored_people
-from mokuji.store.database import reading
+from mokuji.store.database import asking, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import to_mend
+from mokuji.web.pages import SESSION
 
+PASSWORD = "for measures only"
 ROW = text(
     """SELECT r.text FROM page p JOIN revision r ON r.page = p.id AND r.number = p.revision
     WHERE p.volume = 1 AND p.key = 'part 7'"""
@@ -82,7 +85,8 @@ def serve_with_bare(app: AppContext) -> tuple[uvicorn.Server, str]:
     web_app = create_app(app, ["testserver", "127.0.0.1"])
 
     def bare() -> Response:
-        with app.engine.connect() as connection:
+        # Not ended with a ROLLBACK, at which the driver forgets what it prepared for the views.
+        with asking(app.engine) as connection:
             return Response(connection.execute(ROW).scalar_one())
 
     # In front of the routes that take every address.
@@ -97,9 +101,9 @@ def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], obj
     server, address = serve_with_bare(app)
     client = httpx2.Client(base_url=address)
 
-    def get(path: str) -> Callable[[], object]:
+    def get(path: str, headers: dict[str, str] | None = None) -> Callable[[], object]:
         def ask() -> object:
-            done = client.get(path)
+            done = client.get(path, headers=headers)
             assert done.status_code == 200, (path, done.status_code)
             return done
 
@@ -107,10 +111,22 @@ def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], obj
 
     volume, page = wiki.page
     hub_volume, hub = wiki.hub
+    view = names.address(volume, page)
+    numbers = count()
+
+    def anew() -> object:
+        # What nobody asked for before is not kept.
+        return get(f"{view}?turn={next(numbers)}")()
+
+    signed_in = {"cookie": f"{SESSION}={_session(app)}"}
     try:
         yield {
             "a bare route that reads one row": get("/healthz/one-row"),
-            "view of a page of 9 KB with 60 references": get(names.address(volume, page)),
+            "save of another page of the volume of the next": _another(app, wiki),
+            "view of a page of 9 KB with 60 references, right after it": get(view),
+            "the same, by somebody who is signed in": get(view, signed_in),
+            "the same while nothing is written": get(view),
+            "the same, laid out for the first time": anew,
             "view of the hub": get(names.address(hub_volume, hub)),
             "go box: part of a name": get("/-/go?typed=part+49&volume=manual-1"),
             "go box: near spelling": get("/-/go?typed=batery+wel"),
@@ -121,6 +137,30 @@ def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], obj
         }
     finally:
         server.should_exit = True
+
+
+def _session(app: AppContext) -> str:
+    """The token of a session of somebody who may do everything."""
+    actor = owner(app)
+    with writing_transaction(app.engine) as connection:
+        stored_people.set_password(connection, actor.person or 0, people.hash_password(PASSWORD))
+    token = people.sign_in(app, actor.handle, PASSWORD)
+    assert token is not None
+    return token
+
+
+def _another(app: AppContext, wiki: Built) -> Callable[[], object]:
+    """Saves a page of the volume of ``wiki.page`` that does not lead to that, nor that to it."""
+    actor = owner(app)
+    volume, title = wiki.page[0], f"Part {len(wiki.texts) // len(wiki.volumes) - 3}"
+    body = wiki.texts[len(wiki.volumes), title]
+    revisions = count(1)
+
+    def save() -> object:
+        at = next(revisions)
+        return writing.save(app, actor, writing.Save(volume, title, f"{body}\n{at}", revision=at))
+
+    return save
 
 
 def _planned(app: AppContext, wiki: Built) -> Callable[[], object]:

@@ -15,7 +15,7 @@ from mokuji.store import database
 from mokuji.upkeep import upkeep
 from tests.services.making import pages, person, volume
 
-FEW = 9
+FEW = 8
 """Number of questions of a view that is laid out already."""
 
 

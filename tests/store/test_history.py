@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from contextlib import suppress
 from typing import Any
 
@@ -16,6 +17,7 @@ from hypothesis.stateful import (
     run_state_machine_as_test,
 )
 from sqlalchemy import Connection, Engine, text
+from starlette.testclient import TestClient
 
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import MokujiError
@@ -29,6 +31,7 @@ from mokuji.store import writing as stored_writing
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import recount
 from mokuji.store.snapshot import load_volumes
+from tests.application import application
 from tests.conftest import Clock
 from tests.store.filling import empty, index_anew, indexes
 from tests.wikis import TITLES
@@ -43,6 +46,7 @@ TEXTS = [
     "---\ncategories: [Power]\ngives: [Notices]\n---\nno reference, tried #at-sea\n",
     "[[Data sheet/Depth sensor]] [[A/B]] [[Depth sensor]]\n",
 ]
+FRESH = re.compile(r'nonce="[^"]+"')
 UPKEEP = ("volume_size", "led", "orphan", "asked", "unplaced")
 
 
@@ -71,6 +75,7 @@ class Histories(RuleBasedStateMachine):
         with writing_transaction(self.engine) as connection:
             self.person = people.add_person(connection, "wenna", "Wenna", "", "none")
         self.steps: list[int] = []
+        self.client = TestClient(application(self.app), base_url="http://mokuji.test")
 
     @property
     def actor(self) -> Actor:
@@ -186,6 +191,18 @@ class Histories(RuleBasedStateMachine):
     @rule(data=st.data())
     def undo(self, data: st.DataObject) -> None:
         self.do(requests.Undo(data.draw(st.sampled_from(self.steps[-4:]))))
+
+    @invariant()
+    def pages_that_are_kept_are_what_would_be_laid_out(self) -> None:
+        refresh(self.app)
+        for address in ("/guide", "/guide/pump", "/data-sheet/depth-sensor"):
+            kept = self.client.get(address)
+            self.app.shown.clear()
+            anew = self.client.get(address)
+            assert (kept.status_code, FRESH.sub("", kept.text)) == (
+                anew.status_code,
+                FRESH.sub("", anew.text),
+            )
 
     @invariant()
     def all_that_is_kept_is_what_the_texts_say(self) -> None:

@@ -26,6 +26,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.services.notes import Reader
 from mokuji.store import page_index, pages
 from mokuji.store import volumes as stored_volumes
+from mokuji.store.asked import Asked
 from mokuji.store.database import (
     Connection,
     DatabaseDown,
@@ -42,6 +43,8 @@ LONGEST_NOTE = 500
 """Maximum number of code points of a note."""
 CACHED_CHARACTERS = 48_000_000
 """Number of code points of page text that may stand behind the cache of compiled pages."""
+KEPT_PAGES = 24_000_000
+"""Number of bytes of pages that are kept as they were shown."""
 
 
 LARGE = 100_000
@@ -69,6 +72,20 @@ class Ready:
 
 def _compiled() -> BoundedCache[Ready]:
     return BoundedCache(CACHED_CHARACTERS, lambda ready: len(ready.page.text) + 500)
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A page as it was shown to somebody, what is new in each answer left open; what was asked to make it, and the last
+    moment at which that was answered so (empty: none is known)."""
+
+    html: bytes
+    asked: Asked
+    moment: str = ""
+
+
+def _shown() -> BoundedCache[Shown]:
+    return BoundedCache(KEPT_PAGES, lambda shown: len(shown.html) + 5_000)
 
 
 @contextmanager
@@ -99,6 +116,7 @@ class AppContext:
     demo: bool = False
     compiled: BoundedCache[Ready] = field(default_factory=_compiled)
     inserts: InsertCache = field(default_factory=InsertCache)
+    shown: BoundedCache[Shown] = field(default_factory=_shown)
 
     @property
     def url(self) -> str:
@@ -109,6 +127,7 @@ class AppContext:
         """Forgets all that was made of texts in this process: what is kept here, and what modules keep of their own."""
         self.compiled.clear()
         self.inserts.clear()
+        self.shown.clear()
         for name, module in list(sys.modules.items()):
             if name.partition(".")[0] == "mokuji":
                 for kept in list(vars(module).values()):

@@ -13,7 +13,7 @@ import secrets
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -24,9 +24,9 @@ from mokuji.core.language.scan import check as check_text
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
-from mokuji.services.app_context import AppContext, visible
+from mokuji.services.app_context import AppContext, refresh, visible
 from mokuji.services.signing import proves, signature
-from mokuji.store import people
+from mokuji.store import moments, people
 from mokuji.store.database import Connection, asking, reading, writing
 from mokuji.store.index import assets
 from mokuji.store.people import Account
@@ -45,6 +45,8 @@ TRIES_OF_HANDLE, TRIES_FROM_ADDRESS = 20, 60
 HASHING, WAITING = 2, 8
 """Maximum number of passwords that are looked at at once, and of those that wait for it: each holds a thread and a core
 for a while."""
+LONGEST_TOKEN = 100
+"""A longer one is no session's."""
 LONGEST_PASSWORD = 1_000
 """Longer ones are no password of anybody."""
 
@@ -143,11 +145,27 @@ def sign_out(app: AppContext, token: str) -> None:
 
 def actor_of(app: AppContext, token: str | None) -> Actor:
     """Who a token belongs to; nobody if it is missing or wrong, has run out, or was not used for a day."""
-    if not token or len(token) > 100:
+    if not token or len(token) > LONGEST_TOKEN:
         return policy.NOBODY
     now, hashed = app.clock(), _token_hash(token)
     with asking(app.engine) as connection:
         session = people.session(connection, hashed, now, now - IDLE_SESSION)
+    return _at_it(app, session, hashed, now)
+
+
+def arrive(app: AppContext, token: str) -> tuple[Actor, str]:
+    """As ``actor_of``, for one who reads: numbers of upkeep are right after it. Comes with the moment that the database
+    shows (``store.moments``); empty if it has gone on meanwhile."""
+    now, hashed = app.clock(), _token_hash(token) if token and len(token) <= LONGEST_TOKEN else ""
+    with asking(app.engine) as connection:
+        arrival = moments.arrive(connection, hashed, now, now - IDLE_SESSION)
+    if arrival.stale:
+        refresh(app)
+    return _at_it(app, arrival.session, hashed, now), "" if arrival.stale else arrival.moment
+
+
+def _at_it(app: AppContext, session: people.Session | None, hashed: str, now: datetime) -> Actor:
+    """Whose session it is, and writes down that it is in use."""
     if session is None:
         return policy.NOBODY
     if now - session.seen > SEEN:

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import partial
 from importlib.resources import files
 from typing import Any
@@ -25,6 +26,10 @@ from mokuji.core.base.errors import BadText, Refused
 from mokuji.store.faults import DatabaseDown as DatabaseDown
 from mokuji.store.faults import translated
 
+Listener = Callable[[str, Any, Any], None]
+"""Hears a statement as the driver gets it, its values, and the answer, a ``PGresult``; None for many in one go."""
+hearing: ContextVar[Listener | None] = ContextVar("hearing", default=None)
+"""Who hears all that is asked at this moment, in this thread."""
 TRUSTED = 5.0
 """Number of seconds after its last use for which a connection is taken to be still there."""
 PREPARED = 200
@@ -69,6 +74,12 @@ def connect(url: str, *, pool_size: int = 12) -> Engine:
             )
         connection.commit()
 
+    @event.listens_for(engine, "after_cursor_execute")
+    def _heard(_: Any, cursor: Any, statement: str, values: Any, __: Any, many: bool) -> None:
+        listener = hearing.get()
+        if listener is not None:
+            listener(statement, values, None if many else cursor.pgresult)
+
     @event.listens_for(engine, "checkin")
     def _last_used(_: Any, record: Any) -> None:
         record.info["used"] = time.monotonic()
@@ -96,9 +107,12 @@ def reading(engine: Engine) -> Iterator[Connection]:
     """A transaction that sees one moment and changes nothing."""
     with _translated(writes=False), engine.connect() as connection:
         # The driver says it with its BEGIN: a statement for it would be one more way to the server and back.
-        yield connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
-        # The driver forgets all prepared statements with a ROLLBACK, which the pool would end it with.
-        connection.commit()
+        try:
+            yield connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+        finally:
+            # The driver forgets all prepared statements with a ROLLBACK, which the pool would end it with.
+            if not connection.invalidated:
+                connection.commit()
 
 
 @contextmanager

@@ -6,8 +6,9 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from types import MappingProxyType
+from typing import Any
 
-from sqlalchemy import Connection, delete, exists, func, insert, or_, select, update
+from sqlalchemy import Connection, Row, delete, exists, func, insert, or_, select, update
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.model.policy import Actor, Role
@@ -206,8 +207,11 @@ def session(connection: Connection, token: str, now: datetime, idle_since: datet
     """Who a session belongs to, with all roles; None if there is none, it has run out, was not used since
     ``idle_since``, or its person has left."""
     rows = connection.execute(SESSION, {"token": token, "now": now, "idle": idle_since}).all()
-    if not rows:
-        return None
+    return session_of(rows) if rows else None
+
+
+def session_of(rows: Sequence[Row[*tuple[Any, ...]]]) -> Session:
+    """A session from its rows, one for each role."""
     first = rows[0]
     roles = {row.volume: Role(row.role) for row in rows if row.volume is not None}
     return Session(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -11,7 +12,7 @@ from typing import Annotated, Any
 from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
 from mokuji.acts import registry
@@ -19,8 +20,8 @@ from mokuji.core.base.errors import BadText, Forbidden, MokujiError
 from mokuji.core.base.phrases import counted
 from mokuji.core.diff.diff import near
 from mokuji.core.model.policy import Actor
-from mokuji.services import people, site
-from mokuji.services.app_context import AppContext, refresh
+from mokuji.services import people, shown_pages, site
+from mokuji.services.app_context import AppContext
 from mokuji.services.reading.reading import VolumeView, volume_in_hand
 from mokuji.statuses import status_of
 from mokuji.web import addresses, show
@@ -33,6 +34,8 @@ TEXTS = frozenset({"text", "edited", "base"})
 """Fields that hold a text: of these the place is told, too."""
 SESSION = "mokuji_session"
 VISIT = "mokuji_visit"
+# What is new in each answer, left open where a page is kept: nobody can write what stands for it.
+_NONCE, _TOKEN = f"nonce-{secrets.token_hex(16)}", f"token-{secrets.token_hex(16)}"
 
 
 def _static_version() -> str:
@@ -87,14 +90,33 @@ class Visitor:
     session: str
     visit: str
     new_visit: bool
+    moment: str = ""
+    """That which the database shows (``store.moments``); empty if it is not known."""
 
     @property
     def token(self) -> str:
         """What forms of this visitor bring back."""
         return people.form_token(self.app, self.session or self.visit)
 
-    def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
-        """A rendered page."""
+    @property
+    def _kept_by(self) -> Hashable:
+        """What an answer depends on, beside what the database says to whoever makes it: who asks with which rights, for
+        what, and where."""
+        actor, url = self.actor, self.request.url
+        rights = frozenset(actor.roles.items()), actor.owns_wiki
+        return actor.person, actor.handle, actor.name, rights, site.here(), url.path, url.query
+
+    def once(self, make: Callable[[], Response]) -> Response:
+        """The answer that the same person got to the same question, if it would be made the same again; else it is
+        made, and kept if it says so (``page``)."""
+        kept = shown_pages.find(self.app, self._kept_by, self.moment)
+        if kept is not None:
+            return self._answer(kept)
+        with shown_pages.noting() as self.request.state.notes:
+            return make()
+
+    def page(self, template: str, status: int = 200, *, keep: bool = False, **values: Any) -> HTMLResponse:
+        """A rendered page; to be kept (``once``) if all it shows comes from the database."""
         values.setdefault("lit", "read")
         # The volume in hand, if there is one: what is to mend in it stands in the spine.
         place = values.get("place") or getattr(values.get("view"), "place", None)
@@ -103,15 +125,25 @@ class Visitor:
             # Rooms of the whole wiki keep the volume that one came from.
             place = volume_in_hand(self.app, self.actor, came_from) if came_from else None
         values["in_hand"] = place
-        rendered = environment.get_template(template).render(
-            actor=self.actor,
-            token=self.token,
-            here=site.link(self.request.url.path),
-            nonce=self.request.state.nonce,
-            demo=self.app.demo,
-            **values,
+        rendered = (
+            environment.get_template(template)
+            .render(
+                actor=self.actor,
+                token=_TOKEN,
+                here=site.link(self.request.url.path),
+                nonce=_NONCE,
+                demo=self.app.demo,
+                **values,
+            )
+            .encode()
         )
-        response = HTMLResponse(rendered, status)
+        if keep:
+            shown_pages.keep(self.app, self._kept_by, rendered, self.request.state.notes)
+        return self._answer(rendered, status)
+
+    def _answer(self, rendered: bytes, status: int = 200) -> HTMLResponse:
+        whole = rendered.replace(_NONCE.encode(), self.request.state.nonce.encode())
+        response = HTMLResponse(whole.replace(_TOKEN.encode(), self.token.encode()), status)
         if self.new_visit:
             set_cookie(self.request, response, VISIT, self.visit)
         return response
@@ -176,12 +208,14 @@ def get_visitor(request: Request) -> Visitor:
     """The visitor of a request. An unknown or expired session is nobody's."""
     app = get_app(request)
     session = cookie(request, SESSION)
-    actor = people.actor_of(app, session)
+    moment = ""
     if request.method == "GET":
-        refresh(app)
+        actor, moment = people.arrive(app, session)
+    else:
+        actor = people.actor_of(app, session)
     visit = cookie(request, VISIT)
     fresh = visit or secrets.token_urlsafe(24)
-    return Visitor(app, actor, request, session if actor.signed_in else "", fresh, not visit)
+    return Visitor(app, actor, request, session if actor.signed_in else "", fresh, not visit, moment)
 
 
 Who = Annotated[Visitor, Depends(get_visitor)]

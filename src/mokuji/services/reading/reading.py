@@ -34,6 +34,7 @@ from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.store import pages
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
+from mokuji.store.asked import unheard
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.index import backlinks, to_mend, unwritten
 from mokuji.store.index.backlinks import Backlinks, Cursor
@@ -309,7 +310,8 @@ def load_ready(app: AppContext, connection: Connection, head: PageHead, volumes:
     ready = app.compiled.get(head.revised)
     if ready is not None:
         return ready
-    page = StoredWiki(connection).pages([head.id])[head.id]
+    with unheard():  # what stands in a revision
+        page = StoredWiki(connection).pages([head.id])[head.id]
     return app.ready(page, frozenset(volumes))
 
 

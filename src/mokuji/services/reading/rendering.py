@@ -102,6 +102,8 @@ class Rendered:
     html: str
     outline: tuple[Outlined, ...]
     problems: tuple[PlacedProblem, ...]
+    lasting: bool = True
+    """Whether it would be laid out the same in a while, if nothing is written: not if a diagram was not drawn."""
 
 
 def render(
@@ -122,9 +124,13 @@ def render(
     to = to or Addresses()
     if to.prepare is not None:
         to.prepare(inserted)
-    assembled = assemble(inserter, root, anchors, _Show(inserted, to, root))
+    show = _Show(inserted, to, root)
+    assembled = assemble(inserter, root, anchors, show)
     return Rendered(
-        assembled.html, _numbered(assembled.headings), _problems(page, assembled.faults.items(), known)
+        assembled.html,
+        _numbered(assembled.headings),
+        _problems(page, assembled.faults.items(), known),
+        show.lasting,
     )
 
 
@@ -197,6 +203,7 @@ class _Show:
         self._to = to
         self._root = root
         self._drawing = 0.0
+        self.lasting = True
 
     def _link(self, token: Token) -> Link:
         return self._inserted.links[token.page.head.id][token.index]
@@ -332,6 +339,7 @@ class _Show:
         self._drawing += time.monotonic() - begun
         if drawn is not None and drawn.svg:
             return figure(drawn.svg, diagram.caption, drawn.words, diagram.description)
+        self.lasting = False
         source = f'<pre><code data-language="{DIAGRAM}">{html.escape(diagram.source)}</code></pre>'
         caption = f"<figcaption>{html.escape(diagram.caption)}</figcaption>" if diagram.caption else ""
         return f'<figure class="code"><p class="problem">{html.escape(fault)}</p>{caption}{source}</figure>\n'

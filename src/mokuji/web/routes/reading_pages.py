@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated
 
 from fastapi import Query
@@ -89,6 +90,10 @@ def open_volume(who: Who, volume: str, look: str = "") -> Response:
     """A volume's start."""
     if volume != volume_segment(volume):
         return RedirectResponse(addresses.page(key(volume)), 308)
+    return who.once(partial(_open_volume, who, volume, look))
+
+
+def _open_volume(who: Visitor, volume: str, look: str) -> Response:
     try:
         view = reading.open_volume(who.app, who.actor, volume, look)
     except Missing:
@@ -109,6 +114,10 @@ def volume_segment(volume: str) -> str:
 @router.get("/{volume}/{page:path}")
 def open_page(who: Who, volume: str, page: str, look: str = "") -> Response:
     """A page, or what is known of a name without one."""
+    return who.once(partial(_open_page, who, volume, page, look))
+
+
+def _open_page(who: Visitor, volume: str, page: str, look: str) -> Response:
     try:
         view = reading.open_page(who.app, who.actor, volume, page, look)
     except Missing:
@@ -151,6 +160,7 @@ def _page(who: Visitor, view: reading.PageView, *, start: bool) -> Response:
         template = templates.about(who.app, who.actor, view.head, to)
     return who.page(
         "page.html",
+        keep=shown.lasting,
         place=view.place,
         view=view,
         html=safe(shown),

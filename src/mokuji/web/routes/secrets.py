@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fastapi.responses import Response
 
 from mokuji import routing
@@ -31,7 +33,13 @@ def take_out(who: Who, form: Form, volume: str) -> Response:
         done = secrets.take_out(who.app, who.actor, volume, words, form["digest"])
     except (BadName, BadText, Refused) as fault:
         place = secrets.may_ask(who.app, who.actor, volume)
-        shown = {"place": place, "view": None, "words": words, "wrong": fault.message, "stale": False}
+        shown: dict[str, Any] = {
+            "place": place,
+            "view": None,
+            "words": words,
+            "wrong": fault.message,
+            "stale": False,
+        }
         return who.page("secret.html", 422, **shown)
     if isinstance(done, int):
         return see(addresses.change(done) + "?done=1")

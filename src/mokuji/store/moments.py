@@ -1,0 +1,44 @@
+"""The moment that the database shows, and who comes in at it.
+
+A snapshot of PostgreSQL says which transactions are over (PostgreSQL 15, 9.26.9 and Table 9.80): two that read the
+same show the same rows, whatever is being written meanwhile. Nothing has to be raised by those who write, which would
+either make them wait for each other or be seen in another order than they commit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, String, cast, func, select, true
+
+from mokuji.store.index.upkeep import IS_STALE
+from mokuji.store.people import SESSION, Session, session_of
+
+# A server that lost its last commits in a crash may use their numbers again: it has started since.
+moment = func.concat(func.pg_postmaster_start_time(), " ", cast(func.pg_current_snapshot(), String))
+MOMENT = select(moment)
+_first = select(moment.label("moment"), IS_STALE.scalar_subquery().label("stale")).subquery("first")
+_session = SESSION.subquery("session")
+ARRIVE = select(_first, _session).select_from(_first.outerjoin(_session, true()))
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """The moment at which somebody comes in; ``stale`` if upkeep is to be looked at again; the session, if there is
+    one."""
+
+    moment: str
+    stale: bool
+    session: Session | None
+
+
+def moment_of(connection: Connection) -> str:
+    """The moment that this transaction shows; without a transaction, this one."""
+    return connection.execute(MOMENT).scalar_one()
+
+
+def arrive(connection: Connection, token: str, now: datetime, idle_since: datetime) -> Arrival:
+    """Who comes in with a session's hashed token (as ``people.session``), in one question."""
+    rows = connection.execute(ARRIVE, {"token": token, "now": now, "idle": idle_since}).all()
+    return Arrival(rows[0].moment, rows[0].stale, session_of(rows) if rows[0].id is not None else None)
