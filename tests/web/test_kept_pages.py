@@ -19,7 +19,7 @@ from tests.services import making
 from tests.web.conftest import Browser
 
 PUMP = "/guide/pump"
-SOURCE = 'data-language="diagram"'
+SOURCE = 'data-language="dot"'
 _FRESH = re.compile(r'nonce="[^"]+"|(?:name="token" value|data-token)="[^"]*"')
 """What is another one in each answer."""
 
@@ -142,7 +142,7 @@ def test_each_answer_has_a_nonce_and_each_session_a_token_of_its_own(browser: Br
 def test_a_page_whose_diagram_was_not_drawn_is_laid_out_again(
     app: AppContext, client: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    _save(app, "Pump", "```diagram\na -> b\n```\n")
+    _save(app, "Pump", "```dot\ndigraph { a -> b }\n```\n")
     with monkeypatch.context() as without:
         without.setattr("mokuji.adapters.diagrams.shutil.which", lambda _: None)
         assert [SOURCE in _shown(client) for _ in range(2)] == [True, True]
