@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import gzip
 import logging
 import statistics
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from html.parser import HTMLParser
 from itertools import count
 
 import httpx2
@@ -73,11 +75,39 @@ def run(small: AppContext, little: Built, app: AppContext, wiki: Built) -> None:
             ratio = statistics.median(after[name]) / statistics.median(before[name])
             print(f"  {name:<58} {'':>23}   × {ratio:.2f}")
         print()
+        for name in ("the same while nothing is written", "view of the hub"):
+            answer = many[name]()
+            assert isinstance(answer, httpx2.Response)
+            _weigh(name, answer.text)
+        print()
         show(
             in_turns({base: many[base], "plan of renaming the hub": _planned(app, wiki)}, turns=3, warm=1),
             base,
         )
     _saves(app, wiki)
+
+
+class _Elements(HTMLParser):
+    """Counts elements, and those of the contents among them."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.all = self.rows = 0
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.all += 1
+        self.rows += "data-key" in dict(attrs)
+
+
+def _weigh(name: str, html: str) -> None:
+    """Prints what a page weighs."""
+    counted = _Elements()
+    counted.feed(html)
+    data = html.encode()
+    print(
+        f"  {name}: {len(data):,} bytes ({len(gzip.compress(data)):,} packed), {counted.all:,} elements, "
+        f"{counted.rows} entries of contents"
+    )
 
 
 def serve_with_bare(app: AppContext) -> tuple[uvicorn.Server, str]:

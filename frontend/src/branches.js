@@ -2,7 +2,7 @@
 import { Tree } from "./tree.js";
 
 const AROUND = 12; // rows drawn above and below those in view
-const WINDOW = 200; // rows of a level that are asked for at once
+const WINDOW = 100; // rows of a level that are asked for at once
 const KEPT = 40; // branches that are open again on the next page
 
 function element(tag, attributes, ...children) {

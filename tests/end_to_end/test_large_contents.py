@@ -113,13 +113,13 @@ def test_a_row_is_moved_by_key_with_undo_and_by_dragging_through_a_plan(
 def test_without_scripts_folded_branches_and_what_was_left_out_are_links(
     open_page: Open, catalogue: str
 ) -> None:
-    page = open_page(f"{catalogue}/part-1450", java_script_enabled=False)
+    page = open_page(f"{catalogue}/part-1460", java_script_enabled=False)
     tree = _tree(page)
     expect(tree.locator('[data-name="Drawing A"]')).to_have_count(0)
     tree.get_by_role("link", name="Pages below Part 1500").click()
     expect(tree.locator('[data-name="Drawing A"]')).to_be_visible()
-    expect(page.locator("h1")).to_contain_text("Part 1450")
+    expect(page.locator("h1")).to_contain_text("Part 1460")
     tree.get_by_role("link", name="more").last.click()
-    expect(tree.locator('[data-name="Part 1650"]')).to_be_visible()
+    expect(tree.locator('[data-name="Part 1550"]')).to_be_visible()
     tree.get_by_role("link", name="before").first.click()
     expect(tree.locator('[data-name="Part 1450"]')).to_be_visible()

@@ -31,9 +31,9 @@ from mokuji.store.statements import among, fixed, value
 from mokuji.store.tables import contents as stored
 from mokuji.store.tables import led, page
 
-WHOLE_CONTENTS = 400
+WHOLE_CONTENTS = 150
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
-LEVEL = 200
+LEVEL = 100
 """Maximum number of entries of one level that are loaded at once."""
 NAMED = 100
 """Maximum number of names of a large volume that are found by a part of them at once."""
