@@ -265,20 +265,20 @@ def test_a_save_that_leads_nothing_elsewhere_keeps_nobody_from_writing(
 
 
 @pytest.mark.parametrize("merge", [False, True])
-def test_a_save_that_comes_between_two_questions_of_another_is_not_overwritten(
+def test_a_save_that_comes_between_what_another_reads_and_writes_is_not_overwritten(
     app: AppContext, writer: Actor, monkeypatch: pytest.MonkeyPatch, merge: bool
 ) -> None:
     pages(app, writer, "guide", {"Race": "First line.\n"})
     came: list[object] = []
 
-    def find_head(*arguments: Any) -> Any:
-        head = app_context.find_head(*arguments)
+    def page_at(*arguments: Any) -> Any:
+        page = app_context.page_at(*arguments)
         if not came:
-            came.append(head)
+            came.append(page)
             writing.save(app, writer, writing.Save("guide", "Race", "First line.\nTheirs.\n", revision=1))
-        return head
+        return page
 
-    monkeypatch.setattr(writing, "find_head", find_head)
+    monkeypatch.setattr(writing, "page_at", page_at)
     with pytest.raises(Conflict):
         mine = writing.Save("guide", "Race", "First line.\nMine.\n", revision=1, merge=merge)
         writing.save(app, writer, mine)

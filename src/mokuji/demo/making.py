@@ -21,7 +21,7 @@ from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yam
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.services.people import hash_password
-from mokuji.store import change_sets, people, writing
+from mokuji.store import people, writing
 from mokuji.store.change_sets import Signature
 from mokuji.store.database import label_of, reading, set_label
 from mokuji.store.database import writing as writing_transaction
@@ -124,5 +124,4 @@ def _act(app: AppContext, actor: Actor, told: Mapping[str, Any]) -> None:
                     f"“{old}” stands {body.count(old)} times on the demo's page “{told['page']}”."
                 )
             body = body.replace(old, new)
-        change_set = change_sets.open_change_set(connection, "edit", volume.id, head.id, by)
-        writing.save_page(connection, head, Page(head, body).content, body, change_set, by)
+        writing.save_page(connection, head, Page(head, body).content, body, None, by)

@@ -282,6 +282,12 @@ def find_head(connection: Connection, volume: Volume, page_key: str) -> PageHead
     return pages.find_head(connection, volume.id, key) if names.is_storable(key) else None
 
 
+def page_at(wiki: StoredWiki, volume: Volume, page_key: str) -> Page | None:
+    """As ``find_head``, with its text."""
+    key = names.key(page_key)
+    return wiki.page_at((volume.id, key)) if names.is_storable(key) else None
+
+
 def need_head(connection: Connection, volume: Volume, page_key: str) -> PageHead:
     """As ``find_head``; Missing if there is no page."""
     head = find_head(connection, volume, page_key)

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ARRAY,
@@ -37,7 +37,7 @@ from mokuji.core.assembly.listing import fields
 from mokuji.core.base import names
 from mokuji.core.base.names import Name
 from mokuji.core.language.asset_mentions import asset_mentions
-from mokuji.core.language.indexed_page import Flag, flags_of
+from mokuji.core.language.indexed_page import INSERT, flags_of
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.categories import filed
@@ -64,8 +64,7 @@ SEARCHED_BYTES = 400_000
 """How much of a text is indexed for search: PostgreSQL's vectors hold 1 MB at most."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Use:
+class _Use(NamedTuple):
     """One reference as it is kept."""
 
     start: int
@@ -77,7 +76,7 @@ class _Use:
     @property
     def as_named(self) -> tuple[int, int]:
         """Name and kind, as ``page_name`` counts them."""
-        return self.name, self.flag & Flag.INSERT
+        return self.name, self.flag & INSERT
 
 
 def index_page(

@@ -46,16 +46,17 @@ TITLES_AND_ALIASES = union_all(
 )
 """Pages by their titles (volume 0), and by their aliases (volume and key of these)."""
 HEADS = select(*HEAD_COLUMNS).where(among(page.c.id, "ids"))
-PAGES = select(
+_written = select(
     *HEAD_COLUMNS,
     revision.c.text,
     *map(as_sent, (page_refs.c.starts, page_refs.c.ends, page_refs.c.names, page_refs.c.flags)),
 ).where(
-    among(page.c.id, "ids"),
     revision.c.page == page.c.id,
     revision.c.number == page.c.revision,
     page_refs.c.page == page.c.id,
 )
+PAGES = _written.where(among(page.c.id, "ids"))
+PAGE_AT = _written.where(page.c.volume == value("volume"), page.c.key == value("key"))
 _NAME_COLUMNS = (name.c.id, name.c.home, name.c.key, name.c.vkey, name.c.tkey, name.c.absolute)
 _typed = func.unnest(numbers("homes"), texts("keys")).table_valued("home", "key").render_derived("w")
 _qualified = func.unnest(texts("vkeys"), texts("tkeys")).table_valued("vkey", "tkey").render_derived("q")
@@ -149,6 +150,11 @@ class StoredWiki:
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
         rows = self.connection.execute(PAGES, {"ids": ids})
         return {row[0]: IndexedPage(PageHead(*row[:5]), *row[5:10], self._names) for row in rows}
+
+    def page_at(self, place: Place) -> Page | None:
+        """The page of this title."""
+        row = self.connection.execute(PAGE_AT, {"volume": place[0], "key": place[1]}).first()
+        return None if row is None else IndexedPage(PageHead(*row[:5]), *row[5:10], self._names)
 
     def meaning(self, places: Collection[Place]) -> dict[int, tuple[int, Name]]:
         """The names in use that could mean one of these places: id → volume where it is typed, and name.

@@ -11,6 +11,7 @@ from typing import Any
 
 from sqlalchemy import (
     BigInteger,
+    ColumnElement,
     Connection,
     DateTime,
     Integer,
@@ -25,6 +26,7 @@ from sqlalchemy import (
     text,
     update,
 )
+from sqlalchemy.sql.dml import ReturningInsert
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Shift
@@ -46,6 +48,7 @@ from mokuji.store.page_index import (
 )
 from mokuji.store.snapshot import stored_key
 from mokuji.store.statements import among, as_sent, numbers, texts, value
+from mokuji.store.tables import change_set as log
 from mokuji.store.tables import name as interned
 from mokuji.store.tables import page as pages
 from mokuji.store.tables import page_name, page_refs, revision
@@ -110,24 +113,47 @@ _changed = (
     .returning(pages.c.id, pages.c.revision, pages.c.volume)
     .cte("changed")
 )
-_NEXT_REVISION = (
-    insert(revision)
-    .from_select(
-        ["page", "number", "written_in", "change_set", "at", "author", "note", "title", "text"],
-        select(
-            _changed.c.id,
-            _changed.c.revision,
-            _changed.c.volume,
-            cast(value("act"), BigInteger),
-            cast(value("at"), DateTime(timezone=True)),
-            cast(value("by"), Integer),
-            cast(value("why"), Text),
-            cast(value("called"), Text),
-            cast(value("body"), Text),
-        ),
+
+
+def _next_revision(act: ColumnElement[int]) -> ReturningInsert[int]:
+    """The next revision of a page, kept under the number of an act."""
+    return (
+        insert(revision)
+        .from_select(
+            ["page", "number", "written_in", "change_set", "at", "author", "note", "title", "text"],
+            select(
+                _changed.c.id,
+                _changed.c.revision,
+                _changed.c.volume,
+                act,
+                cast(value("at"), DateTime(timezone=True)),
+                cast(value("by"), Integer),
+                cast(value("why"), Text),
+                cast(value("called"), Text),
+                cast(value("body"), Text),
+            ),
+        )
+        .returning(revision.c.number)
     )
-    .returning(revision.c.number)
+
+
+_edit = (
+    insert(log)
+    .values(
+        act="edit",
+        volume=value("home"),
+        page=value("page"),
+        author=value("by"),
+        at=value("at"),
+        note=value("why"),
+        detail={},
+    )
+    .returning(log.c.id)
+    .cte("edit")
 )
+_NEXT_REVISION = _next_revision(cast(value("act"), BigInteger))
+_EDIT = _next_revision(select(_edit.c.id).scalar_subquery())
+"""The next revision of a page, as an act of its own."""
 
 
 def save_page(
@@ -135,26 +161,28 @@ def save_page(
     head: PageHead,
     content: PageText,
     body: str,
-    change_set: int,
+    change_set: int | None,
     by: Signature,
     *,
     words_later: bool = False,
 ) -> int:
-    """Writes the next revision of a page; Conflict if its newest is not ``head.revision``."""
-    number = connection.execute(
-        _NEXT_REVISION,
-        {
-            "page": head.id,
-            "expected": head.revision,
-            "in_short": content.front_matter.words("summary"),
-            "at": by.at,
-            "by": by.author,
-            "why": by.note,
-            "act": change_set,
-            "called": head.title,
-            "body": body,
-        },
-    ).scalar_one_or_none()
+    """Writes the next revision of a page; Conflict if its newest is not ``head.revision``. Without a change set it is
+    an act of its own."""
+    values = {
+        "page": head.id,
+        "expected": head.revision,
+        "in_short": content.front_matter.words("summary"),
+        "at": by.at,
+        "by": by.author,
+        "why": by.note,
+        "called": head.title,
+        "body": body,
+    }
+    if change_set is None:
+        done = connection.execute(_EDIT, {**values, "home": head.volume})
+    else:
+        done = connection.execute(_NEXT_REVISION, {**values, "act": change_set})
+    number = done.scalar_one_or_none()
     if number is None:
         raise Conflict(
             f"“{head.title}” was changed by somebody else while you were writing. Your text is still here: "

@@ -24,18 +24,19 @@ class Flag(IntFlag):
     SECTION = 4
 
 
-_IN_HEADING, _SECTION = int(Flag.IN_HEADING), int(Flag.SECTION)  # of plain numbers: a flag takes long
+# Of plain numbers: a flag takes long.
+INSERT, _IN_HEADING, _SECTION = int(Flag.INSERT), int(Flag.IN_HEADING), int(Flag.SECTION)
 
 
 def flags_of(content: PageText, index: int) -> int:
     """What is kept of a reference of a text."""
     reference = content.references[index]
-    flag = Flag.INSERT if reference.kind is not Kind.LINK else Flag(0)
+    flag = INSERT if reference.kind is not Kind.LINK else 0
     if index in content.in_heading:
-        flag |= Flag.IN_HEADING
+        flag |= _IN_HEADING
     if reference.section:
-        flag |= Flag.SECTION
-    return int(flag)
+        flag |= _SECTION
+    return flag
 
 
 class KnownNames(dict[int, Name]):

@@ -35,6 +35,7 @@ from mokuji.services.app_context import (
     find_volume,
     make_ready,
     need_head,
+    page_at,
     told_to,
     visible,
 )
@@ -46,7 +47,7 @@ from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.services.reading.templates import Faulty, newly_faulty
 from mokuji.services.writing.patterns import Pattern, patterns_of
-from mokuji.store import change_sets, drafts, history, writing
+from mokuji.store import drafts, history, writing
 from mokuji.store.acts import acting
 from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
@@ -246,21 +247,20 @@ def _save_now(app: AppContext, actor: Actor, wanted: Save, *, ask: bool) -> Save
     with writing_transaction(app.engine, alone=alone) as connection, told_to(connection, actor):
         context = ReadContext(connection, actor)
         volume = context.volume(wanted.volume, Permission.WRITE)
-        head = find_head(connection, volume, wanted.title)
+        # Text and revision are read as one: others save beside this, and between two questions the page can go on.
+        page = page_at(context.wiki, volume, wanted.title)
         by = Signature(actor.person, app.clock(), note)
-        if head is None and wanted.revision == 0:
+        if page is None and wanted.revision == 0:
             new = replace(wanted, text=restore("", text)) if wanted.from_form else wanted
             return _settled(connection, actor, _create(connection, actor, volume, new, by, ask=ask))
-        if head is None:
+        if page is None:
             raise Conflict(
                 "The page was renamed or deleted while you were writing. Your text is still here; look for the "
                 "page under its new name, or save it as a new one.",
                 code="gone_meanwhile",
             )
-        # Text and revision are read as one: others save beside this, and between two questions the page can go on.
-        page = context.wiki.pages([head.id])[head.id]
         if wanted.revision != page.head.revision and not wanted.merge:
-            raise Conflict(_MEANWHILE.format(head.title), code="edited_meanwhile")
+            raise Conflict(_MEANWHILE.format(page.head.title), code="edited_meanwhile")
         if wanted.revision != page.head.revision:
             text = bring_together(connection, page, wanted.revision, text, context.reads)
             done = _save(context, app, page, text, by, follow=wanted.follow, ask=ask)
@@ -300,8 +300,7 @@ def _save(
             return replace(saved, merged=own) if own != text else saved
     if ask and (faulty := _faulty(connection, actor, page, new)):
         return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
-    change_set = change_sets.open_change_set(connection, "edit", volume.id, head.id, by)
-    number = writing.save_page(connection, head, new.content, text, change_set, by, words_later=True)
+    number = writing.save_page(connection, head, new.content, text, None, by, words_later=True)
     return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
 
 
