@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mokuji.core.html.html import Open, compile_page, inline
+from mokuji.core.html.html import USUAL, Open, compile_page, inline
 from mokuji.core.language.page import Page, PageHead
 from tests.core.showing import shown_text
 from tests.wikis import VOLUMES, Outline, texts
@@ -123,6 +123,24 @@ def test_stand_ins_cannot_be_forged_without_the_key() -> None:
 
     forged = prefix(b"x", b"") + "0q"
     assert forged in _html(f"{forged} [[Pump]]", key=b"another key")
+
+
+@pytest.mark.parametrize(
+    "typed",
+    [
+        "{} [[Pump]]",
+        "[[Pump]]\n\n```\n{}\n```\n",
+        "`{}` [[Pump]]",
+        "[[Pump]] ![{}](a.png)",
+        "[[Pump]] [here](http://host.example/ '{}')",
+        "---\nslots: [size]\n---\n[[Pump]] ${{size:-{}}}\n",
+        "[[Pump]][^1]\n\n[^1]: {}\n",
+    ],
+)
+@pytest.mark.parametrize("sort", ["0q", "o0q", "a0q", "v0q", "0bq", "p0q", "x0q"])
+def test_with_the_mark_that_everybody_may_know_nothing_is_forged(typed: str, sort: str) -> None:
+    word = "qanotherwordx"
+    assert _html(typed.format(USUAL + sort)) == _html(typed.format(word + sort)).replace(word, USUAL)
 
 
 _outline = Outline({VOLUMES[0]: ["Pump", "C#", "x|y"]})

@@ -17,6 +17,7 @@ import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import nh3
 
@@ -36,6 +37,9 @@ NOT_LAID_OUT = (
     "From here on the text stands as it was typed: the page has more parts than are laid out at once. "
     "Divide it into several pages."
 )
+USUAL = "qusualmarkx"
+"""Stands for the mark of a text that does not hold it: nobody can forge with it, though everybody may know it."""
+_WORD = re.compile(r"\w+")
 _TAG = re.compile(r"<[^<>]*+>")
 _UNREAD = re.compile(r"<annotation\b[^<>]*+>[^<]*+</annotation>")
 _TAGS = set(
@@ -273,22 +277,59 @@ def words_of(text: str) -> str:
     return _TAG.sub(" ", _UNREAD.sub(" ", text))
 
 
+class _Cuts(NamedTuple):
+    """What finds the stand-ins of a mark in HTML."""
+
+    mark: str
+    attributes: re.Pattern[str]
+    own: re.Pattern[str]
+    slots: re.Pattern[str]
+    notes: re.Pattern[str]
+    before: re.Pattern[str]
+    """A line end before a block."""
+    behind: re.Pattern[str]
+    places: re.Pattern[str]
+
+
+@lru_cache(maxsize=4)
+def _cuts(prefix_: str) -> _Cuts:
+    mark = re.escape(prefix_)
+    return _Cuts(
+        prefix_,
+        re.compile(rf">{mark}a(\d+)q"),
+        re.compile(rf"{mark}o(\d+)q"),
+        re.compile(rf"{mark}v(\d+)q"),
+        re.compile(rf"<div>{mark}m(\d+)q"),
+        re.compile(rf"\n({mark}(?:\d+b|g\d+)q)"),
+        re.compile(rf"({mark}(?:\d+b|g\d+)q)\n"),
+        # Each way begins with one of two characters, which is what is looked for.
+        re.compile(
+            rf"{mark}(?:(?P<block>\d+)bq|(?P<index>\d+)(?P<linked>l?)q|f(?P<note>\d+)q|t(?P<tag>\d+)q|p(?P<file>\d+)q"
+            rf"|g(?P<diagram>\d+)q|x(?P<box>\d+)q)|<(?P<opened>p|blockquote)>\s*{mark}w(?P<signal>\d+)q"
+            rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
+        ),
+    )
+
+
 def _divide(
     clean: str, writer: Writer, indexes: Sequence[int] | None, signs: Sequence[Sign], *, marked: bool
 ) -> Compiled:
     """Cuts cleaned HTML at the stand-ins: what is ours goes back in, the rest stays open."""
-    mark = re.escape(writer.prefix)
-    clean = re.sub(rf">{mark}a(\d+)q", lambda found: writer.attributes[int(found[1])] + ">", clean)
-    clean = re.sub(rf"{mark}o(\d+)q", lambda found: writer.own[int(found[1])], clean)
-    count = len(re.findall(r"\w+", words_of(clean)))
-    clean = re.sub(rf"{mark}v(\d+)q", lambda found: _slot(writer.slots[int(found[1])]), clean)
-    body, *notes = re.split(rf"<div>{mark}m(\d+)q", clean)
-    places = re.compile(
-        rf"\n?{mark}(?P<block>\d+)bq\n?|{mark}(?P<index>\d+)(?P<linked>l?)q|{mark}f(?P<note>\d+)q"
-        rf"|{mark}t(?P<tag>\d+)q|(?:<a>)?{mark}p(?P<file>\d+)q|\n?{mark}g(?P<diagram>\d+)q\n?|{mark}x(?P<box>\d+)q"
-        rf"|<(?P<opened>p|blockquote)>\s*{mark}w(?P<signal>\d+)q"
-        rf"|<h(?P<level>[2-6])>{mark}h(?P<nth>\d+)q(?:{mark}k(?P<heading>\d+)q\s*)?|</h(?P<end>[2-6])>"
-    )
+    own, attributes = writer.own, writer.attributes
+    if not writer.prefix or any(USUAL in each for each in (clean, *own, *attributes, *writer.slots)):
+        cuts = _cuts(writer.prefix)
+    else:
+        # Each text has a mark of its own, and expressions take longer to compile than to use: these are compiled once.
+        cuts, clean = _cuts(USUAL), clean.replace(writer.prefix, USUAL)
+        own, attributes = ([each.replace(writer.prefix, USUAL) for each in some] for some in (own, attributes))
+    clean = cuts.attributes.sub(lambda found: attributes[int(found[1])] + ">", clean)
+    clean = cuts.own.sub(lambda found: own[int(found[1])], clean)
+    count = len(_WORD.findall(words_of(clean)))
+    clean = cuts.slots.sub(lambda found: _slot(writer.slots[int(found[1])]), clean)
+    clean = cuts.behind.sub(r"\1", cuts.before.sub(r"\1", clean))
+    clean = clean.replace(f"<a>{cuts.mark}p", f"{cuts.mark}p")
+    body, *notes = cuts.notes.split(clean)
+    places = cuts.places
 
     def pieces(part: str) -> Iterator[Piece]:
         at, inside = 0, False
