@@ -78,9 +78,9 @@ def _pages(count: int, per_volume: int) -> Iterator[_Made]:
         yield _Made(id_, volume, title, text, spans, targets)
 
 
-def build(engine: Engine, count: int) -> Built:
-    """Fills an empty database."""
-    per_volume = max(2000, count // 20)
+def build(engine: Engine, count: int, in_volumes: int = 20) -> Built:
+    """Fills an empty database; of few pages fewer volumes are made."""
+    per_volume = max(2000, count // in_volumes)
     made = list(_pages(count, per_volume))
     for each in made[:: max(1, count // 200)]:
         assert [tuple(r.span) for r in scan(each.text).references] == each.spans

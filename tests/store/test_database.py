@@ -107,7 +107,7 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
         {**ARRAYS, "targets": [1, 2]},
         ["name = w.name", "kind = w.kind", "volume = p.volume", "key = p.key"],
     ),
-    (to_mend.COUNTS, {"volumes": [1], "visible": [1]}, ["volume = of_volume.id", "report = 'orphans'"]),
+    (to_mend.COUNTS[True], {"volumes": [1], "visible": [1]}, ["volume = of_volume.id", "report = 'orphans'"]),
     (put_aside.OF_REPORT, {"volumes": [1, 2], "report": "flaws"}, ["volume = ANY", "report = 'flaws'"]),
     (put_aside.KNOWN, {"volumes": [1, 2]}, ["volume = ANY"]),
     (kept_reports.ALL_MADE, {"volume": 1, "name": "flaws"}, ["volume = 1"]),

@@ -114,6 +114,22 @@ def test_who_loses_a_role_is_shown_a_closed_volume_no_more(demo_app: AppContext,
     assert client.get("/field-guide").status_code == 404
 
 
+@pytest.mark.parametrize(("orphans", "said"), [(5, "6 orphans"), (1_200, "999+ orphans")])
+def test_beside_a_page_no_more_than_a_thousand_findings_are_counted(
+    app: AppContext, client: TestClient, orphans: int, said: str
+) -> None:
+    with app.engine.begin() as connection:
+        added = text(
+            "INSERT INTO page (volume, key, title, revision, changed) "
+            "SELECT id, 'lone ' || n, 'Lone ' || n, 1, now() FROM volume, generate_series(1, :orphans) n"
+        )
+        connection.execute(added, {"orphans": orphans})
+    # “Apart” is led to by nobody either.
+    assert said in _shown(client)
+    overview = client.get("/-/upkeep/guide").text
+    assert f"{orphans + 1:,}" in overview or str(orphans + 1) in overview
+
+
 def test_what_one_may_do_is_not_offered_to_another(browser: Browser) -> None:
     well = "/tern-4-service-manual/battery-well"
     writer, visitor = browser("wenna"), browser()

@@ -25,7 +25,8 @@ from mokuji.core.base.errors import BadRequest, Missing, Refused
 from mokuji.core.base.names import check_title
 from mokuji.core.base.names import key as name_key
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Actor
+from mokuji.core.model import policy
+from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.style.style import (
     AVOID,
     HEADINGS,
@@ -62,9 +63,9 @@ def volumes(app: TheApp, actor: Reader) -> list[schemas.Volume]:
             closed=row.closed,
             language=row.language,
             pages=row.pages,
-            may_write=may,
+            may_write=policy.may(actor, Permission.WRITE, row.id, closed=row.closed),
         )
-        for row, may in ((reference.row, reference.may_write) for reference in reading.start(app, actor))
+        for row in reading.volume_rows(app, actor)
     ]
 
 

@@ -64,6 +64,7 @@ environment.filters.update(
     bodies=bodies,
     pair=lambda name: (name, name),
     near=near,
+    few=show.few,
     day=show.day,
     month=show.month,
     time=show.time,

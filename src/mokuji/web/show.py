@@ -8,6 +8,7 @@ from functools import partial
 from babel.dates import format_date
 from markupsafe import Markup
 
+from mokuji.core.base.phrases import counted
 from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor
@@ -17,6 +18,8 @@ from mokuji.services.reading.linking import Link
 from mokuji.services.writing.assets_shown import AssetsShown
 from mokuji.web import addresses
 
+MANY = 1_000
+"""From so many on the number is not said."""
 _LANGUAGE = "en"
 """That of all words of the interface."""
 
@@ -62,6 +65,14 @@ def heading_lines(page: Page) -> list[int]:
 def safe(rendered: rendering.Rendered) -> Markup:
     """The HTML of a page, which is safe by its own word."""
     return Markup(rendered.html)  # noqa: S704 - what is put in was escaped
+
+
+def few(number: int, what: str = "") -> str:
+    """A number of findings beside something else, of which no more than a thousand are counted: 12, 999+; with
+    what they are: 12 orphans, 999+ orphans."""
+    if number < MANY:
+        return counted(number, what) if what else str(number)
+    return f"{MANY - 1}+ {what}s" if what else f"{MANY - 1}+"
 
 
 def month(moment: datetime) -> str:

@@ -321,7 +321,9 @@ def _divide(
     else:
         # Each text has a mark of its own, and expressions take longer to compile than to use: these are compiled once.
         cuts, clean = _cuts(USUAL), clean.replace(writer.prefix, USUAL)
-        own, attributes = ([each.replace(writer.prefix, USUAL) for each in some] for some in (own, attributes))
+        own, attributes = (
+            [each.replace(writer.prefix, USUAL) for each in some] for some in (own, attributes)
+        )
     clean = cuts.attributes.sub(lambda found: attributes[int(found[1])] + ">", clean)
     clean = cuts.own.sub(lambda found: own[int(found[1])], clean)
     count = len(_WORD.findall(words_of(clean)))

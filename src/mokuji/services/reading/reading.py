@@ -124,7 +124,7 @@ def start(app: AppContext, actor: Actor) -> list[Listed]:
     """The volumes that the actor may read."""
     with reading(app.engine) as connection:
         seen = [volume.id for volume in visible(connection, actor).values()]
-        counts = to_mend.counts_of(connection, seen, seen)
+        counts = to_mend.counts_of(connection, seen, seen, all_of_them=False)
         return [
             Listed(
                 row,
@@ -134,6 +134,13 @@ def start(app: AppContext, actor: Actor) -> list[Listed]:
             )
             for row in stored_volumes.volume_rows(connection, seen)
         ]
+
+
+def volume_rows(app: AppContext, actor: Actor) -> list[VolumeRow]:
+    """The same without what there is to mend."""
+    with reading(app.engine) as connection:
+        seen = [volume.id for volume in visible(connection, actor).values()]
+        return stored_volumes.volume_rows(connection, seen)
 
 
 def volume_in_hand(app: AppContext, actor: Actor, volume_key: str) -> VolumeView | None:

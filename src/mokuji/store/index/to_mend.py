@@ -32,6 +32,10 @@ from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import among, fixed, numbers, value
 from mokuji.store.tables import alias, asked, name, orphan, page, page_name, put_aside, unplaced, volume
 
+MANY = 1_000
+"""So many of a sort are counted where their number stands beside something else: a volume may have tens of thousands,
+and who reads a page of it does not wait for that."""
+
 
 @dataclass(frozen=True, slots=True)
 class Counts:
@@ -110,19 +114,25 @@ def _away(of: ColumnElement[int]) -> tuple[ColumnElement[bool], ...]:
 
 
 def numbers_of(
-    of: ColumnElement[int],
+    of: ColumnElement[int], *, all_of_them: bool = True
 ) -> tuple[ScalarSelect[int], ScalarSelect[int], ScalarSelect[int]]:
-    """Orphans, pages out of reach, and unwritten names of a volume: parts of statements."""
-    orphans = select(func.count()).select_from(orphan)
-    away = select(func.count()).select_from(unplaced)
+    """Orphans, pages out of reach, and unwritten names of a volume: parts of statements. Where they stand beside
+    something else, not ``all_of_them`` are counted, but ``MANY`` of each at most."""
     wanted = _wanted(of)
-    return (
-        orphans.where(*_orphaned(of), _open(of, "orphans", cast(orphan.c.page, Text))).scalar_subquery(),
-        away.where(*_away(of), _open(of, "out-of-reach", cast(unplaced.c.page, Text))).scalar_subquery(),
-        select(func.count(wanted.c.key.distinct()))
-        .where(_open(of, "unwritten", wanted.c.key))
-        .scalar_subquery(),
+    each = (
+        select(fixed(1))
+        .select_from(orphan)
+        .where(*_orphaned(of), _open(of, "orphans", cast(orphan.c.page, Text))),
+        select(fixed(1))
+        .select_from(unplaced)
+        .where(*_away(of), _open(of, "out-of-reach", cast(unplaced.c.page, Text))),
+        select(wanted.c.key).where(_open(of, "unwritten", wanted.c.key)).distinct(),
     )
+    orphans, away, unwritten = (
+        select(func.count()).select_from((one if all_of_them else one.limit(fixed(MANY))).subquery())
+        for one in each
+    )
+    return orphans.scalar_subquery(), away.scalar_subquery(), unwritten.scalar_subquery()
 
 
 _one: ColumnElement[int] = value("volume")
@@ -130,7 +140,10 @@ WANTED = _wanted(_one)
 _each = func.unnest(numbers("volumes")).table_valued("id").render_derived("of_volume")
 # By its name: a part of a statement in a FROM of its own could not refer to the column itself.
 _each_id: ColumnElement[int] = literal_column("of_volume.id", Integer())
-COUNTS = select(_each_id, *numbers_of(_each_id)).select_from(_each)
+COUNTS = {
+    all_of_them: select(_each_id, *numbers_of(_each_id, all_of_them=all_of_them)).select_from(_each)
+    for all_of_them in (False, True)
+}
 ORPHANS = (
     select(*HEAD_COLUMNS)
     .join(orphan, orphan.c.page == page.c.id)
@@ -161,10 +174,10 @@ def counts(connection: Connection, volume: int, visible: Collection[int]) -> Cou
 
 
 def counts_of(
-    connection: Connection, volumes: Collection[int], visible: Collection[int]
+    connection: Connection, volumes: Collection[int], visible: Collection[int], *, all_of_them: bool = True
 ) -> dict[int, Counts]:
-    """The same of several volumes."""
-    rows = connection.execute(COUNTS, {"volumes": volumes, "visible": visible})
+    """The same of several volumes; or ``MANY`` of each sort at most."""
+    rows = connection.execute(COUNTS[all_of_them], {"volumes": volumes, "visible": visible})
     return {volume: Counts(*counted) for volume, *counted in rows}
 
 

@@ -16,8 +16,9 @@ from mokuji.store.tables import volume as volumes
 
 @dataclass(frozen=True, slots=True)
 class VolumeFacts:
-    """The sentence on the cover of a volume, the key of its front page, what there is to mend in it, how many pages it
-    has, and whether its contents are few enough to be loaded whole."""
+    """The sentence on the cover of a volume, the key of its front page, what there is to mend in it (up to
+    ``to_mend.MANY`` of each sort), how many pages it has, and whether its contents are few enough to be
+    loaded whole."""
 
     summary: str
     front: str | None
@@ -29,7 +30,7 @@ class VolumeFacts:
 FACTS = select(
     volumes.c.summary,
     volumes.c.front,
-    *to_mend.numbers_of(value("volume")),
+    *to_mend.numbers_of(value("volume"), all_of_them=False),
     func.coalesce(volume_pages.NUMBER.scalar_subquery(), fixed(0)),
     CONTENTS_SIZE.scalar_subquery(),
 ).where(volumes.c.id == value("volume"))

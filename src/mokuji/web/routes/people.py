@@ -14,7 +14,7 @@ router = routing.router()
 
 
 def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
-    volumes = reading.start(who.app, who.actor)
+    volumes = reading.volume_rows(who.app, who.actor)
     shown = people.demo_people(who.app)
     status = 422 if wrong else 200
     return who.page("sign_in.html", status, volumes=volumes, people=shown, back=back, wrong=wrong, lit="")
