@@ -38,7 +38,7 @@ people.NOBODYS_HASH = people._hasher.hash("nobody")
 # one looks for new ones.
 settings.register_profile(
     "usual",
-    max_examples=150,
+    max_examples=100,
     deadline=None,
     derandomize=True,
     suppress_health_check=list(HealthCheck),

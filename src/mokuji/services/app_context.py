@@ -44,7 +44,7 @@ LONGEST_NOTE = 500
 CACHED_CHARACTERS = 48_000_000
 """Number of code points of page text that may stand behind the cache of compiled pages."""
 KEPT_PAGES = 24_000_000
-"""Number of bytes of pages that are kept as they were shown."""
+"""Number of bytes of pages that are kept as they were shown, with what was asked for them."""
 
 
 LARGE = 100_000
@@ -85,7 +85,7 @@ class Shown:
 
 
 def _shown() -> BoundedCache[Shown]:
-    return BoundedCache(KEPT_PAGES, lambda shown: len(shown.html) + 5_000)
+    return BoundedCache(KEPT_PAGES, lambda shown: len(shown.html) + shown.asked.size)
 
 
 @contextmanager

@@ -34,6 +34,12 @@ class Asked:
     questions: tuple[Question, ...]
     digest: bytes
 
+    @property
+    def size(self) -> int:
+        """About how many bytes it takes to keep."""
+        values = (value for _, given in self.questions for value in given.values())
+        return 300 * len(self.questions) + sum(len(value) for value in values if isinstance(value, str))
+
 
 @dataclass(slots=True)
 class Notes:
@@ -49,6 +55,7 @@ class Notes:
             len(self.questions) == MOST
             or result is None
             or result.status != ExecStatus.TUPLES_OK
+            or not (result.command_status or b"").startswith(b"SELECT")
             or any(result.fformat(column) != Format.TEXT for column in range(result.nfields))
             or not isinstance(values, Mapping)
             # What is asked of a moment is answered otherwise by a later one.
@@ -71,7 +78,7 @@ def _all_of(result: Any) -> bytes:
     values = [value(row, column) for row in range(result.ntuples) for column in columns]
     if None in values:
         values = [b"\xff" if each is None else each for each in values]
-    return b"%d\0%s\0" % (result.nfields, b"\0".join(values))
+    return b"%d %d\0%s\0" % (result.ntuples, result.nfields, b"\0".join(values))
 
 
 @contextmanager

@@ -1,8 +1,8 @@
 """The moment that the database shows, and who comes in at it.
 
-A snapshot of PostgreSQL says which transactions are over (PostgreSQL 15, 9.26.9 and Table 9.80): two that read the
-same show the same rows, whatever is being written meanwhile. Nothing has to be raised by those who write, which would
-either make them wait for each other or be seen in another order than they commit.
+A snapshot of PostgreSQL says which transactions are over (its documentation, “Transaction ID and Snapshot Information
+Functions”): two that read the same show the same rows, whatever is being written meanwhile. Nothing has to be raised
+by those who write, which would either make them wait for each other or be seen in another order than they commit.
 """
 
 from __future__ import annotations
