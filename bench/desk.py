@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from playwright.sync_api import Page, sync_playwright
 
 from bench.clock import show
-from bench.views import owner, serve
+from bench.views import PASSWORD, owner, serve
 from bench.wiki import Built
 from mokuji.adapters.spelling import languages
 from mokuji.core.base import names
@@ -52,7 +52,7 @@ def run(app: AppContext, wiki: Built) -> None:
         with _browser() as browser:
             browser.goto(f"{address}/-/sign-in")
             browser.fill("[name=handle]", "bench")
-            browser.fill("[name=password]", "x")
+            browser.fill("[name=password]", PASSWORD)
             browser.press("[name=password]", "Enter")
             browser.wait_for_url(lambda url: "sign-in" not in url)
             browser.goto(f"{address}/-/edit{names.address(volume, page)}")

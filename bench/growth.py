@@ -26,7 +26,7 @@ from sqlalchemy import Engine, text
 from tests.application import routes_of
 
 from bench.clock import said
-from bench.views import owner, serve
+from bench.views import PASSWORD, owner, serve
 from bench.wiki import build
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.server import create_app
@@ -118,7 +118,7 @@ def _asked(app: AppContext) -> Asked:
     owner(app)
     token = re.search(r'name="token" value="([\w-]+)"', client.get("/-/sign-in").text)
     assert token is not None
-    done = client.post("/-/sign-in", data={"token": token[1], "handle": "bench", "password": "x"})
+    done = client.post("/-/sign-in", data={"token": token[1], "handle": "bench", "password": PASSWORD})
     assert done.status_code in {200, 303}, done.status_code
     return Asked(web_app, client, _values(app))
 

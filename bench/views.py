@@ -206,7 +206,7 @@ def owner(app: AppContext) -> Actor:
         id_ = (
             account.id
             if account
-            else stored_people.add_person(connection, "bench", "Bench", "", people.hash_password("x"))
+            else stored_people.add_person(connection, "bench", "Bench", "", people.hash_password(PASSWORD))
         )
         for volume in connection.execute(text("SELECT id FROM volume")).scalars().all():
             stored_people.set_role(connection, id_, volume, Role.OWNER)
