@@ -97,7 +97,7 @@ def run(app: AppContext) -> None:
         plain,
     )
     times = {
-        "view of that template, with its first places of use": lambda: view("notice"),
+        "view of that template, with its first places of use": lambda: client.get("/inserts/notice?turn=0"),
         f"the {USES:,} places of use of a template": lambda: templates.all_uses(
             app, actor, "inserts", "notice"
         ),
