@@ -170,7 +170,7 @@ def test_a_moment_goes_on_with_each_commit_even_of_what_began_before(
 ) -> None:
     def moment() -> str:
         with asking(app.engine) as connection:
-            return moments.moment_of(connection)
+            return str(connection.execute(moments.MOMENT).scalar_one())
 
     write = text("UPDATE volume SET summary = summary WHERE key = 'guide'")
     with app.engine.connect() as early, app.engine.connect() as late:

@@ -33,11 +33,6 @@ class Arrival:
     session: Session | None
 
 
-def moment_of(connection: Connection) -> str:
-    """The moment that this transaction shows; without a transaction, this one."""
-    return connection.execute(MOMENT).scalar_one()
-
-
 def arrive(connection: Connection, token: str, now: datetime, idle_since: datetime) -> Arrival:
     """Who comes in with a session's hashed token (as ``people.session``), in one question."""
     rows = connection.execute(ARRIVE, {"token": token, "now": now, "idle": idle_since}).all()
