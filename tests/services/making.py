@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+
+from sqlalchemy import event
 
 from mokuji.core.base import names
 from mokuji.core.model.policy import Actor, Role
@@ -51,3 +53,18 @@ def texts(app: AppContext) -> dict[str, str]:
 
         ids = connection.execute(text("SELECT id FROM page")).scalars().all()
         return {page.head.title: page.text for page in StoredWiki(connection).pages(ids).values()}
+
+
+def statements(app: AppContext, act: Callable[[], object]) -> list[str]:
+    """What an act asks of the database, one by one."""
+    asked: list[str] = []
+
+    def note(_: object, __: object, statement: str, *___: object) -> None:
+        asked.append(statement)
+
+    event.listen(app.engine, "before_cursor_execute", note)
+    try:
+        act()
+    finally:
+        event.remove(app.engine, "before_cursor_execute", note)
+    return asked

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import pytest
-from sqlalchemy import event, text
+from sqlalchemy import text
 
 from mokuji.acts import doing, requests
 from mokuji.core.model.policy import NOBODY, Actor, Role
@@ -13,7 +11,7 @@ from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import reading
 from mokuji.store import database
 from mokuji.upkeep import upkeep
-from tests.services.making import pages, person, volume
+from tests.services.making import pages, person, statements, volume
 
 FEW = 8
 """Number of questions of a view that is laid out already."""
@@ -25,25 +23,10 @@ def writer(app: AppContext) -> Actor:
     return person(app, "wenna", guide=Role.WRITER)
 
 
-def _statements(app: AppContext, act: Callable[[], object]) -> list[str]:
-    """What an act asks of the database."""
-    asked: list[str] = []
-
-    def note(_: object, __: object, statement: str, *___: object) -> None:
-        asked.append(statement)
-
-    event.listen(app.engine, "before_cursor_execute", note)
-    try:
-        act()
-    finally:
-        event.remove(app.engine, "before_cursor_execute", note)
-    return asked
-
-
 def _asked(app: AppContext, page: str) -> list[str]:
     """The statements of a view."""
     views: list[object] = []
-    asked = _statements(app, lambda: views.append(reading.open_page(app, NOBODY, "guide", page)))
+    asked = statements(app, lambda: views.append(reading.open_page(app, NOBODY, "guide", page)))
     assert isinstance(views[0], reading.PageView)
     return asked
 
@@ -91,7 +74,7 @@ def test_connections_that_the_server_has_ended_are_made_anew_before_somebody_not
 def test_upkeep_of_all_volumes_asks_five_questions_more_for_each(app: AppContext, writer: Actor) -> None:
     def asked() -> int:
         upkeep.overview(app, writer)  # what is not made yet is made here
-        return len(_statements(app, lambda: upkeep.overview(app, writer)))
+        return len(statements(app, lambda: upkeep.overview(app, writer)))
 
     few = asked()
     for n in range(6):
@@ -104,7 +87,7 @@ def test_a_report_over_all_volumes_asks_no_more_for_those_that_hold_nothing(
 ) -> None:
     def asked() -> int:
         upkeep.report(app, writer, upkeep.ALL, "mentions")
-        return len(_statements(app, lambda: upkeep.report(app, writer, upkeep.ALL, "mentions")))
+        return len(statements(app, lambda: upkeep.report(app, writer, upkeep.ALL, "mentions")))
 
     few = asked()
     for n in range(6):
@@ -114,7 +97,7 @@ def test_a_report_over_all_volumes_asks_no_more_for_those_that_hold_nothing(
 
 def test_the_list_of_volumes_asks_no_more_for_many(app: AppContext, writer: Actor) -> None:
     def asked() -> int:
-        return len(_statements(app, lambda: reading.start(app, writer)))
+        return len(statements(app, lambda: reading.start(app, writer)))
 
     few = asked()
     for n in range(6):
@@ -127,7 +110,7 @@ def test_who_asks_for_unwritten_names_is_asked_of_many_at_once(app: AppContext, 
         refresh(app)
         found = upkeep.report(app, writer, "guide", "unwritten")
         assert found.findings[0].spots
-        return len(_statements(app, lambda: upkeep.report(app, writer, "guide", "unwritten")))
+        return len(statements(app, lambda: upkeep.report(app, writer, "guide", "unwritten")))
 
     pages(app, writer, "guide", {"Pump": "[[Name 0]]"})
     few = asked()
@@ -141,7 +124,7 @@ def test_the_plan_of_a_volume_that_goes_asks_as_much_for_many_pages_as_for_few(
     who = person(app, "olga", guide=Role.OWNER)
 
     def asked() -> int:
-        return len(_statements(app, lambda: doing.plan(app, who, requests.DeleteVolume("guide"))))
+        return len(statements(app, lambda: doing.plan(app, who, requests.DeleteVolume("guide"))))
 
     pages(app, writer, "guide", {"Pump": "[[Well]]", "Well": "[[Pump#Use]]"})
     few = asked()

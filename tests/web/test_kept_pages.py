@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 
 import pytest
-from sqlalchemy import event, text
+from sqlalchemy import text
 from starlette.testclient import TestClient
 
 from mokuji.core.model.policy import Role
@@ -41,22 +40,6 @@ def _save(app: AppContext, title: str, body: str) -> None:
     writing.save(app, writer, writing.Save("guide", title, body, revision=place.revision))
 
 
-def _questions(app: AppContext, act: Callable[[], object]) -> int:
-    """Number of questions that go to the database one by one."""
-    number = 0
-
-    def count(*_: object) -> None:
-        nonlocal number
-        number += 1
-
-    event.listen(app.engine, "before_cursor_execute", count)
-    try:
-        act()
-    finally:
-        event.remove(app.engine, "before_cursor_execute", count)
-    return number
-
-
 def _shown(client: TestClient, address: str = PUMP) -> str:
     return _FRESH.sub("", client.get(address).text)
 
@@ -64,7 +47,7 @@ def _shown(client: TestClient, address: str = PUMP) -> str:
 def test_as_long_as_nothing_is_written_a_view_is_one_question(app: AppContext, client: TestClient) -> None:
     first = [_shown(client) for _ in range(2)]
     again: list[str] = []
-    assert _questions(app, lambda: again.append(_shown(client))) == 1
+    assert len(making.statements(app, lambda: again.append(_shown(client)))) == 1
     assert again == first[:1] == first[1:]
 
 
@@ -73,7 +56,7 @@ def test_after_a_save_elsewhere_nothing_is_laid_out_anew(app: AppContext, client
     _save(app, "Apart", "Something.\n")
     # Upkeep of what the save touched is looked at first.
     client.get("/guide/apart")
-    assert _questions(app, lambda: _shown(client)) == 1
+    assert len(making.statements(app, lambda: _shown(client))) == 1
     assert _shown(client) == before
 
 
