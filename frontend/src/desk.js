@@ -24,7 +24,8 @@ import { arrive, depart, wayBack } from "./way.js";
 const policy = window.trustedTypes?.createPolicy("mokuji", { createHTML: (html) => html }) ?? {
   createHTML: (html) => html,
 };
-// The character itself is drawn first, since keys go before timers. What is typed while a preview is under way waits for it, so nobody asks for two.
+// The character itself is drawn first, since keys go before timers. What is typed while a preview is under way waits
+// for it, so nobody asks for two.
 const PREVIEW_WAIT = 0;
 const FINDINGS_WAIT = 250;
 // A pause, and the longest that somebody who makes none goes without.

@@ -197,9 +197,7 @@ def test_answers_that_differ_in_nothing_but_where_a_value_ends_differ(app: AppCo
     assert len({digest(each) for each in several}) == len(several)
 
 
-def test_what_is_asked_again_while_the_server_is_away_is_made_anew(
-    app: AppContext, client: TestClient
-) -> None:
+def test_what_can_no_longer_be_asked_is_made_anew(app: AppContext, client: TestClient) -> None:
     _shown(client)
     with asked.noting() as notes, reading(app.engine) as connection:
         connection.execute(text("SELECT 1"))

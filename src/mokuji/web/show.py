@@ -13,13 +13,11 @@ from mokuji.core.base.spans import Lines
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import listings, rendering
+from mokuji.services.reading import listings, reading, rendering
 from mokuji.services.reading.linking import Link
 from mokuji.services.writing.assets_shown import AssetsShown
 from mokuji.web import addresses
 
-MANY = 1_000
-"""From so many on the number is not said."""
 _LANGUAGE = "en"
 """That of all words of the interface."""
 
@@ -70,9 +68,9 @@ def safe(rendered: rendering.Rendered) -> Markup:
 def few(number: int, what: str = "") -> str:
     """A number of findings beside something else, of which no more than a thousand are counted: 12, 999+; with
     what they are: 12 orphans, 999+ orphans."""
-    if number < MANY:
+    if number < reading.MANY:
         return counted(number, what) if what else str(number)
-    return f"{MANY - 1}+ {what}s" if what else f"{MANY - 1}+"
+    return f"{reading.MANY - 1}+ {what}s" if what else f"{reading.MANY - 1}+"
 
 
 def month(moment: datetime) -> str:

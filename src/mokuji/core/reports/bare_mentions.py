@@ -124,13 +124,9 @@ class Finder:
         ]
         return _from_the_left(found)
 
-    def on(self, page: Page) -> list[Mention]:
-        """The bare mentions on a page, in order, but those last whose paragraph refers to their page already."""
-        return self._standing(page, self.candidates(page.text))
-
     def on_each(self, pages: Iterable[Page]) -> Iterator[tuple[Page, list[Mention]]]:
-        """As ``on``, for many pages: some are searched, then looked at, since what searches fills a processor's cache
-        and would be fetched again for each."""
+        """The bare mentions on each page, in order, but those last whose paragraph refers to their page already. Some
+        pages are searched, then looked at: what searches fills a processor's cache, and would be fetched again."""
         left = iter(pages)
         while some := list(islice(left, AT_ONCE)):
             searched = [self.candidates(page.text) for page in some]

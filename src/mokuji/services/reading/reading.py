@@ -44,6 +44,9 @@ from mokuji.store.places.contents import Contents, ContentsEntry
 from mokuji.store.snapshot import StoredWiki
 from mokuji.store.volumes import VolumeRow
 
+MANY = to_mend.MANY
+"""From so many on the findings of a sort that stand beside something else are not counted."""
+
 
 @dataclass(frozen=True, slots=True)
 class VolumeView:
