@@ -69,6 +69,12 @@ def array(numbers: Iterable[int]) -> str:
     return f"{{{','.join(map(str, numbers))}}}"
 
 
+def arrays(rows: Iterable[Sequence[int]]) -> str:
+    """Lists of numbers of different lengths, each as PostgreSQL writes an array, with semicolons between: written by
+    Python all at once, since there are many."""
+    return repr([*map(list, rows)])[1:-1].replace("], [", "};{").replace("[", "{").replace("]", "}")
+
+
 def text_array(texts: Iterable[str]) -> str:
     """Texts as PostgreSQL writes an array of them."""
     quoted = (each.replace("\\", "\\\\").replace('"', '\\"') for each in texts)

@@ -39,12 +39,13 @@ from mokuji.core.model.changes import PageChange
 from mokuji.store.change_sets import Signature
 from mokuji.store.page_index import (
     RefsRow,
+    ShiftedRefs,
     index_page,
     index_words,
     index_words_later,
     intern,
+    shift_refs,
     write_page_names,
-    write_refs,
 )
 from mokuji.store.snapshot import stored_key
 from mokuji.store.statements import among, as_sent, numbers, texts, value
@@ -338,7 +339,7 @@ def _copy_revisions(
             copy.write_row(row)
 
 
-REFS = select(
+_REFS = select(
     page_refs.c.page,
     as_sent(page_refs.c.starts),
     as_sent(page_refs.c.ends),
@@ -359,36 +360,52 @@ def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: C
     """
     if not changes:
         return
-    rows = connection.execute(REFS, {"pages": [change.head.id for change in changes]})
-    stored = {row[0]: RefsRow(*row) for row in rows}
-    _exchange_names(connection, changes, {page: row.names for page, row in stored.items()}, elsewhere)
+    refs = _refs(connection, changes)
+    _exchange_names(connection, changes, refs, elsewhere)
     ids: dict[int, dict[Name, int]] = {}
     for volume in sorted({change.head.volume for change in changes}):
         wanted = {n for c in changes if c.head.volume == volume for n in c.renamed.values()}
         ids[volume] = intern(connection, volume, wanted)
-    written: list[RefsRow] = []
+    written: list[ShiftedRefs] = []
     gone: set[tuple[int, int]] = set()
     counts: Counter[tuple[int, int, int]] = Counter()
     for change in changes:
-        page, row, shift = change.head.id, stored[change.head.id], Shift(change.edits)
-        known = ids[change.head.volume]
+        row, known, shift = refs[change.head.id], ids[change.head.volume], Shift(change.edits)
+        named = {index: known[name] for index, name in change.renamed.items()}
+        starts, ends = shift.all(row.starts), shift.all(row.ends)
+        if all(row.names[index] == id_ for index, id_ in named.items()):
+            written.append(ShiftedRefs(row.page, starts, ends))
+            continue
         uses = list(row.names)
         touched: set[int] = set()
-        for index, name in change.renamed.items():
-            if uses[index] != known[name]:
-                touched.update((uses[index], known[name]))
-                uses[index] = known[name]
-        written.append(RefsRow(page, shift.all(row.starts), shift.all(row.ends), uses, row.flags))
-        if touched:
-            gone.update((page, name) for name in touched)
-            for id_, flag in zip(uses, row.flags, strict=True):
-                if id_ in touched:
-                    counts[page, id_, flag & Flag.INSERT] += 1
-    write_refs(connection, written)
+        for index, id_ in named.items():
+            if uses[index] != id_:
+                touched.update((uses[index], id_))
+                uses[index] = id_
+        written.append(ShiftedRefs(row.page, starts, ends, uses))
+        gone.update((row.page, id_) for id_ in touched)
+        for id_, flag in zip(uses, row.flags, strict=True):
+            if id_ in touched:
+                counts[row.page, id_, flag & Flag.INSERT] += 1
+    shift_refs(connection, written)
     if gone:
         values = {"pages": [id_ for id_, _ in gone], "names": [name for _, name in gone]}
         connection.execute(_TAKE_NAMES, values)
     write_page_names(connection, counts)
+
+
+def _refs(connection: Connection, changes: Sequence[PageChange]) -> dict[int, RefsRow]:
+    """What is kept of the references of pages, by page; asked for only where the plan has not read it."""
+    found: dict[int, RefsRow] = {}
+    missing: list[int] = []
+    for change in changes:
+        page = change.read
+        if page is None:
+            missing.append(change.head.id)
+        else:
+            found[page.head.id] = RefsRow(page.head.id, page.starts, page.ends, page.name_ids, page.flags)
+    rows = connection.execute(_REFS, {"pages": missing}) if missing else ()
+    return found | {row[0]: RefsRow(*row) for row in rows}
 
 
 _those = func.unnest(numbers("pages")).table_valued("page").render_derived("w")
@@ -419,27 +436,33 @@ _RENAME_NAME = text(
 def _exchange_names(
     connection: Connection,
     changes: Sequence[PageChange],
-    uses: Mapping[int, Sequence[int]],
+    refs: Mapping[int, RefsRow],
     elsewhere: Collection[int],
 ) -> None:
     """Renames a name itself where many pages use it and every use of it becomes one and the same other name,
     which nobody uses yet: then ``page_name`` need not change."""
     become: dict[int, set[tuple[int, Name]]] = {}
-    uses_of: Counter[int] = Counter()
+    exchanged: Counter[int] = Counter()
     for change in changes:
-        names_here = uses[change.head.id]
+        names_here, home = refs[change.head.id].names, change.head.volume
         for index, name in change.renamed.items():
-            become.setdefault(names_here[index], set()).add((change.head.volume, name))
-            uses_of[names_here[index]] += 1
-    for page in uses.values():
-        uses_of.subtract(each for each in page if each in become)
-    on_pages: Counter[int] = Counter(each for page in uses.values() for each in set(page) if each in become)
+            id_ = names_here[index]
+            become.setdefault(id_, set()).add((home, name))
+            exchanged[id_] += 1
+    uses: Counter[int] = Counter()
+    on_pages: Counter[int] = Counter()
+    for row in refs.values():
+        here = [id_ for id_ in row.names if id_ in become]
+        uses.update(here)
+        on_pages.update(set(here))
     fit = [
-        id_ for id_, to in become.items() if len(to) == 1 and not uses_of[id_] and on_pages[id_] >= MANY_USES
+        id_
+        for id_, to in become.items()
+        if len(to) == 1 and uses[id_] == exchanged[id_] and on_pages[id_] >= MANY_USES
     ]
     if not fit:
         return
-    besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": [*uses, *elsewhere]}).scalars())
+    besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": [*refs, *elsewhere]}).scalars())
     for id_ in sorted(set(fit) - besides):
         ((home, name),) = become[id_]
         values = {

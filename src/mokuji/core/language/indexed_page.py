@@ -90,8 +90,23 @@ class IndexedPage(Page):
             index for index, id_ in enumerate(self.name_ids) if id_ in wanted and self.flags[index] & _SECTION
         )
 
+    def use(self, index: int) -> Use | None:
+        """The reference at an index, where it stands."""
+        reference = self.reference(index)
+        return None if reference is None else Use(index, reference, bool(self.flags[index] & _IN_HEADING))
+
+    def typed(self, keys: frozenset[str]) -> list[tuple[int, str]] | None:
+        """The references whose name holds one of these keys, by index and as they are typed; None if one of them is
+        more than a name, with or without a label: an insert, in a heading, of a section."""
+        wanted = self.known.of(keys)
+        found = [index for index, id_ in enumerate(self.name_ids) if id_ in wanted]
+        flags, starts, ends, text = self.flags, self.starts, self.ends, self.text
+        if any(flags[index] for index in found):
+            return None
+        return [(index, text[starts[index] : ends[index]]) for index in found]
+
     def _at(self, indexes: Iterator[int]) -> Iterator[Use]:
         for index in indexes:
-            reference = self.reference(index)
-            if reference is not None:
-                yield Use(index, reference, bool(self.flags[index] & _IN_HEADING))
+            use = self.use(index)
+            if use is not None:
+                yield use

@@ -15,6 +15,7 @@ from enum import Enum
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.names import Name
+from mokuji.core.language.indexed_page import IndexedPage
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.assets import AssetChange
@@ -39,7 +40,8 @@ class PageChange:
     only plain names were exchanged: then all that was read from the text
     before still stands, shifted, but for the names in ``renamed`` (by the
     index of their reference). ``labelled`` are the indexes of those that keep
-    words of their own. ``own`` says that the act changes more of this page
+    words of their own. ``read`` is the page before, where what stands in it
+    is at hand. ``own`` says that the act changes more of this page
     than the references on it.
     """
 
@@ -54,6 +56,7 @@ class PageChange:
     volume: int = 0
     fate: Fate = Fate.KEPT
     own: bool = False
+    read: IndexedPage | None = None
 
     @property
     def text_changed(self) -> bool:

@@ -172,6 +172,8 @@ def _in_volumes(placings: tuple[Placing, ...], given: Mapping[int, int]) -> list
 
 def _keep_fronts(connection: Connection, changes: list[PageChange]) -> None:
     for change in changes:
+        if not change.moved:
+            continue  # most are not, in an act on thousands
         after = change.head_after
         if after.key != change.head.key and after.volume == change.head.volume:
             volumes.rename_front(connection, after.volume, change.head.key, after.key)
@@ -179,7 +181,11 @@ def _keep_fronts(connection: Connection, changes: list[PageChange]) -> None:
 
 def _remember_names(connection: Connection, changes: list[PageChange]) -> None:
     """The address that a page had leads to it until the name is used again."""
-    moved = [c.head for c in changes if (c.volume_after, c.head_after.key) != (c.head.volume, c.head.key)]
+    moved = [
+        c.head
+        for c in changes
+        if c.moved and (c.volume_after, c.head_after.key) != (c.head.volume, c.head.key)
+    ]
     volumes.remember_addresses(connection, moved)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, Use
@@ -17,7 +17,13 @@ class Candidates:
     def __init__(self, state: State) -> None:
         self.state = state
 
-    def candidates(self, places: Collection[Place]) -> Iterator[tuple[Page, Use]]:
+    def candidates(
+        self, places: Collection[Place], taken: Callable[[Page, frozenset[str]], bool] | None = None
+    ) -> Iterator[tuple[Page, Use]]:
+        """The references that could mean one of these places afterwards, and those of texts that are looked at whole.
+
+        ``taken`` may take a page, with the keys that its names are looked up by, to look at it by itself.
+        """
         dispersed = self._dispersed()
         wiki = self.state.wiki
         named = {*wiki.naming(places), *wiki.naming_sections(dispersed)}
@@ -34,6 +40,8 @@ class Candidates:
         for id_ in sorted(ids & self.state.pages.keys()):
             page = self.state.pages[id_]
             if id_ not in closely:
+                if taken is not None and taken(page, every):
+                    continue
                 yield from ((page, use) for use in page.uses(every))
                 continue
             for use in page.every_use():

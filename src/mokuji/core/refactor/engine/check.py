@@ -5,12 +5,14 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 
-from mokuji.core.base.edits import apply, arrange
+from mokuji.core.base.edits import Edit, apply, arrange
 from mokuji.core.base.errors import Refused
+from mokuji.core.base.names import Name
 from mokuji.core.base.spans import Span
 from mokuji.core.model.changes import Fate, PageChange
 from mokuji.core.model.references import Resolver
 from mokuji.core.refactor.engine.composing import Composed, Words
+from mokuji.core.refactor.engine.decision import Exchange
 from mokuji.core.refactor.engine.outcome import AffectedReference, At, Followed
 from mokuji.core.refactor.engine.state import State
 from mokuji.core.syntax.reference import Kind, Reference
@@ -33,6 +35,8 @@ class Outcomes:
         }
         ids = (edited | set(outcome.texts) | set(outcome.heads)) - outcome.gone
         changes = [self._change(id_) for id_ in ids if id_ in self.state.pages or id_ in outcome.texts]
+        exchanged = [made for each in self.state.exchanged.values() if (made := _exchanged(each))]
+        changes += exchanged
         changes.sort(key=lambda change: (change.head.volume, change.head.key, change.head.id))
         self._verify([change for change in changes if change.content is not None])
 
@@ -49,9 +53,11 @@ class Outcomes:
             released=listed(self.state.released),
             returned=listed(self.state.returned),
             landed=self._landed({change.head.id: change for change in changes}),
-            references=sum(len(indexes) for indexes in self.state.renamed.values()),
+            references=sum(len(indexes) for indexes in self.state.renamed.values())
+            + sum(len(change.renamed) for change in exchanged),
             sections=len(self.state.sections),
-            labels_kept=sum(len(indexes) for indexes in self.state.labelled.values()),
+            labels_kept=sum(len(indexes) for indexes in self.state.labelled.values())
+            + sum(len(change.labelled) for change in exchanged),
             labels_added=self.state.added,
         )
 
@@ -189,6 +195,46 @@ class Outcomes:
         same = (was.page and was.page.id) == (will.page and will.page.id)
         kept = was.place == will.place or not self.state.must_keep_place(self.state.page(source), a, was)
         return same and (was.page is not None or kept)
+
+
+def _exchanged(exchange: Exchange) -> PageChange | None:
+    """The change of a page in which plain names were exchanged; None if what it says stays."""
+    page = exchange.page
+    text, starts = page.text, page.starts
+    pieces: list[str] = []
+    edits: list[Edit] = []
+    renamed: dict[int, Name] = {}
+    labelled: list[int] = []
+    at = 0
+    for index, decision in exchange.decisions:
+        if decision.labelled:
+            labelled.append(index)
+        if decision.name is not None:
+            renamed[index] = decision.name
+        for edit in decision.edits:
+            # References stand one after the other, and so do their names.
+            start, end = edit.span
+            start += starts[index]
+            end += starts[index]
+            edits.append(Edit(Span(start, end), edit.words))
+            pieces += (text[at:start], edit.words)
+            at = end
+    if not edits:
+        return None
+    pieces.append(text[at:])
+    head = page.head
+    return PageChange(
+        head,
+        head.title,
+        text,
+        "".join(pieces),
+        tuple(edits),
+        None,
+        renamed,
+        frozenset(labelled),
+        head.volume,
+        read=page,
+    )
 
 
 def _unexpected(change: PageChange) -> Refused:

@@ -6,8 +6,7 @@ volume are decided once; ``apply`` makes edits and lists of them."""
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
-from enum import Enum
+from dataclasses import replace
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit
@@ -17,6 +16,7 @@ from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, PageHead, Use
 from mokuji.core.model.references import By, Resolution, Resolver
 from mokuji.core.model.wiki import Place, Volume, Wiki
+from mokuji.core.refactor.engine.decision import LEFT, Decision, Note
 from mokuji.core.refactor.engine.state import State
 from mokuji.core.syntax.headings import shown
 from mokuji.core.syntax.parts import Part
@@ -26,49 +26,11 @@ Typed = tuple[int, str]
 """A volume, and a reference as it is typed there."""
 
 
-class Note(Enum):
-    """What is noted of a reference, by the name of the list that it comes into (``Followed`` says what they mean)."""
-
-    CAPTURED = "captured"
-    LOST = "lost"
-    OTHER_TEXTS = "other_texts"
-    RESETTLED = "resettled"
-    RELEASED = "released"
-    RETURNED = "returned"
-
-
-@dataclass(frozen=True, slots=True)
-class Decision:
-    """What is to become of a reference.
-
-    ``leads`` says whether it led to a page, ``wanted`` to which one it is to lead (None: to none). ``edits`` count from
-    its start, ``name`` is what it names then, ``labelled`` whether it keeps a label of its own, ``label_added`` whether
-    it gets one. ``words``: it is no reference any more. ``unsectioned``: its section is settled. ``careful``: its page
-    is to be read again once it is rewritten.
-    """
-
-    leads: bool = False
-    wanted: int | None = None
-    edits: tuple[Edit, ...] = ()
-    name: Name | None = None
-    labelled: bool = False
-    label_added: bool = False
-    words: bool = False
-    unsectioned: bool = False
-    careful: bool = False
-    note: Note | None = None
-
-
-LEFT = Decision()
-"""Nothing becomes of it."""
-
-
 class Decider:
     """Decides what references are to say; ``before`` and ``after`` know where their names lead."""
 
     def __init__(self, state: State, uses: Iterable[tuple[Page, Use]]) -> None:
         self.state = state
-        self._special = self._pages_apart()
         self._known: dict[Typed, Decision] = {}
         self._forms: dict[tuple[object, ...], tuple[Edit | None, Name]] = {}
         # Those typed alike are resolved once.
@@ -92,7 +54,7 @@ class Decider:
         """What all references typed alike share; None for one that may follow in a way of its own."""
         reference = use.reference
         if (
-            page.head.id in self._special
+            page.head.id in self.state.apart
             or reference.kind is not Kind.LINK
             or reference.name is None
             or reference.section
@@ -100,15 +62,6 @@ class Decider:
         ):
             return None
         return page.head.volume, reference.span.of(page.text)
-
-    def _pages_apart(self) -> set[int]:
-        """The pages on which two references typed alike may follow differently."""
-        outcome = self.state.outcome
-        aimed = {id_ for id_, _ in (*outcome.aims, *outcome.plain)}
-        parted = (
-            self.state.hosts.keys() | outcome.texts.keys() | outcome.sources.keys() | outcome.edits.keys()
-        )
-        return aimed | parted | outcome.heads.keys() | outcome.gone | self.state.leave.keys()
 
     def _resolver(
         self,

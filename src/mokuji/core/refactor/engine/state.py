@@ -16,6 +16,7 @@ from mokuji.core.language.page import Page, PageHead, Use, alias_keys
 from mokuji.core.model.references import Resolution, Resolver, Sections, volumes_by_id
 from mokuji.core.model.wiki import Overlay, Place, Volume, Wiki
 from mokuji.core.refactor.engine.composing import Carried, Composed
+from mokuji.core.refactor.engine.decision import Decision, Exchange, Note
 from mokuji.core.refactor.engine.outcome import AffectedReference, At, Outcome
 from mokuji.core.syntax.reference import Kind, Reference
 
@@ -38,6 +39,8 @@ class State:
         self.minimal = minimal
         self.pages: dict[int, Page] = {}
         self.edits: dict[int, dict[Span, Edit]] = {}
+        self.exchanged: dict[int, Exchange] = {}
+        """Pages in which plain names are exchanged and nothing else; none of them is in ``edits``."""
         self.stored: dict[int, Page] = {}
         self.renamed: dict[int, dict[int, Name]] = {}
         self.careful: set[int] = set()
@@ -95,6 +98,14 @@ class State:
         edited = {host for id_ in self.outcome.edits for host in self.hosts_of(id_)}
         return {*self.outcome.texts, *edited}
 
+    @cached_property
+    def apart(self) -> frozenset[int]:
+        """The pages on which two references typed alike may follow differently."""
+        outcome = self.outcome
+        aimed = {id_ for id_, _ in (*outcome.aims, *outcome.plain)}
+        parted = self.hosts.keys() | outcome.texts.keys() | outcome.sources.keys() | outcome.edits.keys()
+        return frozenset(aimed | parted | outcome.heads.keys() | outcome.gone | self.leave.keys())
+
     def load(self, ids: Iterable[int]) -> None:
         """Reads the texts with these ids, those of the act among them, in one question."""
         missing = [id_ for id_ in dict.fromkeys(ids) if id_ not in self.pages]
@@ -149,6 +160,8 @@ class State:
 
     def edits_of(self, source: int) -> Iterable[Edit]:
         """The edits of a text so far."""
+        if source in self.exchanged:
+            self.settle(source)
         return self.edits.get(source, {}).values()
 
     def sources_of(self, id_: int) -> set[int]:
@@ -210,6 +223,49 @@ class State:
             self.resolved[key] = resolver.resolve(name, home, insert=insert)
         return self.resolved[key]
 
+    def decided(self, page: Page, use: Use, decision: Decision) -> None:
+        """Writes down what was decided of a reference."""
+        id_, span = page.head.id, use.reference.span
+        at = (id_, span)
+        if decision.leads:
+            self.wanted_ids[at] = decision.wanted
+        if decision.unsectioned:
+            self.unsectioned.add(at)
+        if decision.note is not None:
+            self._listed(decision.note)[at] = AffectedReference(page.head, span)
+        if decision.words:
+            for inside in [each for each in self.edits.get(id_, {}) if span.covers(each)]:
+                del self.edits[id_][inside]
+        for edit in decision.edits:
+            self.edit(page, use, Edit(edit.span.moved(span.start), edit.words))
+        if decision.words:
+            self.gone_references.add(at)
+        if decision.name is not None:
+            self.renamed.setdefault(id_, {})[use.index] = decision.name
+        if decision.labelled:
+            self.labelled.setdefault(id_, set()).add(use.index)
+        if decision.careful:
+            self.careful.add(id_)
+        self.added += decision.label_added
+
+    def _listed(self, note: Note) -> dict[At, AffectedReference]:
+        return {
+            Note.CAPTURED: self.captured,
+            Note.LOST: self.lost,
+            Note.OTHER_TEXTS: self.other_texts,
+            Note.RESETTLED: self.resettled,
+            Note.RELEASED: self.released,
+            Note.RETURNED: self.returned,
+        }[note]
+
+    def settle(self, id_: int) -> None:
+        """Makes of a page in which only names were exchanged one like all others, since more is to become of it."""
+        exchange = self.exchanged.pop(id_)
+        for index, decision in exchange.decisions:
+            use = exchange.page.use(index)
+            if use is not None:
+                self.decided(exchange.page, use, decision)
+
     def edit(self, page: Page, use: Use, edit: Edit) -> None:
         gone = self.gone_references
         if gone and any(id_ == page.head.id and span.covers(edit.span) for id_, span in gone):
@@ -221,6 +277,8 @@ class State:
 
     def put_edit(self, source: int, edit: Edit) -> None:
         """Adds an edit to a text."""
+        if source in self.exchanged:
+            self.settle(source)
         self.edits.setdefault(source, {})[edit.span] = edit
         if self._composed:
             for host in self.hosts_of(source):
