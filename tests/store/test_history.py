@@ -28,8 +28,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import reading
 from mokuji.services.writing import writing
-from mokuji.store import page_index, people
-from mokuji.store import writing as stored_writing
+from mokuji.store import exchanged, page_index, people
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import recount
 from mokuji.store.snapshot import load_volumes
@@ -94,7 +93,7 @@ class Histories(RuleBasedStateMachine):
     @initialize(many=st.sampled_from([1, 50]))
     def volumes(self, many: int) -> None:
         # With 1 a name's own row is changed wherever all of its uses are, as for names that many pages use.
-        stored_writing.MANY_USES = many
+        exchanged.MANY_USES = many
         for title in VOLUMES:
             self.do(requests.CreateVolume(title))
         # Most acts of a wiki without pages are refused.
@@ -235,8 +234,8 @@ class Histories(RuleBasedStateMachine):
 
 def test_after_any_history_the_state_is_that_from_scratch(engine: Engine) -> None:
     Histories.engine = engine
-    usual = stored_writing.MANY_USES
+    usual = exchanged.MANY_USES
     try:
         run_state_machine_as_test(Histories, settings=settings(max_examples=12, stateful_step_count=14))
     finally:
-        stored_writing.MANY_USES = usual
+        exchanged.MANY_USES = usual

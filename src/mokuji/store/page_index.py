@@ -296,15 +296,6 @@ class RefsRow:
     flags: Sequence[int]
 
 
-class ShiftedRefs(NamedTuple):
-    """A row of ``page_refs`` in which only ranges, and perhaps names, are others than before (none: the same names)."""
-
-    page: int
-    starts: Sequence[int]
-    ends: Sequence[int]
-    names: Sequence[int] = ()
-
-
 def write_refs(connection: Connection, rows: Sequence[RefsRow]) -> None:
     """Writes all rows with one statement; arrays travel as PostgreSQL writes them, which the driver is slow at."""
     ordered = sorted(rows, key=lambda row: row.page)
@@ -317,30 +308,6 @@ def write_refs(connection: Connection, rows: Sequence[RefsRow]) -> None:
                 "ends": arrays(row.ends for row in ordered),
                 "names": arrays(row.names for row in ordered),
                 "flags": arrays(row.flags for row in ordered),
-            },
-        )
-
-
-# As text, like the former.
-_SHIFT_REFS = text(
-    """UPDATE page_refs r SET starts = CAST(w.starts AS int[]), ends = CAST(w.ends AS int[]),
-        names = CASE w.names WHEN '{}' THEN r.names ELSE CAST(w.names AS bigint[]) END
-    FROM unnest(CAST(:pages AS bigint[]), string_to_array(:starts, ';'), string_to_array(:ends, ';'),
-        string_to_array(:names, ';')) AS w(page, starts, ends, names)
-    WHERE r.page = w.page"""
-)
-
-
-def shift_refs(connection: Connection, rows: Sequence[ShiftedRefs]) -> None:
-    """Writes where references stand now, with one statement, and what they name where that is another."""
-    if rows:
-        connection.execute(
-            _SHIFT_REFS,
-            {
-                "pages": array(row.page for row in rows),
-                "starts": arrays(row.starts for row in rows),
-                "ends": arrays(row.ends for row in rows),
-                "names": arrays(row.names for row in rows),
             },
         )
 

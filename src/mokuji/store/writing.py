@@ -5,8 +5,7 @@ The caller holds the write lock (``database.writing``).
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import (
@@ -18,41 +17,29 @@ from sqlalchemy import (
     Text,
     Update,
     cast,
-    delete,
-    exists,
     func,
     insert,
     select,
-    text,
     update,
 )
 from sqlalchemy.sql.dml import ReturningInsert
 
 from mokuji.core.base import names
-from mokuji.core.base.edits import Shift
 from mokuji.core.base.errors import Conflict
-from mokuji.core.base.names import Name
-from mokuji.core.language.indexed_page import Flag
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.changes import PageChange
 from mokuji.store.change_sets import Signature
+from mokuji.store.exchanged import Exchanged
 from mokuji.store.page_index import (
-    RefsRow,
-    ShiftedRefs,
     index_page,
     index_words,
     index_words_later,
-    intern,
-    shift_refs,
-    write_page_names,
 )
-from mokuji.store.snapshot import stored_key
-from mokuji.store.statements import among, as_sent, numbers, texts, value
+from mokuji.store.statements import numbers, texts, value
 from mokuji.store.tables import change_set as log
-from mokuji.store.tables import name as interned
 from mokuji.store.tables import page as pages
-from mokuji.store.tables import page_name, page_refs, revision
+from mokuji.store.tables import revision
 
 WORDS_AT_ONCE = 50
 """An act in which references on more pages follow leaves their search words for later: making them takes most
@@ -223,11 +210,12 @@ def apply_changes(
     if not changes:
         return
     _bump(connection, changes, by)
-    _copy_revisions(connection, changes, change_set, by)
     rewritten = [change for change in changes if change.text_changed]
     whole = [c for c in changes if c.content is not None and (c.text_changed or c.volume != c.head.volume)]
     plain = [change for change in rewritten if change.content is None]
-    _reindex(connection, plain, [change.head.id for change in whole])
+    exchanged = Exchanged(connection, plain, [change.head.id for change in whole])
+    _copy_revisions(connection, exchanged.passing(changes), change_set, by)
+    exchanged.write()
     for change in whole:
         assert change.content is not None
         index_page(connection, change.head_after, change.content, change.after)
@@ -311,7 +299,7 @@ def _set_summaries(connection: Connection, changes: Sequence[PageChange]) -> Non
 
 
 def _copy_revisions(
-    connection: Connection, changes: Sequence[PageChange], change_set: int, by: Signature
+    connection: Connection, changes: Iterable[PageChange], change_set: int, by: Signature
 ) -> None:
     driver = connection.connection.driver_connection
     assert driver is not None
@@ -337,139 +325,3 @@ def _copy_revisions(
                 change.volume_after,
             )
             copy.write_row(row)
-
-
-_REFS = select(
-    page_refs.c.page,
-    as_sent(page_refs.c.starts),
-    as_sent(page_refs.c.ends),
-    as_sent(page_refs.c.names),
-    as_sent(page_refs.c.flags),
-).where(among(page_refs.c.page, "pages"))
-_gone = func.unnest(numbers("pages"), numbers("names")).table_valued("page", "name").render_derived("w")
-_TAKE_NAMES = delete(page_name).where(page_name.c.page == _gone.c.page, page_name.c.name == _gone.c.name)
-MANY_USES = 50
-"""Number of pages that use a name from which on its row is changed instead of theirs, where all of them change."""
-
-
-def _reindex(connection: Connection, changes: Sequence[PageChange], elsewhere: Collection[int]) -> None:
-    """Shifts the ranges of pages in which plain names were exchanged, and exchanges the names.
-
-    References with a section are never among them: ``following`` reads such pages again. ``elsewhere`` are
-    pages of the same act that are indexed anew, after this.
-    """
-    if not changes:
-        return
-    refs = _refs(connection, changes)
-    _exchange_names(connection, changes, refs, elsewhere)
-    ids: dict[int, dict[Name, int]] = {}
-    for volume in sorted({change.head.volume for change in changes}):
-        wanted = {n for c in changes if c.head.volume == volume for n in c.renamed.values()}
-        ids[volume] = intern(connection, volume, wanted)
-    written: list[ShiftedRefs] = []
-    gone: set[tuple[int, int]] = set()
-    counts: Counter[tuple[int, int, int]] = Counter()
-    for change in changes:
-        row, known, shift = refs[change.head.id], ids[change.head.volume], Shift(change.edits)
-        named = {index: known[name] for index, name in change.renamed.items()}
-        starts, ends = shift.all(row.starts), shift.all(row.ends)
-        if all(row.names[index] == id_ for index, id_ in named.items()):
-            written.append(ShiftedRefs(row.page, starts, ends))
-            continue
-        uses = list(row.names)
-        touched: set[int] = set()
-        for index, id_ in named.items():
-            if uses[index] != id_:
-                touched.update((uses[index], id_))
-                uses[index] = id_
-        written.append(ShiftedRefs(row.page, starts, ends, uses))
-        gone.update((row.page, id_) for id_ in touched)
-        for id_, flag in zip(uses, row.flags, strict=True):
-            if id_ in touched:
-                counts[row.page, id_, flag & Flag.INSERT] += 1
-    shift_refs(connection, written)
-    if gone:
-        values = {"pages": [id_ for id_, _ in gone], "names": [name for _, name in gone]}
-        connection.execute(_TAKE_NAMES, values)
-    write_page_names(connection, counts)
-
-
-def _refs(connection: Connection, changes: Sequence[PageChange]) -> dict[int, RefsRow]:
-    """What is kept of the references of pages, by page; asked for only where the plan has not read it."""
-    found: dict[int, RefsRow] = {}
-    missing: list[int] = []
-    for change in changes:
-        page = change.read
-        if page is None:
-            missing.append(change.head.id)
-        else:
-            found[page.head.id] = RefsRow(page.head.id, page.starts, page.ends, page.name_ids, page.flags)
-    rows = connection.execute(_REFS, {"pages": missing}) if missing else ()
-    return found | {row[0]: RefsRow(*row) for row in rows}
-
-
-_those = func.unnest(numbers("pages")).table_valued("page").render_derived("w")
-_USED_BESIDES = (
-    select(page_name.c.name)
-    .where(among(page_name.c.name, "names"), ~exists().where(_those.c.page == page_name.c.page))
-    .distinct()
-)
-_TAKE_UNUSED = delete(interned).where(
-    interned.c.home == value("home"),
-    interned.c.key == value("key"),
-    interned.c.absolute == value("absolute"),
-    interned.c.vkey.is_not_distinct_from(value("vkey")),
-    interned.c.tkey.is_not_distinct_from(value("tkey")),
-    ~exists().where(page_name.c.name == interned.c.id),
-)
-# As text: a change of rows and what is noted of them in one go.
-_RENAME_NAME = text(
-    """WITH renamed AS (UPDATE name n SET key = :key, vkey = :vkey, tkey = :tkey, absolute = :absolute WHERE n.id = :id
-        AND NOT EXISTS (SELECT 1 FROM name o WHERE o.home = n.home AND o.key = :key AND o.absolute = :absolute
-            AND o.vkey IS NOT DISTINCT FROM CAST(:vkey AS text) COLLATE "C"
-            AND o.tkey IS NOT DISTINCT FROM CAST(:tkey AS text) COLLATE "C")
-        RETURNING n.id)
-    INSERT INTO stale (name) SELECT id FROM renamed"""
-)
-
-
-def _exchange_names(
-    connection: Connection,
-    changes: Sequence[PageChange],
-    refs: Mapping[int, RefsRow],
-    elsewhere: Collection[int],
-) -> None:
-    """Renames a name itself where many pages use it and every use of it becomes one and the same other name,
-    which nobody uses yet: then ``page_name`` need not change."""
-    become: dict[int, set[tuple[int, Name]]] = {}
-    exchanged: Counter[int] = Counter()
-    for change in changes:
-        names_here, home = refs[change.head.id].names, change.head.volume
-        for index, name in change.renamed.items():
-            id_ = names_here[index]
-            become.setdefault(id_, set()).add((home, name))
-            exchanged[id_] += 1
-    uses: Counter[int] = Counter()
-    on_pages: Counter[int] = Counter()
-    for row in refs.values():
-        here = [id_ for id_ in row.names if id_ in become]
-        uses.update(here)
-        on_pages.update(set(here))
-    fit = [
-        id_
-        for id_, to in become.items()
-        if len(to) == 1 and uses[id_] == exchanged[id_] and on_pages[id_] >= MANY_USES
-    ]
-    if not fit:
-        return
-    besides = set(connection.execute(_USED_BESIDES, {"names": fit, "pages": [*refs, *elsewhere]}).scalars())
-    for id_ in sorted(set(fit) - besides):
-        ((home, name),) = become[id_]
-        values = {
-            "key": stored_key(name),
-            "vkey": name.volume,
-            "tkey": name.title,
-            "absolute": name.absolute,
-        }
-        connection.execute(_TAKE_UNUSED, {**values, "home": home})
-        connection.execute(_RENAME_NAME, {**values, "id": id_})
