@@ -20,8 +20,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import history, reading
 from mokuji.services.writing import files, writing
-from mokuji.store import page_index
-from mokuji.store import writing as stored
+from mokuji.store import exchanged, page_index
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes
 from tests.outside.test_media import picture
@@ -299,7 +298,7 @@ def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
     many: int,
 ) -> None:
     # From so many uses on a name's own row is changed, instead of those of the pages that use it.
-    monkeypatch.setattr(stored, "MANY_USES", many)
+    monkeypatch.setattr(exchanged, "MANY_USES", many)
     before = _state(app, writer)
     view = doing.plan(app, writer, wish())
     assert said in " ".join(words.sentence(view).split())

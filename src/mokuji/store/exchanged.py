@@ -57,7 +57,7 @@ _RENAME_NAME = text(
 # As text: a list of lists of different lengths is no array, so each comes as the words of one.
 _SHIFT = text(
     """UPDATE page_refs r SET starts = CAST(w.starts AS int[]), ends = CAST(w.ends AS int[]),
-        names = CASE w.names WHEN '' THEN r.names ELSE CAST(w.names AS bigint[]) END
+        names = CASE w.names WHEN 'same' THEN r.names ELSE CAST(w.names AS bigint[]) END
     FROM unnest(CAST(:pages AS bigint[]), string_to_array(:starts, ';'), string_to_array(:ends, ';'),
         string_to_array(:names, ';')) AS w(page, starts, ends, names)
     WHERE r.page = w.page"""
@@ -115,7 +115,7 @@ class Exchanged:
                 "pages": array(change.head.id for change in self._changes),
                 "starts": ";".join(self._starts),
                 "ends": ";".join(self._ends),
-                "names": ";".join(_written(names) if names else "" for names in names_after),
+                "names": ";".join(_written(names) if names else "same" for names in names_after),
             },
         )
         self._write_uses(names_after)

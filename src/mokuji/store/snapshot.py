@@ -148,7 +148,8 @@ class StoredWiki:
         return [PageHead(*row) for row in self.connection.execute(HEADS, {"ids": ids})]
 
     def pages(self, ids: Collection[int]) -> Mapping[int, Page]:
-        rows = self.connection.execute(PAGES, {"ids": ids})
+        # All at once: one by one the driver takes twice as long, and they are thousands.
+        rows = self.connection.execute(PAGES, {"ids": ids}).all()
         return {row[0]: IndexedPage(PageHead(*row[:5]), *row[5:10], self._names) for row in rows}
 
     def page_at(self, place: Place) -> Page | None:

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from mokuji.core.base import names
-from mokuji.core.base.edits import Edit
+from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.names import Name
 from mokuji.core.language.indexed_page import IndexedPage
 from mokuji.core.language.page import PageHead
@@ -36,7 +36,9 @@ class PageChange:
     """One page before and after.
 
     ``edits`` are what makes ``after`` of ``before``, each at its range in the
-    text before. ``content`` is what stands in the text after. It is None when
+    text before; ``composed`` is ``after``, or None where it need not be put
+    together before somebody asks, and each edit says something new.
+    ``content`` is what stands in the text after. It is None when
     only plain names were exchanged: then all that was read from the text
     before still stands, shifted, but for the names in ``renamed`` (by the
     index of their reference). ``labelled`` are the indexes of those that keep
@@ -48,7 +50,7 @@ class PageChange:
     head: PageHead
     title: str
     before: str
-    after: str
+    composed: str | None
     edits: tuple[Edit, ...]
     content: PageText | None
     renamed: Mapping[int, Name]
@@ -59,8 +61,15 @@ class PageChange:
     read: IndexedPage | None = None
 
     @property
+    def after(self) -> str:
+        """The text after."""
+        return apply(self.before, self.edits) if self.composed is None else self.composed
+
+    @property
     def text_changed(self) -> bool:
         """Whether a new text is to be stored."""
+        if self.composed is None:
+            return bool(self.edits)
         return self.before != self.after or self.fate is Fate.MADE
 
     @property
@@ -141,9 +150,9 @@ class ChangeSet:
             hasher.update(word.encode() + b"\0")
         for change in self.changes:
             head = change.head
-            hasher.update(f"{head.id} {head.revision} {change.title} {change.volume}\0".encode())
-            for edit in change.edits:
-                hasher.update(f"{edit.span.start} {edit.span.end} {edit.words}\0".encode())
+            words = [f"{head.id} {head.revision} {change.title} {change.volume}\0"]
+            words += [f"{edit.span.start} {edit.span.end} {edit.words}\0" for edit in change.edits]
+            hasher.update("".join(words).encode())
         for each in (*self.removed, *self.contents, *self.volumes, *self.assets):
             hasher.update(repr(each).encode() + b"\0")
         return hasher.hexdigest()

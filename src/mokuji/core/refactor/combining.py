@@ -89,7 +89,7 @@ class Combining:
             head=first.head,
             title=change.title,
             before=first.before,
-            after=change.after,
+            composed=change.after,
             edits=compose(len(first.before), first.edits, change.edits),
             content=content,
             renamed={**first.renamed, **change.renamed},

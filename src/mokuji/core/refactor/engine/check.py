@@ -199,35 +199,26 @@ class Outcomes:
 
 def _exchanged(exchange: Exchange) -> PageChange | None:
     """The change of a page in which plain names were exchanged; None if what it says stays."""
-    page = exchange.page
-    text, starts = page.text, page.starts
-    pieces: list[str] = []
+    page, starts = exchange.page, exchange.page.starts
     edits: list[Edit] = []
     renamed: dict[int, Name] = {}
     labelled: list[int] = []
-    at = 0
     for index, decision in exchange.decisions:
         if decision.labelled:
             labelled.append(index)
         if decision.name is not None:
             renamed[index] = decision.name
         for edit in decision.edits:
-            # References stand one after the other, and so do their names.
-            start, end = edit.span
-            start += starts[index]
-            end += starts[index]
-            edits.append(Edit(Span(start, end), edit.words))
-            pieces += (text[at:start], edit.words)
-            at = end
+            edits.append(Edit(edit.span.moved(starts[index]), edit.words))
     if not edits:
         return None
-    pieces.append(text[at:])
     head = page.head
     return PageChange(
         head,
         head.title,
-        text,
-        "".join(pieces),
+        page.text,
+        None,
+        # References stand one after the other, and so do their names.
         tuple(edits),
         None,
         renamed,
