@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import atexit
-import itertools
 import os
 import shutil
 from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
 
 import pytest
 import structlog
@@ -20,6 +18,7 @@ from mokuji.demo import making as demo
 from mokuji.services import people
 from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.store.database import connect, create_database, migrate
+from tests.copies import KEY, Clock, copy_of
 from tests.memory_disk import new_folder
 
 # Tracebacks as Python writes them: with all values in them, one fault fills screens and takes a minute.
@@ -53,8 +52,6 @@ settings.load_profile(os.environ.get("MOKUJI_TEST_PROFILE", "usual"))
 os.environ["XDG_CACHE_HOME"] = str(new_folder("mokuji-kept-"))
 atexit.register(shutil.rmtree, os.environ["XDG_CACHE_HOME"], ignore_errors=True)
 
-_numbers = itertools.count(1)
-
 
 @pytest.fixture(scope="session")
 def server() -> Iterator[str]:
@@ -83,26 +80,10 @@ def _without_autovacuum(server: str) -> None:
         admin.dispose()
 
 
-def _copy(server: str, template: str) -> Iterator[Engine]:
-    name = f"{template}_{next(_numbers)}"
-    admin = connect(server, pool_size=1)
-    try:
-        with admin.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-            connection.execute(text(f"CREATE DATABASE {name} TEMPLATE {template}"))
-            engine = connect(database_url(server, name))
-            try:
-                yield engine
-            finally:
-                engine.dispose()
-                connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
-    finally:
-        admin.dispose()
-
-
 @pytest.fixture
 def engine(server: str) -> Iterator[Engine]:
     """A database of its own for each test, migrated and empty."""
-    yield from _copy(server, "empty_wiki")
+    yield from copy_of(server, "empty_wiki")
 
 
 @pytest.fixture
@@ -111,21 +92,10 @@ def nobodys_hash() -> str:
     return _NOBODYS_HASH
 
 
-class Clock:
-    """A clock that moves on by a second each time it is asked."""
-
-    def __init__(self) -> None:
-        self.now = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
-
-    def __call__(self) -> datetime:
-        self.now += timedelta(seconds=1)
-        return self.now
-
-
 @pytest.fixture
 def app(engine: Engine) -> AppContext:
     """What is needed to work on an empty wiki."""
-    return AppContext(engine, b"a key for tests only", clock=Clock())
+    return AppContext(engine, KEY, clock=Clock())
 
 
 @pytest.fixture(scope="session")
@@ -134,7 +104,7 @@ def demo_template(server: str) -> str:
     create_database(server, "demo_wiki")
     engine = connect(database_url(server, "demo_wiki"))
     migrate(engine)
-    loaded = AppContext(engine, b"a key for tests only", demo=True)
+    loaded = AppContext(engine, KEY, demo=True)
     demo.load(loaded)
     # What a first visit and the worker would do, once for all copies.
     refresh(loaded)
@@ -146,5 +116,5 @@ def demo_template(server: str) -> str:
 @pytest.fixture
 def demo_app(server: str, demo_template: str) -> Iterator[AppContext]:
     """What is needed to work on a fresh copy of the demo wiki."""
-    for engine in _copy(server, demo_template):
-        yield AppContext(engine, b"a key for tests only", clock=Clock(), demo=True)
+    for engine in copy_of(server, demo_template):
+        yield AppContext(engine, KEY, clock=Clock(), demo=True)

@@ -43,9 +43,9 @@ CHECKS = [
 @pytest.fixture(scope="module")
 def interface(demo_template: str, server: str) -> Iterator[tuple[Any, str]]:
     """The description of an interface over a copy of the demo, and the token of somebody who writes there."""
-    from tests.conftest import _copy
+    from tests.copies import copy_of
 
-    for engine in _copy(server, demo_template):
+    for engine in copy_of(server, demo_template):
         app = create_app(AppContext(engine, b"a key for tests only", demo=True), ["mokuji.test"])
         client = TestClient(app, base_url="http://mokuji.test")
         told = client.post("/api/v1/session", json={"handle": "wenna", "password": "buoy"}).json()

@@ -19,6 +19,7 @@ from mokuji.services.reading import categories, listings, reading
 from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import concepts, writing
+from tests.copies import made_once
 from tests.services.making import pages, person, texts, volume
 
 PAGES = {
@@ -30,8 +31,7 @@ PAGES = {
 }
 
 
-@pytest.fixture
-def writer(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Secret", closed=True)
     writer = person(app, "wenna", guide=Role.OWNER, secret=Role.OWNER)
@@ -41,6 +41,9 @@ def writer(app: AppContext) -> Actor:
     )
     pages(app, writer, "guide", {"Uses": "[[=Secret/T]]"})
     return writer
+
+
+app, writer = made_once(_filled)
 
 
 def test_the_index_is_a_tree_with_counts(app: AppContext, writer: Actor) -> None:

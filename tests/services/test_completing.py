@@ -7,6 +7,7 @@ import pytest
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import completing, finding
+from tests.copies import made_once
 from tests.services.making import pages, person, volume
 
 SITE = ("https://docs.example",)
@@ -27,8 +28,7 @@ x
 """
 
 
-@pytest.fixture
-def writer(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Öl lab")
     volume(app, "Secret", closed=True)
@@ -42,6 +42,9 @@ def writer(app: AppContext) -> Actor:
     pages(app, writer, "öl lab", {"Sheet/A": "## One\n", "Pump": ""})
     pages(app, writer, "secret", {"Plan": "## Hidden\n"})
     return writer
+
+
+app, writer = made_once(_filled)
 
 
 def test_sections_are_offered_as_they_are_typed_each_that_can_be_led_to(

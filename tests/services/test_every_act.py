@@ -23,6 +23,7 @@ from mokuji.services.writing import files, writing
 from mokuji.store import exchanged, page_index
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes
+from tests.copies import made_once
 from tests.outside.test_media import picture
 from tests.services.making import pages, person, texts, volume
 from tests.store.filling import index_anew, indexes
@@ -44,8 +45,7 @@ PICTURE = picture("PNG")
 OTHER_PICTURE = hashlib.sha256(picture("PNG", (50, 20))).hexdigest()
 
 
-@pytest.fixture
-def writer(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Data")
     writer = person(app, "wenna", guide=Role.OWNER, data=Role.OWNER)
@@ -57,6 +57,9 @@ def writer(app: AppContext) -> Actor:
     save_source(app, writer, "gel", {"title": "Gel"}, new=True)
     pages(app, writer, "guide", THINGS)
     return writer
+
+
+app, writer = made_once(_filled)
 
 
 def _state(app: AppContext, actor: Actor) -> dict[str, Any]:

@@ -20,13 +20,13 @@ from mokuji.services.folders import checking
 from mokuji.services.writing import writing
 from mokuji.services.writing.findings import findings
 from mokuji.upkeep import asides, one_page, upkeep
+from tests.copies import made_once
 from tests.services.making import pages, person, texts, volume
 
 SITE = ("https://docs.example",)
 
 
-@pytest.fixture
-def writer(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Parts")
     volume(app, "Secret", closed=True)
@@ -36,6 +36,9 @@ def writer(app: AppContext) -> Actor:
     pages(app, writer, "parts", {"Anodes": ""})
     pages(app, writer, "secret", {"Battery vault": "## Hidden\n"})
     return writer
+
+
+app, writer = made_once(_filled)
 
 
 def _found(app: AppContext, actor: Actor, text: str) -> list[PageFinding]:

@@ -24,19 +24,22 @@ from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.upkeep import jobs, keeping, upkeep
 from mokuji.upkeep.reports import flaws
+from tests.copies import made_once
 from tests.services.making import pages, person, volume
 
 HEAVY = sorted(name for name, report in upkeep.REPORTS.items() if not report.in_step)
 
 
-@pytest.fixture
-def writer(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Secret", closed=True)
     writer = person(app, "wenna", guide=Role.OWNER, secret=Role.OWNER)
     pages(app, writer, "guide", {"Pump": "", "Well": "The pump is here. [[Pump#None]] and [[=Secret/Card]]."})
     pages(app, writer, "secret", {"Card": "---\nslots: {a: {required: true}}\n---\nHidden ${a} words"})
     return writer
+
+
+app, writer = made_once(_filled)
 
 
 @pytest.fixture

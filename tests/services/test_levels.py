@@ -15,14 +15,14 @@ from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.reading import levels, reading
 from mokuji.store.places import contents
 from mokuji.store.places.contents import Gap, Level
+from tests.copies import made_once
 from tests.services.making import pages, person, volume
 
 PARTS = 450
 """More than a level that is loaded at once, and than a volume that is loaded whole."""
 
 
-@pytest.fixture
-def keeper(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     volume(app, "Guide", closed=True)
     keeper = person(app, "wenna", guide=Role.OWNER)
     outline = [
@@ -35,6 +35,9 @@ def keeper(app: AppContext) -> Actor:
     pages(app, keeper, "guide", {"Part 7": "[[Part 300]]", "Part 300": ""})
     refresh(app)
     return keeper
+
+
+app, keeper = made_once(_filled)
 
 
 def _lines(level: Level) -> list[tuple[int, str]]:

@@ -20,11 +20,11 @@ from mokuji.services.writing import writing
 from mokuji.store.database import reading as database_reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.upkeep import upkeep
+from tests.copies import made_once
 from tests.services.making import pages, person, texts, volume
 
 
-@pytest.fixture
-def keeper(app: AppContext) -> Actor:
+def _filled(app: AppContext) -> Actor:
     """An open and a closed volume that refer to each other; gives the owner of both."""
     volume(app, "Guide")
     volume(app, "Notes", closed=True)
@@ -45,6 +45,9 @@ def keeper(app: AppContext) -> Actor:
         },
     )
     return keeper
+
+
+app, keeper = made_once(_filled)
 
 
 @pytest.fixture
@@ -251,7 +254,7 @@ def two_volumes(app: AppContext) -> tuple[Actor, Actor]:
     for title, closed in (("Manual", False), ("Vault", True)):
         volume(app, title, closed=closed)
     return (
-        person(app, "mirela", manual=Role.OWNER, vault=Role.OWNER),
+        person(app, "wenna", manual=Role.OWNER, vault=Role.OWNER),
         person(app, "piet", manual=Role.OWNER),
     )
 

@@ -17,6 +17,7 @@ from mokuji.services.writing import files, sources
 from mokuji.store.database import reading
 from mokuji.store.snapshot import load_volumes
 from tests.services.test_every_act import ACTS, OTHER_PICTURE, _again, _check_indexes, _state
+from tests.services.test_every_act import app as app
 from tests.services.test_every_act import writer as writer
 
 SEEDS = range(12)

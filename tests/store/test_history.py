@@ -33,7 +33,7 @@ from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import recount
 from mokuji.store.snapshot import load_volumes
 from tests.application import application
-from tests.conftest import Clock
+from tests.copies import Clock
 from tests.store.filling import empty, index_anew, indexes
 from tests.wikis import TITLES
 

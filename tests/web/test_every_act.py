@@ -22,6 +22,7 @@ from mokuji.web.pages import SESSION
 from mokuji.web.plan_addresses import plan_of
 from tests.application import application
 from tests.services.test_every_act import ACTS
+from tests.services.test_every_act import app as app
 from tests.services.test_every_act import writer as writer
 
 ON_THE_PAGE_FOR_WRITING = {"create", "edit"}
