@@ -6,11 +6,11 @@ neither shown nor counted. Each query has its index (tested with EXPLAIN).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Row, text
 
 from mokuji.core.base.spans import Span
 from mokuji.core.language.excerpt import REACH, Excerpt, excerpt
@@ -25,8 +25,9 @@ LED_FROM = text(
     LATERAL (SELECT pn.page FROM page_name pn WHERE pn.name = n.name AND pn.kind = n.kind
         ORDER BY pn.page LIMIT :most) x ORDER BY n.nth, x.page"""
 )
-# As text, for the same reason; how many there are in all is asked along with it.
-BACKLINK_PAGES = text(
+# As text, for the same reason; how many there are in all is asked along with it, and each page's own arrays are joined
+# for what is said there: of its text no more than what stands around a place is read.
+BACKLINKS = text(
     """WITH counted AS (
         SELECT count(DISTINCT pn.page) AS pages, coalesce(sum(pn.count), 0) AS places
         FROM unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
@@ -39,20 +40,18 @@ BACKLINK_PAGES = text(
             WHERE pn.name = n.name AND pn.kind = n.kind AND pn.page > n.after AND pn.page <> :page
             ORDER BY pn.page LIMIT :most) x
         ORDER BY n.elsewhere, x.page LIMIT :most)
-    SELECT c.pages, c.places, f.elsewhere, f.page FROM counted c LEFT JOIN found f ON true
-    ORDER BY f.elsewhere, f.page"""
-)
-# As text: a join with each page's own arrays; of each text no more than what stands around a place is read.
-SENTENCES = text(
-    """SELECT p.id, p.volume, p.key, p.title, p.revision, u.places, u.nth, u.start, u.stop,
-        substr(r.text, greatest(u.start - :reach, 0) + 1, u.stop - greatest(u.start - :reach, 0) + :reach) AS words
-    FROM page p JOIN page_refs x ON x.page = p.id JOIN revision r ON r.page = p.id AND r.number = p.revision,
-    LATERAL (SELECT u.nth, u.start, u.stop, count(*) OVER () AS places
-        FROM unnest(x.starts, x.ends, x.names, x.flags) WITH ORDINALITY AS u(start, stop, name, flag, nth)
-        JOIN unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
-            ON n.name = u.name AND n.kind = u.flag & 1
-        ORDER BY u.nth LIMIT :most) u
-    WHERE p.id = ANY(CAST(:pages AS bigint[])) ORDER BY p.id, u.nth"""
+    SELECT c.pages, c.places, f.elsewhere, f.page, s.*
+    FROM counted c LEFT JOIN found f ON true LEFT JOIN LATERAL (
+        SELECT p.id, p.volume, p.key, p.title, p.revision, u.here, u.nth, u.start, u.stop,
+            substr(r.text, greatest(u.start - :reach, 0) + 1, u.stop - greatest(u.start - :reach, 0) + :reach) AS words
+        FROM page p JOIN page_refs x ON x.page = p.id JOIN revision r ON r.page = p.id AND r.number = p.revision,
+        LATERAL (SELECT u.nth, u.start, u.stop, count(*) OVER () AS here
+            FROM unnest(x.starts, x.ends, x.names, x.flags) WITH ORDINALITY AS u(start, stop, name, flag, nth)
+            JOIN unnest(CAST(:names AS bigint[]), CAST(:kinds AS smallint[])) AS n(name, kind)
+                ON n.name = u.name AND n.kind = u.flag & 1
+            ORDER BY u.nth LIMIT :sentences) u
+        WHERE p.id = f.page) s ON true
+    ORDER BY f.elsewhere, f.page, s.nth"""
 )
 LAST = 2**62
 """Behind every page."""
@@ -112,11 +111,11 @@ def backlinks(
     if not uses:
         return Backlinks(0, 0, (), None)
     elsewhere = [use.home != page.volume for use in uses]
-    names: dict[str, object] = {"names": [use.name for use in uses], "kinds": [use.kind for use in uses]}
     rows = wiki.connection.execute(
-        BACKLINK_PAGES,
+        BACKLINKS,
         {
-            **names,
+            "names": [use.name for use in uses],
+            "kinds": [use.kind for use in uses],
             "page": page.id,
             "elsewhere": list(map(int, elsewhere)),
             "afters": [
@@ -124,24 +123,23 @@ def backlinks(
                 for each in elsewhere
             ],
             "most": most + 1,
+            "sentences": sentences,
+            "reach": REACH,
         },
     ).all()
-    number, places = rows[0].pages, rows[0].places
-    found = [Cursor(bool(row.elsewhere), row.page) for row in rows if row.page is not None]
-    shown = [each.page for each in found[:most]]
-    entries = _with_sentences(wiki.connection, shown, {**names, "most": sentences}) if shown else ()
-    return Backlinks(number, places, entries, found[most - 1] if len(found) > most else None)
+    found = list(dict.fromkeys(Cursor(bool(row.elsewhere), row.page) for row in rows if row.page is not None))
+    entries = _with_sentences(rows, [each.page for each in found[:most]])
+    return Backlinks(rows[0].pages, rows[0].places, entries, found[most - 1] if len(found) > most else None)
 
 
-def _with_sentences(
-    connection: Connection, ids: Sequence[int], values: Mapping[str, object]
-) -> tuple[Backlink, ...]:
+def _with_sentences(rows: Sequence[Row[Any]], ids: Sequence[int]) -> tuple[Backlink, ...]:
     heads: dict[int, tuple[PageHead, int]] = {}
     sentences: dict[int, list[Sentence]] = {}
-    for row in connection.execute(SENTENCES, {**values, "pages": ids, "reach": REACH}):
-        *head, places, nth, start, end, window = row
-        heads[row.id] = PageHead(*head), places
-        lead = min(start, REACH)
-        said = excerpt(window, Span(lead, lead + end - start))
-        sentences.setdefault(row.id, []).append(Sentence(nth - 1, said))
+    for row in rows:
+        if row.id is None:
+            continue
+        heads[row.id] = PageHead(row.id, row.volume, row.key, row.title, row.revision), row.here
+        lead = min(row.start, REACH)
+        said = excerpt(row.words, Span(lead, lead + row.stop - row.start))
+        sentences.setdefault(row.id, []).append(Sentence(row.nth - 1, said))
     return tuple(Backlink(*heads[id_], tuple(sentences[id_])) for id_ in ids if id_ in heads)
