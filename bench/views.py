@@ -87,6 +87,23 @@ def run(small: AppContext, little: Built, app: AppContext, wiki: Built) -> None:
     _saves(app, wiki)
 
 
+OF_A_VOLUME = (
+    "a bare route that reads one row",
+    "save of another page of the volume of the next",
+    "view of a page of 9 KB with 60 references, right after it",
+    "the same, by somebody who is signed in",
+    "the same while nothing is written",
+    "the same, laid out for the first time",
+)
+
+
+def of_one_volume(app: AppContext, wiki: Built) -> None:
+    """Prints what a view takes in a volume that holds the whole wiki."""
+    with _served(app, wiki) as asks:
+        print(f"\nA wiki of {len(wiki.texts):,} pages in one volume\n")
+        show(in_turns({name: asks[name] for name in OF_A_VOLUME}, turns=40), OF_A_VOLUME[0])
+
+
 class _Elements(HTMLParser):
     """Counts elements, and those of the contents among them."""
 
