@@ -25,7 +25,7 @@ from mokuji.core.base import names
 from mokuji.core.language.scan import scan
 from mokuji.core.model.policy import Actor, Role
 from mokuji.server import create_app
-from mokuji.services import people
+from mokuji.services import passwords, people
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.writing import writing
 from mokuji.store import people as stored_people
@@ -190,7 +190,7 @@ def _session(app: AppContext) -> str:
     """The token of a session of somebody who may do everything."""
     actor = owner(app)
     with writing_transaction(app.engine) as connection:
-        stored_people.set_password(connection, actor.person or 0, people.hash_password(PASSWORD))
+        stored_people.set_password(connection, actor.person or 0, passwords.kept(PASSWORD))
     token = people.sign_in(app, actor.handle, PASSWORD)
     assert token is not None
     return token
@@ -223,7 +223,7 @@ def owner(app: AppContext) -> Actor:
         id_ = (
             account.id
             if account
-            else stored_people.add_person(connection, "bench", "Bench", "", people.hash_password(PASSWORD))
+            else stored_people.add_person(connection, "bench", "Bench", "", passwords.kept(PASSWORD))
         )
         for volume in connection.execute(text("SELECT id FROM volume")).scalars().all():
             stored_people.set_role(connection, id_, volume, Role.OWNER)

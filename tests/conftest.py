@@ -15,7 +15,7 @@ from sqlalchemy import Engine, text
 
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.demo import making as demo
-from mokuji.services import people
+from mokuji.services import passwords
 from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.store.database import connect, create_database, migrate
 from tests.copies import KEY, Clock, copy_of
@@ -30,9 +30,9 @@ structlog.configure(
     ]
 )
 # Passwords of tests need not be dear to guess: a hash with the product's own cost takes longer than most tests.
-_NOBODYS_HASH = people.NOBODYS_HASH
-people._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
-people.NOBODYS_HASH = people._hasher.hash("nobody")
+_NOBODYS_HASH = passwords.NOBODYS_HASH
+passwords._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+passwords.NOBODYS_HASH = passwords._hasher.hash("nobody")
 # The usual run tries the same examples each time, so that it tells about the change and not about luck; the thorough
 # one looks for new ones.
 settings.register_profile(

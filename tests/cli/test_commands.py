@@ -170,9 +170,17 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path) -> None:
     again = _run(home, "import", str(folder))
     assert again.returncode == 1 and "There is a volume “manual” already" in again.stderr
     short = _run(home, "add-person", "ada", "--name", "Ada", "--password", "short", "--owner-of", "manual")
-    assert short.returncode == 1 and "at least 8 characters" in short.stderr
+    assert short.returncode == 1 and "at least 12 characters" in short.stderr
     added = _run(
-        home, "add-person", "ada", "--name", "Ada", "--password", "long enough", "--owner-of", "manual"
+        home,
+        "add-person",
+        "ada",
+        "--name",
+        "Ada",
+        "--password",
+        "seven odd gulls sing",
+        "--owner-of",
+        "manual",
     )
     assert added.returncode == 0
     assert not _server_runs(home)
@@ -261,7 +269,9 @@ def test_the_worker_beside_a_server_ends_with_it_however_that_ends(
 
 
 def test_the_start_says_that_nobody_owns_the_wiki_until_somebody_does(home: Path, tmp_path: Path) -> None:
-    assert _run(home, "add-person", "ada", "--name", "Ada", "--password", "long enough").returncode == 0
+    assert (
+        _run(home, "add-person", "ada", "--name", "Ada", "--password", "seven odd gulls sing").returncode == 0
+    )
 
     def said() -> str:
         process = subprocess.Popen(
@@ -283,7 +293,7 @@ def test_the_start_says_that_nobody_owns_the_wiki_until_somebody_does(home: Path
         return "".join(lines)
 
     assert "Nobody owns this wiki yet" in said()
-    taken = _run(home, "add-person", "ada", "--name", "Ada", "--password", "long enough")
+    taken = _run(home, "add-person", "ada", "--name", "Ada", "--password", "seven odd gulls sing")
     assert taken.returncode == 1 and "called “ada” here already" in taken.stderr
     assert _run(home, "wiki-owner", "ada").returncode == 0
     assert "Nobody owns" not in said()

@@ -95,10 +95,10 @@ def test_an_import_brings_volumes_with_contents_and_owner(app: AppContext, tmp_p
     (tmp_path / "guide" / "contents.md").write_text("- [[Pump]]\n  - [[Well]]\n")
     (tmp_path / "guide" / "Pump.md").write_bytes(b"see [[Well]]\r\n")
     (tmp_path / "guide" / "Well.md").write_text("")
-    people.add(app, "Wenna", "Wenna Carrow", "long enough", [])
+    people.add(app, "Wenna", "Wenna Carrow", "seven odd gulls sing", [])
     owner = people.person_id(app, "wenna")
     importing.import_now(app, tmp_path, importing.read_folder(tmp_path), "note", owner=owner)
-    token = people.sign_in(app, "wenna", "long enough")
+    token = people.sign_in(app, "wenna", "seven odd gulls sing")
     actor = people.actor_of(app, token)
     assert list(actor.roles.values()) == [Role.OWNER]
     view = reading.open_volume(app, actor, "field-guide")
@@ -125,10 +125,10 @@ def test_a_folder_that_is_not_there_is_said(tmp_path: Path) -> None:
 
 
 def test_passwords_are_checked_and_sessions_end(app: AppContext) -> None:
-    people.add(app, "piet", "Piet", "long enough", [])
+    people.add(app, "piet", "Piet", "seven odd gulls sing", [])
     assert people.sign_in(app, "piet", "wrong") is None
-    assert people.sign_in(app, "nobody", "long enough") is None
-    token = people.sign_in(app, "PIET", "long enough")
+    assert people.sign_in(app, "nobody", "seven odd gulls sing") is None
+    token = people.sign_in(app, "PIET", "seven odd gulls sing")
     assert token is not None
     assert people.actor_of(app, token).handle == "piet"
     assert not people.actor_of(app, token + "x").signed_in
@@ -137,16 +137,16 @@ def test_passwords_are_checked_and_sessions_end(app: AppContext) -> None:
 
 
 def test_a_session_runs_out(app: AppContext) -> None:
-    people.add(app, "piet", "Piet", "long enough", [])
+    people.add(app, "piet", "Piet", "seven odd gulls sing", [])
     clock: Any = app.clock
-    token = people.sign_in(app, "piet", "long enough")
+    token = people.sign_in(app, "piet", "seven odd gulls sing")
     for _ in range(14):
         assert people.actor_of(app, token).signed_in
         clock.now += people.IDLE_SESSION - timedelta(minutes=10)
     assert people.actor_of(app, token).signed_in
     clock.now += timedelta(hours=20)  # used all the time, but 14 days old
     assert not people.actor_of(app, token).signed_in
-    token = people.sign_in(app, "piet", "long enough")
+    token = people.sign_in(app, "piet", "seven odd gulls sing")
     clock.now += people.IDLE_SESSION + timedelta(minutes=1)
     assert not people.actor_of(app, token).signed_in
 

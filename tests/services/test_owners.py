@@ -74,20 +74,20 @@ def test_the_last_owner_of_the_wiki_stays(app: AppContext) -> None:
 
 def test_who_left_and_who_was_reset_is_signed_in_nowhere(app: AppContext) -> None:
     wenna = owner_of_wiki(app, "wenna")
-    people.add(app, "piet", "Piet", "long enough", [])
-    token = people.sign_in(app, "piet", "long enough")
+    people.add(app, "piet", "Piet", "seven odd gulls sing", [])
+    token = people.sign_in(app, "piet", "seven odd gulls sing")
     with pytest.raises(Forbidden):
-        people.reset(app, "piet", "another one", actor=people.actor_of(app, token))
-    people.reset(app, "piet", "another one", actor=wenna)
+        people.reset(app, "piet", "another odd gull sings", actor=people.actor_of(app, token))
+    people.reset(app, "piet", "another odd gull sings", actor=wenna)
     assert not people.actor_of(app, token).signed_in
-    assert people.sign_in(app, "piet", "long enough") is None
-    token = people.sign_in(app, "piet", "another one")
+    assert people.sign_in(app, "piet", "seven odd gulls sing") is None
+    token = people.sign_in(app, "piet", "another odd gull sings")
     assert people.actor_of(app, token).signed_in
     people.close(app, "piet", actor=wenna)
     assert not people.actor_of(app, token).signed_in
-    assert people.sign_in(app, "piet", "another one") is None
+    assert people.sign_in(app, "piet", "another odd gull sings") is None
     people.let_in_again(app, "piet", actor=wenna)
-    assert people.sign_in(app, "piet", "another one")
+    assert people.sign_in(app, "piet", "another odd gull sings")
 
 
 @pytest.mark.parametrize("act", [people.close, people.let_in_again, people.give_wiki])
@@ -125,24 +125,24 @@ def test_a_freed_handle_is_nobody_elses_while_pages_name_it(app: AppContext, vol
     wenna = person(app, "wenna", guide=Role.OWNER)
     pages(app, wenna, "guide", {"A": "Ask @wenna."})
     done(app, wenna, requests.RenamePerson("guide", "wenna", "carrow"))
-    people.add(app, "wenna-two", "Other", "long enough", [])
+    people.add(app, "wenna-two", "Other", "seven odd gulls sing", [])
     # References followed, so nothing names it; somebody writes it again from memory.
     pages(app, again(app, wenna), "guide", {"B": "Ask @wenna."})
     with pytest.raises(Refused, match="somebody else"):
-        people.add(app, "wenna", "Other", "long enough", [])
+        people.add(app, "wenna", "Other", "seven odd gulls sing", [])
     jonas = person(app, "jonas", guide=Role.WRITER)
     refusal = doing.plan(app, jonas, requests.RenamePerson("guide", "jonas", "Wenna")).refusal
     assert refusal is not None and refusal.code == "handle_named"
     back = doing.plan(app, again(app, wenna), requests.RenamePerson("guide", "carrow", "wenna"))
     assert back.refusal is None
     writing.save(app, again(app, wenna), writing.Save("guide", "B", "Ask somebody.", revision=1))
-    people.add(app, "wenna", "Other", "long enough", [])
+    people.add(app, "wenna", "Other", "seven odd gulls sing", [])
 
 
 def test_a_handle_that_is_taken_is_refused_in_words(app: AppContext) -> None:
-    people.add(app, "piet", "Piet", "long enough", [])
+    people.add(app, "piet", "Piet", "seven odd gulls sing", [])
     with pytest.raises(Refused, match="called “piet” here already"):
-        people.add(app, "Piet", "Other", "long enough", [])
+        people.add(app, "Piet", "Other", "seven odd gulls sing", [])
 
 
 def test_the_log_tells_of_a_handle_to_its_person_and_in_the_volumes_that_were_rewritten(

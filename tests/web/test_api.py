@@ -458,7 +458,7 @@ def test_people_are_closed_reset_and_made_owners_by_an_owner_of_the_wiki_alone(
     browser: Browser, demo_app: AppContext, wenna: TestClient
 ) -> None:
     calls = [
-        ("PUT", "/api/v1/people/piet/password", {"password": "another one"}),
+        ("PUT", "/api/v1/people/piet/password", {"password": "another odd gull sings"}),
         ("PUT", "/api/v1/people/piet/closed", None),
         ("DELETE", "/api/v1/people/piet/closed", None),
         ("PUT", "/api/v1/people/piet/owner-of-wiki", None),
@@ -471,7 +471,7 @@ def test_people_are_closed_reset_and_made_owners_by_an_owner_of_the_wiki_alone(
     for method, address, body in calls:
         assert wenna.request(method, address, json=body).status_code == 204, address
     piet = browser()
-    for password, expected in (("buoy", 401), ("another one", 201)):
+    for password, expected in (("buoy", 401), ("another odd gull sings", 201)):
         told = {"handle": "piet", "password": password}
         assert piet.post("/api/v1/session", json=told).status_code == expected
     last = wenna.delete("/api/v1/people/wenna/owner-of-wiki")

@@ -17,7 +17,7 @@ from starlette.testclient import TestClient
 from mokuji import connections, guard
 from mokuji.core.base.errors import TooMany
 from mokuji.server import configured, create_app
-from mokuji.services import people
+from mokuji.services import passwords, people
 from mokuji.services.app_context import AppContext
 from mokuji.services.site import Site
 from mokuji.store.database import DatabaseDown
@@ -151,7 +151,7 @@ def test_many_who_sign_in_at_once_hold_nobody_else(browser: Browser, demo_app: A
     """Those for whom there is no room are told so at once, rather than holding the threads that all requests share."""
     held = threading.Event()
     reached = threading.Semaphore(0)
-    verify = people._hasher.verify
+    verify = passwords._hasher.verify
 
     def slow(*args: Any) -> bool:
         reached.release()
@@ -160,16 +160,16 @@ def test_many_who_sign_in_at_once_hold_nobody_else(browser: Browser, demo_app: A
 
     client = browser()
     with pytest.MonkeyPatch.context() as patch, ThreadPoolExecutor(60) as pool:
-        patch.setattr(people, "_hasher", type("Slow", (), {"verify": staticmethod(slow)}))
+        patch.setattr(passwords, "_hasher", type("Slow", (), {"verify": staticmethod(slow)}))
         waiting = [pool.submit(_try, client, f"somebody-{n}", "x") for n in range(40)]
-        for _ in range(people.HASHING):
+        for _ in range(passwords.HASHING):
             assert reached.acquire(timeout=20)
-        while sum(each.done() for each in waiting) < 40 - people.WAITING:
+        while sum(each.done() for each in waiting) < 40 - passwords.WAITING:
             time.sleep(0.01)
         assert client.get("/field-guide").status_code == 200
         held.set()
         said = sorted(each.result() for each in waiting)
-    assert said == [401] * people.WAITING + [503] * (40 - people.WAITING)
+    assert said == [401] * passwords.WAITING + [503] * (40 - passwords.WAITING)
 
 
 def test_who_reads_does_not_depend_on_numbers_that_cannot_be_written(browser: Browser) -> None:

@@ -9,7 +9,7 @@ from mokuji import routing
 from mokuji.api import schemas
 from mokuji.api.asking import FAULTS, Changer, TheApp, bearer
 from mokuji.core.base.errors import Forbidden
-from mokuji.services import people
+from mokuji.services import first_owner, own_page, people
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
@@ -18,16 +18,73 @@ router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 def open_session(app: TheApp, body: schemas.SignIn, request: Request) -> schemas.Session:
     """Sign in. Tries are counted by handle and by address (429)."""
     address = request.client.host if request.client else ""
-    token = people.sign_in(app, body.handle, body.password, address)
+    agent = request.headers.get("user-agent", "")
+    token = people.sign_in(app, body.handle, body.password, address, agent=agent)
     if token is None:
         raise Forbidden("Handle and password do not belong together.", code="sign_in")
     return schemas.Session(token=token)
+
+
+@router.post("/first-owner", status_code=201)
+def begin(app: TheApp, body: schemas.FirstOwner, request: Request) -> schemas.Session:
+    """Own a wiki that nobody is in yet; signs in. Tries are counted by address (429)."""
+    address = request.client.host if request.client else ""
+    return schemas.Session(
+        token=first_owner.begin(
+            app,
+            body.key,
+            body.handle,
+            body.name,
+            body.password,
+            address,
+            request.headers.get("user-agent", ""),
+        )
+    )
 
 
 @router.delete("/session", status_code=204)
 def close_session(app: TheApp, request: Request, _: Changer) -> Response:
     """Sign out."""
     people.sign_out(app, bearer(request))
+    return Response(status_code=204)
+
+
+@router.get("/own")
+def own(app: TheApp, request: Request, actor: Changer) -> schemas.Own:
+    """Who asks, and where they are signed in."""
+    view = own_page.own_page(app, actor, bearer(request))
+    sessions = [
+        schemas.OwnSession(id=each.id, device=each.device, begun=each.begun, seen=each.seen, here=each.here)
+        for each in view.sessions
+    ]
+    return schemas.Own(handle=view.handle, name=view.name, owns_wiki=view.owns_wiki, sessions=sessions)
+
+
+@router.put("/own/name", status_code=204)
+def set_own_name(app: TheApp, actor: Changer, body: schemas.OwnName) -> Response:
+    """Be called otherwise, as others see it."""
+    own_page.set_name(app, actor, body.name)
+    return Response(status_code=204)
+
+
+@router.put("/own/password", status_code=204)
+def change_own_password(app: TheApp, request: Request, actor: Changer, body: schemas.OwnPassword) -> Response:
+    """Another password; all other sessions end."""
+    own_page.change_password(app, actor, bearer(request), body.present, body.password)
+    return Response(status_code=204)
+
+
+@router.delete("/own/sessions", status_code=204)
+def end_other_sessions(app: TheApp, request: Request, actor: Changer) -> Response:
+    """End all of one's own sessions but this one."""
+    own_page.end_others(app, actor, bearer(request))
+    return Response(status_code=204)
+
+
+@router.delete("/own/sessions/{session}", status_code=204)
+def end_own_session(app: TheApp, actor: Changer, session: int) -> Response:
+    """End one of one's own sessions."""
+    own_page.end_session(app, actor, session)
     return Response(status_code=204)
 
 

@@ -31,6 +31,47 @@ class SignIn(Schema):
     password: str
 
 
+class FirstOwner(Schema):
+    """Who is to own a wiki that nobody is in, with the key that its start command printed."""
+
+    key: str
+    handle: str
+    name: str
+    password: str
+
+
+class OwnSession(Schema):
+    """Where somebody is signed in; ``here`` is the session that asks."""
+
+    id: int
+    device: str = Field(description="What the program that signed in said of itself")
+    begun: datetime
+    seen: datetime
+    here: bool
+
+
+class Own(Schema):
+    """Who asks, as they see themselves."""
+
+    handle: str
+    name: str
+    owns_wiki: bool
+    sessions: list[OwnSession]
+
+
+class OwnName(Schema):
+    """The name that others see."""
+
+    name: str
+
+
+class OwnPassword(Schema):
+    """The password of now, and a new one."""
+
+    present: str
+    password: str = Field(description="12 to 128 characters that are not soon guessed")
+
+
 class Session(Schema):
     """A session: send ``Authorization: Bearer`` with its token."""
 
@@ -489,7 +530,7 @@ class Acts(Schema):
 class Password(Schema):
     """A new password."""
 
-    password: str = Field(min_length=8, max_length=1000)
+    password: str = Field(description="12 to 128 characters that are not soon guessed", max_length=1000)
 
 
 class Secret(Schema):

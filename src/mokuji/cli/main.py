@@ -234,9 +234,14 @@ def serve() -> None:
     settings = _settings()
     _check_port(settings.host, settings.port)
     with _app_context(settings, "mokuji") as context:
-        from mokuji.services import people
+        from mokuji.services import first_owner, people
 
-        if not people.has_owner(context):
+        if first_owner.wanted(context):
+            typer.echo(
+                "Nobody is here yet. Whoever opens Mokuji first and types this key owns it: "
+                f"{first_owner.key(context)}"
+            )
+        elif not people.has_owner(context):
             typer.echo(
                 "Nobody owns this wiki yet, so nobody can rename, close or reset people. "
                 "Make somebody its owner: mokuji wiki-owner HANDLE, or mokuji add-person HANDLE --owner-of-wiki."

@@ -18,9 +18,9 @@ from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
+from mokuji.services import passwords
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
-from mokuji.services.people import hash_password
 from mokuji.store import people, writing
 from mokuji.store.change_sets import Signature
 from mokuji.store.database import label_of, reading, set_label
@@ -87,7 +87,7 @@ def _time(value: Any) -> datetime:
 
 
 def _people(app: AppContext, told: Mapping[str, Mapping[str, Any]]) -> dict[str, int]:
-    password = hash_password(PASSWORD)
+    password = passwords.kept(PASSWORD)
     with writing_transaction(app.engine) as connection:
         return {
             handle: people.add_person(connection, handle, each["name"], each["work"], password)

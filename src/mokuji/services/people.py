@@ -1,8 +1,4 @@
-"""Signing in and out, and who a session belongs to.
-
-Passwords are kept as argon2id hashes (RFC 9106, argon2-cffi's defaults).
-A session's token is random; only its hash is stored.
-"""
+"""Signing in and out, and who a session belongs to. A session's token is random; only its hash is stored."""
 
 from __future__ import annotations
 
@@ -10,13 +6,7 @@ import hashlib
 import hmac
 import re
 import secrets
-import threading
-from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import datetime, timedelta
-
-from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerificationError
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, Collision, Forbidden, Missing, Refused, TooMany
@@ -24,7 +14,9 @@ from mokuji.core.language.scan import check as check_text
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
+from mokuji.services import passwords
 from mokuji.services.app_context import AppContext, refresh, visible
+from mokuji.services.devices import device_of
 from mokuji.services.signing import proves, signature
 from mokuji.store import moments, people
 from mokuji.store.database import Connection, asking, reading, writing
@@ -42,21 +34,10 @@ TRIES_WITHIN = timedelta(minutes=15)
 TRIES_OF_HANDLE, TRIES_FROM_ADDRESS = 20, 60
 """Maximum number of tries to sign in within that time: with one handle (80 an hour; OWASP ASVS 4.0.3, 2.2.1, allows
 100), and from one address, behind which there may be an office."""
-HASHING, WAITING = 2, 8
-"""Maximum number of passwords that are looked at at once, and of those that wait for it: each holds a thread and a core
-for a while."""
+LONGEST_NAME = 100
+"""Maximum number of code points of the name that others see."""
 LONGEST_TOKEN = 100
 """A longer one is no session's."""
-LONGEST_PASSWORD = 1_000
-"""Longer ones are no password of anybody."""
-
-_hasher = PasswordHasher()
-NOBODYS_HASH = (
-    "$argon2id$v=19$m=65536,t=3,p=4$Csei3FUr2asqA/J16bQTJg$sNoNOYjcl5Oe6C8pyny/svz4ZCdX47ZJ2GZSDl0pywk"
-)
-"""Of a password that nobody knows: looking at it takes as long as at anybody's."""
-_hashing = threading.BoundedSemaphore(HASHING)
-_waiting = threading.BoundedSemaphore(WAITING)
 
 
 def volumes_of(app: AppContext, actor: Actor) -> list[Volume]:
@@ -65,40 +46,16 @@ def volumes_of(app: AppContext, actor: Actor) -> list[Volume]:
         return list(visible(connection, actor).values())
 
 
-def hash_password(password: str) -> str:
-    """A password as it may be stored."""
-    return _hasher.hash(password)
-
-
-def _token_hash(token: str) -> str:
+def token_hash(token: str) -> str:
+    """By what a session is kept."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-@contextmanager
-def _at_work() -> Iterator[None]:
-    """Room to look at a password; TooMany at once if many wait for it already."""
-    if not _waiting.acquire(blocking=False):
-        raise TooMany("Many people sign in at this moment. Try again in a few seconds.", 5, code="busy")
-    try:
-        with _hashing:
-            yield
-    finally:
-        _waiting.release()
-
-
-def _belong_together(account: Account | None, password: str) -> bool:
-    """Whether this is the password of the account. An unknown handle costs the same time as a wrong password."""
-    try:
-        with _at_work():
-            _hasher.verify(account.password if account else NOBODYS_HASH, password[:LONGEST_PASSWORD])
-    except (VerificationError, InvalidHashError):
-        return False
-    return account is not None and account.closed is None
-
-
-def sign_in(app: AppContext, handle: str, password: str, address: str = "", former: str = "") -> str | None:
+def sign_in(
+    app: AppContext, handle: str, password: str, address: str = "", former: str = "", agent: str = ""
+) -> str | None:
     """A new session's token, or None if handle and password do not belong together. The session of the token
-    ``former`` ends with it.
+    ``former`` ends with it. ``agent`` is what the program that signs in says of itself.
 
     TooMany after ``TRIES_OF_HANDLE`` or ``TRIES_FROM_ADDRESS``, whoever asks: a right password is told from a wrong
     one no sooner.
@@ -107,28 +64,49 @@ def sign_in(app: AppContext, handle: str, password: str, address: str = "", form
     keys = [_try_key(app, "handle", handle)]
     if address:
         keys.append(_try_key(app, "address", address))
+    _count_tries(app, keys)
+    storable = "\x00" not in handle and names.is_storable(handle)
+    with reading(app.engine) as connection:
+        account = people.account(connection, handle) if storable else None
+    # An unknown handle costs the same time as a wrong password.
+    fits = passwords.fits(password, account.password if account is not None else None)
+    if not fits or account is None or account.closed is not None:
+        return None
+    with writing(app.engine) as connection:
+        people.forget_tries(connection, keys[:1])
+        if former:
+            people.close_session(connection, token_hash(former))
+        return opened(app, connection, account.id, agent)
+
+
+def opened(app: AppContext, connection: Connection, person: int, agent: str = "") -> str:
+    """The token of a new session of somebody who may have one."""
+    token, now = secrets.token_urlsafe(32), app.clock()
+    ends, idle = now + LONGEST_SESSION, now - IDLE_SESSION
+    people.open_session(connection, token_hash(token), person, now, ends, idle, device_of(agent))
+    return token
+
+
+def count_try(app: AppContext, what: str, by: str) -> None:
+    """Counts a try of somebody, known by an address, to be let in otherwise; TooMany after many."""
+    _count_tries(app, [_try_key(app, what, by)], TRIES_OF_HANDLE)
+
+
+def forget_try(app: AppContext, connection: Connection, what: str, by: str) -> None:
+    """Counts the tries of somebody no longer: they were right."""
+    people.forget_tries(connection, [_try_key(app, what, by)])
+
+
+def _count_tries(app: AppContext, keys: list[bytes], *most: int) -> None:
     now = app.clock()
     with writing(app.engine) as connection:
         tries = people.try_sign_in(connection, keys, now, now - TRIES_WITHIN)
-    if any(n > most for n, most in zip(tries, (TRIES_OF_HANDLE, TRIES_FROM_ADDRESS), strict=False)):
+    if any(n > each for n, each in zip(tries, most or (TRIES_OF_HANDLE, TRIES_FROM_ADDRESS), strict=False)):
         raise TooMany(
             "There were too many tries to sign in with this handle or from this address. Wait a quarter of an hour, "
             "then try again.",
             int(TRIES_WITHIN.total_seconds()),
         )
-    storable = "\x00" not in handle and names.is_storable(handle)
-    with reading(app.engine) as connection:
-        account = people.account(connection, handle) if storable else None
-    if not _belong_together(account, password) or account is None:
-        return None
-    token = secrets.token_urlsafe(32)
-    with writing(app.engine) as connection:
-        people.forget_tries(connection, keys[:1])
-        if former:
-            people.close_session(connection, _token_hash(former))
-        ends = now + LONGEST_SESSION
-        people.open_session(connection, _token_hash(token), account.id, now, ends, now - IDLE_SESSION)
-    return token
 
 
 def _try_key(app: AppContext, what: str, value: str) -> bytes:
@@ -140,14 +118,14 @@ def _try_key(app: AppContext, what: str, value: str) -> bytes:
 def sign_out(app: AppContext, token: str) -> None:
     """Ends a session."""
     with writing(app.engine) as connection:
-        people.close_session(connection, _token_hash(token))
+        people.close_session(connection, token_hash(token))
 
 
 def actor_of(app: AppContext, token: str | None) -> Actor:
     """Who a token belongs to; nobody if it is missing or wrong, has run out, or was not used for a day."""
     if not token or len(token) > LONGEST_TOKEN:
         return policy.NOBODY
-    now, hashed = app.clock(), _token_hash(token)
+    now, hashed = app.clock(), token_hash(token)
     with asking(app.engine) as connection:
         session = people.session(connection, hashed, now, now - IDLE_SESSION)
     return _at_it(app, session, hashed, now)
@@ -156,7 +134,7 @@ def actor_of(app: AppContext, token: str | None) -> Actor:
 def arrive(app: AppContext, token: str) -> tuple[Actor, str]:
     """As ``actor_of``, for one who reads: numbers of upkeep are right after it. Comes with the moment that the database
     shows (``store.moments``); empty if it has gone on meanwhile."""
-    now, hashed = app.clock(), _token_hash(token) if token and len(token) <= LONGEST_TOKEN else ""
+    now, hashed = app.clock(), token_hash(token) if token and len(token) <= LONGEST_TOKEN else ""
     with asking(app.engine) as connection:
         arrival = moments.arrive(connection, hashed, now, now - IDLE_SESSION)
     if arrival.stale:
@@ -211,35 +189,47 @@ def add(
     owner_of_wiki: bool = False,
 ) -> int:
     """Lets somebody sign in, as owner of some volumes or of the wiki."""
-    handle = handle.strip().casefold()
-    if not re.fullmatch(r"[\w][\w-]{0,39}", handle):
-        raise BadName(f"“{handle}” cannot be a handle: use up to 40 letters, digits and hyphens.")
-    hashed = _new_password(password)
+    hashed = checked(handle, name, password)
     with writing(app.engine) as connection:
         volumes = load_volumes(connection)
         for title in owner_of:
             if names.key(title) not in volumes:
                 raise Missing(f"There is no volume “{title}”.")
-        if people.account(connection, handle) is not None:
-            raise Collision(
-                f"Somebody is called “{handle}” here already. Choose another handle.", code="person_name"
-            )
-        check_never_theirs(connection, handle, 0)
-        called = name.strip() or handle
-        person = people.add_person(connection, handle, called, "", hashed, owns_wiki=owner_of_wiki)
+        person = added(connection, handle, name, hashed, owner_of_wiki=owner_of_wiki)
         for title in owner_of:
             people.set_role(connection, person, volumes[names.key(title)].id, Role.OWNER)
         return person
 
 
-def _new_password(password: str) -> str:
-    """The hash of a new password; BadName if it cannot be one."""
-    check_text(password)
-    if len(password) < 8:
-        raise BadName("The password is too short. Use at least 8 characters.")
-    if len(password) > LONGEST_PASSWORD:
-        raise BadName(f"The password is too long. Use at most {LONGEST_PASSWORD:,} characters.")
-    return hash_password(password)
+def checked(handle: str, name: str, password: str) -> str:
+    """The hash of the password of somebody new; BadName for a handle, a name or a password that cannot be one."""
+    handle = handle.strip().casefold()
+    if not re.fullmatch(r"[\w][\w-]{0,39}", handle):
+        raise BadName(
+            f"“{handle}” cannot be a handle: use up to 40 letters, digits and hyphens.", code="handle"
+        )
+    return passwords.new(password, (handle, checked_name(name)))
+
+
+def checked_name(name: str) -> str:
+    """The name of a person as it is kept; BadName if it cannot be one."""
+    check_text(name)
+    wanted = " ".join(name.split())
+    if len(wanted) > LONGEST_NAME:
+        raise BadName(f"The name is too long. Use at most {LONGEST_NAME} characters.", code="person_name")
+    return wanted
+
+
+def added(connection: Connection, handle: str, name: str, hashed: str, *, owner_of_wiki: bool = False) -> int:
+    """Somebody new, whose handle, name and password were ``checked``; Collision if the handle is taken."""
+    handle = handle.strip().casefold()
+    if people.account(connection, handle) is not None:
+        raise Collision(
+            f"Somebody is called “{handle}” here already. Choose another handle.", code="person_name"
+        )
+    check_never_theirs(connection, handle, 0)
+    called = checked_name(name) or handle
+    return people.add_person(connection, handle, called, "", hashed, owns_wiki=owner_of_wiki)
 
 
 def has_owner(app: AppContext) -> bool:
@@ -297,8 +287,8 @@ def let_in_again(app: AppContext, handle: str, *, actor: Actor | None = None) ->
 def reset(app: AppContext, handle: str, password: str, *, actor: Actor | None = None) -> None:
     """Another password for somebody; their sessions end."""
     with reading(app.engine) as connection:
-        _concerned(connection, actor, PersonPermission.RESET, handle)
-    hashed = _new_password(password)
+        account = _concerned(connection, actor, PersonPermission.RESET, handle)
+    hashed = passwords.new(password, (account.handle, account.name))
     with writing(app.engine) as connection:
         people.set_password(
             connection, _concerned(connection, actor, PersonPermission.RESET, handle).id, hashed

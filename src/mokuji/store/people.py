@@ -42,6 +42,7 @@ _account = select(
     person.c.closed,
 )
 ACCOUNT = _account.where(person.c.handle == value("handle"))
+ANYBODY = select(exists().select_from(person))
 ACCOUNTS = _account.where(_HERE).order_by(person.c.id).limit(50)
 HANDLES = select(person.c.handle, person.c.name).where(_HERE).order_by(person.c.handle).limit(value("most"))
 _ADD = insert(person).returning(person.c.id)
@@ -61,12 +62,26 @@ OWNERS = select(person.c.id).where(person.c.owns_wiki, _HERE).order_by(person.c.
 _SET_OWNER = update(person).where(_IS).values(owns_wiki=value("owns"))
 _CLOSE = update(person).where(_IS).values(closed=value("at"))
 _SET_PASSWORD = update(person).where(_IS).values(password=value("new_password"))
+_SET_NAME = update(person).where(_IS).values(name=value("new_name"))
 _FORGET_SESSIONS = delete(sessions).where(
     or_(sessions.c.expires < value("now"), sessions.c.seen < value("idle"))
 )
 _OPEN = insert(sessions)
 _END = delete(sessions).where(sessions.c.token == value("token"))
-_END_ALL = delete(sessions).where(sessions.c.person == value("person"))
+_END_OTHERS = delete(sessions).where(
+    sessions.c.person == value("person"), sessions.c.token.is_distinct_from(value("but"))
+)
+_END_ONE = delete(sessions).where(sessions.c.person == value("person"), sessions.c.id == value("session"))
+SESSIONS = (
+    select(sessions.c.id, sessions.c.token, sessions.c.device, sessions.c.begun, sessions.c.seen)
+    .where(
+        sessions.c.person == value("person"),
+        sessions.c.expires > value("now"),
+        sessions.c.seen > value("idle"),
+    )
+    .order_by(sessions.c.seen.desc(), sessions.c.id.desc())
+    .limit(100)
+)
 _TOUCH = update(sessions).where(sessions.c.token == value("given")).values(seen=value("now"))
 SESSION = (
     select(
@@ -113,6 +128,11 @@ def account(connection: Connection, handle: str) -> Account | None:
     """The person with a handle."""
     row = connection.execute(ACCOUNT, {"handle": handle}).first()
     return Account(*row) if row else None
+
+
+def anybody(connection: Connection) -> bool:
+    """Whether there are people, those who left included."""
+    return bool(connection.execute(ANYBODY).scalar_one())
 
 
 def accounts(connection: Connection) -> list[Account]:
@@ -166,18 +186,37 @@ def close(connection: Connection, person: int, at: datetime | None) -> None:
     close_sessions(connection, person)
 
 
-def set_password(connection: Connection, person: int, password: str) -> None:
-    """Another password for a person, as its hash; their sessions end."""
+def set_password(connection: Connection, person: int, password: str, *, but: str | None = None) -> None:
+    """Another password for a person, as its hash; their sessions end, but for the one of a token's hash."""
     connection.execute(_SET_PASSWORD, {"new_password": password, "person": person})
-    close_sessions(connection, person)
+    close_sessions(connection, person, but=but)
+
+
+def set_name(connection: Connection, person: int, name: str) -> None:
+    """Another name for a person, as others see it."""
+    connection.execute(_SET_NAME, {"new_name": name, "person": person})
 
 
 def open_session(
-    connection: Connection, token: str, person: int, now: datetime, expires: datetime, idle_since: datetime
+    connection: Connection,
+    token: str,
+    person: int,
+    now: datetime,
+    expires: datetime,
+    idle_since: datetime,
+    device: str = "",
 ) -> None:
     """A session, kept by the hash of its token; sessions that have run out, or were not used for long, go."""
     connection.execute(_FORGET_SESSIONS, {"now": now, "idle": idle_since})
-    connection.execute(_OPEN, {"token": token, "person": person, "expires": expires, "seen": now})
+    values = {"token": token, "person": person, "expires": expires, "seen": now}
+    connection.execute(_OPEN, {**values, "begun": now, "device": device})
+
+
+def sessions_of(
+    connection: Connection, person: int, now: datetime, idle_since: datetime
+) -> Sequence[Row[*tuple[Any, ...]]]:
+    """The sessions of a person that have not run out: id, hash of the token, device, since when, last in use."""
+    return connection.execute(SESSIONS, {"person": person, "now": now, "idle": idle_since}).all()
 
 
 def close_session(connection: Connection, token: str) -> None:
@@ -185,9 +224,14 @@ def close_session(connection: Connection, token: str) -> None:
     connection.execute(_END, {"token": token})
 
 
-def close_sessions(connection: Connection, person: int) -> None:
-    """Ends all sessions of a person."""
-    connection.execute(_END_ALL, {"person": person})
+def end_session(connection: Connection, person: int, session: int) -> bool:
+    """Ends a session of a person, by its id; False if it is none of theirs."""
+    return connection.execute(_END_ONE, {"person": person, "session": session}).rowcount > 0
+
+
+def close_sessions(connection: Connection, person: int, *, but: str | None = None) -> None:
+    """Ends all sessions of a person, but for the one of a token's hash."""
+    connection.execute(_END_OTHERS, {"person": person, "but": but})
 
 
 def touch_session(connection: Connection, token: str, now: datetime) -> None:

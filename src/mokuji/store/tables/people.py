@@ -92,6 +92,9 @@ class SessionColumns(TypedColumns):
     person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
     expires: Named[datetime] = Column(DateTime(timezone=True))
     seen: Named[datetime] = Column(DateTime(timezone=True), server_default=func.now())
+    id: Named[int] = Column(BigInteger, Identity(always=True), unique=True)  # for its person to name it
+    begun: Named[datetime] = Column(DateTime(timezone=True))
+    device: Named[str] = Column(Text, server_default="")
 
 
 session = Table(

@@ -1,16 +1,18 @@
-"""Signing in and out."""
+"""Signing in and out, the first start, and one's own page."""
 
 from __future__ import annotations
 
 from fastapi.responses import JSONResponse, Response
 
 from mokuji import routing
-from mokuji.services import people
+from mokuji.core.base.errors import BadName, BadText, Forbidden, Refused
+from mokuji.services import first_owner, own_page, people
 from mokuji.services.reading import reading
 from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, drop_cookie, see, set_cookie
 
 router = routing.router()
+FIRST_START = "/-/first-start"
 
 
 def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
@@ -20,10 +22,14 @@ def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
     return who.page("sign_in.html", status, volumes=volumes, people=shown, back=back, wrong=wrong, lit="")
 
 
+def _agent(who: Visitor) -> str:
+    return who.request.headers.get("user-agent", "")
+
+
 @router.get("/-/sign-in")
 def show_sign_in(who: Who, back: str = "/") -> Response:
-    """The sign-in page."""
-    return _page(who, back)
+    """The sign-in page; the first start while nobody is there."""
+    return see(addresses.at(FIRST_START)) if first_owner.wanted(who.app) else _page(who, back)
 
 
 @router.post("/-/sign-in")
@@ -32,12 +38,40 @@ def sign_in(who: Who, form: Form) -> Response:
     address = who.request.client.host if who.request.client else ""
     # Who signs in again leaves the session that they had.
     token = people.sign_in(
-        who.app, form.get("handle", ""), form.get("password", ""), address, former=who.session
+        who.app, form.get("handle", ""), form.get("password", ""), address, who.session, _agent(who)
     )
     back = form.get("back") or addresses.at("/")
     if token is None:
         return _page(who, back, wrong=True)
     response = see(back if addresses.is_local(back) else addresses.at("/"))
+    set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
+    return response
+
+
+@router.get(FIRST_START)
+def ask_first_owner(who: Who) -> Response:
+    """Who is to own this wiki? Asked while nobody is there."""
+    if not first_owner.wanted(who.app):
+        return see(addresses.at("/-/sign-in"))
+    return who.page("first_start.html", typed={}, wrong="", lit="")
+
+
+@router.post(FIRST_START)
+def begin(who: Who, form: Form) -> Response:
+    """Makes the first owner, and signs them in."""
+    address = who.request.client.host if who.request.client else ""
+    key, handle, name, password = (form.get(field, "") for field in ("key", "handle", "name", "password"))
+    try:
+        token = first_owner.begin(who.app, key, handle, name, password, address, _agent(who))
+    except Refused as fault:
+        if fault.code == "begun":
+            return see(addresses.at("/-/sign-in"))
+        return who.page("first_start.html", 409, typed=form, wrong=fault.message, lit="")
+    except Forbidden as fault:
+        return who.page("first_start.html", 403, typed=form, wrong=fault.message, lit="")
+    except (BadName, BadText) as fault:
+        return who.page("first_start.html", 422, typed=form, wrong=fault.message, lit="")
+    response = see(addresses.at("/"))
     set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
     return response
 
@@ -56,3 +90,62 @@ def sign_out(who: Who, form: Form) -> Response:
     response = see(addresses.at("/"))
     drop_cookie(who.request, response, SESSION)
     return response
+
+
+# ---- one's own page ----------------------------------------------------------------
+
+
+def _own(who: Visitor, status: int = 200, *, wrong: str = "", of: str = "", done: str = "") -> Response:
+    view = own_page.own_page(who.app, who.actor, who.session)
+    may_rename = reading.volume_rows(who.app, who.actor)
+    return who.page(
+        "own.html", status, view=view, wrong=wrong, of=of, done=done, volumes=may_rename, lit="you"
+    )
+
+
+@router.get("/-/you")
+def show_own(who: Who, done: str = "") -> Response:
+    """Who asks, as they see themselves."""
+    return _own(who, done=done if done in DONE else "")
+
+
+DONE = frozenset({"name", "password", "session", "others"})
+"""What can have been done on it a moment ago."""
+
+
+@router.post("/-/you/name")
+def set_own_name(who: Who, form: Form) -> Response:
+    """Another name."""
+    try:
+        own_page.set_name(who.app, who.actor, form.get("name", ""))
+    except (BadName, BadText) as fault:
+        return _own(who, 422, wrong=fault.message, of="name")
+    return see(addresses.at("/-/you") + "?done=name")
+
+
+@router.post("/-/you/password")
+def change_own_password(who: Who, form: Form) -> Response:
+    """Another password; other sessions end."""
+    try:
+        own_page.change_password(
+            who.app, who.actor, who.session, form.get("present", ""), form.get("password", "")
+        )
+    except Forbidden as fault:
+        if fault.code != "wrong_password":
+            raise
+        return _own(who, 403, wrong=fault.message, of="password")
+    except (BadName, BadText) as fault:
+        return _own(who, 422, wrong=fault.message, of="password")
+    return see(addresses.at("/-/you") + "?done=password")
+
+
+@router.post("/-/you/sessions")
+def end_own_sessions(who: Who, form: Form) -> Response:
+    """Ends one session, or all others."""
+    session = form.get("session", "")
+    if not session:
+        own_page.end_others(who.app, who.actor, who.session)
+        return see(addresses.at("/-/you") + "?done=others")
+    number = int(session) if session.isdecimal() and len(session) < 19 else 0
+    own_page.end_session(who.app, who.actor, number)
+    return see(addresses.at("/-/you") + "?done=session")

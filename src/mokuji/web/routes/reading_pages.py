@@ -11,12 +11,13 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from mokuji import routing
 from mokuji.core.base.errors import Missing
 from mokuji.core.base.names import key
+from mokuji.services import first_owner
 from mokuji.services.reading import levels, reading, templates
 from mokuji.services.writing import drafts
 from mokuji.services.writing.fields import of_page
 from mokuji.upkeep import one_page
 from mokuji.web import addresses
-from mokuji.web.pages import Visitor, Who
+from mokuji.web.pages import Visitor, Who, see
 from mokuji.web.show import heading_lines, places, safe
 
 router = routing.router()
@@ -28,7 +29,9 @@ CONTINUED = 5
 
 @router.get("/")
 def start(who: Who) -> Response:
-    """The list of volumes."""
+    """The list of volumes; the first start while nobody is there."""
+    if not who.actor.signed_in and first_owner.wanted(who.app):
+        return see(addresses.at("/-/first-start"))
     begun, by_id = drafts.mine(who.app, who.actor)
     return who.page(
         "wiki.html",
