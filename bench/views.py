@@ -146,7 +146,7 @@ def serve_with_bare(app: AppContext) -> tuple[uvicorn.Server, str]:
 def _served(app: AppContext, wiki: Built) -> Iterator[dict[str, Callable[[], object]]]:
     """What is asked of a wiki, over HTTP."""
     server, address = serve_with_bare(app)
-    client = httpx2.Client(base_url=address)
+    client = httpx2.Client(base_url=address, timeout=60)
 
     def get(path: str, headers: dict[str, str] | None = None) -> Callable[[], object]:
         def ask() -> object:

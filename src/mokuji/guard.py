@@ -35,7 +35,7 @@ TAKING = 60.0
 """Seconds in which a reader must take the next part of an answer."""
 OWN_NAMES = frozenset({"localhost"})
 """Hosts by which a server is always known: besides its addresses in numbers, which no other site can have as a name."""
-_PRIVATE = re.compile(r"(/-/calendar/)[^/]+")
+_PRIVATE = re.compile(r"(/-/(?:calendar|invited|new-password)/)[^/]+")
 """Addresses that are as good as a password: what of them the log holds."""
 
 

@@ -18,6 +18,7 @@ from mokuji import __version__
 from mokuji.api import assets as api_assets
 from mokuji.api import faults as api_faults
 from mokuji.api import history as api_history
+from mokuji.api import letting_in as api_letting_in
 from mokuji.api import people as api_people
 from mokuji.api import routes as api
 from mokuji.api import upkeep as api_upkeep
@@ -41,6 +42,7 @@ from mokuji.web.routes import (
     files,
     finding,
     house_styles,
+    letting_in,
     people,
     reading_pages,
     revisions,
@@ -97,6 +99,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
     for pages in (
         documentation,
         people,
+        letting_in,
         finding,
         editing,
         acts,
@@ -112,7 +115,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         fields,
     ):
         web_app.include_router(pages.router, include_in_schema=False)
-    for part in (api_assets, api_people, api_history, api_upkeep):
+    for part in (api_assets, api_people, api_letting_in, api_history, api_upkeep):
         web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.

@@ -33,7 +33,7 @@ def test_a_password_is_kept_as_a_hash_that_only_it_fits() -> None:
 def test_what_programs_try_first_is_no_password(soon_guessed: str) -> None:
     with pytest.raises(BadName, match=r"soon be guessed .*Use several words") as refused:
         passwords.new(soon_guessed)
-    assert refused.value.code == "password"
+    assert refused.value.code == "bad_password"
 
 
 def test_who_somebody_is_makes_no_password_stronger() -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 LONGEST = 80
 """Maximum number of code points of a device as it is kept."""
-LONGEST_AGENT = 1_000
+LONGEST_AGENT = 300
+"""Of what a program says of itself no more is looked at: many expressions go over it."""
 
 
 def device_of(agent: str) -> str:

@@ -9,6 +9,7 @@ import hmac
 from mokuji.core.base.errors import Forbidden, Refused
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
+from mokuji.services.devices import device_of
 from mokuji.store import people as stored
 from mokuji.store.database import reading, writing
 
@@ -44,11 +45,11 @@ def begin(
             code="first_key",
         )
     # Looked at before the lock is taken: a hash takes a while.
-    hashed = people.checked(handle, name, password)
+    hashed, device = people.checked(handle, name, password), device_of(agent)
     with writing(app.engine, alone=True) as connection:
         if stored.anybody(connection):
             raise Refused(
                 "Somebody owns this wiki already. Sign in, or ask them to let you in.", code="begun"
             )
         person = people.added(connection, handle, name, hashed, owner_of_wiki=True)
-        return people.opened(app, connection, person, agent)
+        return people.opened(app, connection, person, device)

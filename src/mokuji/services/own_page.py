@@ -49,7 +49,7 @@ def set_name(app: AppContext, actor: Actor, name: str) -> None:
     """The name that others see; it stands beside all that the person wrote."""
     person, wanted = _signed_in(actor), people.checked_name(name)
     if not wanted:
-        raise BadName("Type the name that others see.", code="person_name")
+        raise BadName("Type the name that others see.", code="bad_person_name")
     with writing(app.engine) as connection:
         stored.set_name(connection, person, wanted)
 

@@ -78,10 +78,10 @@ def new(password: str, about: Collection[str] = ()) -> str:
     if len(password) < SHORTEST:
         raise BadName(
             f"The password is too short. Use at least {SHORTEST} characters; several words are easy to remember.",
-            code="password",
+            code="bad_password",
         )
     if len(password) > LONGEST:
-        raise BadName(f"The password is too long. Use at most {LONGEST} characters.", code="password")
+        raise BadName(f"The password is too long. Use at most {LONGEST} characters.", code="bad_password")
     with _at_work():
         _check_strong(password, about)
         return kept(password)
@@ -97,5 +97,5 @@ def _check_strong(password: str, about: Collection[str]) -> None:
         raise BadName(
             f"This password would soon be guessed ({why[0].lower()}{why[1:]}). Use several words that do not belong "
             "together.",
-            code="password",
+            code="bad_password",
         )

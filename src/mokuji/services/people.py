@@ -72,18 +72,22 @@ def sign_in(
     fits = passwords.fits(password, account.password if account is not None else None)
     if not fits or account is None or account.closed is not None:
         return None
+    device = device_of(agent)
     with writing(app.engine) as connection:
+        now = people.account(connection, handle)
+        if now is None or (now.id, now.password, now.closed) != (account.id, account.password, None):
+            return None  # it was changed while it was looked at
         people.forget_tries(connection, keys[:1])
         if former:
             people.close_session(connection, token_hash(former))
-        return opened(app, connection, account.id, agent)
+        return opened(app, connection, account.id, device)
 
 
-def opened(app: AppContext, connection: Connection, person: int, agent: str = "") -> str:
-    """The token of a new session of somebody who may have one."""
+def opened(app: AppContext, connection: Connection, person: int, device: str = "") -> str:
+    """The token of a new session of somebody who may have one, on a device (``device_of``)."""
     token, now = secrets.token_urlsafe(32), app.clock()
     ends, idle = now + LONGEST_SESSION, now - IDLE_SESSION
-    people.open_session(connection, token_hash(token), person, now, ends, idle, device_of(agent))
+    people.open_session(connection, token_hash(token), person, now, ends, idle, device)
     return token
 
 
@@ -216,7 +220,7 @@ def checked_name(name: str) -> str:
     check_text(name)
     wanted = " ".join(name.split())
     if len(wanted) > LONGEST_NAME:
-        raise BadName(f"The name is too long. Use at most {LONGEST_NAME} characters.", code="person_name")
+        raise BadName(f"The name is too long. Use at most {LONGEST_NAME} characters.", code="bad_person_name")
     return wanted
 
 
@@ -238,7 +242,7 @@ def has_owner(app: AppContext) -> bool:
         return bool(people.owners_of_wiki(connection))
 
 
-def _concerned(connection: Connection, actor: Actor | None, act: PersonPermission, handle: str) -> Account:
+def concerned(connection: Connection, actor: Actor | None, act: PersonPermission, handle: str) -> Account:
     """Who something is to be done about; Forbidden unless the actor may (None: whoever runs this machine)."""
     wanted = handle.strip().casefold()
     account = people.account(connection, wanted) if names.is_storable(wanted) else None
@@ -262,7 +266,7 @@ def _check_not_last(connection: Connection, account: Account) -> None:
 def give_wiki(app: AppContext, handle: str, *, owns: bool = True, actor: Actor | None = None) -> None:
     """Makes somebody an owner of the wiki, or no longer; Refused for the last one."""
     with writing(app.engine, alone=True) as connection:
-        account = _concerned(connection, actor, PersonPermission.CLOSE, handle)
+        account = concerned(connection, actor, PersonPermission.CLOSE, handle)
         if account.closed is not None and owns:
             raise Refused(f"“{account.handle}” has left. Let them in again first.", code="person_closed")
         if not owns:
@@ -273,7 +277,7 @@ def give_wiki(app: AppContext, handle: str, *, owns: bool = True, actor: Actor |
 def close(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody sign in no more; their sessions end, what they wrote stays. Refused for the last owner."""
     with writing(app.engine, alone=True) as connection:
-        account = _concerned(connection, actor, PersonPermission.CLOSE, handle)
+        account = concerned(connection, actor, PersonPermission.CLOSE, handle)
         _check_not_last(connection, account)
         people.close(connection, account.id, app.clock())
 
@@ -281,18 +285,35 @@ def close(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
 def let_in_again(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody who left sign in again, as what they were."""
     with writing(app.engine) as connection:
-        people.close(connection, _concerned(connection, actor, PersonPermission.CLOSE, handle).id, None)
+        people.close(connection, concerned(connection, actor, PersonPermission.CLOSE, handle).id, None)
 
 
 def reset(app: AppContext, handle: str, password: str, *, actor: Actor | None = None) -> None:
     """Another password for somebody; their sessions end."""
     with reading(app.engine) as connection:
-        account = _concerned(connection, actor, PersonPermission.RESET, handle)
+        account = concerned(connection, actor, PersonPermission.RESET, handle)
     hashed = passwords.new(password, (account.handle, account.name))
     with writing(app.engine) as connection:
         people.set_password(
-            connection, _concerned(connection, actor, PersonPermission.RESET, handle).id, hashed
+            connection, concerned(connection, actor, PersonPermission.RESET, handle).id, hashed
         )
+
+
+SHOWN = 200
+"""Number of people that are listed at once."""
+
+
+def everybody(app: AppContext, actor: Actor, after: str = "") -> tuple[list[people.Known], str]:
+    """The people of the wiki, for its owners, and the handle behind which there are more (empty: none)."""
+    if not actor.owns_wiki:
+        raise Forbidden(
+            "Only an owner of the wiki sees all its people.",
+            code="forbidden" if actor.signed_in else "sign_in",
+        )
+    behind = after if names.is_storable(after) else ""
+    with reading(app.engine) as connection:
+        found = people.everybody(connection, behind, SHOWN + 1)
+    return found[:SHOWN], found[SHOWN - 1].handle if len(found) > SHOWN else ""
 
 
 def names_by_handle(app: AppContext) -> dict[str, str]:

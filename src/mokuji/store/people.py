@@ -43,7 +43,24 @@ _account = select(
 )
 ACCOUNT = _account.where(person.c.handle == value("handle"))
 ANYBODY = select(exists().select_from(person))
+IS_HERE = select(exists().where(_IS, _HERE))
 ACCOUNTS = _account.where(_HERE).order_by(person.c.id).limit(50)
+_roles_held = select(func.count()).where(membership.c.person == person.c.id).scalar_subquery()
+_last_seen = select(func.max(sessions.c.seen)).where(sessions.c.person == person.c.id).scalar_subquery()
+EVERYBODY = (
+    select(
+        person.c.id,
+        person.c.handle,
+        person.c.name,
+        person.c.owns_wiki,
+        person.c.closed,
+        _roles_held.label("volumes"),
+        _last_seen.label("seen"),
+    )
+    .where(person.c.handle > value("after"))
+    .order_by(person.c.handle)
+    .limit(value("most"))
+)
 HANDLES = select(person.c.handle, person.c.name).where(_HERE).order_by(person.c.handle).limit(value("most"))
 _ADD = insert(person).returning(person.c.id)
 _SET_ROLE = insert_or_else(membership)
@@ -135,9 +152,33 @@ def anybody(connection: Connection) -> bool:
     return bool(connection.execute(ANYBODY).scalar_one())
 
 
+def is_here(connection: Connection, person: int) -> bool:
+    """Whether somebody is there who has not left."""
+    return bool(connection.execute(IS_HERE, {"person": person}).scalar_one())
+
+
 def accounts(connection: Connection) -> list[Account]:
     """All people, for the demo's sign-in page."""
     return [Account(*row) for row in connection.execute(ACCOUNTS)]
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """A person as owners of the wiki see them: in how many volumes they have a role, and when a session of theirs that
+    has not ended was last in use."""
+
+    id: int
+    handle: str
+    name: str
+    owns_wiki: bool
+    closed: datetime | None
+    volumes: int
+    seen: datetime | None
+
+
+def everybody(connection: Connection, after: str, most: int) -> list[Known]:
+    """People by handle, those who left included, behind one of them."""
+    return [Known(*row) for row in connection.execute(EVERYBODY, {"after": after, "most": most})]
 
 
 def handles(connection: Connection, most: int = 500) -> list[tuple[str, str]]:

@@ -64,6 +64,11 @@ class Actor:
         return self.owns_wiki or any(role > Role.NOBODY for role in self.roles.values())
 
     @property
+    def owns_any(self) -> bool:
+        """Whether they own the wiki or a volume, and so may let others in."""
+        return self.owns_wiki or any(role is Role.OWNER for role in self.roles.values())
+
+    @property
     def signed_in(self) -> bool:
         """Whether we know who it is."""
         return self.person is not None

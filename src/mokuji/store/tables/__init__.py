@@ -36,7 +36,10 @@ from mokuji.store.tables.pages import page as page
 from mokuji.store.tables.pages import revision as revision
 from mokuji.store.tables.pages import trash as trash
 from mokuji.store.tables.people import former_handle as former_handle
+from mokuji.store.tables.people import invitation as invitation
+from mokuji.store.tables.people import invitation_role as invitation_role
 from mokuji.store.tables.people import membership as membership
+from mokuji.store.tables.people import password_link as password_link
 from mokuji.store.tables.people import person as person
 from mokuji.store.tables.people import session as session
 from mokuji.store.tables.people import sign_in_try as sign_in_try

@@ -120,3 +120,38 @@ sign_in_try = Table(
     Index("sign_in_try_key", "key", "at"),
     Index("sign_in_try_at", "at"),
 )
+
+
+# Links that let somebody in once: each is kept by the hash of its token.
+class InvitationColumns(TypedColumns):
+    id: Named[int] = Column(Integer, Identity(always=True), primary_key=True)
+    token: Named[str] = Column(Text(collation="C"), unique=True)
+    made_by: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    note: Named[str] = Column(Text, server_default="")  # whom it is for, as who made it says
+    at: Named[datetime] = Column(DateTime(timezone=True))
+    expires: Named[datetime] = Column(DateTime(timezone=True))
+
+
+invitation = Table("invitation", metadata, InvitationColumns, Index("invitation_expires", "expires"))
+
+
+class InvitationRoleColumns(TypedColumns):
+    invitation: Named[int] = Column(
+        Integer, ForeignKey("invitation.id", ondelete="CASCADE"), primary_key=True
+    )
+    volume: Named[int] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True)
+    role: Named[int] = Column(SmallInteger)
+
+
+invitation_role = Table("invitation_role", metadata, InvitationRoleColumns)
+
+
+# Who forgot their password gets a new one by such a link: one at a time for each.
+class PasswordLinkColumns(TypedColumns):
+    person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    token: Named[str] = Column(Text(collation="C"), unique=True)
+    made_by: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    expires: Named[datetime] = Column(DateTime(timezone=True))
+
+
+password_link = Table("password_link", metadata, PasswordLinkColumns)
