@@ -256,7 +256,11 @@ INSERT INTO put_aside (volume, report, what, involved, title, reason, at)
 SELECT 1 + c % 40, 'flaws', md5(c::text), '{}', '', '', now() FROM generate_series(1, 8000) c;
 INSERT INTO change_set_reach (volume, change_set) SELECT 1 + c % 40, c FROM generate_series(1, 8000) c;
 INSERT INTO change_set_person (person, change_set) SELECT 1 + c % 400, c FROM generate_series(1, 8000) c;
-INSERT INTO session (token, person, expires) SELECT md5(s::text), 1 + s % 400, now() FROM generate_series(1, 8000) s;
+INSERT INTO session (token, person, expires, begun) SELECT md5(s::text), 1 + s % 400, now(), now() FROM generate_series(1, 8000) s;
+INSERT INTO invitation (token, made_by, at, expires)
+    SELECT md5(s::text), 1 + s % 400, now(), now() + make_interval(secs => s) FROM generate_series(1, 8000) s;
+INSERT INTO invitation_role (invitation, volume, role)
+    SELECT id, 1 + id % 40, 1 FROM invitation;
 INSERT INTO sign_in_try (key, at) SELECT decode(md5((s % 900)::text), 'hex'), now() FROM generate_series(1, 8000) s;
 INSERT INTO page (volume, key, title, revision, changed)
     SELECT 1 + p % 40, 'page ' || md5(p::text), 'Page', 1, now() FROM generate_series(1, 12000) p;

@@ -92,7 +92,16 @@ def _statements() -> Iterator[tuple[str, str]]:
 STATEMENTS = {
     label: said for label, said in _statements() if re.match(r"\s*(SELECT|WITH|UPDATE|DELETE|INSERT)\b", said)
 }
-FEW = {"volume", "volume_size", "person", "membership", "house_style", "former_handle", "former_volume"}
+FEW = {
+    "volume",
+    "volume_size",
+    "person",
+    "membership",
+    "house_style",
+    "former_handle",
+    "former_volume",
+    "password_link",
+}
 """Tables that hold few rows however large a wiki is."""
 QUEUES = {"stale", "unfiled", "unsearched", "procrastinate_jobs"}
 """Tables whose rows go when they were looked at."""

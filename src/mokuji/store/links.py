@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, delete, exists, insert, select
+from sqlalchemy import Connection, Row, delete, insert, select
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.model.policy import Role
-from mokuji.store.statements import among, value
+from mokuji.store.statements import among, fixed, value
 from mokuji.store.tables import invitation, invitation_role, password_link, person
 
 MOST = 200
@@ -53,11 +53,15 @@ _waiting = (
 )
 BY_TOKEN = _waiting.where(invitation.c.token == value("token"))
 BY_ID = _waiting.where(invitation.c.id == value("invitation"))
-IN_VOLUMES = _waiting.where(
-    exists()
-    .where(invitation_role.c.invitation == invitation.c.id, among(invitation_role.c.volume, "volumes"))
-    .correlate(invitation)
-).order_by(invitation.c.id.desc())
+_newest = (
+    select(invitation_role.c.invitation)
+    .where(among(invitation_role.c.volume, "volumes"))
+    .distinct()
+    .order_by(invitation_role.c.invitation.desc())
+    .limit(fixed(MOST))
+    .subquery("newest")
+)
+IN_VOLUMES = _waiting.where(invitation.c.id == _newest.c.invitation).order_by(invitation.c.id.desc())
 _USED = delete(invitation).where(invitation.c.id == value("invitation"))
 _LINK = insert_or_else(password_link)
 _LINK = _LINK.on_conflict_do_update(
@@ -119,7 +123,7 @@ def by_id(connection: Connection, number: int, now: datetime) -> Invitation | No
 def in_volumes(connection: Connection, volumes: Collection[int], now: datetime) -> list[Invitation]:
     """The invitations that wait and give a role in one of some volumes, the newest first."""
     rows = connection.execute(IN_VOLUMES, {"volumes": volumes, "now": now}).all()
-    return _invitations(rows)[:MOST]
+    return _invitations(rows)
 
 
 def take_away(connection: Connection, number: int) -> bool:

@@ -143,7 +143,12 @@ class InvitationRoleColumns(TypedColumns):
     role: Named[int] = Column(SmallInteger)
 
 
-invitation_role = Table("invitation_role", metadata, InvitationRoleColumns)
+invitation_role = Table(
+    "invitation_role",
+    metadata,
+    InvitationRoleColumns,
+    Index("invitation_role_volume", "volume", "invitation"),
+)
 
 
 # Who forgot their password gets a new one by such a link: one at a time for each.

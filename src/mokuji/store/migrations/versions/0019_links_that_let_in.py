@@ -28,6 +28,7 @@ def upgrade() -> None:
             role smallint NOT NULL,
             PRIMARY KEY (invitation, volume))"""
     )
+    op.execute("CREATE INDEX invitation_role_volume ON invitation_role (volume, invitation)")
     op.execute(
         """CREATE TABLE password_link (
             person integer PRIMARY KEY REFERENCES person (id) ON DELETE CASCADE,
