@@ -256,7 +256,8 @@ INSERT INTO put_aside (volume, report, what, involved, title, reason, at)
 SELECT 1 + c % 40, 'flaws', md5(c::text), '{}', '', '', now() FROM generate_series(1, 8000) c;
 INSERT INTO change_set_reach (volume, change_set) SELECT 1 + c % 40, c FROM generate_series(1, 8000) c;
 INSERT INTO change_set_person (person, change_set) SELECT 1 + c % 400, c FROM generate_series(1, 8000) c;
-INSERT INTO session (token, person, expires, begun) SELECT md5(s::text), 1 + s % 400, now(), now() FROM generate_series(1, 8000) s;
+INSERT INTO session (token, person, expires, begun)
+    SELECT md5(s::text), 1 + s % 400, now(), now() FROM generate_series(1, 8000) s;
 INSERT INTO invitation (token, made_by, at, expires)
     SELECT md5(s::text), 1 + s % 400, now(), now() + make_interval(secs => s) FROM generate_series(1, 8000) s;
 INSERT INTO invitation_role (invitation, volume, role)

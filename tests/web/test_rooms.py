@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import html
 import re
+from collections import Counter
 
 import pytest
 
 from mokuji.upkeep import upkeep
+from tests.application import routes_of
 from tests.web.conftest import Browser, token
 
 GUIDE = "/field-guide/crane-lift"
@@ -71,3 +73,9 @@ def test_whoever_makes_a_volume_is_in_it_with_an_outline_to_paste(browser: Brows
     )
     assert made.url.path == "/winch-book"
     assert 'href="/-/volume/outline/winch-book"' in made.text and "Paste an outline" in made.text
+
+
+def test_no_two_routes_take_one_address(browser: Browser) -> None:
+    """The former of two would hide the other."""
+    routes = Counter(routes_of(browser().app))  # type: ignore[arg-type]
+    assert [route for route, times in routes.items() if times > 1] == []

@@ -37,7 +37,7 @@ def pending(app: TheApp, actor: Changer) -> list[schemas.Invitation]:
 def invite(app: TheApp, actor: Changer, body: schemas.NewInvitation) -> schemas.Link:
     """Invite somebody to volumes that one owns: a link that works once and for a week."""
     made = invitations.invite(app, actor, body.roles, body.note)
-    address = site.link(f"/-/invited/{made.token}")
+    address = site.absolute(site.link(f"/-/invited/{made.token}"))
     return schemas.Link(token=made.token, address=address, expires=made.expires)
 
 
@@ -79,7 +79,7 @@ def everybody(app: TheApp, actor: Changer, after: str = "") -> schemas.PeopleOfW
 def link_password(app: TheApp, actor: Changer, handle: str) -> schemas.Link:
     """Make a link to a new password for somebody, good for once and a day (owners of the wiki only)."""
     made = invitations.link_password(app, actor, handle)
-    address = site.link(f"/-/new-password/{made.token}")
+    address = site.absolute(site.link(f"/-/new-password/{made.token}"))
     return schemas.Link(token=made.token, address=address, expires=made.expires)
 
 

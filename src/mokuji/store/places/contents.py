@@ -33,8 +33,8 @@ from mokuji.store.tables import led, page
 
 WHOLE_CONTENTS = 150
 """Up to so many entries the contents of a volume are loaded whole, beyond level by level."""
-LEVEL = 60
-"""Maximum number of entries of one level that are loaded at once: what a large screen shows, and a fold more."""
+LEVEL = 100
+"""Maximum number of entries of one level that are loaded at once."""
 NAMED = 100
 """Maximum number of names of a large volume that are found by a part of them at once."""
 

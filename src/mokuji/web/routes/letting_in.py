@@ -11,7 +11,12 @@ from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, see, set_cookie
 
 router = routing.router()
-INVITATIONS, INVITED, PEOPLE, NEW_PASSWORD = "/-/invitations", "/-/invited", "/-/people", "/-/new-password"
+INVITATIONS, INVITED, EVERYBODY, NEW_PASSWORD = (
+    "/-/invitations",
+    "/-/invited",
+    "/-/everybody",
+    "/-/new-password",
+)
 
 
 def _signed_in(who: Visitor, token: str) -> Response:
@@ -61,7 +66,7 @@ def invite(who: Who, form: Form) -> Response:
         made = invitations.invite(who.app, who.actor, roles, form.get("note", ""))
     except (BadText, Refused) as fault:
         return _invitations(who, 422, wrong=fault.message)
-    return _invitations(who, link=site.link(f"{INVITED}/{made.token}"), made=made)
+    return _invitations(who, link=site.absolute(site.link(f"{INVITED}/{made.token}")), made=made)
 
 
 @router.post(INVITATIONS + "/{number}/withdraw")
@@ -107,16 +112,16 @@ def _people(
     who: Visitor, status: int = 200, *, after: str = "", wrong: str = "", link: str = "", of: str = ""
 ) -> Response:
     found, more = people.everybody(who.app, who.actor, after)
-    return who.page("people.html", status, people=found, more=more, lit="", wrong=wrong, link=link, of=of)
+    return who.page("everybody.html", status, people=found, more=more, lit="", wrong=wrong, link=link, of=of)
 
 
-@router.get(PEOPLE)
+@router.get(EVERYBODY)
 def show_people(who: Who, after: str = "") -> Response:
     """All people, for owners of the wiki."""
     return _people(who, after=after)
 
 
-@router.post(PEOPLE + "/{handle}")
+@router.post(EVERYBODY + "/{handle}")
 def change_person(who: Who, form: Form, handle: str) -> Response:
     """Closes a person or lets them in again, gives or takes the wiki, makes a link to a new password."""
     wish, actor = form.get("wish", ""), who.actor
@@ -129,12 +134,12 @@ def change_person(who: Who, form: Form, handle: str) -> Response:
             people.give_wiki(who.app, handle, owns=wish == "own", actor=actor)
         elif wish == "password":
             made = invitations.link_password(who.app, actor, handle)
-            return _people(who, link=site.link(f"{NEW_PASSWORD}/{made.token}"), of=handle)
+            return _people(who, link=site.absolute(site.link(f"{NEW_PASSWORD}/{made.token}")), of=handle)
         else:
             raise Refused("Choose what is to be done.", code="bad_wish")
     except Refused as fault:
         return _people(who, 409, wrong=fault.message)
-    return see(addresses.at(PEOPLE))
+    return see(addresses.at(EVERYBODY))
 
 
 def _new_password(who: Visitor, token: str, status: int = 200, *, wrong: str = "") -> Response:
