@@ -92,7 +92,7 @@ class SessionColumns(TypedColumns):
     person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
     expires: Named[datetime] = Column(DateTime(timezone=True))
     seen: Named[datetime] = Column(DateTime(timezone=True), server_default=func.now())
-    id: Named[int] = Column(BigInteger, Identity(always=True), unique=True)  # for its person to name it
+    id: Named[int] = Column(BigInteger, Identity(always=True))  # for its person to name it
     begun: Named[datetime] = Column(DateTime(timezone=True))
     device: Named[str] = Column(Text, server_default="")
 
@@ -103,6 +103,7 @@ session = Table(
     SessionColumns,
     Index("session_expires", "expires"),
     Index("session_person", "person"),
+    UniqueConstraint("id", name="session_id_key"),
 )
 
 
@@ -125,14 +126,20 @@ sign_in_try = Table(
 # Links that let somebody in once: each is kept by the hash of its token.
 class InvitationColumns(TypedColumns):
     id: Named[int] = Column(Integer, Identity(always=True), primary_key=True)
-    token: Named[str] = Column(Text(collation="C"), unique=True)
+    token: Named[str] = Column(Text(collation="C"))
     made_by: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
     note: Named[str] = Column(Text, server_default="")  # whom it is for, as who made it says
     at: Named[datetime] = Column(DateTime(timezone=True))
     expires: Named[datetime] = Column(DateTime(timezone=True))
 
 
-invitation = Table("invitation", metadata, InvitationColumns, Index("invitation_expires", "expires"))
+invitation = Table(
+    "invitation",
+    metadata,
+    InvitationColumns,
+    Index("invitation_expires", "expires"),
+    UniqueConstraint("token", name="invitation_token_key"),
+)
 
 
 class InvitationRoleColumns(TypedColumns):
@@ -154,9 +161,14 @@ invitation_role = Table(
 # Who forgot their password gets a new one by such a link: one at a time for each.
 class PasswordLinkColumns(TypedColumns):
     person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
-    token: Named[str] = Column(Text(collation="C"), unique=True)
+    token: Named[str] = Column(Text(collation="C"))
     made_by: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
     expires: Named[datetime] = Column(DateTime(timezone=True))
 
 
-password_link = Table("password_link", metadata, PasswordLinkColumns)
+password_link = Table(
+    "password_link",
+    metadata,
+    PasswordLinkColumns,
+    UniqueConstraint("token", name="password_link_token_key"),
+)
