@@ -100,6 +100,16 @@ class Visitor:
         return people.form_token(self.app, self.session or self.visit)
 
     @property
+    def agent(self) -> str:
+        """What the program that asks says of itself."""
+        return self.request.headers.get("user-agent", "")
+
+    @property
+    def address(self) -> str:
+        """The address that it asks from; empty if that is not known."""
+        return self.request.client.host if self.request.client else ""
+
+    @property
     def _kept_by(self) -> Hashable:
         """What an answer depends on, beside what the database says to whoever makes it: who asks with which rights, for
         what, and where."""
@@ -188,6 +198,13 @@ def set_cookie(request: Request, response: Any, name: str, value: str, max_age: 
         secure=is_secure(request),
         path=site.here().path or "/",
     )
+
+
+def begin_session(who: Visitor, token: str, to: str = "") -> Response:
+    """Goes on with a new session, to an address of the wiki: its start, if none is given."""
+    response = see(to or addresses.at("/"))
+    set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
+    return response
 
 
 def drop_cookie(request: Request, response: Any, name: str) -> None:

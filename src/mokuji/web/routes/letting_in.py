@@ -8,7 +8,7 @@ from mokuji import routing
 from mokuji.core.base.errors import BadName, BadText, Missing, Refused
 from mokuji.services import invitations, people, site
 from mokuji.web import addresses
-from mokuji.web.pages import SESSION, Form, Visitor, Who, see, set_cookie
+from mokuji.web.pages import Form, Visitor, Who, begin_session, see
 
 router = routing.router()
 INVITATIONS, INVITED, EVERYBODY, NEW_PASSWORD = (
@@ -17,16 +17,6 @@ INVITATIONS, INVITED, EVERYBODY, NEW_PASSWORD = (
     "/-/everybody",
     "/-/new-password",
 )
-
-
-def _signed_in(who: Visitor, token: str) -> Response:
-    response = see(addresses.at("/"))
-    set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
-    return response
-
-
-def _agent(who: Visitor) -> str:
-    return who.request.headers.get("user-agent", "")
 
 
 # ---- invitations -------------------------------------------------------------------
@@ -97,12 +87,12 @@ def come_in(who: Who, form: Form, token: str) -> Response:
     """Makes a person of whoever was invited, and signs them in."""
     handle, name, password = (form.get(field, "") for field in ("handle", "name", "password"))
     try:
-        session = invitations.come_in(who.app, token, handle, name, password, _agent(who))
+        session = invitations.come_in(who.app, token, handle, name, password, who.agent)
     except (BadName, BadText, Refused) as fault:
         return _invited(who, token, 422, wrong=fault.message, typed=form)
     except Missing as fault:
         return who.page("link_spent.html", 404, said=fault.message, lit="")
-    return _signed_in(who, session)
+    return begin_session(who, session)
 
 
 # ---- the people of the wiki ----------------------------------------------------------
@@ -160,9 +150,9 @@ def ask_new_password(who: Who, token: str) -> Response:
 def renew_password(who: Who, form: Form, token: str) -> Response:
     """Takes it, and signs in."""
     try:
-        session = invitations.renew_password(who.app, token, form.get("password", ""), _agent(who))
+        session = invitations.renew_password(who.app, token, form.get("password", ""), who.agent)
     except (BadName, BadText) as fault:
         return _new_password(who, token, 422, wrong=fault.message)
     except Missing as fault:
         return who.page("link_spent.html", 404, said=fault.message, lit="")
-    return _signed_in(who, session)
+    return begin_session(who, session)

@@ -9,7 +9,7 @@ from mokuji.core.base.errors import BadName, BadText, Forbidden, Refused
 from mokuji.services import first_owner, own_page, people
 from mokuji.services.reading import reading
 from mokuji.web import addresses
-from mokuji.web.pages import SESSION, Form, Visitor, Who, drop_cookie, see, set_cookie
+from mokuji.web.pages import SESSION, Form, Visitor, Who, begin_session, drop_cookie, see
 
 router = routing.router()
 FIRST_START = "/-/first-start"
@@ -22,10 +22,6 @@ def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
     return who.page("sign_in.html", status, volumes=volumes, people=shown, back=back, wrong=wrong, lit="")
 
 
-def _agent(who: Visitor) -> str:
-    return who.request.headers.get("user-agent", "")
-
-
 @router.get("/-/sign-in")
 def show_sign_in(who: Who, back: str = "/") -> Response:
     """The sign-in page; the first start while nobody is there."""
@@ -35,17 +31,14 @@ def show_sign_in(who: Who, back: str = "/") -> Response:
 @router.post("/-/sign-in")
 def sign_in(who: Who, form: Form) -> Response:
     """Signs in and goes on to where the person wanted to be."""
-    address = who.request.client.host if who.request.client else ""
     # Who signs in again leaves the session that they had.
     token = people.sign_in(
-        who.app, form.get("handle", ""), form.get("password", ""), address, who.session, _agent(who)
+        who.app, form.get("handle", ""), form.get("password", ""), who.address, who.session, who.agent
     )
     back = form.get("back") or addresses.at("/")
     if token is None:
         return _page(who, back, wrong=True)
-    response = see(back if addresses.is_local(back) else addresses.at("/"))
-    set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
-    return response
+    return begin_session(who, token, back if addresses.is_local(back) else "")
 
 
 @router.get(FIRST_START)
@@ -59,10 +52,9 @@ def ask_first_owner(who: Who) -> Response:
 @router.post(FIRST_START)
 def begin(who: Who, form: Form) -> Response:
     """Makes the first owner, and signs them in."""
-    address = who.request.client.host if who.request.client else ""
     key, handle, name, password = (form.get(field, "") for field in ("key", "handle", "name", "password"))
     try:
-        token = first_owner.begin(who.app, key, handle, name, password, address, _agent(who))
+        token = first_owner.begin(who.app, key, handle, name, password, who.address, who.agent)
     except Refused as fault:
         if fault.code == "begun":
             return see(addresses.at("/-/sign-in"))
@@ -71,9 +63,7 @@ def begin(who: Who, form: Form) -> Response:
         return who.page("first_start.html", 403, typed=form, wrong=fault.message, lit="")
     except (BadName, BadText) as fault:
         return who.page("first_start.html", 422, typed=form, wrong=fault.message, lit="")
-    response = see(addresses.at("/"))
-    set_cookie(who.request, response, SESSION, token, int(people.LONGEST_SESSION.total_seconds()))
-    return response
+    return begin_session(who, token)
 
 
 @router.get("/-/token")
