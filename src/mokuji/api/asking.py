@@ -47,6 +47,16 @@ def bearer(request: Request) -> str:
     return token.strip() if scheme.lower() == "bearer" else ""
 
 
+def agent(request: Request) -> str:
+    """What the program that asks says of itself."""
+    return request.headers.get("user-agent", "")
+
+
+def address(request: Request) -> str:
+    """The address that it asks from; empty if that is not known."""
+    return request.client.host if request.client else ""
+
+
 def reader(request: Request) -> Actor:
     """Who reads; nobody without a token."""
     return people.actor_of(get_app(request), bearer(request))

@@ -6,8 +6,8 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from mokuji import routing
-from mokuji.api import schemas
-from mokuji.api.asking import FAULTS, Changer, TheApp, bearer
+from mokuji.api import people_schemas
+from mokuji.api.asking import FAULTS, Changer, TheApp, address, agent, bearer
 from mokuji.core.base.errors import Forbidden
 from mokuji.services import first_owner, own_page, people
 
@@ -15,29 +15,26 @@ router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
 
 @router.post("/session", status_code=201)
-def open_session(app: TheApp, body: schemas.SignIn, request: Request) -> schemas.Session:
+def open_session(app: TheApp, body: people_schemas.SignIn, request: Request) -> people_schemas.Session:
     """Sign in. Tries are counted by handle and by address (429)."""
-    address = request.client.host if request.client else ""
-    agent = request.headers.get("user-agent", "")
-    token = people.sign_in(app, body.handle, body.password, address, agent=agent)
+    token = people.sign_in(app, body.handle, body.password, address(request), agent=agent(request))
     if token is None:
         raise Forbidden("Handle and password do not belong together.", code="sign_in")
-    return schemas.Session(token=token)
+    return people_schemas.Session(token=token)
 
 
 @router.post("/first-owner", status_code=201)
-def begin(app: TheApp, body: schemas.FirstOwner, request: Request) -> schemas.Session:
+def begin(app: TheApp, body: people_schemas.FirstOwner, request: Request) -> people_schemas.Session:
     """Own a wiki that nobody is in yet; signs in. Tries are counted by address (429)."""
-    address = request.client.host if request.client else ""
-    return schemas.Session(
+    return people_schemas.Session(
         token=first_owner.begin(
             app,
             body.key,
             body.handle,
             body.name,
             body.password,
-            address,
-            request.headers.get("user-agent", ""),
+            address(request),
+            agent(request),
         )
     )
 
@@ -50,25 +47,29 @@ def close_session(app: TheApp, request: Request, _: Changer) -> Response:
 
 
 @router.get("/own")
-def own(app: TheApp, request: Request, actor: Changer) -> schemas.Own:
+def own(app: TheApp, request: Request, actor: Changer) -> people_schemas.Own:
     """Who asks, and where they are signed in."""
     view = own_page.own_page(app, actor, bearer(request))
     sessions = [
-        schemas.OwnSession(id=each.id, device=each.device, begun=each.begun, seen=each.seen, here=each.here)
+        people_schemas.OwnSession(
+            id=each.id, device=each.device, begun=each.begun, seen=each.seen, here=each.here
+        )
         for each in view.sessions
     ]
-    return schemas.Own(handle=view.handle, name=view.name, owns_wiki=view.owns_wiki, sessions=sessions)
+    return people_schemas.Own(handle=view.handle, name=view.name, owns_wiki=view.owns_wiki, sessions=sessions)
 
 
 @router.put("/own/name", status_code=204)
-def set_own_name(app: TheApp, actor: Changer, body: schemas.OwnName) -> Response:
+def set_own_name(app: TheApp, actor: Changer, body: people_schemas.OwnName) -> Response:
     """Be called otherwise, as others see it."""
     own_page.set_name(app, actor, body.name)
     return Response(status_code=204)
 
 
 @router.put("/own/password", status_code=204)
-def change_own_password(app: TheApp, request: Request, actor: Changer, body: schemas.OwnPassword) -> Response:
+def change_own_password(
+    app: TheApp, request: Request, actor: Changer, body: people_schemas.OwnPassword
+) -> Response:
     """Another password; all other sessions end."""
     own_page.change_password(app, actor, bearer(request), body.present, body.password)
     return Response(status_code=204)
@@ -89,7 +90,7 @@ def end_own_session(app: TheApp, actor: Changer, session: int) -> Response:
 
 
 @router.put("/people/{handle}/password", status_code=204)
-def reset_person(app: TheApp, actor: Changer, handle: str, body: schemas.Password) -> Response:
+def reset_person(app: TheApp, actor: Changer, handle: str, body: people_schemas.Password) -> Response:
     """Give somebody another password; their sessions end (owners of the wiki only)."""
     people.reset(app, handle, body.password, actor=actor)
     return Response(status_code=204)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import hmac
-import re
 import secrets
 from datetime import datetime, timedelta
 
@@ -12,6 +11,7 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import BadName, Collision, Forbidden, Missing, Refused, TooMany
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.model import policy
+from mokuji.core.model.assets import check_name
 from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
 from mokuji.services import passwords
@@ -207,11 +207,7 @@ def add(
 
 def checked(handle: str, name: str, password: str) -> str:
     """The hash of the password of somebody new; BadName for a handle, a name or a password that cannot be one."""
-    handle = handle.strip().casefold()
-    if not re.fullmatch(r"[\w][\w-]{0,39}", handle):
-        raise BadName(
-            f"“{handle}” cannot be a handle: use up to 40 letters, digits and hyphens.", code="handle"
-        )
+    handle = check_name("person", handle)
     return passwords.new(password, (handle, checked_name(name)))
 
 
