@@ -20,6 +20,7 @@ from mokuji.api import faults as api_faults
 from mokuji.api import history as api_history
 from mokuji.api import letting_in as api_letting_in
 from mokuji.api import people as api_people
+from mokuji.api import rights as api_rights
 from mokuji.api import routes as api
 from mokuji.api import upkeep as api_upkeep
 from mokuji.connections import IDLE, MOST, TimedProtocol
@@ -35,6 +36,7 @@ from mokuji.web import errors as web_errors
 from mokuji.web.pages import LARGEST_BODY, STATIC, STATIC_VERSION
 from mokuji.web.routes import (
     acts,
+    audit,
     categories,
     documentation,
     editing,
@@ -51,6 +53,7 @@ from mokuji.web.routes import (
     tasks,
     templates,
     upkeep,
+    volume_people,
 )
 
 log = structlog.get_logger("mokuji")
@@ -113,9 +116,11 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         tasks,
         revisions,
         fields,
+        volume_people,
+        audit,
     ):
         web_app.include_router(pages.router, include_in_schema=False)
-    for part in (api_assets, api_people, api_letting_in, api_history, api_upkeep):
+    for part in (api_assets, api_people, api_letting_in, api_rights, api_history, api_upkeep):
         web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.

@@ -49,6 +49,7 @@ def _filled(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Data")
     writer = person(app, "wenna", guide=Role.OWNER, data=Role.OWNER)
+    person(app, "jonas", guide=Role.READER)
     pages(app, writer, "guide", GUIDE)
     pages(app, writer, "data", DATA)
     pages(app, writer, "data", {"Tower": "![b](lamp.png)"})
@@ -71,13 +72,23 @@ def _state(app: AppContext, actor: Actor) -> dict[str, Any]:
         return {
             "texts": texts(app),
             "places": places,
-            "volumes": {v.title: (v.libraries, v.language) for v in known.values()},
+            "volumes": {v.title: (v.libraries, v.language, v.closed) for v in known.values()},
             "pages": sorted(map(tuple, connection.execute(text("SELECT volume, key, title FROM page")))),
             "files": sorted(
                 map(tuple, connection.execute(text("SELECT id, name, hash, type, size FROM file")))
             ),
             "sources": sorted(
                 map(tuple, connection.execute(text("SELECT id, name, CAST(fields AS text) FROM source")))
+            ),
+            "roles": sorted(
+                map(
+                    tuple,
+                    connection.execute(
+                        text(
+                            "SELECT m.* FROM membership m JOIN volume v ON v.id = m.volume WHERE deleted_by IS NULL"
+                        )
+                    ),
+                )
             ),
             "people": sorted(map(tuple, connection.execute(text("SELECT id, handle FROM person")))),
         }
@@ -284,6 +295,16 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
         "language",
         lambda: requests.Language("data", "DE-at"),
         "“Data” will be said to be written in “de-AT”",
+    ),
+    (
+        "access",
+        lambda: requests.Access("data", closed=True),
+        "“Data” will be closed: only its people and the owners of the wiki read it.",
+    ),
+    (
+        "role",
+        lambda: requests.GiveRole("guide", "jonas", "writer"),
+        "Jonas (@jonas) will be a writer of “Guide”, until now a reader: they may read it and write in it.",
     ),
     ("delete volume", lambda: requests.DeleteVolume("guide"), "goes to the trash with 4 pages."),
 ]

@@ -478,4 +478,4 @@ def test_all_that_a_page_names_is_looked_up_together_and_not_one_by_one(
     html = view.rendered(app, to).html
     assert len(begun) == 1
     assert html.count("<img ") == 21 and "There is no file “none.png”" in html
-    assert 'title="Wenna"' in html and "Nobody has this handle" in html and "Gel" in html
+    assert 'title="Wenna"' in html and "Nobody here has this handle" in html and "Gel" in html

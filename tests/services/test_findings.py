@@ -109,7 +109,7 @@ def _found(app: AppContext, actor: Actor, text: str) -> list[PageFinding]:
         ("[[Anodes]]", "unwritten", "; “Parts” has a page of this name", "[[Parts/Anodes]]"),
         ("[[Battery vault]]", "unwritten", "; “Secret” has a page of this name", "[[Secret/Battery vault]]"),
         ("[the well](/guide/battery-well)", "advice", "is a page of this wiki", "[[Battery well|the well]]"),
-        ("ask @wena", "advice", "Nobody has the handle “wena”", "ask @wenna"),
+        ("ask @wena", "advice", "Nobody here has the handle “wena”", "ask @wenna"),
         ("the the", "advice", "“the” stands here twice.", "the"),
         ("# One", "problem", "A first-level heading", "## One"),
     ],

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from mokuji.acts import doing, requests
+from mokuji.acts import doing, joining, leaving, requests
 from mokuji.core.base.errors import BadName, Collision, Forbidden, Missing, MokujiError, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import invitations, passwords, people
@@ -31,7 +31,7 @@ def wenna(app: AppContext) -> Actor:
 
 
 def _come_in(app: AppContext, token: str, handle: str = "ada") -> Actor:
-    return people.actor_of(app, invitations.come_in(app, token, handle, "Ada Two", PASSWORD))
+    return people.actor_of(app, joining.come_in(app, token, handle, "Ada Two", PASSWORD))
 
 
 def _roles(app: AppContext, actor: Actor) -> dict[str, Role]:
@@ -83,11 +83,11 @@ def test_what_is_no_token_is_answered_as_a_spent_one(app: AppContext, wenna: Act
 def test_what_was_typed_wrong_can_be_typed_again(app: AppContext, wenna: Actor) -> None:
     made = invitations.invite(app, wenna, {"guide": "reader"})
     with pytest.raises(BadName):
-        invitations.come_in(app, made.token, "ada", "Ada", "short")
+        joining.come_in(app, made.token, "ada", "Ada", "short")
     with pytest.raises(BadName):
-        invitations.come_in(app, made.token, "no/handle", "Ada", PASSWORD)
+        joining.come_in(app, made.token, "no/handle", "Ada", PASSWORD)
     with pytest.raises(Collision, match="called “wenna” here already"):
-        invitations.come_in(app, made.token, " Wenna", "Ada", PASSWORD)
+        joining.come_in(app, made.token, " Wenna", "Ada", PASSWORD)
     assert _come_in(app, made.token).signed_in
 
 
@@ -135,7 +135,7 @@ def test_what_its_maker_may_give_no_more_is_not_given(app: AppContext, wenna: Ac
 
 def test_the_invitations_of_who_left_hold_no_longer(app: AppContext, wenna: Actor) -> None:
     made = invitations.invite(app, wenna, {"guide": "writer"})
-    people.close(app, "wenna")
+    leaving.close(app, "wenna")
     with pytest.raises(Missing):
         _come_in(app, made.token)
 
@@ -228,7 +228,7 @@ def test_who_owns_volumes_alone_becomes_nobody_else(app: AppContext, wenna: Acto
 
 def test_who_left_gets_no_password(app: AppContext, wenna: Actor, mirela: Actor) -> None:
     made = invitations.link_password(app, mirela, "wenna")
-    people.close(app, "wenna")
+    leaving.close(app, "wenna")
     with pytest.raises(Missing):
         invitations.renew_password(app, made.token, NEW)
     with pytest.raises(Refused, match="has left"):
@@ -239,7 +239,7 @@ def test_all_people_are_seen_by_owners_of_the_wiki_alone(
     app: AppContext, wenna: Actor, mirela: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     person(app, "jonas")
-    people.close(app, "jonas")
+    leaving.close(app, "jonas")
     found, more = people.everybody(app, mirela)
     assert [(each.handle, each.owns_wiki, each.volumes, each.closed is not None) for each in found] == [
         ("jonas", False, 0, True),

@@ -8,7 +8,7 @@ from functools import partial
 import pytest
 from argon2 import PasswordHasher
 
-from mokuji.acts import doing, requests
+from mokuji.acts import doing, leaving, requests
 from mokuji.acts.view import Applied
 from mokuji.core.base.errors import Forbidden, Missing, MokujiError, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Permission, PersonPermission, Role, may, may_about
@@ -54,7 +54,10 @@ def test_an_owner_of_the_wiki_owns_every_volume_and_alone_may_close_and_reset_pe
     owner, jonas = Actor(1, owns_wiki=True), Actor(2, roles={7: Role.OWNER})
     assert all(may(owner, act, 9, closed=True) for act in Permission)
     assert all(may_about(owner, act, 2) for act in PersonPermission)
-    assert {act for act in PersonPermission if may_about(jonas, act, 2)} == {PersonPermission.RENAME}
+    assert {act for act in PersonPermission if may_about(jonas, act, 2)} == {
+        PersonPermission.RENAME,
+        PersonPermission.CLOSE,
+    }
     assert not any(may_about(jonas, act, 1) or may_about(NOBODY, act, 1) for act in PersonPermission)
 
 
@@ -64,9 +67,9 @@ def test_the_last_owner_of_the_wiki_stays(app: AppContext) -> None:
     with pytest.raises(Refused, match="last owner"):
         people.give_wiki(app, "wenna", owns=False)
     with pytest.raises(Refused, match="last owner"):
-        people.close(app, "wenna", actor=wenna)
+        leaving.close(app, "wenna", actor=wenna)
     people.give_wiki(app, "jonas")
-    people.close(app, "wenna", actor=wenna)
+    leaving.close(app, "wenna", actor=wenna)
     assert people.has_owner(app)
     with pytest.raises(Refused, match="last owner"):
         people.give_wiki(app, "jonas", owns=False)
@@ -83,14 +86,14 @@ def test_who_left_and_who_was_reset_is_signed_in_nowhere(app: AppContext) -> Non
     assert people.sign_in(app, "piet", "seven odd gulls sing") is None
     token = people.sign_in(app, "piet", "another odd gull sings")
     assert people.actor_of(app, token).signed_in
-    people.close(app, "piet", actor=wenna)
+    leaving.close(app, "piet", actor=wenna)
     assert not people.actor_of(app, token).signed_in
     assert people.sign_in(app, "piet", "another odd gull sings") is None
     people.let_in_again(app, "piet", actor=wenna)
     assert people.sign_in(app, "piet", "another odd gull sings")
 
 
-@pytest.mark.parametrize("act", [people.close, people.let_in_again, people.give_wiki])
+@pytest.mark.parametrize("act", [leaving.close, people.let_in_again, people.give_wiki])
 def test_who_is_no_owner_of_the_wiki_learns_not_even_who_is_there(
     app: AppContext, volumes: None, act: Callable[..., None]
 ) -> None:

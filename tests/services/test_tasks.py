@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from mokuji.acts import doing, requests
+from mokuji.acts import doing, leaving, requests
 from mokuji.core.base.errors import Conflict, Forbidden, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import people
@@ -118,7 +118,7 @@ def test_a_calendar_has_an_address_of_its_own_that_can_be_renewed(app: AppContex
     for wrong in ("", "x", feeds["mine"][:-1], feeds["mine"].replace("mine", "all"), "999-all-" + "0" * 40):
         with pytest.raises(Missing):
             tasks.feed(app, wrong)
-    people.close(app, writer.handle)
+    leaving.close(app, writer.handle)
     with pytest.raises(Missing):
         tasks.feed(app, feeds["mine"])
     people.let_in_again(app, writer.handle)

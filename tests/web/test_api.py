@@ -590,6 +590,6 @@ def test_html_in_json_shows_files_sources_and_people_as_pages_do(wenna: TestClie
     for shown in (html, preview, page):
         assert re.search(r'<img src="/-/file/tern-4-service-manual/swell.png\?v=\w+" alt="The swell"', shown)
         assert "On swell" in shown and 'class="person"' in shown
-        assert "Nobody has this handle" in shown and "There is no file “none.png”" in shown
+        assert "Nobody here has this handle" in shown and "There is no file “none.png”" in shown
     stranger = browser()
     assert 'class="person"' not in stranger.get(MANUAL + "/pages/Swell").json()["html"]

@@ -254,7 +254,7 @@ def test_what_is_missing_says_so_in_words_and_nothing_is_dashed_or_dotted(browse
     assert status == 200
     assert 'class="no-file" title="There is no file “gone.pdf”"' in page
     assert 'class="picture no-file"' in page and 'class="no-source"' in page
-    assert '<span class="nobody" title="Nobody has this handle">@no-person</span>' in page
+    assert '<span class="nobody" title="Nobody here has this handle">@no-person</span>' in page
     assert re.search(r'<a class="person"[^>]*>@wenna</a>', page)
     css = wenna.get("/-/static/mokuji.css").text
     rules = re.findall(r"([^{}]+)\{[^{}]*(?:dashed|dotted|wavy)[^{}]*\}", css)

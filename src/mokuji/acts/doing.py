@@ -12,9 +12,10 @@ from dataclasses import replace
 from typing import Any
 
 from mokuji.acts.act import About, Act
+from mokuji.acts.crossing import crossing
 from mokuji.acts.files_along import with_files
-from mokuji.acts.readers import BroughtBack, Passing
-from mokuji.acts.readership import brought_back, passing
+from mokuji.acts.readers import Seen
+from mokuji.acts.readership import brought_back, opening, passing
 from mokuji.acts.registry import act_of
 from mokuji.acts.request import Request
 from mokuji.acts.stored_context import StoredContext
@@ -23,14 +24,16 @@ from mokuji.acts.view import Applied as Applied
 from mokuji.acts.view import PlanView as PlanView
 from mokuji.acts.visible import seen
 from mokuji.core.base.errors import Missing, MokujiError, Refused
+from mokuji.core.base.phrases import told
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Actor, Permission
+from mokuji.core.model.policy import AUDITED, Actor, Permission
 from mokuji.core.refactor.plan import Plan
+from mokuji.services import audit
 from mokuji.services.app_context import AppContext, clean_note, find_head, told_to
 from mokuji.services.notes import kept
 from mokuji.services.plain_data import unstructured
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import history
+from mokuji.store import history, people
 from mokuji.store.acts import acting
 from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
@@ -100,12 +103,14 @@ def _shown(context: StoredContext, empty: PlanView, made: Plan) -> PlanView:
     elsewhere = history.begun_elsewhere(context.connection, back.id) if back is not None else {}
     behind = {page for page, volume in elsewhere.items() if volume not in by_id}
     given_back = [history.Kept(*each) for each in made.given_back]
-    readers: list[Passing | BroughtBack] = [
+    readers: list[Seen] = [
         *passing(context.connection, made.change_set, by_id, along=made.along, back=given_back),
         *brought_back(context.connection, made.change_set, elsewhere, by_id),
+        *opening(context.connection, made.change_set, by_id),
     ]
+    crossed = crossing(context, made.change_set.volumes)
     home = empty.place.volume.id if empty.place else 0
-    filled = replace(empty, volumes=by_id, readers=tuple(readers))
+    filled = replace(empty, volumes=by_id, readers=tuple(readers), crossing=crossed)
     return seen(filled, made, context.wiki, home=home, without=behind)
 
 
@@ -125,6 +130,7 @@ def apply(
     """
     by = signature or Signature(actor.person, app.clock(), clean_note(note))
     with writing_transaction(app.engine, alone=True) as connection:
+        actor = _of_now(connection, actor, request)
         context = StoredContext(connection, actor, shown=False)
         try:
             made = _planned(context, request)
@@ -134,15 +140,24 @@ def apply(
             return _view(connection, actor, request)
         if seen is not None and (made.digest != seen or made.nothing_to_do or made.conflicts):
             return _view(connection, actor, request)
-        return _do(context, request, made, by)
+        return carry_out(context, request, made, by)
+
+
+def _of_now(connection: Connection, actor: Actor, request: Request) -> Actor:
+    """The actor with the roles of this moment, for what only owners may do: they may have lost theirs since they
+    came."""
+    if actor.person is None or actor.program or act_of(request).permission is not Permission.MANAGE:
+        return actor
+    return people.actor_by_id(connection, actor.person)
 
 
 def do(context: StoredContext, request: Request, by: Signature) -> Applied:
     """Plans an act and does it, under the write lock that the caller holds alone."""
-    return _do(context, request, _planned(context, request), by)
+    return carry_out(context, request, _planned(context, request), by)
 
 
-def _do(context: StoredContext, request: Request, made: Plan, by: Signature) -> Applied:
+def carry_out(context: StoredContext, request: Request, made: Plan, by: Signature) -> Applied:
+    """Does what was planned, and writes down what of it is for the audit trail."""
     if made.conflicts:
         raise Refused(
             "Texts were changed by others since, in the same places. Look at the plan.", code="conflict"
@@ -161,11 +176,42 @@ def _do(context: StoredContext, request: Request, made: Plan, by: Signature) -> 
         more["asked_in"] = asked_in
     done = acting.do(context.connection, made, volume, by, more, proposed)
     act.afterwards(context, request, done, taken_back)
+    _audit(context, act, made, done.volumes.get(volume, volume), by, done.change_set, taken_back)
     home = next(
         (v for v in load_volumes(context.connection).values() if v.id == done.volumes.get(volume, volume)),
         None,
     )
     return Applied(done.change_set, home, _go_on_with(context, made, done))
+
+
+def _audit(
+    context: StoredContext,
+    act: Act[Any, Any],
+    made: Plan,
+    volume: int,
+    by: Signature,
+    change_set: int,
+    taken_back: history.LoggedAct | None,
+) -> None:
+    root = root_of(taken_back) if taken_back is not None else act.change
+    if root not in AUDITED:
+        return
+    whom = next((each.person for each in made.change_set.roles), None)
+    whom = whom or next(
+        (each.after.id for each in made.change_set.assets if each.after and each.after.sort == "person"), None
+    )
+    # What stands in the log of a volume names nothing beyond it.
+    said = told(act.note(made.facts.seen([volume])), [volume])
+    audit.record(
+        context.connection,
+        by.at,
+        act.change,
+        by.author,
+        person=whom,
+        volume=None if root == "person rename" else volume or None,
+        change_set=change_set,
+        said=said,
+    )
 
 
 def _asked_in(context: StoredContext, request: Request, taken_back: history.LoggedAct | None) -> list[int]:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
+from typing import TypeAlias
 
+from mokuji.core.base.phrases import counted
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Volume
 
@@ -43,10 +45,32 @@ class BroughtBack:
     gained: Readers
 
 
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """A volume that everybody reads from now on, or only its people (by name) and the owners of the wiki: what there is
+    to read in it, revisions that were written in it included."""
+
+    volume: Volume
+    pages: int
+    revisions: int
+    people: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Given(Opening):
+    """Somebody who begins to read a closed volume, or reads it no more."""
+
+    who: str
+    reads: bool
+
+
+Seen: TypeAlias = Passing | BroughtBack | Opening | Given
+
+
 # ---- in words -------------------------------------------------------------------
 
 
-def sentences(found: Collection[Passing | BroughtBack], volumes: Mapping[int, Volume]) -> list[str]:
+def sentences(found: Collection[Seen], volumes: Mapping[int, Volume]) -> list[str]:
     """What is to be known of readers before an act is done."""
     said: list[str] = []
     for each in found:
@@ -55,6 +79,9 @@ def sentences(found: Collection[Passing | BroughtBack], volumes: Mapping[int, Vo
                 f"“{each.page.title}” gets words back that were written in “{each.written_in.title}”. "
                 f"It is in “{volumes[each.page.volume].title}” now, and {_who(each.gained)} will read them there."
             )
+            continue
+        if isinstance(each, Opening):
+            said.append(_opening(each))
             continue
         pages = "page" if each.pages == 1 else f"{each.pages:,} pages"
         if each.gained:
@@ -67,6 +94,26 @@ def sentences(found: Collection[Passing | BroughtBack], volumes: Mapping[int, Vo
                 f"“{each.target.title}” is closed to them."
             )
     return said
+
+
+def _opening(each: Opening) -> str:
+    there = counted(each.pages, "page")
+    were = "was" if each.revisions == 1 else "were"
+    there = f"{there}, {counted(each.revisions, 'revision')} that {were} written there, and its log"
+    if isinstance(each, Given):
+        if each.reads:
+            return f"{each.who} will read “{each.volume.title}”: {there}."
+        return f"{each.who} will no longer read “{each.volume.title}”, nor what was written there before."
+    if not each.volume.closed:
+        return (
+            f"Everybody will read “{each.volume.title}”: {there}, with the names of who wrote them. What is found, "
+            "counted and put in elsewhere is open then, too."
+        )
+    who = _who(Readers(names=each.people)) if each.people else "nobody"
+    there = f"“{each.volume.title}”"
+    return (
+        f"{_begun(who)} will read {there} then, and the owners of the wiki; for all others it is not there."
+    )
 
 
 def _older(each: Passing) -> Iterator[str]:

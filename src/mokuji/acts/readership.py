@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
 
-from mokuji.acts.readers import BroughtBack, Passing, Readers
+from mokuji.acts.readers import BroughtBack, Given, Opening, Passing, Readers
 from mokuji.core.model.changes import ChangeSet, Fate
+from mokuji.core.model.policy import Role
 from mokuji.core.model.wiki import Volume
-from mokuji.store import history, people
+from mokuji.store import history, people, roles
 from mokuji.store.database import Connection
 from mokuji.store.history import Kept
 
@@ -72,3 +73,24 @@ def brought_back(
         gained = beyond(connection, target, source)
         if gained:
             yield BroughtBack(change.head_after, source, gained)
+
+
+def opening(
+    connection: Connection, change_set: ChangeSet, volumes: Mapping[int, Volume]
+) -> Iterator[Opening]:
+    """The volumes that more people read from now on, or fewer, as a whole: those that open or close, and those of which
+    somebody becomes one of the people, or is no more."""
+    for change in change_set.volumes:
+        before, after = change.before, change.after
+        if before is not None and after is not None and before.closed != after.closed:
+            there = roles.holdings(connection, after.id)
+            here = [each for each in roles.of_volume(connection, after.id) if not each.closed]
+            names = tuple(sorted(each.name for each in here))
+            yield Opening(after, there.pages, there.revisions, names)
+    for each in change_set.roles:
+        volume = volumes.get(each.volume)
+        reads = each.after is not Role.NOBODY
+        if volume is None or not volume.closed or reads is (each.before is not Role.NOBODY):
+            continue
+        there = roles.holdings(connection, volume.id)
+        yield Given(volume, there.pages, there.revisions, (), each.name, reads)

@@ -40,7 +40,7 @@ from mokuji.acts.reuse import (
     inline,
     slot_value,
 )
-from mokuji.acts.volumes import contents, create, language, libraries, outline
+from mokuji.acts.volumes import access, contents, create, language, libraries, outline, role
 from mokuji.acts.volumes import delete as delete_volume
 from mokuji.acts.volumes import rename as rename_volume
 
@@ -68,6 +68,8 @@ ACTS: tuple[Act[Any, Any], ...] = (
     rename_volume.ACT,
     libraries.ACT,
     language.ACT,
+    access.ACT,
+    role.ACT,
     delete_volume.ACT,
     several.ACT,
     undo.ACT,

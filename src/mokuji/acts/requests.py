@@ -43,6 +43,7 @@ from mokuji.acts.reuse.slot import RenameSlot as RenameSlot
 from mokuji.acts.reuse.slot_value import GiveValue as GiveValue
 from mokuji.acts.several import Several as Several
 from mokuji.acts.undo import Undo as Undo
+from mokuji.acts.volumes.access import Access as Access
 from mokuji.acts.volumes.contents import Contents as Contents
 from mokuji.acts.volumes.create import CreateVolume as CreateVolume
 from mokuji.acts.volumes.delete import DeleteVolume as DeleteVolume
@@ -50,3 +51,4 @@ from mokuji.acts.volumes.language import Language as Language
 from mokuji.acts.volumes.libraries import Libraries as Libraries
 from mokuji.acts.volumes.outline import Outline as Outline
 from mokuji.acts.volumes.rename import RenameVolume as RenameVolume
+from mokuji.acts.volumes.role import GiveRole as GiveRole

@@ -131,6 +131,7 @@ def _check_reverse(context: StoredContext, act: LoggedAct, made: Plan) -> None:
             needed |= {(side.id, Permission.MANAGE) for side in sides}
             if root_of(act) == "libraries":
                 needed |= {(library, Permission.READ) for side in sides for library in side.libraries}
+    needed |= {(each.volume, Permission.MANAGE) for each in changes.roles}
     for each in changes.assets:
         for asset in (each.before, each.after):
             if asset is not None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from mokuji.acts import readers
 from mokuji.acts.act import NO_CHOICES, Choices
-from mokuji.acts.readers import BroughtBack, Passing
+from mokuji.acts.readers import Passing, Seen
 from mokuji.acts.visible import VisiblePlan
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.language.page import PageHead
@@ -18,6 +18,7 @@ from mokuji.core.refactor.plan import OptionalChange
 
 if TYPE_CHECKING:
     from mokuji.acts.act import Act
+    from mokuji.acts.crossing import Crossing
     from mokuji.acts.request import Request
     from mokuji.services.reading.history import LoggedAct
     from mokuji.services.reading.reading import VolumeView
@@ -53,7 +54,8 @@ class PlanView:
     hidden_references: int = 0
     note: str = ""
     taken_back: LoggedAct | None = None
-    readers: tuple[Passing | BroughtBack, ...] = ()
+    readers: tuple[Seen, ...] = ()
+    crossing: Crossing | None = None
     choices: Choices = NO_CHOICES
 
     @property
@@ -95,6 +97,11 @@ class PlanView:
     def labels(self) -> int:
         """How many of these keep a label of their own."""
         return sum(len(change.labelled) for change in self.changes)
+
+    @property
+    def opens(self) -> bool:
+        """Whether a volume opens by it, so that more people read what leads into it."""
+        return any(type(reader) is readers.Opening and not reader.volume.closed for reader in self.readers)
 
     @property
     def can_be_done(self) -> bool:

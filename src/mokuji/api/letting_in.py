@@ -6,6 +6,7 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from mokuji import routing
+from mokuji.acts import joining
 from mokuji.api import people_schemas
 from mokuji.api.asking import FAULTS, Changer, TheApp, agent, behind, cursor
 from mokuji.services import invitations, people, site
@@ -47,7 +48,7 @@ def withdraw(app: TheApp, actor: Changer, number: int) -> Response:
 @router.post("/invited", status_code=201)
 def come_in(app: TheApp, request: Request, body: people_schemas.ComeIn) -> people_schemas.Session:
     """Come in by an invitation, with a handle and a password of one's own; signs in."""
-    token = invitations.come_in(app, body.token, body.handle, body.name, body.password, agent(request))
+    token = joining.come_in(app, body.token, body.handle, body.name, body.password, agent(request))
     return people_schemas.Session(token=token)
 
 

@@ -96,13 +96,6 @@ def reset_person(app: TheApp, actor: Changer, handle: str, body: people_schemas.
     return Response(status_code=204)
 
 
-@router.put("/people/{handle}/closed", status_code=204)
-def close_person(app: TheApp, actor: Changer, handle: str) -> Response:
-    """Let somebody sign in no more; what they wrote stays (owners of the wiki only)."""
-    people.close(app, handle, actor=actor)
-    return Response(status_code=204)
-
-
 @router.delete("/people/{handle}/closed", status_code=204)
 def let_person_in_again(app: TheApp, actor: Changer, handle: str) -> Response:
     """Let somebody who left sign in again (owners of the wiki only)."""

@@ -97,6 +97,9 @@ class Plan(Schema):
     other_texts: list[Reference] = Field(
         description="Inserts that will put in another page's text, or become words: their readers see other text"
     )
+    crossing: list[Reference] = Field(
+        description="Lead into a volume that closes or opens, from pages that others read"
+    )
     conflicts: list[NamedPage] = Field(description="Changed by others in the same places")
     contents: list[str]
     files: list[str] = Field(description="Files that are copied along, by name")

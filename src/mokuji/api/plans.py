@@ -89,6 +89,7 @@ def plan(view: PlanView) -> schemas.Plan:
             )
             for row in view.rows
         ],
+        crossing=listed(view.crossing.references if view.crossing is not None else ()),
         hidden_pages=view.hidden_pages,
         hidden_references=view.hidden_references,
     )

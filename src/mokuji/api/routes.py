@@ -86,13 +86,14 @@ def contents(app: TheApp, actor: Reader, volume: str) -> schemas.Contents:
     )
 
 
-def _shown_in_json(app: AppContext, actor: Actor) -> Addresses:
+def _shown_in_json(app: AppContext, actor: Actor, *, may_write: bool = False) -> Addresses:
     """How references lead in HTML that programs get: as on pages, without what a browser adds to them."""
     assets_ = AssetsShown(app, actor)
     return Addresses(
         lists=partial(listing, app, actor),
         file=assets_.file,
         person=assets_.person if actor.signed_in else None,
+        marks_nobody=may_write,
         source=assets_.source,
         prepare=assets_.prepare,
     )
@@ -106,7 +107,7 @@ def page(app: TheApp, actor: Reader, volume: str, page: str, answer: Response) -
     if isinstance(view, reading.UnwrittenView):
         raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
     text, content = view.ready.page.text, view.ready.page.content
-    shown = view.rendered(app, _shown_in_json(app, actor))
+    shown = view.rendered(app, _shown_in_json(app, actor, may_write=view.place.may_write))
     keys = {each.key for each in view.place.others}
     answer.headers["ETag"] = etag(view.head.id, view.head.revision)
     references = [
@@ -212,7 +213,7 @@ def delete(volume: str, page: str) -> None:
 def preview(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
     """A text as it would be read if it were saved now. Nothing is kept."""
     seen = writing.preview(app, actor, volume, page, body.text)
-    shown = seen.rendered(app, _shown_in_json(app, actor))
+    shown = seen.rendered(app, _shown_in_json(app, actor, may_write=True))
     return schemas.Preview(
         html=shown.html,
         problems=[

@@ -366,12 +366,19 @@ def wiki_owner(
 def close_person(
     handle: Annotated[str, typer.Argument(help="Handle of the person.")],
     again: Annotated[bool, typer.Option("--again", help="Let them in again.")] = False,
+    heir: Annotated[
+        str, typer.Option("--heir", help="Handle of who owns the volumes then that nobody else owns.")
+    ] = "",
 ) -> None:
     """Let somebody sign in no more; what they wrote stays."""
+    from mokuji.acts import leaving
     from mokuji.services import people
 
     with _app_context(_settings(), "mokuji") as context:
-        (people.let_in_again if again else people.close)(context, handle)
+        if again:
+            people.let_in_again(context, handle)
+        else:
+            leaving.close(context, handle, heir=heir)
         typer.echo(f"“{handle}” can {'sign in again' if again else 'no longer sign in'}.")
 
 

@@ -223,7 +223,7 @@ class ReadContext:
     @cached_property
     def reader(self) -> Reader:
         """Whom notes of the log are told to."""
-        return Reader(self.reads, self.actor.owns_wiki)
+        return Reader(self.reads, self.actor.owns_wiki, self.actor.belongs_in)
 
     def volume(self, key: str, act: Permission = Permission.READ) -> Volume:
         """A volume in which the actor may do this; Missing or Forbidden otherwise."""

@@ -7,7 +7,7 @@ import hashlib
 import hmac
 
 from mokuji.core.base.errors import Forbidden, Refused
-from mokuji.services import people
+from mokuji.services import audit, people
 from mokuji.services.app_context import AppContext
 from mokuji.services.devices import device_of
 from mokuji.store import people as stored
@@ -52,4 +52,5 @@ def begin(
                 "Somebody owns this wiki already. Sign in, or ask them to let you in.", code="begun"
             )
         person = people.added(connection, handle, name, hashed, owner_of_wiki=True)
+        audit.record(connection, app.clock(), "first owner", person, address=address)
         return people.opened(app, connection, person, device)

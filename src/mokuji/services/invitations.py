@@ -17,7 +17,7 @@ from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission, PersonPermission, Role
 from mokuji.core.model.wiki import Volume
-from mokuji.services import passwords, people
+from mokuji.services import audit, passwords, people
 from mokuji.services.app_context import AppContext, clean_note
 from mokuji.services.devices import device_of
 from mokuji.store import links
@@ -110,18 +110,28 @@ def invite(app: AppContext, actor: Actor, roles: Mapping[str, str], note: str = 
         if not given:
             raise Refused("Choose a role in at least one volume.", code="bad_role")
         assert actor.person is not None
-        links.invite(
-            connection, people.token_hash(token), actor.person, clean_note(note), now, now + HOLDS, given
-        )
+        hashed = people.token_hash(token)
+        links.invite(connection, hashed, actor.person, clean_note(note), now, now + HOLDS, given)
+        for volume_id, role in given.items():
+            said = role.name.lower()
+            audit.record(connection, now, "invitation", actor, volume=volume_id, said=said)
     return Made(token, now + HOLDS)
 
 
 def pending(app: AppContext, actor: Actor) -> list[Pending]:
-    """The invitations that wait for somebody, to volumes that the actor owns."""
-    now = app.clock()
+    """The invitations that wait and give a role in a volume that the actor owns."""
     with reading(app.engine) as connection:
-        owned = {volume.id: volume for volume in _owned(connection, actor)}
-        found = links.in_volumes(connection, list(owned), now)
+        return _pending(connection, actor, [volume.id for volume in _owned(connection, actor)], app.clock())
+
+
+def pending_in(connection: Connection, actor: Actor, volume: int, now: datetime) -> list[Pending]:
+    """Those to one volume that the actor owns."""
+    return _pending(connection, actor, [volume], now)
+
+
+def _pending(connection: Connection, actor: Actor, inside: Sequence[int], now: datetime) -> list[Pending]:
+    owned = {volume.id: volume for volume in _owned(connection, actor)}
+    found = links.in_volumes(connection, inside, now)
     shown: list[Pending] = []
     for each in found:
         whole = each.made_by == actor.person or each.roles.keys() <= owned.keys()
@@ -143,52 +153,46 @@ def withdraw(app: AppContext, actor: Actor, number: int) -> None:
         if found is None or not (found.made_by == actor.person or found.roles.keys() <= owned):
             raise Missing("This invitation waits no longer, or is not yours.", code="invitation_missing")
         links.take_away(connection, number)
+        for volume_id in found.roles:
+            audit.record(connection, now, "invitation withdrawn", actor, volume=volume_id)
 
 
 def invited(app: AppContext, token: str) -> Invited:
     """What an invitation gives; Missing for a link that holds no longer."""
     with reading(app.engine) as connection:
-        found = _found(app, connection, token)
-        given = _still_given(connection, found)
+        waiting = found(app, connection, token)
+        given = still_given(connection, waiting)
         if not given:
             raise Missing(SPENT, code="link_spent")
-        return Invited(found.by, found.expires, given)
+        return Invited(waiting.by, waiting.expires, given)
 
 
-def _found(app: AppContext, connection: Connection, token: str) -> links.Invitation:
+def found(app: AppContext, connection: Connection, token: str) -> links.Invitation:
+    """The invitation of a token; Missing if there is none that holds."""
     fits = 0 < len(token) <= people.LONGEST_TOKEN and token.isascii() and token.isprintable()
-    found = links.by_token(connection, people.token_hash(token), app.clock()) if fits else None
-    if found is None:
+    waiting = links.by_token(connection, people.token_hash(token), app.clock()) if fits else None
+    if waiting is None:
         raise Missing(SPENT, code="link_spent")
-    return found
+    return waiting
 
 
-def _still_given(connection: Connection, found: links.Invitation) -> list[Given]:
+def still_given(connection: Connection, waiting: links.Invitation) -> list[Given]:
     """What whoever made it may give at this moment."""
     volumes = {volume.id: volume for volume in load_volumes(connection).values()}
-    if not stored.is_here(connection, found.made_by):
-        return []
-    maker = stored.actor_by_id(connection, found.made_by)
     return [
         Given(volumes[id_], role)
-        for id_, role in found.roles.items()
-        if id_ in volumes and policy.may(maker, Permission.MANAGE, id_, closed=volumes[id_].closed)
+        for id_, role in waiting.roles.items()
+        if id_ in volumes and may_give(connection, waiting.made_by, volumes[id_])
     ]
 
 
-def come_in(app: AppContext, token: str, handle: str, name: str, password: str, agent: str = "") -> str:
-    """Makes a person of whoever was invited, with the roles that they were invited for: the token of their session."""
-    invited(app, token)
-    hashed, device = people.checked(handle, name, password), device_of(agent)
-    with writing(app.engine) as connection:
-        found = _found(app, connection, token)
-        given = _still_given(connection, found)
-        if not given or not links.take_away(connection, found.id):
-            raise Missing(SPENT, code="link_spent")
-        person = people.added(connection, handle, name, hashed)
-        for each in given:
-            stored.set_role(connection, person, each.volume.id, each.role)
-        return people.opened(app, connection, person, device)
+def may_give(connection: Connection, maker: int, volume: Volume) -> bool:
+    """Whether somebody who offered a role in a volume may give it at this moment."""
+    if not stored.is_here(connection, maker):
+        return False
+    return policy.may(
+        stored.actor_by_id(connection, maker), Permission.MANAGE, volume.id, closed=volume.closed
+    )
 
 
 # ---- a forgotten password --------------------------------------------------------
@@ -206,6 +210,7 @@ def link_password(app: AppContext, actor: Actor, handle: str) -> Made:
         links.link_password(
             connection, account.id, people.token_hash(token), actor.person, now + PASSWORD_HOLDS
         )
+        audit.record(connection, now, "password link", actor, person=account.id)
     return Made(token, now + PASSWORD_HOLDS)
 
 
@@ -233,4 +238,5 @@ def renew_password(app: AppContext, token: str, password: str, agent: str = "") 
         if not links.use_link(connection, person):
             raise Missing(SPENT, code="link_spent")
         stored.set_password(connection, person, hashed)
+        audit.record(connection, app.clock(), "password by link", person, person=person)
         return people.opened(app, connection, person, device)

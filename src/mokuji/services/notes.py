@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from mokuji.core.base.phrases import Phrase, as_data, from_data, told
+from mokuji.core.model.policy import OF_PEOPLE
 
 CROSSING = frozenset({"move", "merge", "join", "retarget", "link", "inline", "aliases"})
 """Acts that can name what stands in another volume. Those logged before phrases were kept do not say which: their notes
@@ -27,14 +28,22 @@ def kept(note: str, proposal: Phrase) -> tuple[str, list[Any]]:
 
 @dataclass(frozen=True, slots=True)
 class Reader:
-    """Who is told a note: the volumes that they may read, and whether that is all there are."""
+    """Who is told a note: the volumes that they may read, whether that is all there are, and those whose people they
+    are one of (None: of all)."""
 
     volumes: Collection[int]
     all: bool = False
+    belongs_in: Collection[int] | None = ()
+
+    def knows_people(self, volume: int) -> bool:
+        """Whether they are told who the people of a volume are."""
+        return self.belongs_in is None or volume in self.belongs_in
 
     def told(self, note: str, act: str, volume: int, proposed: Sequence[Any] | None) -> str:
         """The note of an act in the log of a volume. ``proposed`` is what the log keeps of the proposal."""
         if volume not in self.volumes:
+            return ""
+        if act in OF_PEOPLE and not self.knows_people(volume):
             return ""
         if proposed:
             return told(from_data(proposed), self.volumes)

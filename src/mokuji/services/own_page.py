@@ -8,7 +8,7 @@ from datetime import datetime
 
 from mokuji.core.base.errors import BadName, Forbidden, Missing
 from mokuji.core.model.policy import Actor
-from mokuji.services import passwords, people
+from mokuji.services import audit, passwords, people
 from mokuji.services.app_context import AppContext
 from mokuji.store import people as stored
 from mokuji.store.database import reading, writing
@@ -66,6 +66,7 @@ def change_password(app: AppContext, actor: Actor, token: str, present: str, new
     with writing(app.engine) as connection:
         people.forget_try(app, connection, "present", actor.handle)
         stored.set_password(connection, person, hashed, but=people.token_hash(token))
+        audit.record(connection, app.clock(), "password", actor, person=person)
 
 
 def end_session(app: AppContext, actor: Actor, session: int) -> None:
@@ -74,6 +75,7 @@ def end_session(app: AppContext, actor: Actor, session: int) -> None:
     with writing(app.engine) as connection:
         if not stored.end_session(connection, person, session):
             raise Missing("This session has ended already, or is not yours.", code="session_missing")
+        audit.record(connection, app.clock(), "sessions ended", actor)
 
 
 def end_others(app: AppContext, actor: Actor, token: str) -> None:
@@ -81,9 +83,12 @@ def end_others(app: AppContext, actor: Actor, token: str) -> None:
     person = _signed_in(actor)
     with writing(app.engine) as connection:
         stored.close_sessions(connection, person, but=people.token_hash(token))
+        audit.record(connection, app.clock(), "sessions ended", actor)
 
 
 def _signed_in(actor: Actor) -> int:
     if actor.person is None:
         raise Forbidden("Sign in to see your own page.", code="sign_in")
+    if actor.program:
+        raise Forbidden(people.NOT_BY_PROGRAMS)
     return actor.person

@@ -14,11 +14,11 @@ from mokuji.core.model import policy
 from mokuji.core.model.assets import check_name
 from mokuji.core.model.policy import Actor, PersonPermission, Role, may_about
 from mokuji.core.model.wiki import Volume
-from mokuji.services import passwords
+from mokuji.services import audit, passwords
 from mokuji.services.app_context import AppContext, refresh, visible
 from mokuji.services.devices import device_of
 from mokuji.services.signing import proves, signature
-from mokuji.store import moments, people
+from mokuji.store import moments, people, program_keys
 from mokuji.store.database import Connection, asking, reading, writing
 from mokuji.store.index import assets
 from mokuji.store.people import Account
@@ -36,6 +36,8 @@ TRIES_OF_HANDLE, TRIES_FROM_ADDRESS = 20, 60
 100), and from one address, behind which there may be an office."""
 LONGEST_NAME = 100
 """Maximum number of code points of the name that others see."""
+KEY_BEGINS = "mokuji-"
+"""How the token of a key for programs begins: whoever finds one knows what it is."""
 LONGEST_TOKEN = 100
 """A longer one is no session's."""
 
@@ -70,14 +72,19 @@ def sign_in(
         account = people.account(connection, handle) if storable else None
     # An unknown handle costs the same time as a wrong password.
     fits = passwords.fits(password, account.password if account is not None else None)
-    if not fits or account is None or account.closed is not None:
-        return None
     device = device_of(agent)
     with writing(app.engine) as connection:
-        now = people.account(connection, handle)
-        if now is None or (now.id, now.password, now.closed) != (account.id, account.password, None):
-            return None  # it was changed while it was looked at
+        now = people.account(connection, handle) if fits else None
+        # It may have been changed while it was looked at.
+        if account is None or now is None or now.closed is not None or now.password != account.password:
+            known = account.id if account is not None else None
+            said = "" if account is not None else "a handle that nobody has"
+            audit.record(
+                connection, app.clock(), "sign-in refused", None, person=known, address=address, said=said
+            )
+            return None
         people.forget_tries(connection, keys[:1])
+        audit.record(connection, app.clock(), "sign-in", account.id, address=address, said=device)
         if former:
             people.close_session(connection, token_hash(former))
         return opened(app, connection, account.id, device)
@@ -126,13 +133,28 @@ def sign_out(app: AppContext, token: str) -> None:
 
 
 def actor_of(app: AppContext, token: str | None) -> Actor:
-    """Who a token belongs to; nobody if it is missing or wrong, has run out, or was not used for a day."""
+    """Who the token of a session or of a key for programs belongs to; nobody if it is missing or wrong, has run out, or
+    (of a session) was not used for a day."""
     if not token or len(token) > LONGEST_TOKEN:
         return policy.NOBODY
     now, hashed = app.clock(), token_hash(token)
+    if token.startswith(KEY_BEGINS):
+        return _with_key(app, hashed, now)
     with asking(app.engine) as connection:
         session = people.session(connection, hashed, now, now - IDLE_SESSION)
     return _at_it(app, session, hashed, now)
+
+
+def _with_key(app: AppContext, hashed: str, now: datetime) -> Actor:
+    """Whose key it is, with what it may do; writes down that it is in use."""
+    with asking(app.engine) as connection:
+        holder = program_keys.holder(connection, hashed, now)
+    if holder is None:
+        return policy.NOBODY
+    if holder.used is None or now - holder.used > SEEN:
+        with writing(app.engine) as connection:
+            program_keys.touch(connection, holder.key, now)
+    return holder.actor
 
 
 def arrive(app: AppContext, token: str) -> tuple[Actor, str]:
@@ -202,6 +224,7 @@ def add(
         person = added(connection, handle, name, hashed, owner_of_wiki=owner_of_wiki)
         for title in owner_of:
             people.set_role(connection, person, volumes[names.key(title)].id, Role.OWNER)
+        audit.record(connection, app.clock(), "person added", None, person=person)
         return person
 
 
@@ -251,37 +274,33 @@ def concerned(connection: Connection, actor: Actor | None, act: PersonPermission
     return account
 
 
-def _check_not_last(connection: Connection, account: Account) -> None:
-    if account.owns_wiki and people.owners_of_wiki(connection) == [account.id]:
-        raise Refused(
-            f"“{account.handle}” is the last owner of the wiki. Give it to somebody else first.",
-            code="last_owner",
-        )
+def is_last_owner(connection: Connection, account: Account) -> bool:
+    """Whether somebody is the last owner of the wiki."""
+    return account.owns_wiki and people.owners_of_wiki(connection) == [account.id]
 
 
 def give_wiki(app: AppContext, handle: str, *, owns: bool = True, actor: Actor | None = None) -> None:
     """Makes somebody an owner of the wiki, or no longer; Refused for the last one."""
     with writing(app.engine, alone=True) as connection:
-        account = concerned(connection, actor, PersonPermission.CLOSE, handle)
+        account = concerned(connection, actor, PersonPermission.GIVE, handle)
         if account.closed is not None and owns:
             raise Refused(f"“{account.handle}” has left. Let them in again first.", code="person_closed")
-        if not owns:
-            _check_not_last(connection, account)
+        if not owns and is_last_owner(connection, account):
+            raise Refused(
+                f"“{account.handle}” is the last owner of the wiki. Give it to somebody else first.",
+                code="last_owner",
+            )
         people.set_owner_of_wiki(connection, account.id, owns)
-
-
-def close(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
-    """Lets somebody sign in no more; their sessions end, what they wrote stays. Refused for the last owner."""
-    with writing(app.engine, alone=True) as connection:
-        account = concerned(connection, actor, PersonPermission.CLOSE, handle)
-        _check_not_last(connection, account)
-        people.close(connection, account.id, app.clock())
+        kind = "wiki given" if owns else "wiki taken"
+        audit.record(connection, app.clock(), kind, actor, person=account.id)
 
 
 def let_in_again(app: AppContext, handle: str, *, actor: Actor | None = None) -> None:
     """Lets somebody who left sign in again, as what they were."""
     with writing(app.engine) as connection:
-        people.close(connection, concerned(connection, actor, PersonPermission.CLOSE, handle).id, None)
+        account = concerned(connection, actor, PersonPermission.OPEN, handle)
+        people.close(connection, account.id, None)
+        audit.record(connection, app.clock(), "person let in", actor, person=account.id)
 
 
 def reset(app: AppContext, handle: str, password: str, *, actor: Actor | None = None) -> None:
@@ -290,9 +309,9 @@ def reset(app: AppContext, handle: str, password: str, *, actor: Actor | None = 
         account = concerned(connection, actor, PersonPermission.RESET, handle)
     hashed = passwords.new(password, (account.handle, account.name))
     with writing(app.engine) as connection:
-        people.set_password(
-            connection, concerned(connection, actor, PersonPermission.RESET, handle).id, hashed
-        )
+        person = concerned(connection, actor, PersonPermission.RESET, handle).id
+        people.set_password(connection, person, hashed)
+        audit.record(connection, app.clock(), "password", actor, person=person)
 
 
 SHOWN = 200
@@ -312,12 +331,6 @@ def everybody(app: AppContext, actor: Actor, after: str = "") -> tuple[list[peop
     return found[:SHOWN], found[SHOWN - 1].handle if len(found) > SHOWN else ""
 
 
-def names_by_handle(app: AppContext) -> dict[str, str]:
-    """What people are called, by their handles."""
-    with reading(app.engine) as connection:
-        return people.names_by_handle(connection)
-
-
 def check_never_theirs(connection: Connection, handle: str, person: int) -> None:
     """Refused if somebody else had this handle and pages still name it: they would name another person."""
     if people.had_by_others(connection, handle, person) and assets.names_person(connection, handle):
@@ -328,4 +341,5 @@ def check_never_theirs(connection: Connection, handle: str, person: int) -> None
         )
 
 
+NOT_BY_PROGRAMS = "A key for programs cannot do this. Sign in with your password."
 NOT_THEIRS = "Only they themselves, or an owner of the wiki, can change the handle of a person."

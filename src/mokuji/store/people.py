@@ -61,7 +61,6 @@ EVERYBODY = (
     .order_by(person.c.handle)
     .limit(value("most"))
 )
-HANDLES = select(person.c.handle, person.c.name).where(_HERE).order_by(person.c.handle).limit(value("most"))
 _ADD = insert(person).returning(person.c.id)
 _SET_ROLE = insert_or_else(membership)
 _SET_ROLE = _SET_ROLE.on_conflict_do_update(
@@ -136,7 +135,6 @@ _FORGET_TRIES = delete(sign_in_try).where(sign_in_try.c.at <= value("since"))
 _TRY = insert(sign_in_try)
 _DROP_TRIES = delete(sign_in_try).where(sign_in_try.c.key == value("key"))
 NAMES = select(person.c.id, person.c.name).where(among(person.c.id, "people"))
-BY_HANDLE = select(person.c.handle, person.c.name)
 CALENDAR = select(person.c.calendar).where(_IS, _HERE)
 _RENEW_CALENDAR = update(person).where(_IS).values(calendar=person.c.calendar + 1)
 
@@ -179,11 +177,6 @@ class Known:
 def everybody(connection: Connection, after: str, most: int) -> list[Known]:
     """People by handle, those who left included, behind one of them."""
     return [Known(*row) for row in connection.execute(EVERYBODY, {"after": after, "most": most})]
-
-
-def handles(connection: Connection, most: int = 500) -> list[tuple[str, str]]:
-    """Handles and names of people who have not left, by handle."""
-    return [(handle, name) for handle, name in connection.execute(HANDLES, {"most": most})]
 
 
 def add_person(
@@ -332,11 +325,6 @@ def forget_tries(connection: Connection, keys: Sequence[bytes]) -> None:
 def names_of(connection: Connection, people: Collection[int]) -> dict[int, str]:
     """The names of people by id."""
     return dict(connection.execute(NAMES, {"people": people}).all())
-
-
-def names_by_handle(connection: Connection) -> dict[str, str]:
-    """What people are called, by their handles."""
-    return dict(connection.execute(BY_HANDLE).all())
 
 
 def calendar_serial(connection: Connection, person: int) -> int:

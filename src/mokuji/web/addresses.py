@@ -58,6 +58,16 @@ def volume(name: str, volume_key: str, **query: object) -> str:
     return _with(f"/-/volume/{name}{address(volume_key)}", query)
 
 
+def settings(volume_key: str, **query: object) -> str:
+    """What an owner of a volume may set."""
+    return _with(f"/-/settings{address(volume_key)}", query)
+
+
+def volume_people(volume_key: str, **query: object) -> str:
+    """The people of a volume."""
+    return _with(f"/-/volume-people{address(volume_key)}", query)
+
+
 def secret(volume_key: str) -> str:
     """Where a secret is taken out of a volume."""
     return site.link(f"/-/secret{address(volume_key)}")

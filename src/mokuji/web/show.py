@@ -48,6 +48,7 @@ def places(
         lists=partial(listings.listing, app, actor),
         # Who may not see the list of people is not told which handles are somebody's.
         person=shown.person if actor.signed_in else None,
+        marks_nobody=may_write,
         source=shown.source,
         inline=inline if may_write and volume else None,
         prepare=shown.prepare,

@@ -15,6 +15,7 @@ from mokuji.core.base.phrases import Phrase
 from mokuji.core.model.policy import Role
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.volumes import VolumeMade, create_volume
+from mokuji.services.people import NOT_BY_PROGRAMS
 from mokuji.store import people
 from mokuji.store.acts.acting import Done
 from mokuji.store.history import LoggedAct
@@ -37,6 +38,8 @@ class CreateVolume:
 def plan(context: StoredContext, request: CreateVolume) -> Plan:
     if not context.actor.signed_in:
         raise Forbidden("Sign in to make a volume.", code="sign_in")
+    if context.actor.program:
+        raise Forbidden(NOT_BY_PROGRAMS)
     context.check_not_hidden(request.title)
     return create_volume(context.wiki, request.title, closed=request.closed)
 

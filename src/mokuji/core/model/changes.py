@@ -20,6 +20,7 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.assets import AssetChange
 from mokuji.core.model.contents import Placing
+from mokuji.core.model.policy import Role
 from mokuji.core.model.wiki import Volume
 
 
@@ -113,6 +114,18 @@ class VolumeChange:
     after: Volume | None
 
 
+@dataclass(frozen=True, slots=True)
+class RoleChange:
+    """What a person, by id, handle and name, is in a volume before and after."""
+
+    volume: int
+    person: int
+    handle: str
+    name: str
+    before: Role
+    after: Role
+
+
 @dataclass(frozen=True, slots=True, repr=False)
 class ChangeSet:
     """What an act will change; pages in the order of volume and page key."""
@@ -123,6 +136,7 @@ class ChangeSet:
     contents: tuple[Placing, ...] = ()
     volumes: tuple[VolumeChange, ...] = ()
     assets: tuple[AssetChange, ...] = ()
+    roles: tuple[RoleChange, ...] = ()
 
     def __repr__(self) -> str:
         return f"<ChangeSet {self.act}: {len(self.changes)} pages>"
@@ -141,7 +155,8 @@ class ChangeSet:
         """Whether nothing would change."""
         changed = any(change.text_changed or change.moved for change in self.changes)
         back = any(change.fate is not Fate.KEPT for change in self.changes)
-        return not (changed or back or self.removed or self.contents or self.volumes or self.assets)
+        rest = (self.removed, self.contents, self.volumes, self.assets, self.roles)
+        return not (changed or back or any(rest))
 
     def digest(self, *more: str) -> str:
         """A short name for exactly these changes (and ``more``, such as what the act was asked to do)."""
@@ -153,6 +168,6 @@ class ChangeSet:
             words = [f"{head.id} {head.revision} {change.title} {change.volume}\0"]
             words += [f"{edit.span.start} {edit.span.end} {edit.words}\0" for edit in change.edits]
             hasher.update("".join(words).encode())
-        for each in (*self.removed, *self.contents, *self.volumes, *self.assets):
+        for each in (*self.removed, *self.contents, *self.volumes, *self.assets, *self.roles):
             hasher.update(repr(each).encode() + b"\0")
         return hasher.hexdigest()

@@ -37,26 +37,37 @@ class PersonPermission(Enum):
 
     RENAME = "rename"
     CLOSE = "close"
+    OPEN = "open"
+    GIVE = "give"
     RESET = "reset"
 
 
-OWN_PERSON = frozenset({PersonPermission.RENAME})
+OWN_PERSON = frozenset({PersonPermission.RENAME, PersonPermission.CLOSE})
 """What people may ask for about themselves."""
 
 
 @dataclass(frozen=True, slots=True)
 class Actor:
-    """Who asks. ``person`` is None for somebody who has not signed in."""
+    """Who asks. ``person`` is None for somebody who has not signed in; ``program`` says that a program asks with a key
+    of theirs, which may do less than they."""
 
     person: int | None = None
     handle: str = ""
     name: str = ""
     roles: Mapping[int, Role] = field(default_factory=lambda: MappingProxyType({}))
     owns_wiki: bool = False
+    program: bool = False
 
     def role_in(self, volume: int) -> Role:
         """What they are in a volume, given or as owner of the wiki."""
         return Role.OWNER if self.owns_wiki else self.roles.get(volume, Role.NOBODY)
+
+    @property
+    def belongs_in(self) -> frozenset[int] | None:
+        """The volumes whose people they are one of; None if it is all of them."""
+        if self.owns_wiki:
+            return None
+        return frozenset(volume for volume, role in self.roles.items() if role > Role.NOBODY)
 
     @property
     def belongs(self) -> bool:
@@ -84,8 +95,16 @@ def may(actor: Actor, act: Permission, volume: int, *, closed: bool) -> bool:
     return int(actor.role_in(volume)) >= int(act)
 
 
-OF_OWNERS = frozenset({"create volume", "rename volume", "libraries", "language", "delete volume"})
+OF_OWNERS = frozenset(
+    {"create volume", "rename volume", "libraries", "language", "access", "role", "delete volume"}
+)
 """Acts that only an owner of a volume may do to it, by the names that the log gives them."""
+
+
+AUDITED = OF_OWNERS | {"person rename"}
+"""Acts that are written down in the audit trail, and their undoing."""
+OF_PEOPLE = frozenset({"role"})
+"""Acts that say who the people of a volume are: the log tells them to these only, though everybody reads the volume."""
 
 
 def needed_for(act: str) -> Permission:
@@ -95,4 +114,4 @@ def needed_for(act: str) -> Permission:
 
 def may_about(actor: Actor, act: PersonPermission, person: int) -> bool:
     """Whether the actor may do this to a person."""
-    return actor.owns_wiki or (actor.person == person and act in OWN_PERSON)
+    return not actor.program and (actor.owns_wiki or (actor.person == person and act in OWN_PERSON))

@@ -110,8 +110,15 @@ class Combining:
 
     def _check(self, plan: Plan) -> None:
         changes = plan.change_set
-        if changes.volumes or any(change.fate is not Fate.KEPT for change in changes.changes):
-            raise Refused("What makes a page or a volume is planned by itself.", code="not_together")
+        if (
+            changes.volumes
+            or changes.roles
+            or any(change.fate is not Fate.KEPT for change in changes.changes)
+        ):
+            raise Refused(
+                "What makes a page or a volume, or changes who may do what, is planned by itself.",
+                code="not_together",
+            )
         if plan.conflicts:
             raise Refused("Texts would have to be brought together. Do that by itself.", code="not_together")
         for removed in changes.removed:

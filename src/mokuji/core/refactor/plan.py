@@ -14,7 +14,7 @@ from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.assets import AssetChange
-from mokuji.core.model.changes import ChangeSet, PageChange, Removed, VolumeChange
+from mokuji.core.model.changes import ChangeSet, PageChange, Removed, RoleChange, VolumeChange
 from mokuji.core.model.contents import Placing
 from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.wiki import Wiki
@@ -118,6 +118,7 @@ def make(
     contents: Sequence[Placing] = (),
     volumes: Sequence[VolumeChange] = (),
     assets: Sequence[AssetChange] = (),
+    roles: Sequence[RoleChange] = (),
     facts: Facts | None = None,
     rows: Sequence[OptionalChange] = (),
     entries: Mapping[int, Successor] | None = None,
@@ -144,7 +145,8 @@ def make(
                 code="runs_together",
                 named=[change.head.volume],
             )
-    change_set = ChangeSet(act, followed.changes, removed, tuple(contents), tuple(volumes), tuple(assets))
+    sides = (tuple(contents), tuple(volumes), tuple(assets), tuple(roles))
+    change_set = ChangeSet(act, followed.changes, removed, *sides)
     words = tuple(str(each) for each in asked)
     return Plan(page, change_set, followed, words, tuple(rows), facts or NoFacts(), (), entries or {})
 

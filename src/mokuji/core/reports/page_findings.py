@@ -322,7 +322,9 @@ def _people(page: Page, around: Surroundings) -> Iterator[PageFinding]:
         if each.key in nobody:
             near = nobody[each.key]
             mends = (Mend(f"Name @{near}", (Edit(each.span, f"@{near}"),)),) if near is not None else ()
-            yield PageFinding("nobody", "advice", f"Nobody has the handle “{each.name}”", each.span, mends)
+            yield PageFinding(
+                "nobody", "advice", f"Nobody here has the handle “{each.name}”", each.span, mends
+            )
 
 
 def _unclosed(wiki: Wiki, page: Page, spans: Sequence[Span]) -> Iterator[tuple[Span, tuple[Mend, ...]]]:

@@ -14,8 +14,8 @@ from mokuji.core.reports.own_addresses import meant, meant_file
 from mokuji.core.syntax import files
 from mokuji.core.syntax.headings import words as words_of
 from mokuji.core.syntax.reference import Kind, Reference, read
+from mokuji.services import known_people
 from mokuji.services.app_context import AppContext, ReadContext
-from mokuji.store import people
 from mokuji.store.database import reading
 from mokuji.store.index.unwritten import led_from, typed_title
 from mokuji.store.snapshot import StoredWiki
@@ -68,11 +68,9 @@ def _sections(page: Page, volumes: frozenset[str], *, insert: bool) -> list[Sect
 
 
 def people_for(app: AppContext, actor: Actor) -> list[tuple[str, str]]:
-    """Handles and names of the people who write here; nothing for somebody who has not signed in."""
-    if not actor.signed_in:
-        return []
-    with reading(app.engine) as connection:
-        return people.handles(connection)
+    """Handles and names of the people with whom the actor shares a volume; nothing for somebody who has not signed
+    in."""
+    return known_people.shared(app, actor)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from typing import Any
 from mokuji.core.base.errors import Missing
 from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.policy import Actor, may, needed_for
+from mokuji.core.model.policy import OF_PEOPLE, Actor, may, needed_for
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, find_volume, need_head, owned, visible
 from mokuji.services.notes import Reader
@@ -129,7 +129,8 @@ def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:
 def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> LoggedAct:
     """An act as it may be known in these volumes. Of one that stands in the log of another volume only what it did to
     these: not its page, its note or its facts, which are about what is closed."""
-    note = Reader(volumes.keys(), actor.owns_wiki).told(act.note, act.act, act.volume, act.proposed)
+    reader = Reader(volumes.keys(), actor.owns_wiki, actor.belongs_in)
+    note = reader.told(act.note, act.act, act.volume, act.proposed)
     if act.page_volume not in volumes:
         act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
     if act.volume not in volumes:
@@ -167,7 +168,8 @@ def one_act(app: AppContext, actor: Actor, change_set: int) -> ActView:
         if volume is not None:
             may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
         known = as_known(act, by_id, actor)
-        facts = act.detail.get("facts") if volume is not None else None
+        told_of = act.act not in OF_PEOPLE or actor.belongs_in is None or act.volume in actor.belongs_in
+        facts = act.detail.get("facts") if volume is not None and told_of else None
         return ActView(
             known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown, facts
         )

@@ -17,6 +17,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.syntax.headings import words as words_of_heading
 from mokuji.core.syntax.reference import Kind
 from mokuji.formats.contents import write_contents
+from mokuji.services import audit
 from mokuji.services.app_context import (
     AppContext,
     ReadContext,
@@ -210,6 +211,8 @@ def choose_front(app: AppContext, actor: Actor, volume_key: str, page_key: str) 
         check(actor, Permission.MANAGE, volume)
         head = need_head(connection, volume, page_key)
         stored_volumes.set_front(connection, volume.id, head.key)
+        said = f"“{head.title}”"
+        audit.record(connection, app.clock(), "front page", actor, volume=volume.id, said=said)
         return volume
 
 

@@ -68,6 +68,8 @@ class Addresses:
     """What a file is, by the volume where it is named and its name; without it files show as their words."""
     person: Callable[[str], tuple[str, str] | None] | None = None
     """Who somebody is, by the handle: name and address."""
+    marks_nobody: bool = False
+    """Whether handles that are nobody's are marked."""
     source: Callable[[str], str | None] | None = None
     """A source as it reads in a list, as HTML, by its name."""
     inline: Callable[[int], str] | None = None
@@ -290,7 +292,8 @@ class _Show:
         shown = f"@{html.escape(handle)}"
         known = self._to.person(handle) if self._to.person is not None else None
         if known is None:
-            missing = ' class="nobody" title="Nobody has this handle"' if self._to.person is not None else ""
+            # Whoever may not write here cannot mend it, and may know none of the people.
+            missing = ' class="nobody" title="Nobody here has this handle"' if self._to.marks_nobody else ""
             return f"<span{missing}>{shown}</span>" if missing else shown
         return f'<a class="person" href="{html.escape(known[1])}" title="{html.escape(known[0])}">{shown}</a>'
 

@@ -10,8 +10,9 @@ from mokuji.core.base.errors import Forbidden
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, owned, visible
+from mokuji.services.audit import KEPT
 from mokuji.services.notes import Reader
-from mokuji.store import files, kept_reports
+from mokuji.store import audit, files, kept_reports
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import reading
@@ -50,6 +51,7 @@ def purge(app: AppContext) -> int:
         pages = trash.purge(connection, before)
         files.forget(connection, before, app.clock() - STAGED)
         kept_reports.forget(connection, before)
+        audit.forget(connection, app.clock() - KEPT)
         return pages
 
 
@@ -59,7 +61,7 @@ def trash_view(app: AppContext, actor: Actor, before: int | None = None) -> Tras
         raise Forbidden("Sign in to see what lies in the trash.", code="sign_in")
     with reading(app.engine) as connection:
         by_id = {volume.id: volume for volume in visible(connection, actor).values()}
-        reader = Reader(by_id.keys(), actor.owns_wiki)
+        reader = Reader(by_id.keys(), actor.owns_wiki, actor.belongs_in)
         rows = [
             replace(row, note=reader.told(row.note, row.act, row.home, row.proposed), proposed=None)
             for row in trash.listed(connection, list(by_id), before=before or 2**62, most=TRASH_ROWS + 1)

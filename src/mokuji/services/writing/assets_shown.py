@@ -1,13 +1,13 @@
 """Files, sources and people that pages name, as they are shown to one reader.
 
 Those of a page and of all that is put in on it are looked up together, a question for each sort, before it is laid out.
-Whoever may not read a volume learns nothing of its files; who may not see the list of people, not which handles are
-somebody's.
+Whoever may not read a volume learns nothing of its files; which handles are somebody's, only of whom they share a
+volume with.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from urllib.parse import quote, urlencode
 
@@ -19,11 +19,11 @@ from mokuji.core.syntax import files as naming
 from mokuji.core.syntax.pointers import source_key
 from mokuji.services import site
 from mokuji.services.app_context import AppContext, ReadContext
+from mokuji.services.known_people import known_names
 from mokuji.services.reading.inserting import Inserted
 from mokuji.services.reading.rendering import FileShown
 from mokuji.services.writing import files
 from mokuji.store import files as stored_files
-from mokuji.store import people
 from mokuji.store import sources as stored_sources
 from mokuji.store.database import Connection, reading
 
@@ -44,7 +44,7 @@ class AssetsShown:
     actor: Actor
     _files: dict[tuple[int, str], FileShown | None] = field(default_factory=dict)
     _sources: dict[str, str | None] = field(default_factory=dict)
-    _people: dict[str, str] | None = None
+    _people: Mapping[str, str] | None = None
 
     def prepare(self, inserted: Inserted) -> None:
         """Looks up all that some pages name, in one moment."""
@@ -71,7 +71,7 @@ class AssetsShown:
             if cited:
                 self._look_up_sources(connection, cited)
             if named and self.actor.signed_in:
-                self._people = people.names_by_handle(connection)
+                self._people = known_names(connection, self.actor)
 
     def _look_up_files(self, connection: Connection, volume: int, keys: Collection[str]) -> None:
         volumes = ReadContext(connection, self.actor).volumes.values()
@@ -105,7 +105,7 @@ class AssetsShown:
         """The name of who has a handle, and the address of their tasks."""
         if self._people is None:
             with reading(self.app.engine) as connection:
-                self._people = people.names_by_handle(connection)
+                self._people = known_names(connection, self.actor)
         name = self._people.get(handle.casefold())
         tasks = site.link(f"/-/tasks?{urlencode({'person': handle.casefold()})}")
         return None if name is None else (name, tasks)

@@ -16,11 +16,12 @@ from mokuji.core.reports import page_findings
 from mokuji.core.reports.page_findings import Led, PageFinding
 from mokuji.core.syntax.reference import Kind
 from mokuji.services.app_context import AppContext, ReadContext
+from mokuji.services.known_people import known_names
 from mokuji.services.reading.house_styles import style_of
 from mokuji.services.reading.page_style import found_in
 from mokuji.services.reading.rendering import PlacedProblem
 from mokuji.services.writing.writing import Preview, preview_saved
-from mokuji.store import files, people
+from mokuji.store import files
 from mokuji.store import sources as stored_sources
 from mokuji.store.database import Connection, reading
 from mokuji.store.index import search
@@ -37,6 +38,7 @@ class StoredSurroundings:
     """What a text names beside pages, in the database (``core.reports.page_findings.Surroundings``)."""
 
     connection: Connection
+    actor: Actor
 
     def near_page(self, volume: int, key: str) -> PageHead | None:
         for page in search.by_name(self.connection, key, [volume], most=3):
@@ -58,7 +60,7 @@ class StoredSurroundings:
         return near_name(key, stored_sources.keys(self.connection)[:MOST_SOURCES])
 
     def nobody(self, keys: Collection[str]) -> Mapping[str, str | None]:
-        known = people.names_by_handle(self.connection)
+        known = known_names(self.connection, self.actor)
         return {key: near_name(key, known) for key in keys if key not in known}
 
 
@@ -84,7 +86,7 @@ def findings(
             StoredWiki(connection, context.volumes),
             page,
             list(_leads(context.volumes, seen)),
-            StoredSurroundings(connection),
+            StoredSurroundings(connection, actor),
             problems=[each.problem for each in problems],
             origins=origins,
             style=found_in(page, style_of(connection, home)),

@@ -24,6 +24,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.syntax.tasks import Task, said, ticked
 from mokuji.formats.tasks import TaskLine
 from mokuji.services.app_context import AppContext, ReadContext, find_head
+from mokuji.services.known_people import known_names
 from mokuji.services.signing import signed, unsigned
 from mokuji.services.writing import writing
 from mokuji.store import history, people
@@ -127,7 +128,7 @@ def listing(
         skipped = min(max(0, screen), MOST_SCREENS) * SCREEN
         tasks = stored.gather(connection, inside, wanted, by, skipped=skipped, most=SCREEN + 1)
         pages = context.wiki.pages({task.page for task in tasks})
-        known = people.names_by_handle(connection)
+        known = known_names(connection, actor)
         groups: dict[str, list[Shown]] = {}
         lines = _lines(pages)
         for task in tasks[:SCREEN]:

@@ -17,13 +17,14 @@ from mokuji.core.base.errors import Conflict
 from mokuji.core.base.spans import Span
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.assets import Asset, AssetChange
-from mokuji.core.model.changes import ChangeSet, Fate, PageChange, VolumeChange
+from mokuji.core.model.changes import ChangeSet, Fate, PageChange, RoleChange, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
+from mokuji.core.model.policy import Role
 from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.engine.outcome import Successor
 from mokuji.core.refactor.plan import Plan, free
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
-from mokuji.store import change_sets, history, volumes, writing
+from mokuji.store import change_sets, history, roles, volumes, writing
 from mokuji.store.acts import trash
 from mokuji.store.change_sets import Signature
 from mokuji.store.history import LoggedAct
@@ -75,6 +76,7 @@ def do(
             connection, [removed_page.head for removed_page in change_set.removed], successors
         )
     copies = assets.change(connection, change_set.assets, by)
+    roles.change(connection, change_set.roles)
     detail = _detail(plan, more or {}, given, given_volumes, back)
     if kept_back := _settle(connection, plan, kept):
         detail["written_in"] = kept_back
@@ -107,6 +109,7 @@ def _reached(change_set: ChangeSet) -> set[int]:
         *(removed_page.head.volume for removed_page in change_set.removed),
         *(each.volume for each in change_set.contents),
         *(v.id for change in change_set.volumes for v in (change.before, change.after) if v is not None),
+        *(each.volume for each in change_set.roles),
         *(t.volume for asset in change_set.assets for t in (asset.before, asset.after) if t is not None),
     }
 
@@ -222,6 +225,10 @@ def _detail(
             # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
             if change.before is not None or (change.after is not None and change.after.id)
         ],
+        "roles": [
+            [each.volume, each.person, each.handle, each.name, int(each.before), int(each.after)]
+            for each in plan.change_set.roles
+        ],
         "volumes": [
             [_volume(volume.before, given_volumes), _volume(volume.after, given_volumes)]
             for volume in plan.change_set.volumes
@@ -271,15 +278,21 @@ def past(connection: Connection, act: LoggedAct) -> Past:
         assets.since(connection, AssetChange(*(Asset(**each) if each is not None else None for each in pair)))
         for pair in detail.get("things", ())
     )
+    changed_roles = tuple(
+        RoleChange(volume, person, handle, name, Role(before), Role(after))
+        for volume, person, handle, name, before, after in detail.get("roles", ())
+    )
+    in_the_way = next(filter(None, (assets.in_the_way(connection, change) for change in changed)), "")
     return Past(
         assets=changed,
+        roles=changed_roles,
         naming=frozenset(
             page
             for change in changed
             if change.after is not None
             for page in assets.naming(connection, change.after)
         ),
-        in_the_way=next(filter(None, (assets.in_the_way(connection, change) for change in changed)), ""),
+        in_the_way=in_the_way or roles.since(connection, changed_roles),
         texts=texts,
         heads=heads,
         stood={

@@ -25,6 +25,7 @@ from mokuji.store.tables.index import section_ref as section_ref
 from mokuji.store.tables.index import task as task
 from mokuji.store.tables.index import unfiled as unfiled
 from mokuji.store.tables.index import unsearched as unsearched
+from mokuji.store.tables.log import audit as audit
 from mokuji.store.tables.log import change_set as change_set
 from mokuji.store.tables.log import change_set_person as change_set_person
 from mokuji.store.tables.log import change_set_reach as change_set_reach
@@ -39,8 +40,10 @@ from mokuji.store.tables.people import former_handle as former_handle
 from mokuji.store.tables.people import invitation as invitation
 from mokuji.store.tables.people import invitation_role as invitation_role
 from mokuji.store.tables.people import membership as membership
+from mokuji.store.tables.people import offer as offer
 from mokuji.store.tables.people import password_link as password_link
 from mokuji.store.tables.people import person as person
+from mokuji.store.tables.people import program_key as program_key
 from mokuji.store.tables.people import session as session
 from mokuji.store.tables.people import sign_in_try as sign_in_try
 from mokuji.store.tables.people import volume as volume

@@ -70,3 +70,29 @@ class ChangeSetPersonColumns(TypedColumns):
 
 
 change_set_person = Table("change_set_person", metadata, ChangeSetPersonColumns)
+
+
+# Who did what with people, rights and keys, for owners to look through; ``volume`` is none where it is about the wiki.
+class AuditColumns(TypedColumns):
+    id: Named[int] = Column(BigInteger, Identity(always=True), primary_key=True)
+    at: Named[datetime] = Column(DateTime(timezone=True))
+    kind: Named[str] = Column(Text(collation="C"))
+    by_person: Named[int | None] = Column(Integer, ForeignKey("person.id", ondelete="SET NULL"))
+    person: Named[int | None] = Column(Integer, ForeignKey("person.id", ondelete="SET NULL"))
+    volume: Named[int | None] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"))
+    change_set: Named[int | None] = Column(BigInteger, ForeignKey("change_set.id", ondelete="SET NULL"))
+    address: Named[str] = Column(Text, server_default="")
+    said: Named[str] = Column(Text, server_default="")
+
+
+audit = Table(
+    "audit",
+    metadata,
+    AuditColumns,
+    Index("audit_at", "at"),
+    Index("audit_volume", "volume", "id"),
+    Index("audit_kind", "kind", "id"),
+    Index("audit_by_person", "by_person", "id"),
+    Index("audit_person", "person", "id"),
+    Index("audit_change_set", "change_set"),
+)

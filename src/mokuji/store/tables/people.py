@@ -172,3 +172,47 @@ password_link = Table(
     PasswordLinkColumns,
     UniqueConstraint("token", name="password_link_token_key"),
 )
+
+
+# A role that waits for somebody to take it. ``person`` is who had the handle when it was offered; without one, which
+# nobody is told, nobody can take it.
+class OfferColumns(TypedColumns):
+    id: Named[int] = Column(Integer, Identity(always=True), primary_key=True)
+    volume: Named[int] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"))
+    handle: Named[str] = Column(Text(collation="C"))
+    person: Named[int | None] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    role: Named[int] = Column(SmallInteger)
+    made_by: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    expires: Named[datetime] = Column(DateTime(timezone=True))
+
+
+offer = Table(
+    "offer",
+    metadata,
+    OfferColumns,
+    Index("offer_person", "person"),
+    Index("offer_expires", "expires"),
+    UniqueConstraint("volume", "handle", name="offer_volume_handle_key"),
+)
+
+
+# What a program shows instead of a password; kept by the hash of its token.
+class ProgramKeyColumns(TypedColumns):
+    id: Named[int] = Column(Integer, Identity(always=True), primary_key=True)
+    person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    token: Named[str] = Column(Text(collation="C"))
+    name: Named[str] = Column(Text)
+    writes: Named[bool] = Column(Boolean)
+    volumes: Named[Sequence[int]] = Column(ARRAY(Integer))
+    made: Named[datetime] = Column(DateTime(timezone=True))
+    expires: Named[datetime] = Column(DateTime(timezone=True))
+    used: Named[datetime | None] = Column(DateTime(timezone=True))
+
+
+program_key = Table(
+    "program_key",
+    metadata,
+    ProgramKeyColumns,
+    Index("program_key_person", "person", "id"),
+    UniqueConstraint("token", name="program_key_token_key"),
+)

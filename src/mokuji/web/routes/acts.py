@@ -241,7 +241,8 @@ def new_volume(who: Who, form: Form) -> Response:
 @router.post("/-/front/{volume}")
 def front(who: Who, form: Form, volume: str) -> Response:
     """Lets a volume open on another page."""
-    return see(addresses.page(reading.choose_front(who.app, who.actor, volume, form.get("page", "")).key))
+    key = reading.choose_front(who.app, who.actor, volume, form.get("page", "")).key
+    return see(addresses.settings(key, done="front") if "settings" in form else addresses.page(key))
 
 
 @router.get("/-/trash")

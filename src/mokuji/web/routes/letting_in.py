@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from mokuji import routing
+from mokuji.acts import joining, leaving
 from mokuji.core.base.errors import BadName, BadText, Missing, Refused
 from mokuji.services import invitations, people, site
 from mokuji.web import addresses
@@ -87,7 +88,7 @@ def come_in(who: Who, form: Form, token: str) -> Response:
     """Makes a person of whoever was invited, and signs them in."""
     handle, name, password = (form.get(field, "") for field in ("handle", "name", "password"))
     try:
-        session = invitations.come_in(who.app, token, handle, name, password, who.agent)
+        session = joining.come_in(who.app, token, handle, name, password, who.agent)
     except (BadName, BadText, Refused) as fault:
         return _invited(who, token, 422, wrong=fault.message, typed=form)
     except Missing as fault:
@@ -113,12 +114,10 @@ def show_people(who: Who, after: str = "") -> Response:
 
 @router.post(EVERYBODY + "/{handle}")
 def change_person(who: Who, form: Form, handle: str) -> Response:
-    """Closes a person or lets them in again, gives or takes the wiki, makes a link to a new password."""
+    """Lets a person in again, gives or takes the wiki, makes a link to a new password."""
     wish, actor = form.get("wish", ""), who.actor
     try:
-        if wish == "close":
-            people.close(who.app, handle, actor=actor)
-        elif wish == "open":
+        if wish == "open":
             people.let_in_again(who.app, handle, actor=actor)
         elif wish in {"own", "disown"}:
             people.give_wiki(who.app, handle, owns=wish == "own", actor=actor)
@@ -129,6 +128,33 @@ def change_person(who: Who, form: Form, handle: str) -> Response:
             raise Refused("Choose what is to be done.", code="bad_wish")
     except Refused as fault:
         return _people(who, 409, wrong=fault.message)
+    return see(addresses.at(EVERYBODY))
+
+
+# ---- leaving -------------------------------------------------------------------------
+
+
+def _leaving(who: Visitor, handle: str, status: int = 200, *, wrong: str = "", heir: str = "") -> Response:
+    view = leaving.planned(who.app, who.actor, handle)
+    return who.page("leaving.html", status, view=view, wrong=wrong, heir=heir, lit="")
+
+
+@router.get("/-/leaving/{handle}")
+def plan_leaving(who: Who, handle: str) -> Response:
+    """What becomes of a person's things once they leave: for themselves, and for owners of the wiki."""
+    return _leaving(who, handle)
+
+
+@router.post("/-/leaving/{handle}")
+def leave(who: Who, form: Form, handle: str) -> Response:
+    """Closes a person."""
+    heir = form.get("heir", "")
+    try:
+        leaving.close(who.app, handle, actor=who.actor, heir=heir)
+    except Refused as fault:
+        return _leaving(who, handle, 409, wrong=fault.message, heir=heir)
+    if handle.casefold() == who.actor.handle:
+        return see(addresses.sign_in())
     return see(addresses.at(EVERYBODY))
 
 

@@ -6,7 +6,7 @@ from fastapi.responses import JSONResponse, Response
 
 from mokuji import routing
 from mokuji.core.base.errors import BadName, BadText, Forbidden, Refused
-from mokuji.services import first_owner, own_page, people
+from mokuji.services import first_owner, own_page, people, people_of_volumes, program_keys
 from mokuji.services.reading import reading
 from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, begin_session, drop_cookie, see
@@ -85,11 +85,32 @@ def sign_out(who: Who, form: Form) -> Response:
 # ---- one's own page ----------------------------------------------------------------
 
 
-def _own(who: Visitor, status: int = 200, *, wrong: str = "", of: str = "", done: str = "") -> Response:
+def _own(
+    who: Visitor,
+    status: int = 200,
+    *,
+    wrong: str = "",
+    of: str = "",
+    done: str = "",
+    key: str = "",
+    typed: dict[str, str] | None = None,
+) -> Response:
     view = own_page.own_page(who.app, who.actor, who.session)
-    may_rename = reading.volume_rows(who.app, who.actor)
     return who.page(
-        "own.html", status, view=view, wrong=wrong, of=of, done=done, volumes=may_rename, lit="you"
+        "own.html",
+        status,
+        view=view,
+        wrong=wrong,
+        of=of,
+        done=done,
+        key=key,
+        typed=typed or {},
+        volumes=people.volumes_of(who.app, who.actor),
+        keys=program_keys.keys(who.app, who.actor),
+        key_volumes=program_keys.own_volumes(who.app, who.actor),
+        days=program_keys.DAYS,
+        offers=people_of_volumes.offered(who.app, who.actor),
+        lit="you",
     )
 
 
@@ -99,7 +120,7 @@ def show_own(who: Who, done: str = "") -> Response:
     return _own(who, done=done if done in DONE else "")
 
 
-DONE = frozenset({"name", "password", "session", "others"})
+DONE = frozenset({"name", "password", "session", "others", "key-ended", "declined", "not-taken"})
 """What can have been done on it a moment ago."""
 
 
@@ -139,3 +160,28 @@ def end_own_sessions(who: Who, form: Form) -> Response:
     number = int(session) if session.isdecimal() and len(session) < 19 else 0
     own_page.end_session(who.app, who.actor, number)
     return see(addresses.at("/-/you") + "?done=session")
+
+
+@router.post("/-/you/keys")
+def make_key(who: Who, form: Form) -> Response:
+    """Makes a key for programs, and shows it: this once."""
+    typed = form.get("days", "")
+    try:
+        made = program_keys.make(
+            who.app,
+            who.actor,
+            form.get("name", ""),
+            form.get("volumes", "").splitlines(),
+            writes=form.get("may") == "write",
+            days=int(typed) if typed.isdecimal() and len(typed) < 5 else 0,
+        )
+    except (BadName, BadText, Refused) as fault:
+        return _own(who, 422, wrong=fault.message, of="keys", typed=form)
+    return _own(who, key=made.token)
+
+
+@router.post("/-/you/keys/{number}")
+def end_key(who: Who, form: Form, number: int) -> Response:
+    """Ends a key."""
+    program_keys.end(who.app, who.actor, number)
+    return see(addresses.at("/-/you") + "?done=key-ended#keys")

@@ -20,7 +20,7 @@ from mokuji.core.base.spans import Span
 from mokuji.core.diff.merge import Conflict, Mine, merge3
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.assets import AssetChange, renaming
-from mokuji.core.model.changes import ChangeSet, Fate, Removed, VolumeChange
+from mokuji.core.model.changes import ChangeSet, Fate, Removed, RoleChange, VolumeChange
 from mokuji.core.model.contents import Placing, Put, Rekey, Take
 from mokuji.core.model.references import Resolver, volumes_by_id
 from mokuji.core.model.wiki import Volume, Wiki
@@ -62,6 +62,7 @@ class Past:
     began to lead somewhere. ``contents`` takes its placings back, ``volumes``
     are what it changed. ``free`` are pages of ``texts`` in which the act was
     meant to lead references elsewhere (an edit, other aliases, a retarget): they lead back.
+    ``roles`` are what it made of people, as they are by now (``in_the_way`` says if they are something else).
     ``assets`` are files, sources and people that it changed, ``naming`` the pages that name those now,
     ``in_the_way`` says why they cannot change back. ``called`` is what the act called the pages of ``heads``,
     ``stood`` the volume where they stood then.
@@ -77,6 +78,7 @@ class Past:
     volumes: tuple[VolumeChange, ...] = ()
     free: frozenset[int] = frozenset()
     assets: tuple[AssetChange, ...] = ()
+    roles: tuple[RoleChange, ...] = ()
     naming: frozenset[int] = frozenset()
     in_the_way: str = ""
     called: Mapping[int, str] = field(default_factory=dict)
@@ -167,8 +169,9 @@ def undo(wiki: Wiki, past: Past, *, page: int | None = None, keep: Collection[in
         ),
     )
     assets = tuple(AssetChange(asset.after, asset.before) for asset in reversed(past.assets))
+    roles = tuple(replace(each, before=each.after, after=each.before) for each in reversed(past.roles))
     contents = _places(past, there, heads)
-    change_set = ChangeSet("undo", followed.changes, removed, contents, tuple(changed), assets)
+    change_set = ChangeSet("undo", followed.changes, removed, contents, tuple(changed), assets, roles)
     hand = there[page].head if page in there else heads.get(page) if page is not None else None
     restored = sum(1 for change in followed.changes if _exact(outcome, change.head.id))
     facts = Undone(restored, {page.id: past.texts[page.id].made for page in conflicts}, since)

@@ -1,5 +1,5 @@
-"""Create, rename or delete a volume, change where its inserts look, or say its language: but for the last each can take
-a reference away.
+"""Create, rename or delete a volume, change where its inserts look, say its language or who reads it: but for the last
+two each can take a reference away.
 
 ``[[A/B]]`` may be a page “A/B” here or page B of volume A; inserts look in
 libraries after their own volume. Whatever led somewhere still leads there.
@@ -61,6 +61,14 @@ class LanguageChanged(Facts):
 
 
 @dataclass(frozen=True, slots=True)
+class AccessChanged(Facts):
+    """Who reads a volume: its people only (``closed``), or everybody."""
+
+    title: str
+    closed: bool
+
+
+@dataclass(frozen=True, slots=True)
 class VolumeDeleted(Facts):
     """A volume that goes to the trash with its pages."""
 
@@ -108,6 +116,14 @@ def set_language(wiki: Wiki, volume: int, language: str) -> Plan:
     volumes = {**wiki.volumes, after.key: after}
     facts = LanguageChanged(after.title, after.language)
     return _plan(wiki, "language", before, after, volumes, (volume, after.language), facts)
+
+
+def set_closed(wiki: Wiki, volume: int, *, closed: bool) -> Plan:
+    """The plan to let only its people read a volume, or everybody."""
+    before = _need(wiki, volume)
+    after = replace(before, closed=closed)
+    volumes = {**wiki.volumes, after.key: after}
+    return _plan(wiki, "access", before, after, volumes, (volume, closed), AccessChanged(after.title, closed))
 
 
 def delete_volume(
