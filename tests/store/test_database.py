@@ -262,6 +262,15 @@ INSERT INTO invitation (token, made_by, at, expires)
     SELECT md5(s::text), 1 + s % 400, now(), now() + make_interval(secs => s) FROM generate_series(1, 8000) s;
 INSERT INTO invitation_role (invitation, volume, role)
     SELECT id, 1 + id % 40, 1 FROM invitation;
+INSERT INTO offer (volume, handle, person, role, made_by, expires)
+    SELECT 1 + s % 40, 'other ' || s, 1 + s % 400, 1, 1 + s % 400, now() + make_interval(secs => s)
+    FROM generate_series(1, 8000) s;
+INSERT INTO program_key (person, token, name, writes, volumes, made, expires)
+    SELECT 1 + s % 400, md5(s::text), '', false, '{1}', now(), now() + make_interval(secs => s)
+    FROM generate_series(1, 8000) s;
+INSERT INTO audit (at, kind, by_person, person, volume, change_set)
+    SELECT now() + make_interval(secs => s), 'kind ' || s % 30, 1 + s % 400, 1 + s * 7 % 400, 1 + s % 40, 1 + s % 8000
+    FROM generate_series(1, 20000) s;
 INSERT INTO sign_in_try (key, at) SELECT decode(md5((s % 900)::text), 'hex'), now() FROM generate_series(1, 8000) s;
 INSERT INTO page (volume, key, title, revision, changed)
     SELECT 1 + p % 40, 'page ' || md5(p::text), 'Page', 1, now() FROM generate_series(1, 12000) p;

@@ -139,6 +139,7 @@ ALL_OF_IT = {
     "sources.LIKE": "letters inside names, titles and authors are looked for; a list of sources has some thousands",
     "database.create_database 1": "the databases of a cluster are few",
     "index.upkeep.REACHED": "what is out of reach is looked at again for all pages without a place",
+    "roles.REVISIONS": "before a volume opens, what was written there is counted wherever it is now: once in a while",
     "people._FORGET_SESSIONS": "sessions that are over go when somebody signs in, so no more are there than signed in",
     "acts.trash._PURGE": NIGHTLY,
     "kept_reports._FORGET": NIGHTLY,

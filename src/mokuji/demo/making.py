@@ -18,7 +18,7 @@ from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor, Role
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
-from mokuji.services import passwords
+from mokuji.services import invitations, passwords, people_of_volumes, program_keys
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.store import people, writing
@@ -78,6 +78,7 @@ def load(app: AppContext) -> None:
     actors = _actors(app, ids)
     for act in story["acts"]:
         _act(app, actors[act["by"]], act)
+    _rights(app, story["rights"], actors)
     with writing_transaction(app.engine) as connection:
         set_label(connection, "demo")
 
@@ -106,6 +107,18 @@ def _roles(app: AppContext, told: Mapping[str, Mapping[str, Any]], ids: Mapping[
 def _actors(app: AppContext, ids: Mapping[str, int]) -> dict[str, Actor]:
     with reading(app.engine) as connection:
         return {handle: people.actor_by_id(connection, id_) for handle, id_ in ids.items()}
+
+
+def _rights(app: AppContext, told: Mapping[str, Any], actors: Mapping[str, Actor]) -> None:
+    """What waits for an answer, and keys for programs: from now on, since they hold for a while only."""
+    for each in told["invitations"]:
+        invitations.invite(app, actors[each["by"]], each["roles"], each["for"])
+    for each in told["offers"]:
+        by = actors[each["by"]]
+        people_of_volumes.offer(app, by, each["volume"], each["to"], each["role"])
+    for each in told["keys"]:
+        writes = bool(each["writes"])
+        program_keys.make(app, actors[each["by"]], each["for"], each["volumes"], writes=writes, days=90)
 
 
 def _act(app: AppContext, actor: Actor, told: Mapping[str, Any]) -> None:

@@ -32,6 +32,9 @@ _TAKEN = {
     "person_handle": "Somebody else took this handle at the same moment. Choose another.",
     "file_volume_key": "Somebody else brought a file of this name at the same moment. Look at it, then try again.",
     "source_key_key": "Somebody else made a source of this name at the same moment. Look at it, then try again.",
+    "offer_volume_handle_key": (
+        "Somebody else offered this handle a role at the same moment. Look at what waits, then try again."
+    ),
     "contents_volume_key": (
         "Somebody else gave this name a place in the contents at the same moment. Look at them, then try again."
     ),

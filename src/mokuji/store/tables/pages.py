@@ -152,4 +152,5 @@ draft = Table(
     Index("draft_of_name", "person", "volume", "key", unique=True, postgresql_where=text("page IS NULL")),
     Index("draft_page", "page", "changed"),
     Index("draft_person", "person", "changed"),
+    Index("draft_volume", "volume", "changed"),
 )

@@ -36,6 +36,8 @@ SEVERAL = ("rows", "page", "keep", "libraries", "only", "do", "change")
 """Fields that can be there several times."""
 ON_PAGES = {act.address: act for act in registry.on_pages()}
 ON_VOLUMES = {act.address: act for act in registry.on_volumes()}
+OF_SETTINGS = frozenset({"access", "language", "libraries", "rename volume"})
+"""Acts that one comes to from the settings of a volume."""
 _LIT = {About.CHANGE: "changes", About.TRASH: "changes", About.FILE: "materials", About.SOURCE: "materials"}
 
 
@@ -85,6 +87,10 @@ def _back(view: PlanView) -> str:
         return addresses.trash()
     if place is None:
         return addresses.changes()
+    if view.act.name == "role":
+        return addresses.volume_people(place.volume.key)
+    if view.act.name in OF_SETTINGS and place.may_manage:
+        return addresses.settings(place.volume.key)
     of: dict[About, Any] = {
         About.FILE: lambda: addresses.about_file(place.volume.key, getattr(asked, "file", "")),
         About.SOURCE: lambda: addresses.source(getattr(asked, "source", "")),
