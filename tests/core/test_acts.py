@@ -14,6 +14,7 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
 from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.contents import Put, place
+from mokuji.core.model.policy import Role
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.amending import amend
 from mokuji.core.refactor.combining import Combining
@@ -33,6 +34,7 @@ from mokuji.core.refactor.plans.move import move_to_volume, put, reorder
 from mokuji.core.refactor.plans.rename import rename
 from mokuji.core.refactor.plans.restore import Trashed, restore
 from mokuji.core.refactor.plans.retarget import retarget
+from mokuji.core.refactor.plans.roles import Member, give_role
 from mokuji.core.refactor.plans.save import save
 from mokuji.core.refactor.plans.section import rename_section
 from mokuji.core.refactor.plans.slot import give_value, rename_slot
@@ -42,6 +44,7 @@ from mokuji.core.refactor.plans.volumes import (
     create_volume,
     delete_volume,
     rename_volume,
+    set_closed,
     set_language,
     set_libraries,
 )
@@ -235,6 +238,27 @@ def _several(a: Asked) -> Plan:
     return combining.plan(NoFacts())
 
 
+def _role(a: Asked) -> Plan:
+    """``role Guide: wenna owner, jonas writer -> wenna nobody``; behind the last comma who owns the volume then."""
+    volume, _, listed = a.what.partition(": ")
+    given = (each.split(" ") for each in listed.split(", "))
+    people = {
+        handle: Member(n, handle, handle.title(), Role[role.upper()])
+        for n, (handle, role) in enumerate(given, 1)
+    }
+    wish, _, heir = a.to.partition(", ")
+    handle, role = wish.split(" ")
+    return give_role(
+        a.wiki,
+        a.volume(volume),
+        volume,
+        people[handle],
+        Role[role.upper()],
+        owners=[each.id for each in people.values() if each.role is Role.OWNER],
+        heir=people[heir] if heir else None,
+    )
+
+
 VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
@@ -278,6 +302,8 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "outline": _contents,
     "place": _place,
     "language": lambda a: set_language(a.wiki, a.volume(a.what), a.to),
+    "access": lambda a: set_closed(a.wiki, a.volume(a.what), closed=a.to == "its people"),
+    "role": _role,
     "delete volume": lambda a: delete_volume(
         a.wiki, a.volume(a.what), sorted(a.wiki.standing_in(a.volume(a.what)))
     ),
@@ -325,6 +351,17 @@ def test_a_case_comes_out_as_it_says(said: str, block: str) -> None:
             f"language {volume.after.title}: {volume.after.language}"
             for volume in plan.change_set.volumes
             if volume.after
+        )
+    if verb == "access":
+        told += "".join(
+            f"{volume.after.title}: {'its people' if volume.after.closed else 'everybody'}"
+            for volume in plan.change_set.volumes
+            if volume.after
+        )
+    if verb == "role":
+        told += "\n".join(
+            f"{each.handle}: {each.before.name.lower()} -> {each.after.name.lower()}"
+            for each in plan.change_set.roles
         )
     assert told == expected, said
     for change in plan.change_set.changes:

@@ -159,7 +159,7 @@ def test_an_owner_of_a_volume_asks_for_that_of_another_in_vain(app: AppContext, 
 
 def test_the_trail_is_filtered_and_goes_on(app: AppContext, jonas: Actor) -> None:
     for role in ("writer", "reader", "writer", "nobody"):
-        doing.apply(app, _now(app, "wenna"), requests.GiveRole("guide", "mirela", role), None)  # type: ignore[arg-type]
+        doing.apply(app, _now(app, "wenna"), requests.GiveRole("guide", "mirela", role), None)
     today = app.clock().date()
     assert len(_told(app, "jonas", kind="role")) == 4
     assert len(_told(app, "jonas", kind="access")) == 0

@@ -474,7 +474,13 @@ def test_all_that_a_page_names_is_looked_up_together_and_not_one_by_one(
 
     monkeypatch.setattr(assets_shown, "reading", counted)
     shown = AssetsShown(app, writer)
-    to = Addresses(file=shown.file, source=shown.source, person=shown.person, prepare=shown.prepare)
+    to = Addresses(
+        file=shown.file,
+        source=shown.source,
+        person=shown.person,
+        marks_nobody=True,
+        prepare=shown.prepare,
+    )
     html = view.rendered(app, to).html
     assert len(begun) == 1
     assert html.count("<img ") == 21 and "There is no file “none.png”" in html

@@ -108,7 +108,7 @@ def test_only_owners_give_roles_and_anybody_may_leave(app: AppContext, keeper: A
     jonas = _now(app, "jonas")
     for role in ("owner", "reader", "writer"):
         with pytest.raises(Forbidden):
-            doing.plan(app, jonas, requests.GiveRole("guide", "jonas", role))  # type: ignore[arg-type]
+            doing.plan(app, jonas, requests.GiveRole("guide", "jonas", role))
     with pytest.raises(Forbidden):
         doing.plan(app, jonas, requests.GiveRole("guide", "mirela", "nobody"))
     with pytest.raises(Forbidden):

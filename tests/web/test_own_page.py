@@ -84,7 +84,7 @@ def test_name_password_and_sessions_are_changed_on_one_s_own_page(browser: Brows
     here, elsewhere, third = browser("wenna"), browser("wenna"), browser("wenna")
     fields = _form(here, "/-/you")
     page = here.get("/-/you").text
-    assert "now, here" in page and page.count(">End</button>") == 2
+    assert "now, here" in page and page.count("End the session on") == 2
     named = here.post("/-/you/name", data=fields | {"name": "Wenna <Two>"})
     assert "Wenna &lt;Two&gt;" in named.text and "Your name is another one now" in named.text
     assert here.post("/-/you/name", data=fields | {"name": " "}).status_code == 422

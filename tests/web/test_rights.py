@@ -279,8 +279,8 @@ def test_programs_do_all_of_it_too(browser: Browser) -> None:
     plan = wenna.post("/api/v1/plans", json=wish).json()
     assert plan["sentence"].startswith("Piet Abernoth (@piet) will be a reader")
     assert wenna.post("/api/v1/acts", json={"wish": wish, "digest": plan["digest"]}).status_code == 200
-    wish = {"act": "access", "volume": "parts-and-data", "closed": True}
-    plan = wenna.post("/api/v1/plans", json=wish).json()
+    closing = {"act": "access", "volume": "parts-and-data", "closed": True}
+    plan = wenna.post("/api/v1/plans", json=closing).json()
     assert plan["readers"] and plan["crossing"]
     front = {"page": "Anodes"}
     assert wenna.put("/api/v1/volumes/parts-and-data/front-page", json=front).status_code == 204

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import html
 import re
-from collections.abc import Iterator
-from itertools import product
 
 import pytest
 from sqlalchemy import text
@@ -14,9 +12,6 @@ from starlette.testclient import TestClient
 from mokuji.services.app_context import AppContext
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
-from mokuji.upkeep.reports.registry import REPORTS
-from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
-from tests.application import routes_of
 from tests.web.conftest import Browser, token
 
 POSTS = [
@@ -186,47 +181,3 @@ def test_nobody_outside_reads_a_word_of_the_closed_volume_on_any_page(
 
 def test_who_is_in_the_closed_volume_does_read_it(browser: Browser) -> None:
     assert "clamp ring" in browser("mirela").get("/bench-notes/lid-without-bolts").text
-
-
-VALUES = {
-    "volume": ["bench-notes", "tern-4-service-manual"],
-    "page": ["lid-without-bolts", "battery-well"],
-    "key": ["lid-without-bolts", "safety"],
-    "number": [str(number) for number in range(1, 16)],
-    "report": sorted(REPORTS),
-    "name": ["lid-without-bolts", "battery-well"],
-    "token": ["none"],
-    "rest": ["none"],
-}
-NAMES = {"/-/plan/": sorted(ON_PAGES), "/-/volume/": sorted(ON_VOLUMES), "/-/upkeep/": sorted(REPORTS)}
-"""What stands for ``name`` in addresses that begin so."""
-
-
-def _filled(path: str) -> Iterator[str]:
-    """A path of the application with all values for what it asks; a new sort of value needs some above."""
-    holes = re.findall(r"{(\w+)[^}]*}", path)
-    names = next((known for begin, known in NAMES.items() if path.startswith(begin)), VALUES["name"])
-    for values in product(*(names if hole == "name" else VALUES[hole] for hole in holes)):
-        filled = path
-        for hole, value in zip(holes, values, strict=True):
-            filled = re.sub(r"{" + hole + r"[^}]*}", value, filled)
-        yield filled
-
-
-@pytest.mark.parametrize("handle", ["", "jonas"])
-def test_no_address_of_the_application_tells_who_may_not_read_it_a_word_of_the_closed_volume(
-    browser: Browser, demo_app: AppContext, handle: str
-) -> None:
-    """The addresses are those of the application, so that a new one is asked too."""
-    # What was asked for by name may be said again.
-    asked_for = {"bench notes", "bench-notes", "lid without bolts"}
-    words = {word.lower() for word in _closed_words(demo_app)} - asked_for
-    client = browser(handle)
-    asked = 0
-    for method, path in routes_of(client.app):  # type: ignore[arg-type]
-        for address in _filled(path) if method == "GET" else ():
-            said = html.unescape(client.get(f"{address}?title=x&to=x&words=clamp&typed=clamp").text).lower()
-            asked += 1
-            heard = {word for word in words if word in said}
-            assert heard == set(), address
-    assert asked > 200

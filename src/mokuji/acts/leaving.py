@@ -99,7 +99,7 @@ def _heir(connection: Connection, account: Account, actor: Actor | None, typed: 
         owners = [each for each in stored.owners_of_wiki(connection) if each != account.id]
         return stored.actor_by_id(connection, owners[0]).handle if owners else None
     found = roles.one(connection, wanted, 0) if names.is_storable(wanted) else None
-    unknown = found is None or (actor is not None and not knows(connection, actor, found))
+    unknown = actor is not None and not knows(connection, actor, found)
     if found is None or unknown or found.closed or found.id == account.id:
         raise Refused(
             "Name somebody you share a volume with, who owns the volumes then that nobody else owns."

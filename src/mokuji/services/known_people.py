@@ -12,13 +12,17 @@ from mokuji.store.database import Connection, reading
 from mokuji.store.roles import Member
 
 
-def knows(connection: Connection, actor: Actor, found: Member) -> bool:
+def knows(connection: Connection, actor: Actor, found: Member | None) -> bool:
     """Whether somebody is shown to an actor as one of the people."""
     if actor.person is None:
         return False
+    # Asked also of who is not there, so that it takes as long.
+    shares = stored.share(connection, found.id if found is not None else 0, actor.person)
+    if found is None:
+        return False
     if actor.owns_wiki or found.id == actor.person or (found.owns_wiki and actor.belongs):
         return True
-    return stored.share(connection, found.id, actor.person)
+    return shares
 
 
 def known_names(connection: Connection, actor: Actor) -> Mapping[str, str]:

@@ -13,8 +13,8 @@ from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Volume
 from mokuji.store.pages import HEAD_COLUMNS
-from mokuji.store.statements import among, numbers, texts, value
-from mokuji.store.tables import change_set, former, page, volume
+from mokuji.store.statements import among, fixed, numbers, texts, value
+from mokuji.store.tables import change_set, former, page, volume, volume_size
 from mokuji.store.tables import former_volume as former_volumes
 
 _IS = volume.c.id == value("volume")
@@ -91,13 +91,15 @@ ROWS = (
         volume.c.closed,
         volume.c.front,
         volume.c.language,
-        select(func.count()).where(page.c.volume == volume.c.id).scalar_subquery(),
+        # To count them all takes longer the more there are.
+        func.coalesce(volume_size.c.pages, fixed(0)),
         select(change_set.c.at)
         .where(change_set.c.volume == volume.c.id)
         .order_by(change_set.c.id.desc())
         .limit(1)
         .scalar_subquery(),
     )
+    .select_from(volume.outerjoin(volume_size, volume_size.c.volume == volume.c.id))
     .where(among(volume.c.id, "visible"))
     .order_by(volume.c.id)
 )

@@ -57,7 +57,7 @@ def plan(context: StoredContext, request: GiveRole) -> Plan:
     if not leaves or request.heir:
         context.volume(request.volume, Permission.MANAGE)
     found = roles.one(context.connection, handle, volume.id) if names.is_storable(handle) else None
-    if found is None or not knows(context.connection, context.actor, found):
+    if not knows(context.connection, context.actor, found) or found is None:
         # Who is there, but nobody whom the actor knows, and who is not there look alike.
         raise Refused(
             f"Nobody with whom you share a volume is called “{handle}”. If somebody is, you can offer it to them.",

@@ -26,6 +26,7 @@ from mokuji.services.app_context import (
     find_head,
     find_volume,
     need_head,
+    refresh,
     visible,
 )
 from mokuji.services.reading.inserting import Inserted, inserted
@@ -142,6 +143,7 @@ def start(app: AppContext, actor: Actor) -> list[Listed]:
 
 def volume_rows(app: AppContext, actor: Actor) -> list[VolumeRow]:
     """The same without what there is to mend."""
+    refresh(app)  # how many pages each has is counted with what upkeep counts
     with reading(app.engine) as connection:
         seen = [volume.id for volume in visible(connection, actor).values()]
         return stored_volumes.volume_rows(connection, seen)
