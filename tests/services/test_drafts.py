@@ -105,3 +105,30 @@ def test_who_else_is_writing_shows_for_a_while_and_drafts_are_nobody_else_s(
     with pytest.raises(Forbidden):
         drafts.keep(app, NOBODY, "guide", "pump", "x")
     assert drafts.mine(app, NOBODY) == ([], {})
+
+
+def test_a_draft_of_a_page_that_went_to_a_closed_volume_says_nothing_of_it_and_is_not_lost(
+    app: AppContext, writer: Actor
+) -> None:
+    jory = person(app, "jory", guide=Role.WRITER)
+    drafts.keep(app, jory, "guide", "pump", "what jory typed", revision=1)
+    doing.apply(app, writer, requests.Move("guide", "pump", "secret"), None)
+    doing.apply(app, writer, requests.Rename("secret", "pump", "Heron plan"), None)
+    (draft,), _ = drafts.mine(app, jory)
+    assert (draft.title, draft.key, draft.newest) == ("Pump", "pump", 0)
+    assert "heron" not in repr(drafts.mine(app, jory)).lower()
+    opened = drafts.opened(app, jory, "guide", "pump")
+    assert opened is not None and (opened.text, opened.title) == ("what jory typed", "Pump")
+    drafts.discard(app, jory, "guide", "pump")
+    assert _listed(app, jory) == []
+
+
+def test_a_draft_of_a_page_that_went_to_an_open_volume_is_there_at_its_new_place(
+    app: AppContext, writer: Actor
+) -> None:
+    volume(app, "Charts")
+    keeper = person(app, "ada", guide=Role.OWNER, charts=Role.OWNER)
+    drafts.keep(app, keeper, "guide", "pump", "typed", revision=1)
+    doing.apply(app, keeper, requests.Move("guide", "pump", "charts"), None)
+    opened = drafts.opened(app, keeper, "charts", "pump")
+    assert opened is not None and opened.text == "typed"

@@ -208,6 +208,7 @@ def test_the_log_tells_who_the_people_are_to_these_only(app: AppContext, keeper:
         told = repr(history.acts(app, actor)) + repr(log.one_act(app, actor, done.change_set))
         assert "jonas" not in told.lower()
         assert log.one_act(app, actor, done.change_set).headline == "Role changed"
+        assert "Mirela" not in repr(log.one_act(app, actor, done.change_set)), "nor who of them did it"
     assert "jonas asked for it" in repr(history.acts(app, _now(app, "jonas")))
 
 

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, and_, delete, func, or_, select
+from sqlalchemy import Connection, and_, case, delete, exists, or_, select
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.store.statements import among, value
@@ -27,16 +27,27 @@ class Draft:
     changed: datetime
 
 
+# A page may have gone to another volume, which who wrote the draft may not read: then the draft is one of the name that
+# the page had.
+_HERE = page.c.volume == draft.c.volume
+KEY = case((_HERE, page.c.key), else_=draft.c.key)
+TITLE = case((_HERE, page.c.title), else_=draft.c.title)
 _OF_PAGE = draft.c.page == value("page")
-_OF_NAME = and_(draft.c.page.is_(None), draft.c.volume == value("volume"), draft.c.key == value("key"))
+_there = page.alias("there")
+_elsewhere = exists().where(_there.c.id == draft.c.page, _there.c.volume != draft.c.volume)
+_OF_NAME = and_(
+    draft.c.volume == value("volume"),
+    draft.c.key == value("key"),
+    or_(draft.c.page.is_(None), _elsewhere),
+)
 _mine = (
     select(
         draft.c.volume,
         draft.c.page,
-        func.coalesce(page.c.key, draft.c.key),
-        func.coalesce(page.c.title, draft.c.title),
+        KEY,
+        TITLE,
         draft.c.revision,
-        func.coalesce(page.c.revision, 0),
+        case((_HERE, page.c.revision), else_=0),
         draft.c.changed,
         draft.c.text,
     )
@@ -44,7 +55,7 @@ _mine = (
     .where(draft.c.person == value("person"))
 )
 ONE_OF_PAGE = _mine.where(_OF_PAGE)
-ONE_OF_NAME = _mine.where(_OF_NAME)
+ONE_OF_NAME = _mine.where(_OF_NAME).order_by(draft.c.page.nulls_first()).limit(1)
 OF_PERSON = (
     _mine.where(among(draft.c.volume, "volumes")).order_by(draft.c.changed.desc()).limit(value("most"))
 )

@@ -12,6 +12,7 @@ from sqlalchemy.dialects.postgresql import insert as insert_or_else
 from mokuji.core.model.changes import RoleChange
 from mokuji.core.model.policy import Actor, Role
 from mokuji.store import people
+from mokuji.store.drafts import KEY, TITLE
 from mokuji.store.statements import among, fixed, value
 from mokuji.store.tables import draft, membership, offer, page, person, revision
 from mokuji.store.tables import volume as volumes
@@ -184,8 +185,8 @@ LEFT_DRAFTS = (
         draft.c.id,
         person.c.handle,
         person.c.name,
-        func.coalesce(page.c.key, draft.c.key),
-        func.coalesce(page.c.title, draft.c.title),
+        KEY,
+        TITLE,
         draft.c.changed,
     )
     .select_from(

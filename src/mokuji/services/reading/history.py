@@ -131,6 +131,9 @@ def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> Log
     these: not its page, its note or its facts, which are about what is closed."""
     reader = Reader(volumes.keys(), actor.owns_wiki, actor.belongs_in)
     note = reader.told(act.note, act.act, act.volume, act.proposed)
+    about_people = act.act in OF_PEOPLE or act.detail.get("undone") in OF_PEOPLE
+    if about_people and not reader.knows_people(act.volume):
+        act = replace(act, author="one of its people")
     if act.page_volume not in volumes:
         act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
     if act.volume not in volumes:
@@ -168,7 +171,7 @@ def one_act(app: AppContext, actor: Actor, change_set: int) -> ActView:
         if volume is not None:
             may_undo = may_undo and may(actor, needed_for(act.act), volume.id, closed=volume.closed)
         known = as_known(act, by_id, actor)
-        told_of = act.act not in OF_PEOPLE or actor.belongs_in is None or act.volume in actor.belongs_in
+        told_of = act.act not in OF_PEOPLE or Reader((), belongs_in=actor.belongs_in).knows_people(act.volume)
         facts = act.detail.get("facts") if volume is not None and told_of else None
         return ActView(
             known, volume, by_id, tuple(pages[:LISTED]), len(pages) > LISTED, may_undo, thrown, facts

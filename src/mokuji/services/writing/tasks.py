@@ -331,7 +331,7 @@ def lines(
 
 def _feeds(app: AppContext, actor: Actor) -> dict[str, str]:
     """What stands in the addresses of a person's calendars: all tasks that they may read, and those that name them."""
-    if actor.person is None:
+    if actor.person is None or actor.program:
         return {}
     with reading(app.engine) as connection:
         serial = people.calendar_serial(connection, actor.person)
