@@ -37,7 +37,7 @@ class OwnPage:
 
 def own_page(app: AppContext, actor: Actor, token: str) -> OwnPage:
     """Who asks, with all their sessions, the last used first."""
-    person, now = _signed_in(actor), app.clock()
+    person, now = people.in_person(actor), app.clock()
     with reading(app.engine) as connection:
         rows = stored.sessions_of(connection, person, now, now - people.IDLE_SESSION)
     here = people.token_hash(token)
@@ -47,7 +47,7 @@ def own_page(app: AppContext, actor: Actor, token: str) -> OwnPage:
 
 def set_name(app: AppContext, actor: Actor, name: str) -> None:
     """The name that others see; it stands beside all that the person wrote."""
-    person, wanted = _signed_in(actor), people.checked_name(name)
+    person, wanted = people.in_person(actor), people.checked_name(name)
     if not wanted:
         raise BadName("Type the name that others see.", code="bad_person_name")
     with writing(app.engine) as connection:
@@ -56,7 +56,7 @@ def set_name(app: AppContext, actor: Actor, name: str) -> None:
 
 def change_password(app: AppContext, actor: Actor, token: str, present: str, new: str) -> None:
     """Another password; Forbidden unless the present one is right. All other sessions of the person end."""
-    person = _signed_in(actor)
+    person = people.in_person(actor)
     people.count_try(app, "present", actor.handle)
     with reading(app.engine) as connection:
         account = stored.account(connection, actor.handle)
@@ -71,7 +71,7 @@ def change_password(app: AppContext, actor: Actor, token: str, present: str, new
 
 def end_session(app: AppContext, actor: Actor, session: int) -> None:
     """Ends one of one's own sessions; Missing if it is none, or has ended."""
-    person = _signed_in(actor)
+    person = people.in_person(actor)
     with writing(app.engine) as connection:
         if not stored.end_session(connection, person, session):
             raise Missing("This session has ended already, or is not yours.", code="session_missing")
@@ -80,15 +80,7 @@ def end_session(app: AppContext, actor: Actor, session: int) -> None:
 
 def end_others(app: AppContext, actor: Actor, token: str) -> None:
     """Ends all of one's own sessions but the one that asks."""
-    person = _signed_in(actor)
+    person = people.in_person(actor)
     with writing(app.engine) as connection:
         stored.close_sessions(connection, person, but=people.token_hash(token))
         audit.record(connection, app.clock(), "sessions ended", actor)
-
-
-def _signed_in(actor: Actor) -> int:
-    if actor.person is None:
-        raise Forbidden("Sign in to see your own page.", code="sign_in")
-    if actor.program:
-        raise Forbidden(people.NOT_BY_PROGRAMS)
-    return actor.person

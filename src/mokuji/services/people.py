@@ -342,4 +342,15 @@ def check_never_theirs(connection: Connection, handle: str, person: int) -> None
 
 
 NOT_BY_PROGRAMS = "A key for programs cannot do this. Sign in with your password."
+
+
+def in_person(actor: Actor) -> int:
+    """Who asks, for what is theirs alone; Forbidden for who has not signed in, and for a program with their key."""
+    if actor.person is None:
+        raise Forbidden("Sign in to see your own page.", code="sign_in")
+    if actor.program:
+        raise Forbidden(NOT_BY_PROGRAMS)
+    return actor.person
+
+
 NOT_THEIRS = "Only they themselves, or an owner of the wiki, can change the handle of a person."

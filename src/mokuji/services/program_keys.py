@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from mokuji.core.base import names
-from mokuji.core.base.errors import BadName, Forbidden, Missing, Refused
+from mokuji.core.base.errors import BadName, Missing, Refused
 from mokuji.core.language.scan import check as check_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.core.model.wiki import Volume
@@ -52,14 +52,6 @@ class Made:
     expires: datetime
 
 
-def _signed_in(actor: Actor) -> int:
-    if actor.person is None:
-        raise Forbidden("Sign in to see your keys.", code="sign_in")
-    if actor.program:
-        raise Forbidden(people.NOT_BY_PROGRAMS)
-    return actor.person
-
-
 def _own_volumes(connection: Connection, actor: Actor) -> dict[str, Volume]:
     """The volumes for which somebody can make a key, by key: those in which they have a role."""
     return {
@@ -77,7 +69,7 @@ def own_volumes(app: AppContext, actor: Actor) -> list[Volume]:
 
 def keys(app: AppContext, actor: Actor) -> list[OwnKey]:
     """One's own keys that hold, in the order in which they were made."""
-    person = _signed_in(actor)
+    person = people.in_person(actor)
     with reading(app.engine) as connection:
         by_id = {volume.id: volume for volume in _own_volumes(connection, actor).values()}
         found = stored.keys_of(connection, person, app.clock())
@@ -100,7 +92,7 @@ def make(
 ) -> Made:
     """Makes a key for some volumes, by their keys. Refused without a name or a volume, or for a volume in which the
     actor may not do as much themselves."""
-    person, token = _signed_in(actor), people.KEY_BEGINS + secrets.token_urlsafe(32)
+    person, token = people.in_person(actor), people.KEY_BEGINS + secrets.token_urlsafe(32)
     called = " ".join(name.split())
     check_text(called)
     if not called or len(called) > LONGEST_NAME:
@@ -141,7 +133,7 @@ def make(
 
 def end(app: AppContext, actor: Actor, key: int) -> None:
     """Ends one of one's own keys; Missing if it is none, or has ended."""
-    person = _signed_in(actor)
+    person = people.in_person(actor)
     with writing(app.engine) as connection:
         if not stored.end(connection, person, key):
             raise Missing("This key has ended already, or is not yours.", code="key_missing")
