@@ -7,14 +7,16 @@ from typing import Any
 
 import pytest
 
+from mokuji.acts import doing, requests
 from mokuji.core.base.errors import BadName, Forbidden, Missing, TooMany
-from mokuji.core.model.policy import NOBODY, Actor
+from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import own_page, passwords, people
 from mokuji.services.app_context import AppContext
 from mokuji.services.devices import device_of
+from mokuji.services.reading import history
 from mokuji.store import people as stored
 from mokuji.store.database import writing
-from tests.services.making import person
+from tests.services.making import pages, person, volume
 
 PASSWORD, NEW = "seven odd gulls sing", "eight calm seals hum"
 
@@ -31,6 +33,21 @@ def _sign_in(app: AppContext, agent: str = "", password: str = PASSWORD) -> str:
     token = people.sign_in(app, "wenna", password, agent=agent)
     assert token is not None
     return token
+
+
+def test_what_one_did_is_listed_but_for_volumes_that_closed_since(app: AppContext) -> None:
+    volume(app, "Guide")
+    owner = person(app, "keeper", guide=Role.OWNER)
+    ada = person(app, "adair", guide=Role.WRITER)
+    pages(app, owner, "guide", {"Pump": "x"})
+    pages(app, ada, "guide", {"Well": "x", "Lid": "y"})
+    told, _, more = history.own_acts(app, ada, most=1)
+    assert [act.page_title for act in told] == ["Lid"] and more is not None
+    assert [act.page_title for act in history.own_acts(app, ada, more)[0]] == ["Well"]
+    doing.apply(app, owner, requests.Access("guide", closed=True), None)
+    doing.apply(app, owner, requests.GiveRole("guide", "adair", "nobody"), None)
+    assert history.own_acts(app, Actor(ada.person, ada.handle, ada.name))[0] == []
+    assert history.own_acts(app, NOBODY)[0] == []
 
 
 def test_one_s_sessions_are_listed_with_device_and_time_the_last_used_first(

@@ -134,4 +134,4 @@ def test_programs_do_the_same_in_json(browser: Browser, demo_app: AppContext) ->
 
 def test_the_page_of_one_says_nothing_of_another(browser: Browser) -> None:
     page = browser("jonas").get("/-/you").text
-    assert "Jonas" in page and "Wenna" not in page and "Mirela" not in page
+    assert "Jonas" in page and "Wenna Carrow" not in page and "Mirela Quist" not in page

@@ -9,7 +9,7 @@ from fastapi import Query
 
 from mokuji import routing
 from mokuji.api import plans, schemas
-from mokuji.api.asking import FAULTS, Reader, TheApp, behind, cursor
+from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.reading import history, reading
 from mokuji.services.reading.history import LoggedAct, Revision
@@ -123,6 +123,15 @@ def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:
         note=act.note,
         undone=act.undone_by is not None,
     )
+
+
+@router.get("/own/changes")
+def own_changes(
+    app: TheApp, actor: Changer, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
+) -> schemas.Acts:
+    """What you did, in volumes that you may read."""
+    acts, by_id, more = history.own_acts(app, actor, before)
+    return schemas.Acts(entries=[_act(act, by_id.get(act.volume)) for act in acts], more_before=more)
 
 
 @router.get("/changes/{number}")

@@ -280,6 +280,11 @@ _ACT = _acts.where(
         ),
     ),
 )
+BY_AUTHOR = _latest.where(
+    change_set.c.author == value("author"),
+    change_set.c.id < value("before"),
+    among(change_set.c.volume, "volumes"),
+)
 DELETIONS = _latest.where(
     change_set.c.volume == value("volume"), change_set.c.id < value("before"), change_set.c.act == "delete"
 )
@@ -296,6 +301,14 @@ def acts(
     """The newest change sets that changed something in some volumes, or were done about a person."""
     values = {"volumes": volumes, "person": person or 0, "before": before, "most": most}
     return [LoggedAct(*tuple(row)) for row in connection.execute(ACTS, values)]
+
+
+def by_author(
+    connection: Connection, author: int, volumes: Collection[int], *, before: int, most: int
+) -> list[LoggedAct]:
+    """The newest change sets of a person before an act, that stand in the logs of some volumes."""
+    values = {"author": author, "volumes": volumes, "before": before, "most": most}
+    return [LoggedAct(*tuple(row)) for row in connection.execute(BY_AUTHOR, values)]
 
 
 def deletions(connection: Connection, volume: int, *, before: int, most: int) -> list[LoggedAct]:

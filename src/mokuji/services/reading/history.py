@@ -157,6 +157,21 @@ def acts(
         return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
 
+def own_acts(
+    app: AppContext, actor: Actor, before: int | None = None, most: int = PAGE
+) -> tuple[list[LoggedAct], dict[int, Volume], int | None]:
+    """What the actor did, the newest first, in volumes that they may read."""
+    if actor.person is None:
+        return [], {}, None
+    with reading(app.engine) as connection:
+        by_id = _known(connection, actor)
+        found = history.by_author(
+            connection, actor.person, list(by_id), before=before or 2**62, most=most + 1
+        )
+        listed = [as_known(act, by_id, actor) for act in found[:most]]
+        return listed, by_id, found[most - 1].id if len(found) > most else None
+
+
 def one_act(app: AppContext, actor: Actor, change_set: int) -> ActView:
     """One act with the pages it wrote."""
     with reading(app.engine) as connection:

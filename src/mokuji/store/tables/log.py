@@ -42,6 +42,7 @@ change_set = Table(
     metadata,
     ChangeSetColumns,
     Index("change_set_volume", "volume", "id"),
+    Index("change_set_author", "author", "id"),
 )
 
 

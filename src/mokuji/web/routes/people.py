@@ -5,14 +5,17 @@ from __future__ import annotations
 from fastapi.responses import JSONResponse, Response
 
 from mokuji import routing
+from mokuji.acts import registry
 from mokuji.core.base.errors import BadName, BadText, Forbidden, Refused
 from mokuji.services import first_owner, own_page, people, people_of_volumes, program_keys
-from mokuji.services.reading import reading
+from mokuji.services.reading import history, reading
 from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, begin_session, drop_cookie, see
 
 router = routing.router()
 FIRST_START = "/-/first-start"
+WROTE = 8
+"""Number of changes of one's own that are shown at once."""
 
 
 def _page(who: Visitor, back: str, wrong: bool = False) -> Response:
@@ -94,8 +97,10 @@ def _own(
     done: str = "",
     key: str = "",
     typed: dict[str, str] | None = None,
+    before: int | None = None,
 ) -> Response:
     view = own_page.own_page(who.app, who.actor, who.session)
+    wrote, wrote_in, more = history.own_acts(who.app, who.actor, before, WROTE)
     return who.page(
         "own.html",
         status,
@@ -110,14 +115,18 @@ def _own(
         key_volumes=program_keys.own_volumes(who.app, who.actor),
         days=program_keys.DAYS,
         offers=people_of_volumes.offered(who.app, who.actor),
+        wrote=wrote,
+        wrote_in=wrote_in,
+        more=more,
+        called=registry.done,
         lit="you",
     )
 
 
 @router.get("/-/you")
-def show_own(who: Who, done: str = "") -> Response:
+def show_own(who: Who, done: str = "", before: int | None = None) -> Response:
     """Who asks, as they see themselves."""
-    return _own(who, done=done if done in DONE else "")
+    return _own(who, done=done if done in DONE else "", before=before)
 
 
 DONE = frozenset({"name", "password", "session", "others", "key-ended", "declined", "not-taken"})

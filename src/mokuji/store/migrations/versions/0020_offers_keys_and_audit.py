@@ -55,11 +55,13 @@ def upgrade() -> None:
     op.execute("CREATE INDEX audit_by_person ON audit (by_person, id)")
     op.execute("CREATE INDEX audit_person ON audit (person, id)")
     op.execute("CREATE INDEX audit_change_set ON audit (change_set)")
+    op.execute("CREATE INDEX change_set_author ON change_set (author, id)")
     op.execute("CREATE INDEX draft_volume ON draft (volume, changed)")
 
 
 def downgrade() -> None:
     op.execute("DROP INDEX draft_volume")
+    op.execute("DROP INDEX change_set_author")
     op.execute("DROP TABLE audit")
     op.execute("DROP TABLE program_key")
     op.execute("DROP TABLE offer")
