@@ -37,7 +37,7 @@ passwords.NOBODYS_HASH = passwords._hasher.hash("nobody")
 # one looks for new ones.
 settings.register_profile(
     "usual",
-    max_examples=100,
+    max_examples=60,
     deadline=None,
     derandomize=True,
     suppress_health_check=list(HealthCheck),

@@ -27,7 +27,7 @@ PIECES = [*_WORDS.split(), " ", "  ", "    ", "\t", "\n", "\n", "\n\n", "- [ ] "
 
 
 @given(st.lists(st.sampled_from(PIECES), max_size=30).map("".join))
-@settings(max_examples=1_000, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
 @example("|[[a|b]]|\n|-|-|\n|`x|[[c]]`|\n")
 @example("> [[a|b]] | c\n> -|-\n> ` | [[c]] `\n")
 def test_the_short_way_comes_to_what_the_long_way_does(text: str) -> None:
@@ -73,7 +73,7 @@ SAID = [
 
 
 @given(st.lists(st.sampled_from([*PIECES, *SAID]), max_size=20).map("".join))
-@settings(max_examples=1_000, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
 def test_where_signs_say_that_there_is_no_flaw_the_events_show_none(text: str) -> None:
     page = Page(PageHead(1, 1, "p", "P"), text)
     typed = text[page.content.front_matter.span.end :]
@@ -127,7 +127,7 @@ FRONT = [
 
 
 @given(st.lists(st.sampled_from(FRONT), max_size=14).map("".join))
-@settings(max_examples=1_500, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=900, suppress_health_check=[HealthCheck.too_slow])
 def test_front_matter_that_is_read_plainly_says_what_yaml_says(inner: str) -> None:
     plain = plainly(inner)
     whole = by_yaml(inner, Span(0, 0), 0)

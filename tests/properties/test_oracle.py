@@ -190,7 +190,7 @@ def _chain(seed: int) -> Chain:
     return Chain(traps, traps.wiki())
 
 
-@settings(max_examples=100)
+@settings(max_examples=60)
 @given(st.integers(0, 2**32))
 def test_a_second_reader_finds_everything_where_it_was_or_told(seed: int) -> None:
     chain = _chain(seed)

@@ -321,13 +321,15 @@ def test_closing_says_who_reads_then_and_what_leads_nowhere_for_others(
 
 
 def test_opening_says_what_everybody_reads_then(app: AppContext, keeper: Actor) -> None:
-    pages(app, keeper, "notes", {"Log": "x"})
+    pages(app, keeper, "notes", {"Log": "x", "Old": "y"})
+    doing.apply(app, keeper, requests.Delete("notes", "old"), None)
     doing.apply(app, keeper, requests.Move("notes", "log", "guide"), None)
     wish = requests.Access("notes", closed=False)
     view = doing.plan(app, keeper, wish)
     assert view.readers_said == [
-        "Everybody will read “Notes”: 1 page, 2 revisions that were written there, and its log, with the names of who "
-        "wrote them. What is found, counted and put in elsewhere is open then, too."
+        "Everybody will read “Notes”: 1 page, 3 revisions that were written there, and its log, with the names of who "
+        "wrote them. What is found, counted and put in elsewhere is open then, too. Whoever signs in sees what lies in "
+        "its trash: 1 page."
     ], "the page that went elsewhere left its revision here"
     assert view.crossing is not None
     assert [each.words for each in view.crossing.references] == ["[[Notes/Trial]]"]

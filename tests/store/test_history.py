@@ -236,6 +236,6 @@ def test_after_any_history_the_state_is_that_from_scratch(engine: Engine) -> Non
     Histories.engine = engine
     usual = exchanged.MANY_USES
     try:
-        run_state_machine_as_test(Histories, settings=settings(max_examples=12, stateful_step_count=14))
+        run_state_machine_as_test(Histories, settings=settings(max_examples=8, stateful_step_count=14))
     finally:
         exchanged.MANY_USES = usual

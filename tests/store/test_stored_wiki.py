@@ -20,7 +20,7 @@ from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch
 from tests.wikis import TITLES, wikis
 
-FEW = settings(max_examples=40)
+FEW = settings(max_examples=25)
 
 
 def _every_place(wiki: MemoryWiki) -> set[tuple[int, str]]:

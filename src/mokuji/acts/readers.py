@@ -48,11 +48,12 @@ class BroughtBack:
 @dataclass(frozen=True, slots=True)
 class Opening:
     """A volume that everybody reads from now on, or only its people (by name) and the owners of the wiki: what there is
-    to read in it, revisions that were written in it included."""
+    to read in it, revisions that were written in it included; how many pages lie in its trash."""
 
     volume: Volume
     pages: int
     revisions: int
+    trash: int
     people: tuple[str, ...]
 
 
@@ -107,12 +108,18 @@ def _opening(each: Opening) -> str:
     if not each.volume.closed:
         return (
             f"Everybody will read “{each.volume.title}”: {there}, with the names of who wrote them. What is found, "
-            "counted and put in elsewhere is open then, too."
+            f"counted and put in elsewhere is open then, too.{_trash(each)}"
         )
     who = _who(Readers(names=each.people)) if each.people else "nobody"
     there = f"“{each.volume.title}”"
     return (
         f"{_begun(who)} will read {there} then, and the owners of the wiki; for all others it is not there."
+    )
+
+
+def _trash(each: Opening) -> str:
+    return (
+        f" Whoever signs in sees what lies in its trash: {counted(each.trash, 'page')}." if each.trash else ""
     )
 
 

@@ -86,11 +86,11 @@ def opening(
             there = roles.holdings(connection, after.id)
             here = [each for each in roles.of_volume(connection, after.id) if not each.closed]
             names = tuple(sorted(each.name for each in here))
-            yield Opening(after, there.pages, there.revisions, names)
+            yield Opening(after, there.pages, there.revisions, there.trash, names)
     for each in change_set.roles:
         volume = volumes.get(each.volume)
         reads = each.after is not Role.NOBODY
         if volume is None or not volume.closed or reads is (each.before is not Role.NOBODY):
             continue
         there = roles.holdings(connection, volume.id)
-        yield Given(volume, there.pages, there.revisions, (), each.name, reads)
+        yield Given(volume, there.pages, there.revisions, there.trash, (), each.name, reads)

@@ -14,7 +14,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.store import people
 from mokuji.store.drafts import KEY, TITLE
 from mokuji.store.statements import among, fixed, value
-from mokuji.store.tables import draft, membership, offer, page, person, revision
+from mokuji.store.tables import draft, membership, offer, page, person, revision, trash
 from mokuji.store.tables import volume as volumes
 
 
@@ -147,22 +147,23 @@ def since(connection: Connection, changes: Collection[RoleChange]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Holdings:
-    """What a volume shows to who reads it: its pages, and the revisions that were written in it."""
+    """What a volume shows to who reads it: its pages, the revisions that were written in it, pages in its trash."""
 
     pages: int
     revisions: int
+    trash: int
 
 
 PAGES = select(func.count()).where(page.c.volume == value("volume"))
 REVISIONS = select(func.count()).where(revision.c.written_in == value("volume"))
+TRASH = select(func.count()).where(trash.c.volume == value("volume"))
 
 
 def holdings(connection: Connection, volume: int) -> Holdings:
     """How much there is to read in a volume. Reads all revisions of the wiki once."""
     values = {"volume": volume}
-    return Holdings(
-        connection.execute(PAGES, values).scalar_one(), connection.execute(REVISIONS, values).scalar_one()
-    )
+    counts = (connection.execute(each, values).scalar_one() for each in (PAGES, REVISIONS, TRASH))
+    return Holdings(*counts)
 
 
 # ---- drafts that were left behind ------------------------------------------------------
