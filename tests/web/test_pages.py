@@ -811,3 +811,16 @@ def test_without_scripts_a_change_is_reviewed_on_a_page_of_its_own(browser: Brow
     status, page = _post(client, f"/-/review-back{address}", **typed, note="mine")
     assert _typed(page).rstrip() == typed["text"].rstrip() and _field(page, "note") == "mine"
     assert _typed(client.get(f"/-/edit{address}").text) == _typed(app), "nothing was saved"
+
+
+def test_each_line_of_a_page_says_who_wrote_it_and_leads_to_the_change(browser: Browser) -> None:
+    client = browser()
+    shown = client.get("/-/lines/tern-4-service-manual/battery-well").text
+    assert "second vent since hull T4-0180" in shown and "Wenna Carrow" in shown
+    before = re.search(r'href="(/-/lines/tern-4-service-manual/battery-well\?at=\d+)"', shown)
+    assert before is not None
+    assert "As it stood in revision" in client.get(before[1]).text
+    told = client.get("/api/v1/volumes/tern-4-service-manual/lines/battery-well").json()
+    assert told["runs"][0]["first"] == 1 and told["runs"][-1]["last"] > 20 and not told["cut"]
+    assert client.get("/-/lines/tern-4-service-manual/battery-well?at=999").status_code == 404
+    assert "/-/lines/" in client.get("/-/revisions/tern-4-service-manual/battery-well").text

@@ -11,7 +11,7 @@ from mokuji import routing
 from mokuji.api import plans, schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading import history, reading
+from mokuji.services.reading import history, line_origins, reading
 from mokuji.services.reading.history import LoggedAct, Revision
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
@@ -100,6 +100,35 @@ def comparison(
         for p in view.passages
     ]
     return schemas.Comparison(older=view.older.number, newer=view.newer.number, passages=passages)
+
+
+@router.get("/volumes/{volume}/lines/{page:path}")
+def lines(
+    app: TheApp,
+    actor: Reader,
+    volume: str,
+    page: str,
+    revision: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> schemas.Lines:
+    """Who wrote each line of a page, or of one of its revisions, when and why."""
+    view = line_origins.line_origins(app, actor, volume, page, revision)
+    return schemas.Lines(
+        revision=view.number,
+        cut=view.cut,
+        runs=[
+            schemas.WrittenLines(
+                revision=run.revision.number,
+                change_set=run.revision.change_set,
+                author=run.revision.author,
+                at=run.revision.at,
+                note=run.revision.note,
+                first=run.lines[0].number,
+                last=run.lines[-1].number,
+                was=[line.was for line in run.lines],
+            )
+            for run in view.runs
+        ],
+    )
 
 
 @router.get("/changes")

@@ -466,6 +466,29 @@ class Act(Schema):
     undone: bool
 
 
+class WrittenLines(Schema):
+    """Lines one after the other that one revision wrote: the first and the last, from 1, and which they were there."""
+
+    revision: int
+    change_set: int
+    author: str
+    at: datetime
+    note: str
+    first: int
+    last: int
+    was: list[int]
+
+
+class Lines(Schema):
+    """The lines of a revision by the revisions that wrote them."""
+
+    revision: int
+    runs: list[WrittenLines]
+    cut: bool = Field(
+        description="Whether the oldest lines may be older than is said: it was not looked further back"
+    )
+
+
 class Acts(Schema):
     """What was done lately, newest first."""
 

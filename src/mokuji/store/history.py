@@ -21,7 +21,7 @@ from sqlalchemy import (
     update,
 )
 
-from mokuji.store.statements import among, numbers, value
+from mokuji.store.statements import among, fixed, numbers, value
 from mokuji.store.tables import change_set, change_set_person, change_set_reach, page, person, volume
 from mokuji.store.tables import revision as states
 
@@ -68,6 +68,14 @@ _revisions = (
 _newest_first = _revisions.order_by(states.c.number.desc()).limit(value("most"))
 REVISIONS = _newest_first.where(states.c.number < value("before"))
 _ONE = _revisions.where(states.c.number == value("number"))
+SOME = _revisions.where(among(states.c.number, "numbers"))
+TEXTS_BELOW = (
+    select(states.c.number, states.c.text)
+    .where(*_SEEN, states.c.number < value("number"))
+    .order_by(states.c.number.desc())
+    .limit(value("most"))
+)
+OLDEST = select(states.c.number).where(*_SEEN).order_by(states.c.number).limit(fixed(1))
 TEXT = select(states.c.text).where(*_SEEN, states.c.number == value("number"))
 
 
@@ -94,6 +102,25 @@ def revision(connection: Connection, page: int, number: int, seen: Seen) -> Revi
 def text_of(connection: Connection, page: int, number: int, seen: Seen) -> str | None:
     """The text of a revision."""
     return connection.execute(TEXT, {"page": page, "number": number, "seen": seen}).scalar()
+
+
+def some(connection: Connection, page: int, seen: Seen, wanted: Collection[int]) -> list[Revision]:
+    """Some revisions of a page, by their numbers."""
+    rows = connection.execute(SOME, {"page": page, "seen": seen, "numbers": wanted})
+    return [Revision(*row) for row in rows]
+
+
+def texts_below(
+    connection: Connection, page: int, number: int, seen: Seen, most: int
+) -> list[tuple[int, str]]:
+    """Numbers and texts of the revisions of a page below one, newest first."""
+    values = {"page": page, "number": number, "seen": seen, "most": most}
+    return [(number, text) for number, text in connection.execute(TEXTS_BELOW, values)]
+
+
+def oldest(connection: Connection, page: int, seen: Seen) -> int:
+    """The number of the oldest revision of a page that may be read; 0 if there is none."""
+    return connection.execute(OLDEST, {"page": page, "seen": seen}).scalar() or 0
 
 
 @dataclass(frozen=True, slots=True)

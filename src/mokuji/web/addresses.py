@@ -48,6 +48,12 @@ def revisions(
     return _with(f"/-/revisions{address(volume_key, page_key)}", query)
 
 
+def lines(volume_key: str, page_key: str, at: int | None = None, line: int | None = None) -> str:
+    """Who wrote each line of a page, or of one of its revisions; at one of its lines."""
+    query: dict[str, object] = {} if at is None else {"at": at}
+    return _with(f"/-/lines{address(volume_key, page_key)}", query) + (f"#l{line}" if line else "")
+
+
 def plan(name: str, volume_key: str, page_key: str, **query: object) -> str:
     """The plan of an act on a page: rename, place, move, merge, split, join, section, retarget, delete, aliases."""
     return _with(f"/-/plan/{name}{address(volume_key, page_key)}", query)

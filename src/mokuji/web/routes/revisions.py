@@ -8,6 +8,8 @@ from fastapi import Query
 from fastapi.responses import RedirectResponse, Response
 
 from mokuji import routing
+from mokuji.acts import registry
+from mokuji.services.reading import line_origins
 from mokuji.services.reading import revisions as rules
 from mokuji.web import addresses
 from mokuji.web.pages import Who
@@ -29,6 +31,13 @@ def revisions(
     """The rule of revisions with what differs beside it; ``part`` asks for what differs alone."""
     view = rules.rule(who.app, who.actor, volume, page, one, other, month)
     return who.page("revisions_part.html" if part else "revisions.html", view=view)
+
+
+@router.get("/-/lines/{volume}/{page:path}")
+def lines(who: Who, volume: str, page: str, at: Number = None) -> Response:
+    """Who wrote each line of a page, or of an earlier revision of it."""
+    view = line_origins.line_origins(who.app, who.actor, volume, page, at)
+    return who.page("lines.html", view=view, called=registry.done)
 
 
 # Addresses of former screens, which stand in notes and letters.
