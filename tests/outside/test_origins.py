@@ -92,13 +92,13 @@ def histories(draw: st.DrawFn, moves: bool) -> list[str]:
     return texts
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(histories(moves=False))
 def test_a_line_comes_from_where_git_says(texts: list[str]) -> None:
     assert _account(texts) == _blamed(texts)
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(histories(moves=True))
 def test_a_line_that_was_moved_comes_from_where_git_says_that_follows_moves(texts: list[str]) -> None:
     assert _account(texts) == _blamed(texts, "-M")

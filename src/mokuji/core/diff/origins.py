@@ -13,7 +13,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from mokuji.core.diff.diff import opcodes
+from rapidfuzz.distance import LCSseq
 
 ENOUGH = 20
 """Number of letters and digits that lines must hold together to count as moved."""
@@ -86,12 +86,14 @@ def came_from(before: Sequence[str], after: Sequence[str]) -> Iterator[tuple[int
     gone: list[int] = []
     new: list[int] = []
     middle = before[head : len(before) - tail], after[head : len(after) - tail]
-    for kind, i1, i2, j1, j2 in opcodes(*middle):
-        if kind == "equal":
-            yield from zip(range(head + j1, head + j2), range(head + i1, head + i2), strict=True)
+    for step in LCSseq.opcodes(*middle):
+        there = range(head + step.src_start, head + step.src_end)
+        here = range(head + step.dest_start, head + step.dest_end)
+        if step.tag == "equal":
+            yield from zip(here, there, strict=True)
         else:
-            gone += range(head + i1, head + i2)
-            new += range(head + j1, head + j2)
+            gone += there
+            new += here
     yield from ((len(after) - tail + n, len(before) - tail + n) for n in range(tail))
     yield from _moved(before, after, gone, new)
 
