@@ -118,6 +118,6 @@ def test_a_key_for_a_program_is_made_and_works(open_page: Open, app: AppContext)
     program = open_page("/-/sign-in").request
     told = program.get("/api/v1/volumes", headers={"Authorization": f"Bearer {key}"})
     assert [each["title"] for each in told.json()] == ["Field guide"]
-    wenna.reload()
+    wenna.goto("/-/you")
     expect(wenna.get_by_role("row", name="nightly check")).to_be_visible()
     expect(wenna.get_by_role("textbox", name="The key")).to_have_count(0)
