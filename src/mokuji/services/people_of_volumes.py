@@ -50,7 +50,7 @@ class PeopleOfVolume:
     left_tasks: tuple[LeftTasks, ...] = ()
 
 
-MOST_TOLD = 50
+MOST_TOLD = 500
 """Number of handles in tasks that are looked at."""
 
 
@@ -80,8 +80,8 @@ def people_of(app: AppContext, actor: Actor, volume_key: str) -> PeopleOfVolume:
         waiting = invitations.pending_in(connection, actor, volume.id, now)
         here = {each.handle for each in (*view.members, *owners)}
         left = [
-            LeftTasks(handle, tasks.count(connection, [volume.id], tasks.Wanted(person=handle)))
-            for handle in tasks.people(connection, [volume.id], MOST_TOLD)
+            LeftTasks(handle, number)
+            for handle, number in tasks.named_in(connection, volume.id, MOST_TOLD)
             if handle not in here
         ]
         return PeopleOfVolume(

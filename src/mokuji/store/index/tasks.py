@@ -120,6 +120,20 @@ PEOPLE = (
 )
 
 
+_named = (
+    select(_handle)
+    .select_from(task)
+    .where(_of_page, page.c.volume == value("volume"), ~task.c.done)
+    .subquery()
+)
+NAMED_IN = (
+    select(_named.c.handle, func.count())
+    .group_by(_named.c.handle)
+    .order_by(_named.c.handle)
+    .limit(value("most"))
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Wanted:
     """Which tasks are asked for: of whom, of which page (0: all), filed under which key, for which day, done or not."""
@@ -164,6 +178,12 @@ def days(connection: Connection, volumes: Collection[int], person: str, until: d
     """How many open tasks are due on each day before one."""
     values = {"volumes": volumes, "person": person, "until": until}
     return {due: number for due, number in connection.execute(DAYS, values) if due is not None}
+
+
+def named_in(connection: Connection, volume: int, most: int) -> list[tuple[str, int]]:
+    """The handles that open tasks of a volume name, and how many do."""
+    rows = connection.execute(NAMED_IN, {"volume": volume, "most": most})
+    return [(handle, number) for handle, number in rows]
 
 
 def people(connection: Connection, volumes: Collection[int], most: int) -> list[str]:
