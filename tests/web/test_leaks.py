@@ -294,13 +294,13 @@ def test_a_closed_volume_and_none_are_answered_alike_with_as_many_questions(
             or (kind.startswith("key") and not path.startswith("/api"))
         ):
             continue
-        for closed in [each for each in _addresses(path) if "vault" in each][:12]:
+        for closed in [each for each in _addresses(path) if "vault" in each][:5]:
             missing = closed.replace("vault", "nowhere")
             client.get(missing)  # what is looked up once for all
             client.get(closed)
             assert _asked(app, client, "GET", closed) == _asked(app, client, "GET", missing), closed
             compared += 1
-    assert compared > 30
+    assert compared > 20
 
 
 HANDLES = ("nobody-here", "heron-keeper")
