@@ -17,6 +17,8 @@ from mokuji.store.database import connect
 KEY = b"a key for tests only"
 T = TypeVar("T")
 _numbers = itertools.count(1)
+_engines: dict[tuple[str, str], list[Engine]] = {}
+"""Engines whose databases are gone, by server and template."""
 
 
 class Clock:
@@ -31,19 +33,26 @@ class Clock:
 
 
 def copy_of(server: str, template: str, *, keep: bool = False) -> Iterator[Engine]:
-    """A copy of a database; it goes when it is done with, unless it is kept."""
-    name = f"{template}_{next(_numbers)}"
+    """A copy of a database; it goes when it is done with, unless it is kept.
+
+    Copies of a template follow one another under one name and with one engine, which knows by then how each statement
+    is written: to compile them anew took a sixth of the time of a test.
+    """
+    free = _engines.setdefault((server, template), [])
+    used = free.pop() if free and not keep else None
+    engine = used or connect(database_url(server, f"{template}_{next(_numbers)}"))
+    name = engine.url.database
     admin = connect(server, pool_size=1)
     try:
         with admin.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
             connection.execute(text(f"CREATE DATABASE {name} TEMPLATE {template} STRATEGY file_copy"))
-            engine = connect(database_url(server, name))
             try:
                 yield engine
             finally:
                 engine.dispose()
                 if not keep:
                     connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
+                    free.append(engine)
     finally:
         admin.dispose()
 
