@@ -280,3 +280,18 @@ def test_files_are_listed_with_the_pages_that_point_at_them(app: AppContext, wri
     ]
     rest = upkeep.report(app, writer, "guide", "files", after="limits.pdf", most=1).findings
     assert [finding.title for finding in rest] == ["Wiring mast.svg"]
+
+
+def test_what_is_not_saved_yet_is_kept_for_nobody_else(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Own": "## Part\n\nsaved words\n\n## Again\n\n[[=Own#Part]]\n"})
+    pages(app, writer, "guide", {"Other": "[[=Own#Part]]\n"})
+    text = "## Part\n\nunsaved words\n\n## Again\n\n[[=Own#Part]]\n"
+    seen = writing.preview(app, writer, "guide", "own", text)
+    assert seen.rendered(app).html.count("unsaved words") == 2
+    for title in ("own", "other"):
+        view = reading.open_page(app, writer, "guide", title)
+        assert isinstance(view, reading.PageView)
+        shown = view.rendered(app).html
+        assert "saved words" in shown and "unsaved" not in shown
+    again = writing.preview(app, writer, "guide", "own", text.replace("unsaved", "later"))
+    assert again.rendered(app).html.count("later words") == 2

@@ -143,7 +143,7 @@ class _Cut:
 
 @dataclass(frozen=True)
 class InsertCache:
-    """What was cut and compiled last, by revision and values."""
+    """What was cut and compiled last, by text and values."""
 
     cut: BoundedCache[_Cut] = field(default_factory=lambda: BoundedCache(MOST_KEPT))
     compiled: BoundedCache[Compiled] = field(default_factory=lambda: BoundedCache(MOST_KEPT))
@@ -184,7 +184,8 @@ class Inserter:
         if self._number > MOST:
             said = f"A page takes in {MOST:,} inserts at most, with those inside them: this one is left out."
             return None, [Fault("inserts_many", said)]
-        at = (page.head.id, page.head.revision, names.key(section or ""))
+        # By its text: what somebody is writing has the revision that it is written upon.
+        at = (page.head.id, page.text, names.key(section or ""))
         cut = self._kept.cut.made(at, lambda: _cut(page, spans, self._key))
         values, faults = self._given(token, page)
         tokens = [Token(page, n, values) for n in cut.references]
