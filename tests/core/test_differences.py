@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from mokuji.core.base.edits import Edit
 from mokuji.core.base.spans import Span
-from mokuji.core.diff.diff import Piece, changed_lines, compare, near
+from mokuji.core.diff.diff import Piece, changed_lines, compare, near, without
 from mokuji.core.diff.line_ends import restore
 from mokuji.core.language.excerpt import excerpt, fragment
 
@@ -105,3 +105,29 @@ def test_a_new_line_gets_the_line_end_of_the_others() -> None:
     assert restore("a\r\nb\r\n", "a\r\nnew\r\nb\r\n") == "a\r\nnew\r\nb\r\n"
     assert restore("a\nb\n", "a\r\nnew\r\nb\r\n") == "a\nnew\nb\n"
     assert restore("", "a\r\nb") == "a\nb"
+
+
+TEXTS = st.lists(
+    st.sampled_from(["a", "b", "c", "", "long line of words", "page\x0cbreak", "another"]), max_size=12
+).flatmap(
+    lambda lines: st.sampled_from(["\n".join(lines), "\n".join([*lines, ""]), "\r\n".join([*lines, ""])])
+)
+
+
+@given(TEXTS, TEXTS, st.sets(st.integers(0, 5)))
+def test_passages_go_back_one_by_one_or_all(before: str, after: str, chosen: set[int]) -> None:
+    number = sum(run.kind != "same" for run in compare(before, after))
+    chosen = {nth for nth in chosen if nth < number}
+    assert without(before, after).splitlines() == before.splitlines()
+    assert without(before, after, ()).splitlines() == after.splitlines()
+    some = without(before, after, chosen)
+    # What was put back first and the rest afterwards is the whole.
+    assert without(before, some).splitlines() == before.splitlines()
+    if before.count("\r") == after.count("\r") == 0:
+        assert "\r" not in some
+
+
+def test_a_last_line_without_an_end_gets_one_where_others_follow() -> None:
+    assert without("a\nb", "c\nb2\nd\n", [0]).endswith("\n") or without("a\nb", "c\nb2\nd\n") == "a\nb"
+    assert without("x", "y\nx\n", [0]) == "x\n"
+    assert without("one\ntwo", "one\nthree\nfour\n") == "one\ntwo"

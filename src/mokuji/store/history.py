@@ -144,6 +144,8 @@ MONTHS = (
 BETWEEN = _newest_first.where(states.c.number.between(value("lowest"), value("highest")))
 NEWEST_BELOW = select(func.max(states.c.number)).where(*_SEEN, states.c.number < value("number"))
 
+LOWEST_ABOVE = select(func.min(states.c.number)).where(*_SEEN, states.c.number > value("number"))
+
 
 def months(connection: Connection, page: int, seen: Seen) -> list[Month]:
     """The months in which a page was written, newest first."""
@@ -161,6 +163,11 @@ def between(
 def newest_below(connection: Connection, page: int, number: int, seen: Seen) -> int | None:
     """The highest number of a revision below this one."""
     return connection.execute(NEWEST_BELOW, {"page": page, "number": number, "seen": seen}).scalar()
+
+
+def lowest_above(connection: Connection, page: int, number: int, seen: Seen) -> int | None:
+    """The lowest number of a revision above this one."""
+    return connection.execute(LOWEST_ABOVE, {"page": page, "number": number, "seen": seen}).scalar()
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.base import names
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.wiki import Volume
+from mokuji.core.model.wiki import Place, Volume
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import among, fixed, numbers, texts, value
 from mokuji.store.tables import change_set, former, page, volume, volume_size
@@ -72,6 +72,10 @@ _heirs = (
 _PASS_ON = update(former).where(former.c.page == _heirs.c.page).values(page=_heirs.c.successor)
 FORMER = select(*HEAD_COLUMNS).where(
     page.c.id == former.c.page, former.c.volume == value("volume"), former.c.key == value("key")
+)
+_asked_for = func.unnest(numbers("volumes"), texts("keys")).table_valued("volume", "key").render_derived("w")
+FORMERS = select(former.c.volume, former.c.key, *HEAD_COLUMNS).where(
+    page.c.id == former.c.page, former.c.volume == _asked_for.c.volume, former.c.key == _asked_for.c.key
 )
 _REMEMBER_VOLUME = insert_or_else(former_volumes)
 _REMEMBER_VOLUME = _REMEMBER_VOLUME.on_conflict_do_update(
@@ -190,6 +194,14 @@ def formerly(connection: Connection, volume: int, key: str) -> PageHead | None:
     """The page that had this name once, if it is there."""
     row = connection.execute(FORMER, {"volume": volume, "key": key}).first()
     return PageHead(*row) if row else None
+
+
+def formers(connection: Connection, places: Collection[Place]) -> dict[Place, PageHead]:
+    """The pages that had these names once, by place, of those that are there."""
+    if not places:
+        return {}
+    values = {"volumes": [id_ for id_, _ in places], "keys": [key for _, key in places]}
+    return {(row[0], row[1]): PageHead(*row[2:]) for row in connection.execute(FORMERS, values)}
 
 
 def remember_volume(connection: Connection, key: str, volume: int) -> None:

@@ -40,12 +40,27 @@ def act(name: str, volume_key: str, page_key: str | None = None, **query: object
 
 
 def revisions(
-    volume_key: str, page_key: str, one: int | None = None, other: int | None = None, month: str = ""
+    volume_key: str,
+    page_key: str,
+    one: int | None = None,
+    other: int | None = None,
+    month: str = "",
+    typed: int | None = None,
 ) -> str:
-    """The revisions of a page, with what differs between two of them; the last two without."""
-    query: dict[str, object] = {"from": one, "to": other, "month": month or None}
+    """The revisions of a page, with what differs between two of them; the last two without. One that is given twice is
+    shown by itself, as it is read or as it was ``typed``."""
+    query: dict[str, object] = {"from": one, "to": other, "month": month or None, "typed": typed}
     query = {name: value for name, value in query.items() if value is not None}
     return _with(f"/-/revisions{address(volume_key, page_key)}", query)
+
+
+def put_back(
+    volume_key: str, page_key: str, one: int, other: int | None = None, passage: int | None = None
+) -> str:
+    """The desk with a revision put back; with two, what differs between them, or one passage of that."""
+    query: dict[str, object] = {"from": one}
+    query |= {name: value for name, value in {"to": other, "passage": passage}.items() if value is not None}
+    return _with(f"/-/put-back{address(volume_key, page_key)}", query)
 
 
 def lines(volume_key: str, page_key: str, at: int | None = None, line: int | None = None) -> str:

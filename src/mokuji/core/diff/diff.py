@@ -11,7 +11,7 @@ from __future__ import annotations
 import difflib
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
@@ -346,3 +346,28 @@ def matching(old: Sequence[Mark], new: Sequence[Mark]) -> dict[int, int]:
         if n not in found and words in left:
             found[n] = left.pop(words)
     return found
+
+
+def without(before: str, after: str, chosen: Collection[int] | None = None) -> str:
+    """The text after, with chosen changed passages (from 0, as ``compare`` gives them; None: all) as they were before.
+    Line ends are those that each line has where it comes from."""
+    old, new = before.splitlines(keepends=True), after.splitlines(keepends=True)
+    found: list[str] = []
+    at = there = nth = 0
+    for run in compare(before, after):
+        if run.kind == "same":
+            found += new[there : there + len(run.after)]
+            at, there = at + len(run.after), there + len(run.after)
+            continue
+        taken = chosen is None or nth in chosen
+        found += old[at : at + len(run.before)] if taken else new[there : there + len(run.after)]
+        at, there, nth = at + len(run.before), there + len(run.after), nth + 1
+    end = next((mark for line in (*new, *old) if (mark := _end(line))), "\n")
+    # A last line may have no end, and stand before others now.
+    return "".join(
+        line if nth == len(found) or _end(line) else line + end for nth, line in enumerate(found, 1)
+    )
+
+
+def _end(line: str) -> str:
+    return line[len(line.splitlines()[0]) :]

@@ -33,16 +33,19 @@ class Inserted:
     volumes: Mapping[int, Volume]
 
 
-def inserted(wiki: Wiki, home: Volume, page: Page, app: AppContext | None = None) -> Inserted:
+def inserted(
+    wiki: Wiki, home: Volume, page: Page, app: AppContext | None = None, *, own: Wiki | None = None
+) -> Inserted:
     """Everything that the inserts of a page lead to. ``wiki`` is what the reader may see; the page may be one that is
-    not saved yet. ``app`` keeps what is read from a database."""
+    not saved yet. ``app`` keeps what is read from a database. ``own`` is where the names on the page itself are looked
+    up, if that is elsewhere."""
     by_id = {volume.id: volume for volume in wiki.volumes.values()}
     pages: dict[int, Page] = {page.head.id: page}
     links: dict[int, list[Link]] = {}
     homes = {page.head.id: home}
     frontier = [page]
     for _ in range(DEEPEST + 1):
-        found = links_of(wiki, frontier, homes)
+        found = links_of(wiki if links or own is None else own, frontier, homes)
         links |= found
         wanted = sorted(
             {

@@ -19,6 +19,7 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.notes import Reader
+from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import history
 from mokuji.store.database import reading
@@ -55,7 +56,8 @@ class Stretch:
 @dataclass(frozen=True, slots=True)
 class RevisionsView:
     """The revisions of a page and what differs between ``one`` and ``other``, the newer; both are the same to show a
-    single one, whose ``text`` is then given. ``gained`` and ``lost`` are names that only the one of them refers to."""
+    single one, whose ``text`` is then given, what it is like ``as_read``, and the numbers of those ``beside`` it, the
+    former and the next. ``gained`` and ``lost`` are names that only the one of them refers to."""
 
     place: VolumeView
     head: PageHead
@@ -67,6 +69,8 @@ class RevisionsView:
     text: str | None
     gained: tuple[str, ...]
     lost: tuple[str, ...]
+    as_read: AsRead | None = None
+    beside: tuple[int | None, int | None] = (None, None)
 
     @property
     def differing(self) -> int:
@@ -99,8 +103,15 @@ def rule(
         before = history.text_of(connection, head.id, one, context.reads) or ""
         after = before if one == other else history.text_of(connection, head.id, other, context.reads) or ""
         place = volume_view(context, volume, path_to=head.key)
-    if one == other:
-        return RevisionsView(place, head, count, stretches, older, newer, (), before, (), ())
+        if one == other:
+            beside = (
+                history.newest_below(connection, head.id, one, context.reads),
+                history.lowest_above(connection, head.id, one, context.reads),
+            )
+            shown = as_read(app, context, volume, head, older, before)
+            return RevisionsView(
+                place, head, count, stretches, older, newer, (), before, (), (), shown, beside
+            )
     named, now = _names(head, before), _names(head, after)
     gained = tuple(words for key, words in now.items() if key not in named)
     lost = tuple(words for key, words in named.items() if key not in now)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
+from fastapi import Query
 from fastapi.responses import JSONResponse, Response
 from markupsafe import Markup
 
@@ -16,7 +17,16 @@ from mokuji.core.diff.merge import Conflict as MergeConflict
 from mokuji.core.diff.merge import Mine
 from mokuji.core.model.patterns import plain
 from mokuji.services.reading import completing, finding, reading, templates
-from mokuji.services.writing import drafts, findings, insert_forms, patterns, reviewing, vocabulary, writing
+from mokuji.services.writing import (
+    drafts,
+    findings,
+    insert_forms,
+    patterns,
+    putting_back,
+    reviewing,
+    vocabulary,
+    writing,
+)
 from mokuji.statuses import status_of
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, own_origins, refusal, see
@@ -40,6 +50,38 @@ def edit(who: Who, volume: str, page: str, under: str = "", title: str = "", pat
     return _desk(who, view, title=shown, text=text, note="", revision=view.revision)
 
 
+@router.get("/-/put-back/{volume}/{page:path}")
+def put_back(
+    who: Who,
+    volume: str,
+    page: str,
+    one: Annotated[int, Query(alias="from", ge=1, le=2**31 - 1)],
+    other: Annotated[int | None, Query(alias="to", ge=1, le=2**31 - 1)] = None,
+    passage: Annotated[int | None, Query(ge=0, le=2**31 - 1)] = None,
+) -> Response:
+    """The desk with a revision put back, or what differs between two, or a passage of that: to be looked at and saved
+    like anything that is typed."""
+    passages = None if passage is None else [passage]
+    found = putting_back.put_back(who.app, who.actor, volume, page, one, other, passages)
+    view = writing.open_for_edit(who.app, who.actor, volume, page)
+    draft = drafts.opened(who.app, who.actor, volume, page)
+    if draft is not None and draft.text != found.text:
+        waiting = addresses.put_back(volume, page, one, other, passage)
+        return _desk(
+            who,
+            view,
+            title=view.title,
+            text=draft.text,
+            note="",
+            revision=draft.revision,
+            draft=draft,
+            waiting=waiting,
+        )
+    return _desk(
+        who, view, title=view.title, text=found.text, note=found.note, revision=found.revision, back=found
+    )
+
+
 @router.get("/-/pattern/{volume}")
 def pattern_text(who: Who, volume: str, name: str = "") -> Response:
     """The text of a pattern, for the desk's script: “#{…}” are places to fill in."""
@@ -57,6 +99,8 @@ def _desk(
     fault: MokujiError | None = None,
     moves: writing.Moves | None = None,
     draft: drafts.Opened | None = None,
+    back: putting_back.PutBack | None = None,
+    waiting: str = "",
 ) -> Response:
     status = status_of(fault) if fault else 409 if moves else 200
     return who.page(
@@ -68,6 +112,8 @@ def _desk(
         note=note,
         revision=revision,
         draft=draft,
+        back=back,
+        waiting=waiting,
         fault=fault,
         moves=moves,
         moved=_moved(moves) if moves else [],

@@ -13,6 +13,7 @@ from mokuji.services.reading import line_origins
 from mokuji.services.reading import revisions as rules
 from mokuji.web import addresses
 from mokuji.web.pages import Who
+from mokuji.web.show import places, safe
 
 router = routing.router()
 Number = Annotated[int | None, Query(ge=1, le=2**31 - 1)]
@@ -26,11 +27,16 @@ def revisions(
     one: Annotated[int | None, Query(alias="from", ge=1, le=2**31 - 1)] = None,
     other: Annotated[int | None, Query(alias="to", ge=1, le=2**31 - 1)] = None,
     month: str = "",
+    typed: bool = False,
     part: bool = False,
 ) -> Response:
-    """The rule of revisions with what differs beside it; ``part`` asks for what differs alone."""
+    """The rule of revisions with what differs beside it; a single one as it is read, or as it was ``typed``. ``part``
+    asks for what differs alone."""
     view = rules.rule(who.app, who.actor, volume, page, one, other, month)
-    return who.page("revisions_part.html" if part else "revisions.html", view=view)
+    html = None
+    if view.as_read is not None and not typed:
+        html = safe(view.as_read.rendered(who.app, places(who.app, who.actor, may_write=False, under=page)))
+    return who.page("revisions_part.html" if part else "revisions.html", view=view, html=html)
 
 
 @router.get("/-/lines/{volume}/{page:path}")
