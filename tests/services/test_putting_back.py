@@ -8,7 +8,7 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import revisions
+from mokuji.services.reading import reading, revisions
 from mokuji.services.writing import writing
 from mokuji.services.writing.putting_back import PutBack, put_back
 from mokuji.services.writing.writing import Clash, Save, save
@@ -144,3 +144,21 @@ def test_what_is_put_back_is_previewed_and_reviewed_like_anything_typed(
 ) -> None:
     found = put_back(app, writer, "guide", "way", 1)
     assert "First line." in writing.preview(app, writer, "guide", "way", found.text).rendered(app).html
+
+
+def test_the_head_of_a_page_says_the_last_note_that_says_something(app: AppContext, writer: Actor) -> None:
+    def why(reader: Actor) -> str:
+        view = reading.open_page(app, reader, "guide", "way")
+        assert isinstance(view, reading.PageView)
+        return view.why
+
+    assert why(writer) == ""
+    save(app, writer, Save("guide", "Way", FIRST, revision=3, note="shorter again"))
+    wrong = save(app, writer, Save("guide", "Way", "Lost.", revision=4, note="all new"))
+    assert wrong.head.revision == 5 and why(NOBODY) == "all new"
+    newest = revisions.rule(app, writer, "guide", "way", 5, 5).one.change_set
+    doing.apply(app, writer, requests.Undo(newest), None)
+    assert texts(app)["Way"] == FIRST and why(writer) == "shorter again"
+    doing.apply(app, writer, requests.Move("guide", "Way", "secret"), None)
+    doing.apply(app, writer, requests.Move("secret", "Way", "guide"), None)
+    assert "Secret" not in why(NOBODY)

@@ -10,9 +10,11 @@ from fastapi import Query
 from mokuji import routing
 from mokuji.api import plans, schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
+from mokuji.api.shown import shown_in_json
 from mokuji.core.model.wiki import Volume
 from mokuji.services.reading import history, line_origins, reading
 from mokuji.services.reading.history import LoggedAct, Revision
+from mokuji.services.writing import putting_back
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
@@ -72,11 +74,39 @@ def _revision(found: Revision) -> schemas.Revision:
 
 @router.get("/volumes/{volume}/revision/{page:path}")
 def revision(
-    app: TheApp, actor: Reader, volume: str, page: str, number: Annotated[int, Query(ge=1, le=2**31 - 1)]
+    app: TheApp,
+    actor: Reader,
+    volume: str,
+    page: str,
+    number: Annotated[int, Query(ge=1, le=2**31 - 1)],
+    as_read: bool = False,
 ) -> schemas.RevisionText:
-    """One revision of a page, with its text."""
-    view = history.one_revision(app, actor, volume, page, number)
-    return schemas.RevisionText(**_revision(view.revision).model_dump(), text=view.text)
+    """One revision of a page, with its text; ``as_read`` also as HTML, what it refers to and puts in as of now."""
+    view = history.one_revision(app, actor, volume, page, number, shown=as_read)
+    html = view.as_read.rendered(app, shown_in_json(app, actor)).html if view.as_read is not None else None
+    return schemas.RevisionText(**_revision(view.revision).model_dump(), text=view.text, html=html)
+
+
+@router.get("/volumes/{volume}/put-back/{page:path}")
+def put_back(
+    app: TheApp,
+    actor: Changer,
+    volume: str,
+    page: str,
+    older: Annotated[int, Query(ge=1, le=2**31 - 1)],
+    newer: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+    passage: Annotated[list[int] | None, Query(max_length=500)] = None,
+) -> schemas.PutBack:
+    """What puts a revision back; with ``newer`` what differs between the two, with ``passage`` some of that (from 0, as
+    they are compared), beside what was written since. Nothing is saved."""
+    found = putting_back.put_back(app, actor, volume, page, older, newer, passage)
+    return schemas.PutBack(
+        text=found.text,
+        revision=found.revision,
+        note=found.note,
+        clash=found.clash,
+        former_title=found.former_title,
+    )
 
 
 @router.get("/volumes/{volume}/comparison/{page:path}")

@@ -4,7 +4,6 @@ since a cookie would come along with a form of another site."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
 from typing import Annotated
 
 from fastapi import Query, Request
@@ -21,12 +20,13 @@ from mokuji.api import history as asked_history
 from mokuji.api import people as asked_people
 from mokuji.api import upkeep as asked_upkeep
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor, etag, revision_of
+from mokuji.api.shown import shown_in_json
 from mokuji.core.base.errors import BadRequest, Missing, Refused
 from mokuji.core.base.names import check_title
 from mokuji.core.base.names import key as name_key
 from mokuji.core.language.page import PageHead
 from mokuji.core.model import policy
-from mokuji.core.model.policy import Actor, Permission
+from mokuji.core.model.policy import Permission
 from mokuji.core.style.style import (
     AVOID,
     HEADINGS,
@@ -41,13 +41,10 @@ from mokuji.core.style.style import (
 )
 from mokuji.core.syntax.headings import words
 from mokuji.services import people
-from mokuji.services.app_context import AppContext, refresh
+from mokuji.services.app_context import refresh
 from mokuji.services.reading import categories, finding, house_styles, reading, templates
 from mokuji.services.reading import trash as trash_service
-from mokuji.services.reading.listings import listing
-from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import concepts, writing
-from mokuji.services.writing.assets_shown import AssetsShown
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
 
@@ -86,19 +83,6 @@ def contents(app: TheApp, actor: Reader, volume: str) -> schemas.Contents:
     )
 
 
-def _shown_in_json(app: AppContext, actor: Actor, *, may_write: bool = False) -> Addresses:
-    """How references lead in HTML that programs get: as on pages, without what a browser adds to them."""
-    assets_ = AssetsShown(app, actor)
-    return Addresses(
-        lists=partial(listing, app, actor),
-        file=assets_.file,
-        person=assets_.person if actor.signed_in else None,
-        marks_nobody=may_write,
-        source=assets_.source,
-        prepare=assets_.prepare,
-    )
-
-
 @router.get("/volumes/{volume}/pages/{page:path}")
 def page(app: TheApp, actor: Reader, volume: str, page: str, answer: Response) -> schemas.Page:
     """A page: its text, its HTML, its references and what each leads to. Its ETag says which revision it is, for a
@@ -107,7 +91,7 @@ def page(app: TheApp, actor: Reader, volume: str, page: str, answer: Response) -
     if isinstance(view, reading.UnwrittenView):
         raise Missing(f"“{view.place.volume.title}” has no page of this name.", code="page_missing")
     text, content = view.ready.page.text, view.ready.page.content
-    shown = view.rendered(app, _shown_in_json(app, actor, may_write=view.place.may_write))
+    shown = view.rendered(app, shown_in_json(app, actor, may_write=view.place.may_write))
     keys = {each.key for each in view.place.others}
     answer.headers["ETag"] = etag(view.head.id, view.head.revision)
     references = [
@@ -213,7 +197,7 @@ def delete(volume: str, page: str) -> None:
 def preview(app: TheApp, actor: Changer, volume: str, page: str, body: schemas.Text) -> schemas.Preview:
     """A text as it would be read if it were saved now. Nothing is kept."""
     seen = writing.preview(app, actor, volume, page, body.text)
-    shown = seen.rendered(app, _shown_in_json(app, actor, may_write=True))
+    shown = seen.rendered(app, shown_in_json(app, actor, may_write=True))
     return schemas.Preview(
         html=shown.html,
         problems=[

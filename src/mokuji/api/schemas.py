@@ -394,6 +394,7 @@ class RevisionText(Revision):
     """A state of a page with its text."""
 
     text: str
+    html: str | None = Field(description="the text as it is read; null if that was not asked for")
 
 
 class Text(Schema):
@@ -434,6 +435,18 @@ class Comparison(Schema):
     older: int
     newer: int
     passages: list[LineRun]
+
+
+class PutBack(Schema):
+    """A text that puts back what a page said, to be saved upon ``revision``."""
+
+    text: str
+    revision: int
+    note: str = Field(description="what may be said of the save")
+    clash: bool = Field(
+        description="Whether the same words were changed since: its save is answered with 409"
+    )
+    former_title: str = Field(description="what the page was called then, if that is something else than now")
 
 
 class FoundPage(Schema):

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import JSON, Connection, func, select
 
 from mokuji.core.language.page import PageHead
-from mokuji.store.statements import among, value
+from mokuji.store.statements import among, fixed, value
 from mokuji.store.tables import change_set, filing, page, person, revision
 
 HEAD_COLUMNS = (page.c.id, page.c.volume, page.c.key, page.c.title, page.c.revision)
@@ -38,7 +38,29 @@ _filed = (
     .where(filing.c.page == page.c.id)
     .scalar_subquery()
 )
-OPENED = _changed.add_columns(_filed, *HEAD_COLUMNS).where(
+LOOKED_BACK = 30
+"""Number of revisions that are looked through for a note that says something."""
+_earlier, _its = revision.alias("e"), change_set.alias("s")
+# A change that was taken back, or takes one back, says nothing of what the page holds.
+_why = (
+    select(
+        func.json_build_array(
+            _earlier.c.note, _its.c.act, _its.c.volume, _its.c.proposed, type_=JSON
+        )
+    )
+    .where(
+        _earlier.c.page == page.c.id,
+        _earlier.c.number > page.c.revision - fixed(LOOKED_BACK),
+        _earlier.c.note != "",
+        _its.c.id == _earlier.c.change_set,
+        _its.c.act != "undo",
+        _its.c.undone_by.is_(None),
+    )
+    .order_by(_earlier.c.number.desc())
+    .limit(fixed(1))
+    .scalar_subquery()
+)
+OPENED = _changed.add_columns(_filed, _why, *HEAD_COLUMNS).where(
     page.c.volume == value("volume"), page.c.key == value("key")
 )
 SUMMARIES = select(page.c.id, page.c.summary).where(among(page.c.id, "pages"), page.c.summary != "")
@@ -70,11 +92,13 @@ def all_ids(connection: Connection, volume: int) -> list[int]:
 @dataclass(frozen=True, slots=True)
 class Opened:
     """A page, its last change (what the program did by itself is Mokuji's), and what it files itself under:
-    key, ``core.model.categories.Filing``, name and number of places of each."""
+    key, ``core.model.categories.Filing``, name and number of places of each. ``why`` is the last of its notes that says
+    something: note, act, volume of the log and proposal, as ``Reader.told`` takes them; None if there is none."""
 
     head: PageHead
     change: Change
     filed: Sequence[tuple[str, int, str, int]]
+    why: tuple[str, str, int, Sequence[Any] | None] | None
 
 
 def opened(connection: Connection, volume: int, key: str) -> Opened | None:
@@ -83,7 +107,8 @@ def opened(connection: Connection, volume: int, key: str) -> Opened | None:
     if row is None:
         return None
     filed = sorted((key, how, name, count) for key, how, name, count in row[6] or ())
-    return Opened(PageHead(*row[7:]), Change(*row[:6]), filed)
+    why = None if row[7] is None else tuple(row[7])
+    return Opened(PageHead(*row[8:]), Change(*row[:6]), filed, why)
 
 
 def summaries(connection: Connection, pages: Collection[int]) -> dict[int, str]:

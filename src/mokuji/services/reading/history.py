@@ -13,6 +13,7 @@ from mokuji.core.model.policy import OF_PEOPLE, Actor, may, needed_for
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, find_volume, need_head, owned, visible
 from mokuji.services.notes import Reader
+from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.revisions import told
 from mokuji.store import history
@@ -53,12 +54,13 @@ class CompareView:
 
 @dataclass(frozen=True, slots=True)
 class RevisionView:
-    """One revision with its text as typed."""
+    """One revision with its text as typed, and as it is read if that was asked for."""
 
     place: VolumeView
     head: PageHead
     revision: Revision
     text: str
+    as_read: AsRead | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +97,9 @@ def revisions(
         )
 
 
-def one_revision(app: AppContext, actor: Actor, volume_key: str, page_key: str, number: int) -> RevisionView:
+def one_revision(
+    app: AppContext, actor: Actor, volume_key: str, page_key: str, number: int, *, shown: bool = False
+) -> RevisionView:
     """One revision; Missing if the page has none of that number."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
@@ -106,7 +110,8 @@ def one_revision(app: AppContext, actor: Actor, volume_key: str, page_key: str, 
         if revision is None or text is None:
             raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
         view = volume_view(context, volume, path_to=head.key)
-        return RevisionView(view, head, told(context.reader, revision), text)
+        seen = as_read(app, context, volume, head, revision, text) if shown else None
+        return RevisionView(view, head, told(context.reader, revision), text, seen)
 
 
 def compare_revisions(

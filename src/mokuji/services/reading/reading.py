@@ -80,11 +80,12 @@ class VolumeView:
 
 @dataclass(frozen=True)
 class PageView:
-    """A page as an actor sees it."""
+    """A page as an actor sees it. ``why`` is the last note that says something of what it holds."""
 
     place: VolumeView
     head: PageHead
     change: Change
+    why: str
     ready: Ready
     inserted: Inserted
     backlinks: Backlinks
@@ -309,6 +310,7 @@ def _page_view(
         place,
         head,
         _told_change(context, opened.change),
+        context.reader.told(*opened.why) if opened.why is not None else "",
         ready,
         needs,
         backlinks.backlinks(context.wiki, head, context.reads, aliases=ready.page.alias_keys, most=6),
