@@ -16,10 +16,11 @@ from mokuji.server import create_app
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import categories, templates
 from mokuji.services.writing import writing
-from mokuji.store import change_sets, volumes
+from mokuji.store import volumes
 from mokuji.store import writing as stored
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log import change_sets
+from mokuji.store.log.change_sets import Signature
 from mokuji.upkeep import upkeep
 
 USES = 10_000

@@ -34,8 +34,8 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.hosting import settle
 from mokuji.services.writing import writing
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import connect, create_database, migrate
+from mokuji.store.log.change_sets import Signature
 
 READERS, WRITERS = 32, 8
 PAUSE = 0.5

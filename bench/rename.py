@@ -15,7 +15,7 @@ from bench.wiki import HUB, Built
 from mokuji.acts import doing, requests
 from mokuji.core.base import names
 from mokuji.services.app_context import AppContext
-from mokuji.store.change_sets import Signature
+from mokuji.store.log.change_sets import Signature
 
 OTHER = "Battery compartment"
 TURNS = 5

@@ -19,8 +19,8 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.reading import reading, trash
 from mokuji.services.writing import writing
 from mokuji.store import people
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import reading as reading_transaction
+from mokuji.store.log.change_sets import Signature
 from tests.services.making import pages, person, texts, volume
 
 

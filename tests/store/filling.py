@@ -8,8 +8,9 @@ from sqlalchemy import Connection, text
 
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import MemoryWiki, Volume
-from mokuji.store import change_sets, page_index, volumes, writing
-from mokuji.store.change_sets import Signature
+from mokuji.store import page_index, volumes, writing
+from mokuji.store.log import change_sets
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 BY = Signature(None, datetime(2026, 11, 24, 9, 0, tzinfo=UTC), "")

@@ -13,8 +13,9 @@ from mokuji.core.language.page import Page, Use
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plans.create import create
 from mokuji.core.refactor.plans.rename import rename
-from mokuji.store import change_sets, writing
+from mokuji.store import writing
 from mokuji.store.index import backlinks, led, recount, to_mend, unwritten
+from mokuji.store.log import change_sets
 from mokuji.store.snapshot import StoredWiki
 from tests.properties.promises import leads
 from tests.store.filling import BY, empty, fill, indexes, read_back, scratch

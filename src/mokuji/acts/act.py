@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from mokuji.acts.view import PlanView
     from mokuji.services.reading.reading import VolumeView
     from mokuji.store.acts.acting import Done
-    from mokuji.store.history import LoggedAct
+    from mokuji.store.log.history import LoggedAct
 
 R = TypeVar("R", bound="Request")
 F = TypeVar("F", bound=Facts)

@@ -33,11 +33,12 @@ from mokuji.services.app_context import AppContext, clean_note, find_head, told_
 from mokuji.services.notes import kept
 from mokuji.services.plain_data import unstructured
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import history, people
+from mokuji.store import people
 from mokuji.store.acts import acting
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log import history
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.snapshot import load_volumes
 
 

@@ -17,8 +17,8 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.devices import device_of
 from mokuji.store import links, roles
 from mokuji.store import people as stored
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, writing
+from mokuji.store.log.change_sets import Signature
 
 
 def come_in(app: AppContext, token: str, handle: str, name: str, password: str, agent: str = "") -> str:

@@ -18,9 +18,9 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.known_people import knows
 from mokuji.store import people as stored
 from mokuji.store import program_keys, roles
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.index import tasks
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.people import Account
 
 

@@ -8,9 +8,10 @@ from mokuji.acts.readers import BroughtBack, Given, Opening, Passing, Readers
 from mokuji.core.model.changes import ChangeSet, Fate
 from mokuji.core.model.policy import Role
 from mokuji.core.model.wiki import Volume
-from mokuji.store import history, people, roles
+from mokuji.store import people, roles
 from mokuji.store.database import Connection
-from mokuji.store.history import Kept
+from mokuji.store.log import history
+from mokuji.store.log.history import Kept
 
 
 def beyond(connection: Connection, volume: Volume, other: Volume) -> Readers:

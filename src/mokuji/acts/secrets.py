@@ -18,12 +18,13 @@ from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import change_sets, writing
+from mokuji.store import writing
 from mokuji.store.acts import secrets as stored
 from mokuji.store.acts.secrets import Occurrences
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log import change_sets
+from mokuji.store.log.change_sets import Signature
 
 SHORTEST, LONGEST = 4, 500
 """Code points of what can be taken out: shorter words stand in too much that is no secret."""

@@ -21,12 +21,12 @@ from mokuji.core.refactor.plans import undo as core
 from mokuji.core.refactor.plans.undo import Since, Undone, masked
 from mokuji.services.app_context import check, owned
 from mokuji.services.people import NOT_THEIRS
-from mokuji.store import history
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import acting
 from mokuji.store.acts.acting import Done
-from mokuji.store.history import LoggedAct
 from mokuji.store.index import assets
+from mokuji.store.log import history
+from mokuji.store.log.history import LoggedAct
 
 TOLD_NAMES = 5
 

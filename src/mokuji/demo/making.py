@@ -22,9 +22,9 @@ from mokuji.services import invitations, passwords, people_of_volumes, program_k
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.store import people, writing
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import label_of, reading, set_label
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 PASSWORD = "buoy"  # noqa: S105 - shown on the sign-in page of the demo, by design

@@ -12,10 +12,10 @@ from mokuji.core.base.errors import BadRequest, Forbidden
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, owned
-from mokuji.store import audit as stored
-from mokuji.store.audit import Entry as Entry
-from mokuji.store.audit import Listed as Listed
 from mokuji.store.database import Connection, reading, writing
+from mokuji.store.log import audit as stored
+from mokuji.store.log.audit import Entry as Entry
+from mokuji.store.log.audit import Listed as Listed
 
 KEPT = timedelta(days=400)
 """So long an entry is kept."""

@@ -43,11 +43,7 @@ LOOKED_BACK = 30
 _earlier, _its = revision.alias("e"), change_set.alias("s")
 # A change that was taken back, or takes one back, says nothing of what the page holds.
 _why = (
-    select(
-        func.json_build_array(
-            _earlier.c.note, _its.c.act, _its.c.volume, _its.c.proposed, type_=JSON
-        )
-    )
+    select(func.json_build_array(_earlier.c.note, _its.c.act, _its.c.volume, _its.c.proposed, type_=JSON))
     .where(
         _earlier.c.page == page.c.id,
         _earlier.c.number > page.c.revision - fixed(LOOKED_BACK),

@@ -29,8 +29,8 @@ from mokuji.core.base.errors import Conflict
 from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.changes import PageChange
-from mokuji.store.change_sets import Signature
 from mokuji.store.exchanged import Exchanged
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.page_index import (
     index_page,
     index_words,

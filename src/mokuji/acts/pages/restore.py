@@ -21,8 +21,8 @@ from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans import restore as core
 from mokuji.core.refactor.plans.restore import Restored, Trashed, returning
 from mokuji.services.app_context import check
-from mokuji.store import history
 from mokuji.store.acts import acting, trash
+from mokuji.store.log import history
 from mokuji.store.places import placing
 
 MOST_LOOKED_BACK = 100

@@ -18,7 +18,7 @@ from mokuji.core.refactor.plans.volumes import VolumeMade, create_volume
 from mokuji.services.people import NOT_BY_PROGRAMS
 from mokuji.store import people
 from mokuji.store.acts.acting import Done
-from mokuji.store.history import LoggedAct
+from mokuji.store.log.history import LoggedAct
 
 
 @request

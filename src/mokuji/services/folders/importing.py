@@ -19,10 +19,11 @@ from mokuji.formats.media import MOST_BYTES
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders.folders import SOURCE_FILES, page_files, sources_of
 from mokuji.services.writing import files, sources
-from mokuji.store import change_sets, house_styles, people, volumes, writing
-from mokuji.store.change_sets import Signature
+from mokuji.store import house_styles, people, volumes, writing
 from mokuji.store.database import Connection
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log import change_sets
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.places import contents
 from mokuji.store.snapshot import load_volumes
 

@@ -10,7 +10,7 @@ from mokuji.services.app_context import AppContext, ReadContext, Ready, make_rea
 from mokuji.services.reading.former_names import AsFormerly, former_names
 from mokuji.services.reading.inserting import Inserted, inserted
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
-from mokuji.store.history import Revision
+from mokuji.store.log.history import Revision
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,13 +16,13 @@ from mokuji.services.notes import Reader
 from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.revisions import told
-from mokuji.store import history
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading
-from mokuji.store.history import LoggedAct as LoggedAct
-from mokuji.store.history import Revision as Revision
-from mokuji.store.history import Touched
+from mokuji.store.log import history
+from mokuji.store.log.history import LoggedAct as LoggedAct
+from mokuji.store.log.history import Revision as Revision
+from mokuji.store.log.history import Touched
 
 PAGE = 40
 FOR_GOOD = frozenset({"secret"})

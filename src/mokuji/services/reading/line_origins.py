@@ -13,9 +13,9 @@ from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.reading.revisions import told
-from mokuji.store import history
 from mokuji.store.database import reading
-from mokuji.store.history import Revision
+from mokuji.store.log import history
+from mokuji.store.log.history import Revision
 
 BATCH = 50
 """Number of revisions whose texts are read at once."""

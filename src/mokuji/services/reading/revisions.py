@@ -21,9 +21,9 @@ from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.notes import Reader
 from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import history
 from mokuji.store.database import reading
-from mokuji.store.history import Month, Revision
+from mokuji.store.log import history
+from mokuji.store.log.history import Month, Revision
 
 FOLDED_FROM = 200
 """With more revisions than this they are folded by month."""

@@ -12,11 +12,12 @@ from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, owned, visible
 from mokuji.services.audit import KEPT
 from mokuji.services.notes import Reader
-from mokuji.store import audit, files, kept_reports
+from mokuji.store import files, kept_reports
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log import audit
 
 TRASH_ROWS = 300
 KEPT_DAYS = 60

@@ -14,9 +14,9 @@ from mokuji.core.model.policy import Actor, Permission
 from mokuji.services.app_context import AppContext, ReadContext, check, need_head
 from mokuji.services.reading.former_names import former_names
 from mokuji.services.writing.writing import Clash, bring_together
-from mokuji.store import history
 from mokuji.store.database import reading
-from mokuji.store.history import Revision
+from mokuji.store.log import history
+from mokuji.store.log.history import Revision
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,12 +27,13 @@ from mokuji.services.app_context import AppContext, ReadContext, find_head
 from mokuji.services.known_people import known_names
 from mokuji.services.signing import signed, unsigned
 from mokuji.services.writing import writing
-from mokuji.store import history, people
+from mokuji.store import people
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import memberships
 from mokuji.store.index import tasks as stored
 from mokuji.store.index.tasks import Wanted
+from mokuji.store.log import history
 
 SCREEN = 100
 """Tasks on one screen."""

@@ -47,12 +47,13 @@ from mokuji.services.reading.reference_lists import Listed, listed
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.services.reading.templates import Faulty, newly_faulty
 from mokuji.services.writing.patterns import Pattern, patterns_of
-from mokuji.store import drafts, history, writing
+from mokuji.store import drafts, writing
 from mokuji.store.acts import acting
-from mokuji.store.change_sets import Signature
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import unwritten
+from mokuji.store.log import history
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 

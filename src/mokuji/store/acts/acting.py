@@ -24,11 +24,12 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.refactor.engine.outcome import Successor
 from mokuji.core.refactor.plan import Plan, free
 from mokuji.core.refactor.plans.undo import Before, Past, Returning
-from mokuji.store import change_sets, history, roles, volumes, writing
+from mokuji.store import roles, volumes, writing
 from mokuji.store.acts import trash
-from mokuji.store.change_sets import Signature
-from mokuji.store.history import LoggedAct
 from mokuji.store.index import assets
+from mokuji.store.log import change_sets, history
+from mokuji.store.log.change_sets import Signature
+from mokuji.store.log.history import LoggedAct
 from mokuji.store.places import placing
 
 

@@ -33,7 +33,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from mokuji.core.base.errors import Conflict
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.changes import Removed
-from mokuji.store.change_sets import Signature
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.statements import among, numbers, texts, value
 from mokuji.store.tables import change_set as change_sets
 from mokuji.store.tables import former, page, person, revision, trash

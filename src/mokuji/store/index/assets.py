@@ -23,7 +23,7 @@ from sqlalchemy import (
 
 from mokuji.core.model.assets import KINDS, Asset, AssetChange, Sort
 from mokuji.store import people
-from mokuji.store.change_sets import Signature
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.statements import among_texts, value
 from mokuji.store.tables import blob, file, file_version, held, page, person, source
 
