@@ -89,6 +89,10 @@ WITHOUT_PLAN = {"import": "Brought in", "secret": "Secret taken out"}
 _DONE = WITHOUT_PLAN | {act.change: act.done for act in ACTS}
 
 
+KINDS = dict(sorted(_DONE.items(), key=lambda named: named[1]))
+"""What the log calls the kinds of change sets, by their names."""
+
+
 def act_of(request: Request) -> Act[Any, Any]:
     """The act that a request asks for."""
     return _BY_REQUEST[type(request)]

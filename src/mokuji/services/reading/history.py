@@ -125,7 +125,7 @@ def compare_revisions(
     return CompareView(other.place, other.head, one.revision, other.revision, passages)
 
 
-def _known(connection: Connection, actor: Actor) -> dict[int, Volume]:
+def known_volumes(connection: Connection, actor: Actor) -> dict[int, Volume]:
     """The volumes whose acts an actor may know of: those open to them, and deleted ones that they owned."""
     known = stored_volumes.deleted_volumes(connection, owned(actor))
     return known | {volume.id: volume for volume in visible(connection, actor).values()}
@@ -153,7 +153,7 @@ def acts(
     """The newest acts that changed something in the volumes that the actor may read, or that were done about them; with
     ``volume_key`` those in one volume. Missing if that may not be read or is not there."""
     with reading(app.engine) as connection:
-        by_id = _known(connection, actor)
+        by_id = known_volumes(connection, actor)
         seen, person = list(by_id), actor.person
         if volume_key:
             seen, person = [find_volume(connection, actor, volume_key).id], None
@@ -169,7 +169,7 @@ def own_acts(
     if actor.person is None:
         return [], {}, None
     with reading(app.engine) as connection:
-        by_id = _known(connection, actor)
+        by_id = known_volumes(connection, actor)
         found = history.by_author(
             connection, actor.person, list(by_id), before=before or 2**62, most=most + 1
         )
@@ -180,7 +180,7 @@ def own_acts(
 def one_act(app: AppContext, actor: Actor, change_set: int) -> ActView:
     """One act with the pages it wrote."""
     with reading(app.engine) as connection:
-        by_id = _known(connection, actor)
+        by_id = known_volumes(connection, actor)
         act = need_act(connection, change_set, by_id, actor.person)
         pages = history.touched(connection, act.id, list(by_id), most=LISTED + 1)
         thrown = tuple(trash.titles_of(connection, act.id, list(by_id)))

@@ -8,6 +8,8 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import (
+    BindParameter,
+    CompoundSelect,
     Connection,
     Integer,
     and_,
@@ -269,7 +271,7 @@ class LoggedAct:
         return self.act == "import" or (self.act == "create" and self.page is None and not self.detail)
 
 
-_acts = select(
+act_rows = select(
     change_set.c.id,
     change_set.c.act,
     change_set.c.volume,
@@ -288,32 +290,37 @@ _acts = select(
         person, person.c.id == change_set.c.author
     )
 )
-_latest = _acts.order_by(change_set.c.id.desc()).limit(value("most"))
+_latest = act_rows.order_by(change_set.c.id.desc()).limit(value("most"))
 _listed = change_set.alias("listed")
-# Each way to find one has an index of its own, and gives no more than a screen holds.
-_of_volumes = union(
-    *(
-        select(id_).where(known, id_ < value("before")).order_by(id_.desc()).limit(value("most"))
-        for id_, known in (
-            (_listed.c.id, among(_listed.c.volume, "volumes")),
-            (change_set_reach.c.change_set, among(change_set_reach.c.volume, "volumes")),
-            (change_set_person.c.change_set, change_set_person.c.person == value("person")),
+
+
+def of_volumes(most: BindParameter[int]) -> CompoundSelect[Any]:
+    """The newest change sets, ``most`` at least, that changed something in some volumes or were done about a person.
+    Each way to find one has an index of its own, and gives no more than so many."""
+    return union(
+        *(
+            select(id_).where(known, id_ < value("before")).order_by(id_.desc()).limit(most)
+            for id_, known in (
+                (_listed.c.id, among(_listed.c.volume, "volumes")),
+                (change_set_reach.c.change_set, among(change_set_reach.c.volume, "volumes")),
+                (change_set_person.c.change_set, change_set_person.c.person == value("person")),
+            )
         )
     )
-)
-ACTS = _latest.where(change_set.c.id.in_(_of_volumes))
-_ACT = _acts.where(
-    change_set.c.id == value("id"),
-    or_(
-        among(change_set.c.volume, "volumes"),
-        exists().where(
-            change_set_reach.c.change_set == change_set.c.id, among(change_set_reach.c.volume, "volumes")
-        ),
-        exists().where(
-            change_set_person.c.change_set == change_set.c.id, change_set_person.c.person == value("person")
-        ),
+
+
+visible = or_(
+    among(change_set.c.volume, "volumes"),
+    exists().where(
+        change_set_reach.c.change_set == change_set.c.id, among(change_set_reach.c.volume, "volumes")
+    ),
+    exists().where(
+        change_set_person.c.change_set == change_set.c.id, change_set_person.c.person == value("person")
     ),
 )
+"""Whether a change set changed something in some volumes, or was done about a person."""
+ACTS = _latest.where(change_set.c.id.in_(of_volumes(value("most"))))
+_ACT = act_rows.where(change_set.c.id == value("id"), visible)
 BY_AUTHOR = _latest.where(
     change_set.c.author == value("author"),
     change_set.c.id < value("before"),

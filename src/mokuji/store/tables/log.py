@@ -43,6 +43,8 @@ change_set = Table(
     ChangeSetColumns,
     Index("change_set_volume", "volume", "id"),
     Index("change_set_author", "author", "id"),
+    Index("change_set_page", "page", "id"),
+    Index("change_set_at", "at"),
 )
 
 

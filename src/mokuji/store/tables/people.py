@@ -66,6 +66,7 @@ person = Table(
     metadata,
     PersonColumns,
     UniqueConstraint("handle", name="person_handle"),
+    Index("person_called", text("lower(name)")),
 )
 
 

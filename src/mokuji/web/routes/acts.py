@@ -22,7 +22,7 @@ from mokuji.acts.view import Applied, PlanView
 from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, MokujiError
 from mokuji.core.diff.diff import changed_lines
-from mokuji.services.reading import history, reading
+from mokuji.services.reading import reading
 from mokuji.services.reading import trash as trash_service
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
@@ -268,24 +268,6 @@ def plan_restore(who: Who, request: Request) -> Response:
 def restore(who: Who, form: Form) -> Response:
     """Restores pages."""
     return _do(who, from_fields(Restore, form), form)
-
-
-@router.get("/-/changes")
-def changes(who: Who, before: int | None = None, volume: str = "") -> Response:
-    """What was done lately in all volumes one may read, or in one of them."""
-    acts, volumes, more = history.acts(who.app, who.actor, before, volume_key=volume)
-    only = next((each for each in volumes.values() if volume and each.key == names.key(volume)), None)
-    kept = {"volume": only.key if only else "", "from": who.request.query_params.get("from", "")}
-    return who.page(
-        "changes.html",
-        acts=acts,
-        volumes=volumes,
-        more=more,
-        called=registry.done,
-        only=only,
-        kept=kept,
-        lit="changes",
-    )
 
 
 @router.get("/-/changes/{number}")
