@@ -213,6 +213,7 @@ def _detail(
             if c.fate is Fate.KEPT and c.moved
         ],
         "made": [given.get(c.head.id, c.head.id) for c in changes if c.fate is not Fate.KEPT],
+        "gone": [[each.head.id, each.head.volume, each.head.title] for each in plan.change_set.removed],
         "entries": [[given.get(id_, id_), entry.page, entry.section] for id_, entry in plan.entries.items()],
         "captured": [
             [given.get(page, page), revision, span.start, span.end]
