@@ -55,6 +55,7 @@ from mokuji.web.routes import (
     templates,
     upkeep,
     volume_people,
+    volume_then,
 )
 
 log = structlog.get_logger("mokuji")
@@ -119,6 +120,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         revisions,
         fields,
         volume_people,
+        volume_then,
         audit,
     ):
         web_app.include_router(pages.router, include_in_schema=False)

@@ -63,6 +63,16 @@ def put_back(
     return _with(f"/-/put-back{address(volume_key, page_key)}", query)
 
 
+def became(volume_key: str, **query: object) -> str:
+    """What became of a volume between two moments."""
+    return _with(f"/-/became{address(volume_key)}", query)
+
+
+def stood(volume_key: str, at: str = "") -> str:
+    """A volume as it stood."""
+    return _with(f"/-/stood{address(volume_key)}", {"at": at})
+
+
 def lines(volume_key: str, page_key: str, at: int | None = None, line: int | None = None) -> str:
     """Who wrote each line of a page, or of one of its revisions; at one of its lines."""
     query: dict[str, object] = {} if at is None else {"at": at}

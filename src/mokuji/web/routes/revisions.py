@@ -11,6 +11,7 @@ from mokuji import routing
 from mokuji.acts import registry
 from mokuji.services.reading import line_origins
 from mokuji.services.reading import revisions as rules
+from mokuji.services.reading.two_pages import compare_pages
 from mokuji.web import addresses
 from mokuji.web.pages import Who
 from mokuji.web.show import places, safe
@@ -44,6 +45,20 @@ def lines(who: Who, volume: str, page: str, at: Number = None) -> Response:
     """Who wrote each line of a page, or of an earlier revision of it."""
     view = line_origins.line_origins(who.app, who.actor, volume, page, at)
     return who.page("lines.html", view=view, called=registry.done)
+
+
+@router.get("/-/beside/{volume}/{page:path}")
+def beside(
+    who: Who,
+    volume: str,
+    page: str,
+    other: str,
+    one: Annotated[int | None, Query(alias="from", ge=1, le=2**31 - 1)] = None,
+    number: Annotated[int | None, Query(alias="to", ge=1, le=2**31 - 1)] = None,
+) -> Response:
+    """A page compared with another one."""
+    view = compare_pages(who.app, who.actor, volume, page, other, one, number)
+    return who.page("beside.html", view=view, asked=other)
 
 
 # Addresses of former screens, which stand in notes and letters.
