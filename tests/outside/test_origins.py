@@ -1,38 +1,72 @@
-"""Where lines come from, held to git 2.39 from Debian: ``git blame``, and ``git blame -M`` where lines were moved."""
+"""Where lines come from, held to git 2.39 from Debian: ``git blame``, ``git blame -M`` where lines were moved, and
+``git blame -C`` where they went from page to page."""
 
 from __future__ import annotations
 
 import subprocess
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mokuji.core.diff.origins import Account, Origin, came_from, lines_of
+from mokuji.core.diff.origins import Origin, came_from, follow, lines_of
 
 WORDS = "anode buoy chain drum eye float gasket hatch inlet jack keel lamp mast nut oar pump quay rope seal".split()
 """Lines are made of these and of numbers, so that no two of a history are alike."""
 
 
+@dataclass
+class Pages:
+    """Pages in memory, each by its texts from the oldest on (None: it was not there), one for each act."""
+
+    texts: Mapping[int, Sequence[str | None]]
+
+    def before(self, page: int, revision: int) -> tuple[int, str] | None:
+        """The last text of a page that an act found, if it found another one."""
+        found = [(n, text) for n, text in enumerate(self.texts[page][:revision]) if text is not None]
+        if not found or self.texts[page][revision - 1] is None:
+            return None
+        number, text = found[-1]
+        while number and self.texts[page][number - 1] == text:
+            number -= 1
+        return number, text
+
+    def elsewhere(self, page: int, revision: int) -> Iterator[tuple[int, int, str]]:
+        """Pages that the act changed too."""
+        for other, texts in self.texts.items():
+            if other != page and revision and texts[revision - 1] not in {None, texts[revision]}:
+                found = self.before(other, revision)
+                assert found is not None
+                yield other, *found
+
+
 def _account(texts: Sequence[str]) -> list[Origin]:
     """Of the newest of some texts, from the oldest on."""
-    account = Account(len(texts) - 1, texts[-1])
-    for number in range(len(texts) - 2, -1, -1):
-        account.older(number, texts[number])
-    return account.origins()
+    return follow(1, len(texts) - 1, texts[-1], Pages({1: texts}))
 
 
 def _blamed(texts: Sequence[str], *how: str) -> list[Origin]:
     """What git says of the same texts, one a commit."""
+    return _blamed_of({1: texts}, 1, *how)
+
+
+def _blamed_of(pages: Mapping[int, Sequence[str | None]], page: int, *how: str) -> list[Origin]:
+    """What git says of a page among others, one act a commit."""
     stream = []
-    for number, text in enumerate(texts):
-        data = text.encode()
+    for number in range(len(pages[page])):
         stream.append(f"commit refs/heads/main\nmark :{number + 1}\n".encode())
         stream.append(f"committer A <a@docs.example> {1_700_000_000 + number} +0000\ndata 1\nx\n".encode())
-        stream.append(f"M 100644 inline page.md\ndata {len(data)}\n".encode() + data + b"\n")
+        for id_, texts in pages.items():
+            text = texts[number]
+            if text is not None:
+                data = text.encode()
+                stream.append(f"M 100644 inline {id_}.md\ndata {len(data)}\n".encode() + data + b"\n")
+            elif number and texts[number - 1] is not None:
+                stream.append(f"D {id_}.md\n".encode())
     with tempfile.TemporaryDirectory() as folder:
         where = ["git", "-C", folder]
         subprocess.run(["git", "init", "-q", folder], check=True)
@@ -45,18 +79,21 @@ def _blamed(texts: Sequence[str], *how: str) -> list[Origin]:
             for mark, commit in (line.split() for line in marks.read_text().splitlines())
         }
         told = subprocess.run(
-            [*where, "blame", "--line-porcelain", *how, "main", "--", "page.md"],
+            [*where, "blame", "--line-porcelain", *how, "main", "--", f"{page}.md"],
             check=True,
             capture_output=True,
             text=True,
         ).stdout
-    found = []
-    begins = True
+    found, number, was, begins, source = [], 0, 0, True, page
     for line in told.splitlines():
         if begins:
-            commit, was, *_ = line.split(" ")
-            found.append(Origin(numbers[commit], int(was) - 1))
+            commit, at, *_ = line.split(" ")
+            number, was = numbers[commit], int(at) - 1
+        elif line.startswith("filename "):
+            source = int(line.removeprefix("filename ").removesuffix(".md"))
         begins = line.startswith("\t")
+        if begins:
+            found.append(Origin(source, number, was))
     return found
 
 
@@ -102,6 +139,61 @@ def test_a_line_comes_from_where_git_says(texts: list[str]) -> None:
 @given(histories(moves=True))
 def test_a_line_that_was_moved_comes_from_where_git_says_that_follows_moves(texts: list[str]) -> None:
     assert _account(texts) == _blamed(texts, "-M")
+
+
+@st.composite
+def bodies(draw: st.DrawFn) -> dict[int, list[str | None]]:
+    """Three pages: of which blocks go from one to another, all of one into another, or half of one to a new one."""
+    made = 0
+
+    def lines(many: int) -> list[str]:
+        nonlocal made
+        made += many
+        return [
+            f"{n} {WORDS[n % 19]} {WORDS[n * 7 % 19]} {WORDS[n * 3 % 19]} is what was written then, and no other"
+            for n in range(made - many, made)
+        ]
+
+    now: dict[int, list[str] | None] = {1: lines(6), 2: lines(6), 3: None}
+    told: dict[int, list[str | None]] = {page: [] for page in now}
+
+    def tell() -> None:
+        for page, body in now.items():
+            told[page].append(None if body is None else "".join(f"{line}\n" for line in body))
+
+    tell()
+    for _ in range(draw(st.integers(1, 6))):
+        here = draw(st.sampled_from([page for page, body in now.items() if body]))
+        body = now[here] or []
+        what = draw(st.sampled_from(["edit", "block", "all", "half"]))
+        free = [page for page, each in now.items() if each is None and page != 1]
+        there = draw(st.sampled_from([page for page in now if page != here]))
+        if what == "edit" or (what == "half" and (not free or len(body) < 4)):
+            at = draw(st.integers(0, len(body)))
+            now[here] = body[:at] + lines(2) + body[at + draw(st.integers(0, 2)) :]
+        elif what == "half":
+            now[free[0]], now[here] = body[len(body) // 2 :], body[: len(body) // 2]
+        elif what == "all" and here != 1 and now[there] is not None:
+            now[there], now[here] = (now[there] or []) + body, None
+        else:
+            at = draw(st.integers(0, len(body) - 1))
+            now[here] = body[:at] + body[at + 3 :]
+            now[there] = (now[there] or []) + body[at : at + 3]
+        tell()
+    return told
+
+
+@settings(max_examples=60)
+@given(bodies())
+def test_a_line_that_came_from_another_page_comes_from_where_git_says(
+    pages: dict[int, list[str | None]],
+) -> None:
+    text = pages[1][-1]
+    assert text is not None
+    newest = len(pages[1]) - 1
+    while newest and pages[1][newest - 1] == text:
+        newest -= 1
+    assert follow(1, newest, text, Pages(pages)) == _blamed_of(pages, 1, "-C")
 
 
 @pytest.mark.parametrize(

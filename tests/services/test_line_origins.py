@@ -101,3 +101,55 @@ def test_it_is_not_looked_back_for_ever(
 def test_an_empty_page_has_no_lines(app: AppContext, wenna: Actor) -> None:
     pages(app, wenna, "guide", {"Empty": ""})
     assert line_origins.line_origins(app, wenna, "guide", "empty").runs == ()
+
+
+BLOCK = "".join(f"Step {n}: loosen bolt {n} of the lid and lay it on the tray.\n" for n in range(4))
+
+
+def _sources(app: AppContext, actor: Actor, page: str) -> dict[str, tuple[str, int]]:
+    view = line_origins.line_origins(app, actor, "guide", page)
+    return {
+        line.words: (run.revision.title, run.revision.number)
+        for run in view.runs
+        for line in run.lines
+        if line.words
+    }
+
+
+def test_lines_are_followed_through_a_merge_and_a_split(app: AppContext, wenna: Actor) -> None:
+    pages(
+        app,
+        wenna,
+        "guide",
+        {"Opening": BLOCK, "Lid": f"The lid.\n\n## Closing\n\n{BLOCK.replace('loosen', 'fasten')}"},
+    )
+    doing.apply(app, wenna, requests.Merge("guide", "opening", into="Lid"), None)
+    told = _sources(app, wenna, "lid")
+    assert told["Step 1: loosen bolt 1 of the lid and lay it on the tray."] == ("Opening", 1)
+    assert told["The lid."] == ("Lid", 1)
+    doing.apply(app, wenna, requests.Split("guide", "lid", section=0), None)
+    told = _sources(app, wenna, "closing")
+    assert told["Step 1: fasten bolt 1 of the lid and lay it on the tray."] == ("Lid", 1)
+    view = line_origins.line_origins(app, wenna, "guide", "closing")
+    assert {head.title for _, head in view.elsewhere.values()} == {"Lid"}
+    writing.save(app, wenna, writing.Save("guide", "lid", "Gone.", revision=3))
+    assert _sources(app, wenna, "closing") == told
+
+
+def test_lines_that_came_from_a_closed_page_are_told_as_of_when_they_came(
+    app: AppContext, wenna: Actor
+) -> None:
+    pages(app, wenna, "vault", {"Hidden": BLOCK})
+    pages(app, wenna, "guide", {"Open": "Open.\n"})
+    doing.apply(app, wenna, requests.Merge("vault", "hidden", into="Guide/Open"), None)
+    view = line_origins.line_origins(app, NOBODY, "guide", "open")
+    assert {run.revision.title for run in view.runs} == {"Open"} and "idden" not in repr(view.runs)
+
+
+def test_two_ways_through_one_page_do_not_mix(app: AppContext, wenna: Actor) -> None:
+    pages(app, wenna, "guide", {"Store": BLOCK, "Taken": "Begins.\n"})
+    for nth in range(2):
+        text = f"{BLOCK}Line {nth} that was written into the store after the first.\n"
+        writing.save(app, wenna, writing.Save("guide", "store", text, revision=nth + 1))
+    view = line_origins.line_origins(app, wenna, "guide", "store")
+    assert [line.revision.number for run in view.runs for line in run.lines] == [1, 1, 1, 1, 3]

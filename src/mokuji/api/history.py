@@ -155,6 +155,7 @@ def lines(
                 first=run.lines[0].number,
                 last=run.lines[-1].number,
                 was=[line.was for line in run.lines],
+                page=run.revision.title if run.revision.page != view.head.id else None,
             )
             for run in view.runs
         ],

@@ -490,6 +490,9 @@ class WrittenLines(Schema):
     first: int
     last: int
     was: list[int]
+    page: str | None = Field(
+        description="the title of the other page that they were written on; null: this one"
+    )
 
 
 class Lines(Schema):

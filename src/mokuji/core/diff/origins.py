@@ -4,69 +4,97 @@ Revisions are looked at from the newest on, each against the one before it, and 
 not accounted for. A line that stands in both is as old as in the older one. Of what is left, runs of lines that went
 elsewhere in the same step count as moved, if they hold ``ENOUGH`` letters and digits: shorter ones, such as an empty
 line or a bracket, stand everywhere by chance. That is what git calls a moved line (``git blame -M``, 20 by default),
-which the tests hold this to.
+which the tests hold this to. What is left then is looked for on the pages that the same act changed, as they were
+before it: so lines are followed through what merges, splits and joins.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 from rapidfuzz.distance import LCSseq
 
 ENOUGH = 20
 """Number of letters and digits that lines must hold together to count as moved."""
+ENOUGH_ELSEWHERE = 40
+"""The same for lines that came from another page: ``git blame -C``, 40 by default."""
 MOST_PLACES = 20
 """Of a line that went from more places than these, the others are not looked at."""
 
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """The revision that wrote a line, and which one it was there, from 0."""
+    """The page and the revision that wrote a line, and which one it was there, from 0."""
 
+    page: int
     revision: int
     line: int
 
 
-class Account:
-    """The lines of a newest text, and what is known so far of where each comes from.
+class Past(Protocol):
+    """What revisions there are, as they are asked for; texts with their numbers."""
 
-    ``older`` takes the revision before the last one that it was given; ``open`` says how many lines are left to be
-    found.
-    """
+    def before(self, page: int, revision: int) -> tuple[int, str] | None:
+        """The revision of a page before one; None if there is none, or if it is not looked further."""
+        ...
 
-    def __init__(self, revision: int, text: str) -> None:
-        self.lines = lines_of(text)
-        self._found: list[Origin | None] = [None] * len(self.lines)
-        self._revision, self._text = revision, self.lines
-        # Which lines of the newest text each line of the revision in hand became.
-        self._became: dict[int, list[int]] = {n: [n] for n in range(len(self.lines))}
+    def elsewhere(self, page: int, revision: int) -> Iterable[tuple[int, int, str]]:
+        """Revisions of other pages that the act replaced which wrote this one: page, number and text of each."""
+        ...
 
-    @property
-    def open(self) -> int:
-        """How many lines may be older than the last revision that was looked at."""
-        return sum(map(len, self._became.values()))
 
-    def older(self, revision: int, text: str) -> None:
-        """Looks at the revision before: what does not stand in it was written by the one in hand."""
-        before = lines_of(text)
-        kept: dict[int, list[int]] = {}
-        for here, there in came_from(before, self._text):
-            if here in self._became:
-                kept.setdefault(there, []).extend(self._became.pop(here))
-        self._settle()
-        self._revision, self._text, self._became = revision, before, kept
+@dataclass(slots=True)
+class _Trail:
+    """Lines that are followed back through a page: which lines of the newest text each line of the revision in hand
+    became."""
 
-    def _settle(self) -> None:
-        for here, became in self._became.items():
-            for line in became:
-                self._found[line] = Origin(self._revision, here)
+    page: int
+    revision: int
+    lines: list[str]
+    became: dict[int, list[int]]
 
-    def origins(self) -> list[Origin]:
-        """Where each line comes from, as far as was looked: what is left was there in the last revision."""
-        self._settle()
-        return [each for each in self._found if each is not None]
+
+def follow(page: int, revision: int, text: str, past: Past) -> list[Origin]:
+    """Where each line of a text comes from."""
+    lines = lines_of(text)
+    found: dict[int, Origin] = {}
+    waiting = [_Trail(page, revision, lines, {n: [n] for n in range(len(lines))})]
+    while waiting:
+        trail = waiting.pop()
+        while trail.became:
+            older = past.before(trail.page, trail.revision)
+            before = lines_of(older[1]) if older is not None else []
+            kept = _taken(trail.became, came_from(before, trail.lines))
+            if _weight([trail.lines[here] for here in trail.became]) >= ENOUGH_ELSEWHERE:
+                waiting += _elsewhere(trail, past)
+            for here, became in trail.became.items():
+                found.update((line, Origin(trail.page, trail.revision, here)) for line in became)
+            trail = _Trail(trail.page, older[0] if older is not None else 0, before, kept)
+    return [found[n] for n in range(len(lines))]
+
+
+def _taken(became: dict[int, list[int]], pairs: Iterable[tuple[int, int]]) -> dict[int, list[int]]:
+    """Takes out what pairs of lines, here and there, say where it comes from, as what the lines there became."""
+    kept: dict[int, list[int]] = {}
+    for here, there in pairs:
+        if here in became:
+            kept.setdefault(there, []).extend(became.pop(here))
+    return kept
+
+
+def _elsewhere(trail: _Trail, past: Past) -> Iterator[_Trail]:
+    """Lines of a trail that stood on other pages before."""
+    for page, revision, text in past.elsewhere(trail.page, trail.revision):
+        lines = lines_of(text)
+        pairs = _moved(lines, trail.lines, range(len(lines)), sorted(trail.became), ENOUGH_ELSEWHERE)
+        kept = _taken(trail.became, pairs)
+        if kept:
+            yield _Trail(page, revision, lines, kept)
+        if not trail.became:
+            return
 
 
 def lines_of(text: str) -> list[str]:
@@ -95,11 +123,11 @@ def came_from(before: Sequence[str], after: Sequence[str]) -> Iterator[tuple[int
             gone += there
             new += here
     yield from ((len(after) - tail + n, len(before) - tail + n) for n in range(tail))
-    yield from _moved(before, after, gone, new)
+    yield from _moved(before, after, gone, new, ENOUGH)
 
 
 def _moved(
-    before: Sequence[str], after: Sequence[str], gone: Sequence[int], new: Sequence[int]
+    before: Sequence[str], after: Sequence[str], gone: Sequence[int], new: Sequence[int], enough: int
 ) -> Iterator[tuple[int, int]]:
     """Lines that went from one place to another, in the longest runs that there are, each run from one place."""
     places: dict[str, list[int]] = defaultdict(list)
@@ -113,7 +141,7 @@ def _moved(
         runs = (_run(before, after, here, there, left, wanted) for there in starts)
         length, there = max(((length, -there) for length, there in runs), default=(0, 0))
         there = -there
-        if length and _weight(after[here : here + length]) >= ENOUGH:
+        if length and _weight(after[here : here + length]) >= enough:
             for n in range(length):
                 left.discard(there + n)
                 yield here + n, there + n

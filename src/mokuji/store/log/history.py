@@ -24,7 +24,7 @@ from sqlalchemy import (
 )
 
 from mokuji.store.statements import among, fixed, numbers, value
-from mokuji.store.tables import change_set, change_set_person, change_set_reach, page, person, volume
+from mokuji.store.tables import change_set, change_set_person, change_set_reach, page, person, trash, volume
 from mokuji.store.tables import revision as states
 
 
@@ -46,35 +46,59 @@ class Revision:
 
 
 _SEEN = (states.c.page == value("page"), among(states.c.written_in, "seen"))
-_revisions = (
-    select(
-        states.c.page,
-        states.c.number,
-        states.c.change_set,
-        change_set.c.act,
-        func.coalesce(person.c.name, "Mokuji"),
-        states.c.at,
-        states.c.note,
-        states.c.title,
-        func.length(states.c.text),
-        change_set.c.volume,
-        change_set.c.proposed,
+_every = select(
+    states.c.page,
+    states.c.number,
+    states.c.change_set,
+    change_set.c.act,
+    func.coalesce(person.c.name, "Mokuji"),
+    states.c.at,
+    states.c.note,
+    states.c.title,
+    func.length(states.c.text),
+    change_set.c.volume,
+    change_set.c.proposed,
+).select_from(
+    states.join(change_set, change_set.c.id == states.c.change_set).outerjoin(
+        person, person.c.id == states.c.author
     )
-    .select_from(
-        states.join(change_set, change_set.c.id == states.c.change_set).outerjoin(
-            person, person.c.id == states.c.author
-        )
-    )
-    .where(*_SEEN)
 )
+_revisions = _every.where(*_SEEN)
 _newest_first = _revisions.order_by(states.c.number.desc()).limit(value("most"))
 REVISIONS = _newest_first.where(states.c.number < value("before"))
 _ONE = _revisions.where(states.c.number == value("number"))
-SOME = _revisions.where(among(states.c.number, "numbers"))
+_named = (
+    func.unnest(numbers("pages"), numbers("revisions")).table_valued("page", "number").render_derived("w")
+)
+SOME = _every.where(
+    states.c.page == _named.c.page, states.c.number == _named.c.number, among(states.c.written_in, "seen")
+)
 TEXTS_BELOW = (
     select(states.c.number, states.c.text)
     .where(*_SEEN, states.c.number < value("number"))
     .order_by(states.c.number.desc())
+    .limit(value("most"))
+)
+ACT_OF = select(states.c.change_set).where(*_SEEN, states.c.number == value("number"))
+_replaced = states.alias("r")
+_of_act = (
+    select(_replaced.c.page, (_replaced.c.number - fixed(1)).label("number"))
+    .where(_replaced.c.change_set == value("act"), _replaced.c.page != value("page"))
+    .union(
+        select(trash.c.page, trash.c.revision).where(
+            trash.c.change_set == value("act"), trash.c.page != value("page")
+        )
+    )
+    .subquery("w")
+)
+REPLACED = (
+    select(states.c.page, states.c.number, states.c.text)
+    .where(
+        states.c.page == _of_act.c.page,
+        states.c.number == _of_act.c.number,
+        among(states.c.written_in, "seen"),
+    )
+    .order_by(func.length(states.c.text).desc(), states.c.page)
     .limit(value("most"))
 )
 OLDEST = select(states.c.number).where(*_SEEN).order_by(states.c.number).limit(fixed(1))
@@ -106,10 +130,14 @@ def text_of(connection: Connection, page: int, number: int, seen: Seen) -> str |
     return connection.execute(TEXT, {"page": page, "number": number, "seen": seen}).scalar()
 
 
-def some(connection: Connection, page: int, seen: Seen, wanted: Collection[int]) -> list[Revision]:
-    """Some revisions of a page, by their numbers."""
-    rows = connection.execute(SOME, {"page": page, "seen": seen, "numbers": wanted})
-    return [Revision(*row) for row in rows]
+def some(connection: Connection, seen: Seen, wanted: Collection[tuple[int, int]]) -> list[Revision]:
+    """Some revisions, by page and number."""
+    values = {
+        "pages": [page for page, _ in wanted],
+        "revisions": [number for _, number in wanted],
+        "seen": seen,
+    }
+    return [Revision(*row) for row in connection.execute(SOME, values)]
 
 
 def texts_below(
@@ -118,6 +146,20 @@ def texts_below(
     """Numbers and texts of the revisions of a page below one, newest first."""
     values = {"page": page, "number": number, "seen": seen, "most": most}
     return [(number, text) for number, text in connection.execute(TEXTS_BELOW, values)]
+
+
+def act_of(connection: Connection, page: int, number: int, seen: Seen) -> int | None:
+    """The change set that wrote a revision."""
+    return connection.execute(ACT_OF, {"page": page, "number": number, "seen": seen}).scalar()
+
+
+def replaced(
+    connection: Connection, change_set: int, page: int, seen: Seen, most: int
+) -> list[tuple[int, int, str]]:
+    """The revisions of other pages that a change set replaced or put into the trash, the longest first: page, number
+    and text."""
+    values = {"act": change_set, "page": page, "seen": seen, "most": most}
+    return [(row[0], row[1], row[2]) for row in connection.execute(REPLACED, values)]
 
 
 def oldest(connection: Connection, page: int, seen: Seen) -> int:
