@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, Connection, func, select
+from sqlalchemy import JSON, Connection, func, or_, select
 
 from mokuji.core.language.page import PageHead
 from mokuji.store.statements import among, fixed, value
@@ -59,6 +59,16 @@ _why = (
 OPENED = _changed.add_columns(_filed, _why, *HEAD_COLUMNS).where(
     page.c.volume == value("volume"), page.c.key == value("key")
 )
+BY_NAME = (
+    select(*HEAD_COLUMNS)
+    .where(
+        page.c.volume == value("volume"),
+        page.c.key > value("after"),
+        or_(value("named") == "", func.strpos(page.c.key, value("named")) > fixed(0)),
+    )
+    .order_by(page.c.key)
+    .limit(value("most"))
+)
 SUMMARIES = select(page.c.id, page.c.summary).where(among(page.c.id, "pages"), page.c.summary != "")
 
 
@@ -78,6 +88,12 @@ def find_head(connection: Connection, volume: int, key: str) -> PageHead | None:
     """The page of a volume that has this title key."""
     row = connection.execute(HEAD, {"volume": volume, "key": key}).first()
     return PageHead(*row) if row else None
+
+
+def by_name(connection: Connection, volume: int, *, named: str, after: str, most: int) -> list[PageHead]:
+    """Pages of a volume in the order of their keys, behind one, whose keys hold ``named``."""
+    values = {"volume": volume, "named": named, "after": after, "most": most}
+    return [PageHead(*row) for row in connection.execute(BY_NAME, values)]
 
 
 def all_ids(connection: Connection, volume: int) -> list[int]:

@@ -9,6 +9,7 @@ from pydantic import Field
 from mokuji.acts.act import About, Act
 from mokuji.acts.command import option
 from mokuji.acts.context import PlanningContext
+from mokuji.acts.pages.several import Also, with_branches
 from mokuji.acts.request import Fields, FromForm, request
 from mokuji.acts.view import PlanView
 from mokuji.core.base.phrases import Phrase, counted
@@ -38,16 +39,13 @@ class Delete:
         FromForm(_references, lambda value: {"references": value}),
     ] = "leave"
     target: Annotated[str, option("--to", help="The page that references lead to then.")] = ""
+    also: Also = ()
     act: Literal["delete"] = Field(default="delete", kw_only=True)
 
 
 def plan(context: PlanningContext, request: Delete) -> Plan:
-    head = context.page(request.volume, request.page)
-    ids = [head.id]
-    if request.branch:
-        rows = context.branch(head.volume, head.key)
-        heads = context.wiki.titles([(head.volume, row.key) for row in rows])
-        ids += [heads[p].id for row in rows[1:] if (p := (head.volume, row.key)) in heads]
+    rows = with_branches(context, request.volume, (request.page, *request.also), branch=request.branch)
+    ids = [each.page.id for each in rows if each.page is not None]
     target = None
     if request.references == "retarget":
         target = context.page_named(request.target, request.volume, Permission.READ).id
@@ -65,7 +63,7 @@ def sentence(view: PlanView, request: Delete, facts: Deleted) -> str:
 
 def note(facts: Deleted) -> Phrase:
     more = facts.pages - 1
-    return f"“{facts.title}” deleted" + (f" with {more} below it" if more else "")
+    return f"“{facts.title}” deleted" + (f" with {more} more" if more else "")
 
 
 def button(_: PlanView, __: Delete, facts: Deleted) -> str:

@@ -12,11 +12,12 @@ from mokuji.acts.command import NOT_ASKED, option
 from mokuji.acts.context import PlanningContext
 from mokuji.acts.files_along import copies
 from mokuji.acts.pages import place
+from mokuji.acts.pages.several import Also, with_branches
 from mokuji.acts.request import FromForm, request, unless
 from mokuji.acts.view import PlanView
 from mokuji.core.base import names
 from mokuji.core.base.phrases import Phrase, counted
-from mokuji.core.model.contents import Row, parents_of
+from mokuji.core.model.contents import parents_of
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.move import Moved, move_to_volume
 
@@ -44,24 +45,22 @@ class Move:
         ),
         NOT_ASKED,
     ] = ""
+    also: Also = ()
     act: Literal["move"] = Field(default="move", kw_only=True)
 
 
 def plan(context: PlanningContext, request: Move) -> Plan:
-    head = context.page(request.volume, request.page)
     target = context.volume(request.to)
-    rows = context.branch(head.volume, head.key) if request.branch else []
-    rows = rows or [Row(0, head.title, head.key)]
-    heads = context.wiki.titles([(head.volume, row.key) for row in rows])
-    ids = [heads[head.volume, row.key].id for row in rows if (head.volume, row.key) in heads]
-    unwritten = [(row.key, row.title) for row in rows if (head.volume, row.key) not in heads]
+    found = with_branches(context, request.volume, (request.page, *request.also), branch=request.branch)
+    ids = [each.page.id for each in found if each.page is not None]
+    unwritten = [(each.row.key, each.row.title) for each in found if each.page is None]
     source = context.volume(request.volume)
     along = request.revisions == "along" or not context.gains_readers(target, source)
     made = move_to_volume(
         context.wiki,
         ids,
         target.id,
-        parents=parents_of(rows),
+        parents=parents_of([each.row for each in found]),
         unwritten=unwritten,
         under=names.key(request.under) or None,
         copies=copies(context, context.wiki.pages(ids).values(), target.id),
@@ -74,7 +73,7 @@ def sentence(_: PlanView, __: Move, facts: Moved) -> str:
 
 
 def note(facts: Moved) -> Phrase:
-    more = f" and {facts.pages - 1} below it" if facts.pages > 1 else ""
+    more = f" and {facts.pages - 1} more" if facts.pages > 1 else ""
     return (f"“{facts.title}”{more} moved from “{facts.source}” to ", facts.target)
 
 
