@@ -49,6 +49,7 @@ THROWN_AWAY = (
         volume.c.title,
         volume.c.deleted_by,
         select(change_set.c.at).where(change_set.c.id == volume.c.deleted_by).scalar_subquery(),
+        volume.c.id,
     )
     .where(volume.c.deleted_by.is_not(None))
     .order_by(volume.c.deleted_by.desc())
@@ -159,6 +160,7 @@ class Deleted:
     title: str
     change_set: int
     at: datetime
+    volume: int
 
 
 def thrown_away(connection: Connection, volumes: Collection[int] | None, most: int = 100) -> list[Deleted]:
@@ -167,7 +169,7 @@ def thrown_away(connection: Connection, volumes: Collection[int] | None, most: i
         rows = connection.execute(THROWN_AWAY, {"most": most})
     else:
         rows = connection.execute(THROWN_AWAY_OF, {"volumes": volumes, "most": most})
-    return [Deleted(title, act, at) for title, act, at in rows if act is not None]
+    return [Deleted(title, act, at, id_) for title, act, at, id_ in rows if act is not None]
 
 
 def remember_addresses(connection: Connection, heads: Sequence[PageHead]) -> None:

@@ -92,30 +92,32 @@ _thrown_rows = select(
 ).where(revision.c.page == trash.c.page, revision.c.number == trash.c.revision)
 THROWN_BY = _thrown_rows.where(trash.c.change_set == value("act")).order_by(trash.c.page)
 THROWN = _thrown_rows.where(among(trash.c.page, "pages")).order_by(trash.c.page)
+_rows = select(
+    trash.c.page,
+    trash.c.volume,
+    trash.c.key,
+    trash.c.title,
+    trash.c.change_set,
+    change_sets.c.act,
+    trash.c.at,
+    func.coalesce(person.c.name, "Mokuji"),
+    change_sets.c.note,
+    change_sets.c.volume,
+    change_sets.c.proposed,
+).select_from(
+    trash.join(change_sets, change_sets.c.id == trash.c.change_set).outerjoin(
+        person, person.c.id == change_sets.c.author
+    )
+)
 LISTED = (
-    select(
-        trash.c.page,
-        trash.c.volume,
-        trash.c.key,
-        trash.c.title,
-        trash.c.change_set,
-        change_sets.c.act,
-        trash.c.at,
-        func.coalesce(person.c.name, "Mokuji"),
-        change_sets.c.note,
-        change_sets.c.volume,
-        change_sets.c.proposed,
-    )
-    .select_from(
-        trash.join(change_sets, change_sets.c.id == trash.c.change_set).outerjoin(
-            person, person.c.id == change_sets.c.author
-        )
-    )
-    .where(
+    _rows.where(
         among(trash.c.volume, "volumes"), trash.c.successor.is_(None), trash.c.change_set < value("before")
     )
     .order_by(trash.c.change_set.desc(), trash.c.key)
     .limit(value("most"))
+)
+ONE = _rows.where(
+    trash.c.page == value("page"), among(trash.c.volume, "volumes"), trash.c.successor.is_(None)
 )
 TITLES = (
     select(trash.c.title)
@@ -213,6 +215,12 @@ def listed(
     """What lies in the trash of some volumes, by act, newest first; what was merged into another page does not."""
     rows = connection.execute(LISTED, {"volumes": volumes, "before": before, "most": most})
     return [InTrash(*tuple(row)) for row in rows]
+
+
+def row_of(connection: Connection, page: int, volumes: Collection[int]) -> InTrash | None:
+    """A page that lies in the trash of one of these volumes."""
+    row = connection.execute(ONE, {"page": page, "volumes": volumes}).first()
+    return InTrash(*tuple(row)) if row is not None else None
 
 
 def titles_of(connection: Connection, change_set: int, volumes: Collection[int]) -> list[str]:

@@ -1,4 +1,4 @@
-"""Acts: what is asked for, the plan, the doing; contents as text; the trash; the log.
+"""Acts: what is asked for, the plan, the doing; contents as text; the log.
 
 All acts go one way: an address with the request in its query shows the plan, and
 a form with the digest of that plan does it. Which acts there are, and what each asks for, says the registry.
@@ -23,7 +23,6 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import Missing, MokujiError
 from mokuji.core.diff.diff import changed_lines
 from mokuji.services.reading import reading
-from mokuji.services.reading import trash as trash_service
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Visitor, Who, refusal, see
 from mokuji.web.plan_addresses import plan_of
@@ -249,12 +248,6 @@ def front(who: Who, form: Form, volume: str) -> Response:
     """Lets a volume open on another page."""
     key = reading.choose_front(who.app, who.actor, volume, form.get("page", "")).key
     return see(addresses.settings(key, done="front") if "settings" in form else addresses.page(key))
-
-
-@router.get("/-/trash")
-def trash(who: Who, before: int | None = None) -> Response:
-    """What lies in the trash, by act."""
-    return who.page("trash.html", view=trash_service.trash_view(who.app, who.actor, before), lit="changes")
 
 
 @router.get("/-/restore")
