@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from datetime import date
 from typing import Annotated
 
 from fastapi import Path as PathParameter
 from fastapi import Query
 
 from mokuji import routing
-from mokuji.api import plans, schemas
+from mokuji.api import history_schemas, plans, schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
 from mokuji.api.shown import shown_in_json
+from mokuji.core.diff.diff import LineRun
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading import history, line_origins, reading
+from mokuji.services.reading import changes as looked_through
+from mokuji.services.reading import history, line_origins, reading, trash, volume_then
+from mokuji.services.reading.changes import Asked
 from mokuji.services.reading.history import LoggedAct, Revision
+from mokuji.services.reading.two_pages import compare_pages
 from mokuji.services.writing import putting_back
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
@@ -96,11 +102,11 @@ def put_back(
     older: Annotated[int, Query(ge=1, le=2**31 - 1)],
     newer: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
     passage: Annotated[list[int] | None, Query(max_length=500)] = None,
-) -> schemas.PutBack:
+) -> history_schemas.PutBack:
     """What puts a revision back; with ``newer`` what differs between the two, with ``passage`` some of that (from 0, as
     they are compared), beside what was written since. Nothing is saved."""
     found = putting_back.put_back(app, actor, volume, page, older, newer, passage)
-    return schemas.PutBack(
+    return history_schemas.PutBack(
         text=found.text,
         revision=found.revision,
         note=found.note,
@@ -120,16 +126,127 @@ def comparison(
 ) -> schemas.Comparison:
     """Two revisions of a page and what differs."""
     view = history.compare_revisions(app, actor, volume, page, older, newer)
-    passages = [
+    return schemas.Comparison(
+        older=view.older.number, newer=view.newer.number, passages=_passages(view.passages)
+    )
+
+
+def _passages(found: Iterable[LineRun]) -> list[schemas.LineRun]:
+    return [
         schemas.LineRun(
             kind="same" if p.kind == "same" else "changed",
             line=p.line,
             before=[plans.said(line) for line in p.before],
             after=[plans.said(line) for line in p.after],
         )
-        for p in view.passages
+        for p in found
     ]
-    return schemas.Comparison(older=view.older.number, newer=view.newer.number, passages=passages)
+
+
+@router.get("/volumes/{volume}/beside/{page:path}")
+def beside(
+    app: TheApp,
+    actor: Reader,
+    volume: str,
+    page: str,
+    other: Annotated[str, Query(max_length=500)],
+    revision: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+    other_revision: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> history_schemas.OtherComparison:
+    """A page beside another one (``Title`` or ``Volume/Title``), and what differs."""
+    view = compare_pages(app, actor, volume, page, other, revision, other_revision)
+    return history_schemas.OtherComparison(
+        revision=view.one.revision.number,
+        other_volume=view.other.volume.key,
+        other_key=view.other.head.key,
+        other_revision=view.other.revision.number,
+        passages=_passages(view.passages),
+    )
+
+
+@router.get("/volumes/{volume}/became")
+def became(
+    app: TheApp,
+    actor: Reader,
+    volume: str,
+    since: str = "",
+    until: str = "",
+    only: Annotated[str, Query(max_length=20)] = "",
+    skip: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
+) -> history_schemas.Became:
+    """What became of the pages and contents of a volume between two moments, each a day or the number of a change; the
+    last month without."""
+    view = volume_then.between(app, actor, volume, since, until, only=only, skip=skip)
+    pages = [
+        history_schemas.BecamePage(
+            kinds=list(each.kinds),
+            before=each.before,
+            after=each.after,
+            older=each.older,
+            newer=each.newer,
+            volume=each.volume or None,
+            key=each.key or None,
+            words_came=each.words[1],
+            words_went=each.words[0],
+        )
+        for each in view.pages
+    ]
+    return history_schemas.Became(
+        counts=dict(view.counts),
+        pages=pages,
+        number=view.number,
+        skipped=view.skipped,
+        elsewhere_in_contents=list(view.moved),
+        cut=view.cut,
+    )
+
+
+@router.get("/volumes/{volume}/stood")
+def stood(app: TheApp, actor: Reader, volume: str, at: str = "") -> history_schemas.Stood:
+    """The contents and pages of a volume at the end of a day, or after a change (its number)."""
+    view = volume_then.as_it_stood(app, actor, volume, at)
+    return history_schemas.Stood(
+        contents=[_then(each) for each in view.contents],
+        unplaced=[_then(each) for each in view.unplaced],
+        cut=view.cut,
+    )
+
+
+def _then(each: volume_then.PageThen) -> history_schemas.PageThen:
+    return history_schemas.PageThen(
+        number=each.number,
+        depth=each.depth,
+        title=each.title,
+        revision=each.revision,
+        volume=each.volume or None,
+        key=each.key or None,
+    )
+
+
+@router.get("/trash/{number}")
+def trashed(
+    app: TheApp,
+    actor: Changer,
+    number: Annotated[int, PathParameter(ge=1, le=2**62)],
+    revision: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> history_schemas.TrashedPage:
+    """A page in the trash, with its revisions and what waits for it."""
+    view = trash.page_in_trash(app, actor, number, revision)
+    return history_schemas.TrashedPage(
+        page=view.row.page,
+        volume=view.volume.key,
+        title=view.row.title,
+        days_left=view.days_left,
+        restorable=view.restorable,
+        revisions=[_revision(each) for each in view.revisions],
+        revision=view.shown.number,
+        text=view.text,
+        html=view.as_read.rendered(app, shown_in_json(app, actor)).html,
+        waiting=[
+            history_schemas.PageName(volume=volume.key, key=head.key, title=head.title)
+            for volume, head in view.waiting
+        ],
+    )
 
 
 @router.get("/volumes/{volume}/lines/{page:path}")
@@ -164,12 +281,25 @@ def lines(
 
 @router.get("/changes")
 def changes(
-    app: TheApp, actor: Reader, before: Annotated[int | None, Query(ge=1, le=2**62)] = None
-) -> schemas.Acts:
-    """What was done lately in the volumes you may read."""
-    acts, by_id, more = history.acts(app, actor, before)
-    entries = [_act(act, by_id.get(act.volume)) for act in acts]
-    return schemas.Acts(entries=entries, more_before=more)
+    app: TheApp,
+    actor: Reader,
+    before: Annotated[int | None, Query(ge=1, le=2**62)] = None,
+    volume: str = "",
+    page: str = "",
+    below: bool = False,
+    category: str = "",
+    by: str = "",
+    kind: str = "",
+    words: Annotated[str, Query(max_length=200)] = "",
+    since: date | None = None,
+    until: date | None = None,
+) -> history_schemas.LookedThrough:
+    """What was done lately in the volumes you may read: in one, on a page (with what stands below it), on pages of a
+    category, by somebody, of one kind, with words in its note, from one day to another (UTC)."""
+    asked = Asked(volume, page, below and bool(page), category, by, kind, words, since, until)
+    view = looked_through.changes(app, actor, asked, before, folded=False)
+    entries = [_act(row.act, view.volumes.get(row.act.volume)) for row in view.rows]
+    return history_schemas.LookedThrough(entries=entries, more_before=view.more_before, far=view.far)
 
 
 def _act(act: LoggedAct, volume: Volume | None) -> schemas.Act:

@@ -437,18 +437,6 @@ class Comparison(Schema):
     passages: list[LineRun]
 
 
-class PutBack(Schema):
-    """A text that puts back what a page said, to be saved upon ``revision``."""
-
-    text: str
-    revision: int
-    note: str = Field(description="what may be said of the save")
-    clash: bool = Field(
-        description="Whether the same words were changed since: its save is answered with 409"
-    )
-    former_title: str = Field(description="what the page was called then, if that is something else than now")
-
-
 class FoundPage(Schema):
     """A page that was found."""
 
