@@ -11,7 +11,7 @@ from datetime import UTC, datetime, timedelta
 from importlib.resources import as_file, files
 from typing import Any
 
-from mokuji.acts import doing
+from mokuji.acts import doing, registry
 from mokuji.acts.requests import Rename
 from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError, Refused
@@ -123,6 +123,14 @@ def _rights(app: AppContext, told: Mapping[str, Any], actors: Mapping[str, Actor
 
 def _act(app: AppContext, actor: Actor, told: Mapping[str, Any]) -> None:
     by = Signature(actor.person, _time(told["at"]), told.get("note", ""))
+    if "do" in told:
+        wanted = dict(told["do"])
+        act = registry.named(wanted.pop("act"))
+        if act is None:
+            raise DemoFault(f"The demo's history asks for an act that there is not: {told['do']['act']}.")
+        wanted["volume"] = names.key(wanted["volume"])
+        doing.apply(app, actor, act.request(**wanted), None, signature=by)
+        return
     if "rename" in told:
         volume_key, page_key = names.key(told["volume"]), names.key(told["page"])
         doing.apply(app, actor, Rename(volume_key, page_key, told["rename"]), None, signature=by)
