@@ -193,3 +193,17 @@ def test_what_fits_seldom_is_looked_for_so_far_and_then_asked_on(
     assert len(view.rows) == 1
     asked = statements(app, lambda: changes(app, people["wenna"], Asked(words="nowhere said")))
     assert len(asked) < 20
+
+
+def test_what_is_gone_is_called_by_its_name_to_who_may_read_it(
+    app: AppContext, people: dict[str, Actor]
+) -> None:
+    wenna = people["wenna"]
+    doing.apply(app, wenna, requests.Delete("guide", "mast"), None)
+    doing.apply(app, wenna, requests.Merge("guide", "well", into="Pump"), None)
+    doing.apply(app, wenna, requests.Delete("notes", "hidden thing"), None)
+    rows = {row.act.act: (row.gone, row.lies) for row in changes(app, wenna, Asked(), folded=False).rows[:2]}
+    assert rows == {"delete": ("Hidden thing", True), "merge": ("Well", False)}
+    seen = changes(app, NOBODY, Asked(volume="guide"), folded=False).rows
+    assert {row.gone for row in seen} == {"", "Mast", "Well"}
+    assert "idden" not in repr(changes(app, NOBODY, Asked()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import date
 from typing import Annotated
 
@@ -298,7 +299,8 @@ def changes(
     category, by somebody, of one kind, with words in its note, from one day to another (UTC)."""
     asked = Asked(volume, page, below and bool(page), category, by, kind, words, since, until)
     view = looked_through.changes(app, actor, asked, before, folded=False)
-    entries = [_act(row.act, view.volumes.get(row.act.volume)) for row in view.rows]
+    named = (replace(row.act, page_title=row.act.page_title or row.gone or None) for row in view.rows)
+    entries = [_act(act, view.volumes.get(act.volume)) for act in named]
     return history_schemas.LookedThrough(entries=entries, more_before=view.more_before, far=view.far)
 
 

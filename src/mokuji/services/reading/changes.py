@@ -15,6 +15,7 @@ from mokuji.services.known_people import known_names
 from mokuji.services.reading.categories import ids_under
 from mokuji.services.reading.history import PAGE, LoggedAct, as_known, known_volumes
 from mokuji.store import volumes as stored_volumes
+from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading
 from mokuji.store.log import filtered
 from mokuji.store.log.filtered import LOOKED, SLACK, Filter
@@ -46,12 +47,16 @@ class Asked:
 @dataclass(slots=True)
 class Row:
     """A change as listed: the newest act of it, and, where a page was saved several times in one sitting, those before
-    it, newest first. ``first`` and ``last`` are the revisions of the page before and after."""
+    it, newest first. ``first`` and ``last`` are the revisions of the page before and after. ``page`` is its id even if
+    it is gone; it is called ``gone`` then, and ``lies`` in the trash unless it was merged into another."""
 
     act: LoggedAct
     earlier: list[LoggedAct] = field(default_factory=list)
     first: int = 0
     last: int = 0
+    page: int | None = None
+    gone: str = ""
+    lies: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +94,7 @@ def changes(
         )
         rows, more, far = _look(connection, actor, by_id, wanted, before, folded=folded)
         _number(connection, rows)
+        _name_gone(connection, rows, by_id)
         return ChangesView(tuple(rows), by_id, more, far)
 
 
@@ -159,7 +165,7 @@ def _look(
         acts, end = filtered.found(connection, wanted, before=end, most=most)
         for act in acts:
             told = as_known(act, by_id, actor)
-            if _fits(told, act, wanted) and not rows.take(told):
+            if _fits(told, act, wanted) and not rows.take(told, act.page):
                 return rows.listed, rows.last, False
         if end is None or end < oldest:
             return rows.listed, None, False
@@ -182,7 +188,7 @@ class _Rows:
         self._folded = folded
         self._newest: dict[int, Row] = {}
 
-    def take(self, act: LoggedAct) -> bool:
+    def take(self, act: LoggedAct, page: int | None) -> bool:
         """Takes an act in; False if the screen is full."""
         row = self._newest.get(act.page) if act.page is not None and self._folded else None
         if row is not None and _one_sitting(row, act):
@@ -190,7 +196,7 @@ class _Rows:
         elif len(self.listed) == PAGE:
             return False
         else:
-            row = Row(act)
+            row = Row(act, page=page)
             self.listed.append(row)
             if act.page is not None:
                 self._newest[act.page] = row
@@ -218,3 +224,12 @@ def _number(connection: Connection, rows: Iterable[Row]) -> None:
         if row.act.page is not None:
             row.last = known.get((row.act.id, row.act.page), 0)
             row.first = max(0, known.get((oldest.id, row.act.page), 0) - 1)
+
+
+def _name_gone(connection: Connection, rows: Iterable[Row], volumes: Mapping[int, Volume]) -> None:
+    """The titles of pages that are in the trash, of volumes that may be read."""
+    gone = {row.page for row in rows if row.page is not None and row.act.page_key is None}
+    known = trash.named(connection, gone, volumes.keys()) if gone else {}
+    for row in rows:
+        if row.act.page_key is None and row.page in known:
+            row.gone, row.lies = known[row.page]

@@ -119,6 +119,9 @@ LISTED = (
 ONE = _rows.where(
     trash.c.page == value("page"), among(trash.c.volume, "volumes"), trash.c.successor.is_(None)
 )
+NAMED = select(trash.c.page, trash.c.title, trash.c.successor).where(
+    among(trash.c.page, "pages"), among(trash.c.volume, "volumes")
+)
 TITLES = (
     select(trash.c.title)
     .where(trash.c.change_set == value("act"), among(trash.c.volume, "volumes"))
@@ -221,6 +224,15 @@ def row_of(connection: Connection, page: int, volumes: Collection[int]) -> InTra
     """A page that lies in the trash of one of these volumes."""
     row = connection.execute(ONE, {"page": page, "volumes": volumes}).first()
     return InTrash(*tuple(row)) if row is not None else None
+
+
+def named(
+    connection: Connection, pages: Collection[int], volumes: Collection[int]
+) -> dict[int, tuple[str, bool]]:
+    """Titles of pages in the trash of some volumes, by id, and whether they lie there by themselves: what was merged
+    into another page does not."""
+    rows = connection.execute(NAMED, {"pages": pages, "volumes": volumes})
+    return {row[0]: (row[1], row[2] is None) for row in rows}
 
 
 def titles_of(connection: Connection, change_set: int, volumes: Collection[int]) -> list[str]:
