@@ -53,6 +53,13 @@ SCREENS = [
     "/-/find?words=well",
     "/-/changes",
     "/-/trash",
+    f"/-/lines{MANUAL}/solar-collar",
+    f"/-/revisions{MANUAL}/solar-collar?from=2&to=2",
+    f"/-/put-back{MANUAL}/solar-collar?from=2",
+    f"/-/beside{MANUAL}/power?other=Sensors",
+    f"/-/became{MANUAL}?since=2026-05-01",
+    f"/-/stood{MANUAL}?at=2026-06-01",
+    f"/-/several{MANUAL}",
     "/-/drafts",
     "/-/sign-in",
 ]

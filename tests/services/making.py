@@ -8,7 +8,10 @@ from sqlalchemy import event
 
 from mokuji.core.base import names
 from mokuji.core.model.policy import Actor, Role
+from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext
+from mokuji.services.reading import changes
+from mokuji.services.reading.history import LoggedAct
 from mokuji.services.writing import writing
 from mokuji.store import people, volumes
 from mokuji.store.database import reading
@@ -44,6 +47,12 @@ def pages(app: AppContext, actor: Actor, volume_key: str, texts: Mapping[str, st
     """New pages of a volume."""
     for title, text in texts.items():
         writing.save(app, actor, writing.Save(volume_key, title, text, revision=0))
+
+
+def acts(app: AppContext, actor: Actor, volume_key: str = "") -> tuple[list[LoggedAct], Mapping[int, Volume]]:
+    """The newest acts that somebody may know of, with the volumes."""
+    view = changes.changes(app, actor, changes.Asked(volume=volume_key), folded=False)
+    return [row.act for row in view.rows], view.volumes
 
 
 def texts(app: AppContext) -> dict[str, str]:

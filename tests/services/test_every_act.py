@@ -18,13 +18,14 @@ from mokuji.core.base.errors import Forbidden
 from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
-from mokuji.services.reading import history, reading
+from mokuji.services.reading import reading
 from mokuji.services.writing import files, writing
 from mokuji.store import exchanged, page_index
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes
 from tests.copies import made_once
 from tests.outside.test_media import picture
+from tests.services import making
 from tests.services.making import pages, person, texts, volume
 from tests.store.filling import index_anew, indexes
 
@@ -422,7 +423,7 @@ def test_the_plan_of_an_act_says_nothing_of_a_closed_volume_that_refers_to_all(
         # On closed pages it changed more than references.
         told.append(repr(vars(fault)))
     told.append(repr(log.one_act(app, writer, done.change_set)))
-    told.append(repr(history.acts(app, writer)))
+    told.append(repr(making.acts(app, writer)))
     assert SECRET not in " ".join(told).lower()
 
 

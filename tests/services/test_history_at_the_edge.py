@@ -13,6 +13,7 @@ from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading import history, reading, revisions
 from mokuji.services.writing import drafts, tasks, writing
+from tests.services import making
 from tests.services.making import give, pages, person, volume
 
 WORDS = "chlorine"
@@ -69,7 +70,7 @@ def test_the_plan_says_who_will_read_what_and_leaves_older_revisions_behind(
 def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
     app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
-    edit = history.acts(app, keeper)[0][0].id
+    edit = making.acts(app, keeper)[0][0].id
     _do(app, keeper, requests.Move("bench", "lid", "guide"))
     writing.save(app, keeper, writing.Save("guide", "Lid", "The seal is glued. Twice.\n", revision=4))
     said = repr(
@@ -78,7 +79,7 @@ def test_what_was_left_behind_is_in_nothing_that_others_can_ask_for(
             revisions.rule(app, outsider, "guide", "lid"),
             revisions.rule(app, outsider, "guide", "lid", 4, 5),
             reading.open_page(app, outsider, "guide", "lid"),
-            history.acts(app, outsider),
+            making.acts(app, outsider),
         ]
     )
     assert WORDS not in said and "Bench" not in said
@@ -170,7 +171,7 @@ def test_names_keep_their_capitals_where_they_begin_a_sentence() -> None:
 def test_undoing_an_edit_says_that_words_come_back_to_more_readers(
     app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
-    edit = history.acts(app, keeper)[0][0].id
+    edit = making.acts(app, keeper)[0][0].id
     _do(app, keeper, requests.Move("bench", "lid", "guide"))
     said = _readers(doing.plan(app, keeper, requests.Undo(edit)))
     assert (

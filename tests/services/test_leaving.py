@@ -14,6 +14,7 @@ from mokuji.services.writing import drafts
 from mokuji.store import people as stored
 from mokuji.store.database import reading as database_reading
 from tests.copies import made_once
+from tests.services import making
 from tests.services.making import pages, person, volume
 
 
@@ -58,7 +59,7 @@ def test_who_leaves_names_who_owns_what_they_own_alone(app: AppContext, jonas: A
     leaving.close(app, "jonas", actor=jonas, heir="@mirela")
     mirela = _now(app, "mirela")
     assert mirela.roles[2] is Role.OWNER and mirela.roles[1] is Role.WRITER
-    acts, _, _ = history.acts(app, mirela, volume_key="notes")
+    acts, _ = making.acts(app, mirela, "notes")
     assert (acts[0].act, acts[0].author, acts[0].note) == ("role", "Jonas", "@mirela is an owner now")
 
 

@@ -14,11 +14,12 @@ from mokuji.core.base.errors import BadFields, Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.core.style.style import Style
 from mokuji.services.app_context import AppContext, refresh
-from mokuji.services.reading import history, house_styles, reading
+from mokuji.services.reading import house_styles, reading
 from mokuji.services.writing import writing
 from mokuji.upkeep import asides, keeping, upkeep
 from mokuji.upkeep.listed import Listed, mark_of
 from mokuji.upkeep.reports.registry import REPORTS
+from tests.services import making
 from tests.services.making import give, pages, person, texts, volume
 
 FLAWED = "Open the the lid.\n\n### Deep\n\nSee [[Well#None]] and and the pump.\n"
@@ -329,7 +330,7 @@ def test_what_was_done_in_a_closed_volume_too_is_told_to_others_as_that_and_no_m
     done = doing.apply(app, writer, request, doing.plan(app, writer, request).digest)
     assert isinstance(done, Applied)
     reader = person(app, "jonas", guide=Role.WRITER)
-    told = [repr(log.one_act(app, reader, done.change_set)), repr(history.acts(app, reader))]
+    told = [repr(log.one_act(app, reader, done.change_set)), repr(making.acts(app, reader))]
     with pytest.raises(Forbidden):
         doing.apply(app, reader, Undo(done.change_set), None)
     assert "heron" not in " ".join(told).lower()

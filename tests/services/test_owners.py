@@ -19,6 +19,7 @@ from mokuji.services.writing import writing
 from mokuji.store import people as stored
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.database import writing as writing_transaction
+from tests.services import making
 from tests.services.making import pages, person, texts, volume
 
 
@@ -157,7 +158,7 @@ def test_the_log_tells_of_a_handle_to_its_person_and_in_the_volumes_that_were_re
     pages(app, wenna, "guide", {"A": "Ask @wenna."})
     number = done(app, mirela, requests.RenamePerson("secret", "wenna", "carrow"), note="Since May")
     for who in (wenna, NOBODY):
-        logged, known, _ = history.acts(app, who)
+        logged, known = making.acts(app, who)
         assert logged[0].id == number and logged[0].act == "person rename"
         assert (logged[0].note, logged[0].detail, logged[0].page) == ("", {}, None)
         assert logged[0].volume not in known
@@ -282,7 +283,7 @@ def test_an_open_log_tells_no_closed_title(app: AppContext, volumes: None, act: 
             requests.Rename("notes", "pump" if act == "move" else "Chlorine trial", "Chlorine seal"),
         )
     for who in (NOBODY, jonas):
-        logged, _, _ = history.acts(app, who)
+        logged, _ = making.acts(app, who)
         one = history.one_act(app, who, number)
         said = repr((logged, one.act, one.pages, trash.trash_view(app, jonas)))
         for page in ("pump", "well", "lid"):
@@ -339,7 +340,7 @@ def test_who_lost_sight_of_a_volume_sees_no_plan_to_undo_and_no_draft_of_theirs_
     with writing_transaction(app.engine) as connection:
         stored.set_role(connection, jonas.person or 0, 2, Role.NOBODY)
     jonas = again(app, jonas)
-    assert "Seal" not in repr(drafts.mine(app, jonas)) + repr(history.acts(app, jonas))
+    assert "Seal" not in repr(drafts.mine(app, jonas)) + repr(making.acts(app, jonas))
     with pytest.raises(Missing):
         doing.plan(app, jonas, requests.Undo(number))
 

@@ -21,6 +21,7 @@ from mokuji.store.database import reading as database_reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.upkeep import upkeep
 from tests.copies import made_once
+from tests.services import making
 from tests.services.making import pages, person, texts, volume
 
 
@@ -74,7 +75,7 @@ SEEN: list[Callable[[AppContext, Actor], object]] = [
     lambda app, actor: finding.find(app, actor, "trial seal pump"),
     lambda app, actor: finding.go_box(app, actor, "pump"),
     lambda app, actor: finding.names_for(app, actor, "pump", "guide"),
-    history.acts,
+    making.acts,
     lambda app, actor: history.one_act(app, actor, 1),
     lambda app, actor: writing.open_for_edit(app, actor, "guide", "gasket"),
     *(lambda app, actor, name=name: upkeep.report(app, actor, "guide", name) for name in upkeep.REPORTS),
@@ -210,7 +211,7 @@ def test_a_closed_volume_and_one_that_is_not_there_look_the_same(
 def test_an_act_in_a_closed_volume_is_no_act_to_an_outsider(
     app: AppContext, keeper: Actor, outsider: Actor
 ) -> None:
-    secret = max(act.id for act in history.acts(app, keeper)[0])
+    secret = max(act.id for act in making.acts(app, keeper)[0])
     with pytest.raises(Missing) as closed:
         history.one_act(app, outsider, secret)
     with pytest.raises(Missing) as nothing:

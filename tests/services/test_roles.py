@@ -11,11 +11,12 @@ from mokuji.core.base.errors import BadName, Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import known_people, people, people_of_volumes
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import history, reading
+from mokuji.services.reading import reading
 from mokuji.services.writing import drafts
 from mokuji.store import people as stored
 from mokuji.store.database import reading as database_reading
 from tests.copies import made_once
+from tests.services import making
 from tests.services.making import give, pages, person, volume
 
 
@@ -205,11 +206,11 @@ def test_the_log_tells_who_the_people_are_to_these_only(app: AppContext, keeper:
     done = _done(app, keeper, requests.GiveRole("guide", "jonas", "owner"))
     doing.apply(app, keeper, requests.GiveRole("guide", "jonas", "reader"), None, note="jonas asked for it")
     for actor in (_now(app, "piet"), NOBODY):
-        told = repr(history.acts(app, actor)) + repr(log.one_act(app, actor, done.change_set))
+        told = repr(making.acts(app, actor)) + repr(log.one_act(app, actor, done.change_set))
         assert "jonas" not in told.lower()
         assert log.one_act(app, actor, done.change_set).headline == "Role changed"
         assert "Mirela" not in repr(log.one_act(app, actor, done.change_set)), "nor who of them did it"
-    assert "jonas asked for it" in repr(history.acts(app, _now(app, "jonas")))
+    assert "jonas asked for it" in repr(making.acts(app, _now(app, "jonas")))
 
 
 # ---- offers -------------------------------------------------------------------------------
@@ -238,7 +239,7 @@ def test_an_offer_is_taken_by_whom_it_is_for_and_stands_in_the_log(app: AppConte
             joining.accept(app, other, found.id)
     assert joining.accept(app, piet, found.id) == "notes"
     assert _role(app, "piet", "notes") == "writer"
-    acts, _, _ = history.acts(app, keeper)
+    acts, _ = making.acts(app, keeper)
     assert (acts[0].act, acts[0].author, acts[0].note) == ("role", "Piet", "@piet is a writer now")
     with pytest.raises(Missing):
         joining.accept(app, _now(app, "piet"), found.id)

@@ -30,7 +30,7 @@ from mokuji.store.index import (
     upkeep,
     uses,
 )
-from mokuji.store.log import history
+from mokuji.store.log import filtered, history, rewound
 from mokuji.store.places import contents, facts
 from mokuji.store.tables import metadata
 
@@ -56,6 +56,19 @@ def test_migrating_twice_changes_nothing(engine: Engine) -> None:
 
 NOW = datetime(2026, 11, 24, tzinfo=UTC)
 ARRAYS: dict[str, Any] = {"names": [1, 2], "kinds": [0, 1], "targets": [1, 2], "volumes": [1, 2]}
+LOOKED_FOR: dict[str, Any] = {
+    "volumes": [1, 2],
+    "person": 3,
+    "before": 99,
+    "most": 41,
+    "looked": 4000,
+    "authors": [],
+    "kinds": [],
+    "since": NOW,
+    "until": NOW,
+    "words": "",
+    "pages": [4],
+}
 PART = {"key": "pump", "start": "pump%", "word": "% pump%", "part": "%pump%", "volumes": [1], "most": 8}
 
 # Each query that a request makes, with the index conditions that it must be answered by.
@@ -192,11 +205,12 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     (history.BEGUN_ELSEWHERE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
     (history.TOUCHED, {"id": 4, "volumes": [1], "most": 100}, ["change_set = 4"]),
     (history.BEFORE, {"id": 4}, ["change_set = 4", "number = (r.number - 1)"]),
-    (
-        history.ACTS,
-        {"volumes": [1, 2], "person": 3, "before": 99, "most": 41},
-        ["id < ", "volume = ANY", "person = 3"],
-    ),
+    (filtered.BY_VOLUME, LOOKED_FOR, ["id < ", "volume = of.volume", "person = 3"]),
+    (filtered.BY_AUTHOR, LOOKED_FOR | {"authors": [7]}, ["author = ANY", "id = "]),
+    (filtered.BY_PAGE, LOOKED_FOR, ["page = ANY", "id = "]),
+    (filtered.AT, {"moment": NOW}, ["at >= "]),
+    (rewound.STEPS, {"volume": 1, "after": 9, "until": 99, "most": 10}, ["volume = 1", "id > 9"]),
+    (rewound.AT, {"pages": [1], "until": 99}, ["page = w.page"]),
     (people.SESSION, {"token": "x", "now": NOW, "idle": NOW}, ["token = 'x'"]),
     (
         kept_reports.ONE,

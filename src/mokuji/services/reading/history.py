@@ -11,7 +11,7 @@ from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import OF_PEOPLE, Actor, may, needed_for
 from mokuji.core.model.wiki import Volume
-from mokuji.services.app_context import AppContext, ReadContext, find_volume, need_head, owned, visible
+from mokuji.services.app_context import AppContext, ReadContext, need_head, owned, visible
 from mokuji.services.notes import Reader
 from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
@@ -145,21 +145,6 @@ def as_known(act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor) -> Log
         act = replace(act, page=None, page_title=None, page_key=None, page_volume=None)
     # What undoing needs is nobody's to read.
     return replace(act, note=note, proposed=None, detail={})
-
-
-def acts(
-    app: AppContext, actor: Actor, before: int | None = None, *, volume_key: str = ""
-) -> tuple[list[LoggedAct], dict[int, Volume], int | None]:
-    """The newest acts that changed something in the volumes that the actor may read, or that were done about them; with
-    ``volume_key`` those in one volume. Missing if that may not be read or is not there."""
-    with reading(app.engine) as connection:
-        by_id = known_volumes(connection, actor)
-        seen, person = list(by_id), actor.person
-        if volume_key:
-            seen, person = [find_volume(connection, actor, volume_key).id], None
-        found = history.acts(connection, seen, person, before=before or 2**62, most=PAGE + 1)
-        listed = [as_known(act, by_id, actor) for act in found[:PAGE]]
-        return listed, by_id, found[PAGE - 1].id if len(found) > PAGE else None
 
 
 def own_acts(

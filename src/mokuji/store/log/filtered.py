@@ -11,11 +11,23 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, DateTime, Select, and_, cast, func, or_, select, union
+from sqlalchemy import (
+    Connection,
+    DateTime,
+    Select,
+    Subquery,
+    and_,
+    cast,
+    func,
+    or_,
+    select,
+    true,
+    union,
+)
 
-from mokuji.store.log.history import LoggedAct, act_rows, of_volumes, visible
+from mokuji.store.log.history import LoggedAct, act_rows, visible
 from mokuji.store.statements import among, fixed, numbers, texts, value
-from mokuji.store.tables import change_set, person
+from mokuji.store.tables import change_set, change_set_person, change_set_reach, person
 from mokuji.store.tables import revision as states
 
 LOOKED = 4_000
@@ -47,7 +59,33 @@ def _newest(known: Any) -> Select[Any]:
     )
 
 
-_by_volume = of_volumes(value("looked"))
+_of = func.unnest(numbers("volumes")).table_valued("volume").render_derived("of")
+_listed, _reaching = change_set.alias("listed"), change_set_reach.alias("reaching")
+# Of each volume by itself: of several at once, the database would sort all that was ever done in them.
+_standing, _reached = (
+    select(id_)
+    .where(home == _of.c.volume, id_ < value("before"))
+    .order_by(id_.desc())
+    .limit(value("looked"))
+    .lateral(name)
+    for name, home, id_ in (
+        ("standing", _listed.c.volume, _listed.c.id),
+        ("reached", _reaching.c.volume, _reaching.c.change_set),
+    )
+)
+_by_volume = union(
+    *(
+        select(each.c[0])
+        .select_from(_of.join(each, true()))
+        .order_by(each.c[0].desc())
+        .limit(value("looked"))
+        for each in (_standing, _reached)
+    ),
+    select(change_set_person.c.change_set)
+    .where(change_set_person.c.person == value("person"), change_set_person.c.change_set < value("before"))
+    .order_by(change_set_person.c.change_set.desc())
+    .limit(value("looked")),
+)
 _by_author = _newest(among(change_set.c.author, "authors"))
 _wrote = (
     select(states.c.change_set)
@@ -57,24 +95,40 @@ _wrote = (
     .limit(value("looked"))
 )
 _by_page = union(_wrote, _newest(among(change_set.c.page, "pages")))
-_FITS = and_(
-    or_(func.cardinality(numbers("authors")) == fixed(0), among(change_set.c.author, "authors")),
-    or_(func.cardinality(texts("kinds")) == fixed(0), change_set.c.act == func.any(texts("kinds"))),
-    change_set.c.at >= cast(value("since"), DateTime(timezone=True)),
-    change_set.c.at < cast(value("until"), DateTime(timezone=True)),
-    or_(
-        value("words") == "",
-        func.strpos(func.lower(change_set.c.note), func.lower(value("words"))) > fixed(0),
-    ),
+
+
+def _fitting(ids: Subquery, *, look_again: bool) -> Select[int]:
+    """Those of some change sets that fit. Each is read by its number and then looked at: if the conditions were known
+    when it is read, the database would go through another index for each of them, or through the whole log."""
+    one = (
+        select(*(change_set.c[name] for name in ("id", "author", "act", "at", "note", "volume")))
+        .where(change_set.c.id == ids.c[0])
+        .offset(fixed(0))
+        .lateral("one")
+    )
+    fits = and_(
+        or_(func.cardinality(numbers("authors")) == fixed(0), among(one.c.author, "authors")),
+        or_(func.cardinality(texts("kinds")) == fixed(0), one.c.act == func.any(texts("kinds"))),
+        one.c.at >= cast(value("since"), DateTime(timezone=True)),
+        one.c.at < cast(value("until"), DateTime(timezone=True)),
+        or_(value("words") == "", func.strpos(func.lower(one.c.note), func.lower(value("words"))) > fixed(0)),
+    )
+    found = select(one.c.id).select_from(ids.join(one, true())).where(fits)
+    if look_again:
+        found = found.where(visible(one.c.id, one.c.volume))
+    return found.order_by(one.c.id.desc()).limit(value("most"))
+
+
+_volumes, _authors, _pages = _by_volume.subquery("ids"), _by_author.subquery("ids"), _by_page.subquery("ids")
+BY_VOLUME, BY_AUTHOR, BY_PAGE = (
+    _fitting(_volumes, look_again=False),
+    _fitting(_authors, look_again=True),
+    _fitting(_pages, look_again=True),
 )
-_ROWS = act_rows.where(_FITS).order_by(change_set.c.id.desc()).limit(value("most"))
-BY_VOLUME = _ROWS.where(change_set.c.id.in_(_by_volume))
-BY_AUTHOR = _ROWS.where(change_set.c.id.in_(_by_author), visible)
-BY_PAGE = _ROWS.where(change_set.c.id.in_(_by_page), visible)
 """What fits of the newest change sets."""
+ROWS = act_rows.where(among(change_set.c.id, "ids")).order_by(change_set.c.id.desc())
 END_BY_VOLUME, END_BY_AUTHOR, END_BY_PAGE = (
-    select(func.min(each.c[0]), func.count()).select_from(each)
-    for each in (_by_volume.subquery(), _by_author.subquery(), _by_page.subquery())
+    select(func.min(each.c[0]), func.count()).select_from(each) for each in (_volumes, _authors, _pages)
 )
 """The oldest of these, and how many they are."""
 AT = (
@@ -117,9 +171,10 @@ def found(
         rows, end = BY_PAGE, END_BY_PAGE
     elif wanted.authors is not None:
         rows, end = BY_AUTHOR, END_BY_AUTHOR
-    given = [LoggedAct(*tuple(row)) for row in connection.execute(rows, {**values, "most": most})]
-    if len(given) == most:
-        return given, given[-1].id
+    ids = connection.execute(rows, {**values, "most": most}).scalars().all()
+    given = [LoggedAct(*tuple(row)) for row in connection.execute(ROWS, {"ids": ids})] if ids else []
+    if len(ids) == most:
+        return given, ids[-1]
     oldest, looked = connection.execute(end, values).one()
     return given, oldest if looked >= LOOKED else None
 

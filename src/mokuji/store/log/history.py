@@ -8,8 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import (
-    BindParameter,
-    CompoundSelect,
+    ColumnElement,
     Connection,
     Integer,
     and_,
@@ -19,7 +18,6 @@ from sqlalchemy import (
     insert,
     or_,
     select,
-    union,
     update,
 )
 
@@ -333,36 +331,21 @@ act_rows = select(
     )
 )
 _latest = act_rows.order_by(change_set.c.id.desc()).limit(value("most"))
-_listed = change_set.alias("listed")
 
 
-def of_volumes(most: BindParameter[int]) -> CompoundSelect[Any]:
-    """The newest change sets, ``most`` at least, that changed something in some volumes or were done about a person.
-    Each way to find one has an index of its own, and gives no more than so many."""
-    return union(
-        *(
-            select(id_).where(known, id_ < value("before")).order_by(id_.desc()).limit(most)
-            for id_, known in (
-                (_listed.c.id, among(_listed.c.volume, "volumes")),
-                (change_set_reach.c.change_set, among(change_set_reach.c.volume, "volumes")),
-                (change_set_person.c.change_set, change_set_person.c.person == value("person")),
-            )
-        )
+def visible(number: ColumnElement[int], home: ColumnElement[int]) -> ColumnElement[bool]:
+    """Whether a change set, by its number and the volume in whose log it stands, changed something in some volumes, or
+    was done about a person."""
+    return or_(
+        among(home, "volumes"),
+        exists().where(change_set_reach.c.change_set == number, among(change_set_reach.c.volume, "volumes")),
+        exists().where(
+            change_set_person.c.change_set == number, change_set_person.c.person == value("person")
+        ),
     )
 
 
-visible = or_(
-    among(change_set.c.volume, "volumes"),
-    exists().where(
-        change_set_reach.c.change_set == change_set.c.id, among(change_set_reach.c.volume, "volumes")
-    ),
-    exists().where(
-        change_set_person.c.change_set == change_set.c.id, change_set_person.c.person == value("person")
-    ),
-)
-"""Whether a change set changed something in some volumes, or was done about a person."""
-ACTS = _latest.where(change_set.c.id.in_(of_volumes(value("most"))))
-_ACT = act_rows.where(change_set.c.id == value("id"), visible)
+_ACT = act_rows.where(change_set.c.id == value("id"), visible(change_set.c.id, change_set.c.volume))
 BY_AUTHOR = _latest.where(
     change_set.c.author == value("author"),
     change_set.c.id < value("before"),
@@ -371,19 +354,6 @@ BY_AUTHOR = _latest.where(
 DELETIONS = _latest.where(
     change_set.c.volume == value("volume"), change_set.c.id < value("before"), change_set.c.act == "delete"
 )
-
-
-def acts(
-    connection: Connection,
-    volumes: Collection[int],
-    person: int | None = None,
-    *,
-    before: int = 2**62,
-    most: int = 40,
-) -> list[LoggedAct]:
-    """The newest change sets that changed something in some volumes, or were done about a person."""
-    values = {"volumes": volumes, "person": person or 0, "before": before, "most": most}
-    return [LoggedAct(*tuple(row)) for row in connection.execute(ACTS, values)]
 
 
 def by_author(
