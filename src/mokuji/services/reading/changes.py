@@ -23,6 +23,8 @@ from mokuji.store.places import placing
 
 SITTING = timedelta(minutes=30)
 """Between two saves of one sitting no more time goes by than this."""
+FIRST = 400
+"""Number of change sets that the first question for a list looks at."""
 ROUNDS = 12
 """Maximum number of questions for one list: what is older is asked for by itself."""
 
@@ -157,12 +159,14 @@ def _look(
             return [], None, False
         oldest = first - SLACK
     rows = _Rows(folded=folded)
-    for _ in range(ROUNDS):
+    for nth in range(ROUNDS):
         assert end is not None
         # Where notes are looked through, all that was looked at comes back: what is asked next must not tell how many
         # notes hold the words before they are told to this reader.
         most = LOOKED if wanted.words else 2 * PAGE
-        acts, end = filtered.found(connection, wanted, before=end, most=most)
+        # Mostly what is asked for is among the newest.
+        looked = min(FIRST, LOOKED) if nth == 0 else LOOKED
+        acts, end = filtered.found(connection, wanted, before=end, most=min(most, looked), looked=looked)
         for act in acts:
             told = as_known(act, by_id, actor)
             if _fits(told, act, wanted) and not rows.take(told, act.page):

@@ -148,10 +148,11 @@ SLACK = 1_000
 
 
 def found(
-    connection: Connection, wanted: Filter, *, before: int, most: int
+    connection: Connection, wanted: Filter, *, before: int, most: int, looked: int | None = None
 ) -> tuple[list[LoggedAct], int | None]:
-    """Up to ``most`` change sets before one that fit, newest first, and before which one to go on looking; None if all
-    were looked at."""
+    """Up to ``most`` change sets before one that fit, of the newest ``looked`` (``LOOKED`` without), newest first, and
+    before which one to go on looking; None if all were looked at."""
+    look_at = looked or LOOKED
     if wanted.authors is not None and not wanted.authors:
         return [], None
     values: dict[str, Any] = {
@@ -164,7 +165,7 @@ def found(
         "until": wanted.until or "infinity",
         "words": wanted.words,
         "before": before,
-        "looked": LOOKED,
+        "looked": look_at,
     }
     rows, end = BY_VOLUME, END_BY_VOLUME
     if wanted.pages is not None:
@@ -175,8 +176,8 @@ def found(
     given = [LoggedAct(*tuple(row)) for row in connection.execute(ROWS, {"ids": ids})] if ids else []
     if len(ids) == most:
         return given, ids[-1]
-    oldest, looked = connection.execute(end, values).one()
-    return given, oldest if looked >= LOOKED else None
+    oldest, number = connection.execute(end, values).one()
+    return given, oldest if number >= look_at else None
 
 
 def number_at(connection: Connection, moment: datetime) -> int | None:
