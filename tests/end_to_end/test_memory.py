@@ -13,7 +13,7 @@ COLLAR = "/tern-4-service-manual/solar-collar"
 
 def test_a_passage_is_put_back_looked_at_and_saved(open_page: Open) -> None:
     page = open_page(f"/-/revisions{COLLAR}?from=1&to=5", who="Wenna")
-    page.get_by_role("link", name="Put passage 1 back as it was").click()
+    page.get_by_role("link", name="put back passage 1 as it was").click()
     expect(page.get_by_text("Nothing is saved yet: look through the change, then save.")).to_be_visible()
     expect(page.get_by_label("Note")).to_have_value("A passage of revision 1 put back")
     page.keyboard.press("F4")
