@@ -250,6 +250,20 @@ def trashed(
     )
 
 
+@router.get("/trash/volumes/{number}")
+def trashed_volume(
+    app: TheApp, actor: Changer, number: Annotated[int, PathParameter(ge=1, le=2**62)]
+) -> history_schemas.VolumePages:
+    """A volume of yours that a change set deleted, with its pages."""
+    view = trash.volume_in_trash(app, actor, number)
+    return history_schemas.VolumePages(
+        title=view.volume.title,
+        days_left=view.days_left,
+        pages=[history_schemas.NamedInTrash(page=each.page, title=each.title) for each in view.pages],
+        more=view.more,
+    )
+
+
 @router.get("/volumes/{volume}/lines/{page:path}")
 def lines(
     app: TheApp,

@@ -104,3 +104,19 @@ class TrashedPage(Schema):
     text: str
     html: str
     waiting: list[PageName] = Field(description="pages whose references wait for its name")
+
+
+class NamedInTrash(Schema):
+    """A page in the trash, by its number and title."""
+
+    page: int
+    title: str
+
+
+class VolumePages(Schema):
+    """A volume in the trash, with the first of its pages."""
+
+    title: str
+    days_left: int
+    pages: list[NamedInTrash]
+    more: bool

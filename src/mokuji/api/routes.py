@@ -358,7 +358,12 @@ def trash(
         for group in view.acts
         for each in group
     ]
-    return schemas.Trash(entries=entries, more_before=view.more_before, kept_days=view.kept_days)
+    volumes = [
+        schemas.TrashedVolume(title=each.title, change_set=each.change_set, at=each.at) for each in view.gone
+    ]
+    return schemas.Trash(
+        entries=entries, volumes=volumes, more_before=view.more_before, kept_days=view.kept_days
+    )
 
 
 @router.post("/volumes/{volume}/secret")

@@ -146,10 +146,19 @@ class Trashed(Schema):
     author: str
 
 
+class TrashedVolume(Schema):
+    """A volume in the trash; undo the change set to bring it back."""
+
+    title: str
+    change_set: int
+    at: datetime
+
+
 class Trash(Schema):
-    """What lies in the trash, the newest act first."""
+    """What lies in the trash, the newest act first, and volumes of yours."""
 
     entries: list[Trashed]
+    volumes: list[TrashedVolume]
     more_before: int | None
     kept_days: int
 
