@@ -16,6 +16,7 @@ from starlette.requests import ClientDisconnect
 
 from mokuji import __version__
 from mokuji.api import assets as api_assets
+from mokuji.api import exporting as api_exporting
 from mokuji.api import faults as api_faults
 from mokuji.api import history as api_history
 from mokuji.api import letting_in as api_letting_in
@@ -42,6 +43,7 @@ from mokuji.web.routes import (
     choosing,
     documentation,
     editing,
+    exporting,
     fields,
     files,
     finding,
@@ -109,6 +111,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         letting_in,
         finding,
         editing,
+        exporting,
         acts,
         upkeep,
         templates,
@@ -128,7 +131,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         audit,
     ):
         web_app.include_router(pages.router, include_in_schema=False)
-    for part in (api_assets, api_people, api_letting_in, api_rights, api_history, api_upkeep):
+    for part in (api_assets, api_people, api_letting_in, api_rights, api_history, api_exporting, api_upkeep):
         web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.

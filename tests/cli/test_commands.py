@@ -9,6 +9,7 @@ import socket
 import subprocess
 import sys
 import time
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -175,6 +176,11 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path, given: dict
     assert done.returncode == 0
     assert "bad.md: Byte 1 is not UTF-8" in done.stderr and "Left out." in done.stderr
     assert "1 volume with 1 page was imported" in done.stdout
+    out = home.parent / "out.zip"
+    taken_out = _run(home, "export", str(out), "--volume", "manual", **given)
+    assert taken_out.returncode == 0 and "were written" in taken_out.stdout, taken_out.stderr
+    with zipfile.ZipFile(out) as archive:
+        assert archive.read("manual/Pump.md") == b"See [[Well]]."
     again = _run(home, "import", str(folder), **given)
     assert again.returncode == 1 and "There is a volume “manual” already" in again.stderr
     short = _run(

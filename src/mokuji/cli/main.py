@@ -323,6 +323,27 @@ def import_folder(
         typer.echo(f"{said} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
 
 
+@app.command("export")
+@_sentences
+def export(
+    into: Annotated[Path, typer.Argument(help="A new folder, or a file that ends in .zip.")],
+    volume: Annotated[
+        list[str] | None, typer.Option("--volume", help="Only this volume; can be said several times.")
+    ] = None,
+) -> None:
+    """Write the volumes as a folder of plain files, which can be imported again."""
+    from mokuji.services.folders import exporting
+
+    with _app_context(_settings(), "mokuji") as context, exporting.wiki_files(context, volume or ()) as found:
+        if into.suffix == ".zip":
+            if into.exists():
+                raise Refused(f"{into} is there already. Give the name of a new file.", code="taken")
+            number = exporting.new_zip(found, into, context.clock())
+        else:
+            number = exporting.write_folder(found, into)
+        typer.echo(f"{counted(number, 'file')} {'was' if number == 1 else 'were'} written.")
+
+
 @app.command("add-person")
 @_sentences
 def add_person(

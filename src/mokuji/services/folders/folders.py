@@ -29,7 +29,7 @@ from mokuji.core.model.sources import formatted
 from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.syntax.pointers import source_key
 from mokuji.core.syntax.reference import Kind
-from mokuji.formats.folder import FolderProblem
+from mokuji.formats.folder import PAGES_FILE, FolderProblem
 from mokuji.formats.folder import read as read_files
 from mokuji.formats.folder_wiki import FolderIndex, index
 from mokuji.services.folders.kept_summaries import summed_up
@@ -43,6 +43,9 @@ SOURCE_FILES = ("sources.json", "sources.bib")
 MOST_BYTES = 8_000_000
 """A larger file is not opened: no page can be that long."""
 
+MOST_BESIDE = 200_000_000
+"""Maximum number of bytes of what lies beside the pages."""
+
 
 def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Iterator[tuple[str, bytes]]:
     """The files of a folder that are pages or about them, with their paths in it; links out are not followed.
@@ -50,6 +53,10 @@ def page_files(folder: Path, problems: list[FolderProblem] | None = None) -> Ite
     Such as cannot be opened are left out, and said in ``problems``.
     """
     root = os.path.realpath(folder)
+    beside = Path(folder) / PAGES_FILE
+    inside_it = os.path.realpath(beside) == os.path.join(root, PAGES_FILE)
+    if inside_it and beside.is_file() and beside.stat().st_size <= MOST_BESIDE:
+        yield PAGES_FILE, beside.read_bytes()
     for at, name in _walk(folder):
         path = f"{at}/{name}"
         # Where a way leads is asked of the system for links alone: for each file it would take longer than reading it.

@@ -15,7 +15,7 @@ from mokuji.services.app_context import AppContext, ReadContext, need_head, owne
 from mokuji.services.notes import Reader
 from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.revisions import told
+from mokuji.services.reading.revisions import need_revision, told
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading
@@ -105,13 +105,10 @@ def one_revision(
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        revision = history.revision(connection, head.id, number, context.reads)
-        text = history.text_of(connection, head.id, number, context.reads)
-        if revision is None or text is None:
-            raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
+        revision, text = need_revision(context, head, number)
         view = volume_view(context, volume, path_to=head.key)
         seen = as_read(app, context, volume, head, revision, text) if shown else None
-        return RevisionView(view, head, told(context.reader, revision), text, seen)
+        return RevisionView(view, head, revision, text, seen)
 
 
 def compare_revisions(

@@ -6,14 +6,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from mokuji.core.base.errors import Missing
 from mokuji.core.diff.origins import follow, lines_of
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.revisions import told
+from mokuji.services.reading.revisions import need_revision, told
 from mokuji.store.database import reading
 from mokuji.store.log import history
 from mokuji.store.log.history import Revision
@@ -74,9 +73,7 @@ def line_origins(
         context = ReadContext(connection, actor)
         head = need_head(connection, context.volume(volume_key), page_key)
         wanted = head.revision if number is None else number
-        text = history.text_of(connection, head.id, wanted, context.reads) if 0 < wanted < 2**31 else None
-        if text is None:
-            raise Missing(f"“{head.title}” has no revision {wanted}. Its newest is {head.revision}.")
+        _, text = need_revision(context, head, wanted)
         past = _Past(context)
         origins = follow(head.id, wanted, text, past)
         known = {

@@ -98,10 +98,9 @@ def rule(
         if one is None:
             one = history.newest_below(connection, head.id, other, context.reads) or other
         one, other = min(one, other), max(one, other)
-        older, newer = (_need(context, head, number) for number in (one, other))
+        older, before = need_revision(context, head, one)
+        newer, after = (older, before) if one == other else need_revision(context, head, other)
         count, stretches = _stretches(context, head, {one, other}, month)
-        before = history.text_of(connection, head.id, one, context.reads) or ""
-        after = before if one == other else history.text_of(connection, head.id, other, context.reads) or ""
         place = volume_view(context, volume, path_to=head.key)
         if one == other:
             beside = (
@@ -119,12 +118,14 @@ def rule(
     return RevisionsView(place, head, count, stretches, older, newer, passages, None, gained, lost)
 
 
-def _need(context: ReadContext, head: PageHead, number: int) -> Revision:
+def need_revision(context: ReadContext, head: PageHead, number: int) -> tuple[Revision, str]:
+    """A revision of a page with its text, its note as the reader may read it; Missing if there is none for them."""
     known = 0 < number < 2**31
     revision = history.revision(context.connection, head.id, number, context.reads) if known else None
-    if revision is None:
+    text = history.text_of(context.connection, head.id, number, context.reads) if known else None
+    if revision is None or text is None:
         raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-    return told(context.reader, revision)
+    return told(context.reader, revision), text
 
 
 def told(reader: Reader, revision: Revision) -> Revision:

@@ -13,9 +13,8 @@ from mokuji.core.syntax.reference import Reference, read
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.reading.linking import resolve_names
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.revisions import told
+from mokuji.services.reading.revisions import need_revision
 from mokuji.store.database import reading
-from mokuji.store.log import history
 from mokuji.store.log.history import Revision
 
 
@@ -80,9 +79,5 @@ def _named(context: ReadContext, volume: Volume, typed: str) -> PageHead:
 
 
 def _side(context: ReadContext, volume: Volume, head: PageHead, number: int | None) -> tuple[Side, str]:
-    wanted = head.revision if number is None else number
-    revision = history.revision(context.connection, head.id, wanted, context.reads)
-    text = history.text_of(context.connection, head.id, wanted, context.reads)
-    if revision is None or text is None:
-        raise Missing(f"“{head.title}” has no revision {wanted}. Its newest is {head.revision}.")
-    return Side(volume, head, told(context.reader, revision)), text
+    revision, text = need_revision(context, head, head.revision if number is None else number)
+    return Side(volume, head, revision), text

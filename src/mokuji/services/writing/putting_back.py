@@ -13,10 +13,9 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.services.app_context import AppContext, ReadContext, check, need_head
 from mokuji.services.reading.former_names import former_names
+from mokuji.services.reading.revisions import need_revision
 from mokuji.services.writing.writing import Clash, bring_together
 from mokuji.store.database import reading
-from mokuji.store.log import history
-from mokuji.store.log.history import Revision
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,10 +51,10 @@ def put_back(
         check(actor, Permission.WRITE, volume)
         head = need_head(connection, volume, page_key)
         page = context.wiki.pages([head.id])[head.id]
-        then, text = _need(context, head, older)
+        then, text = need_revision(context, head, older)
         upon, note = head.revision, f"Revision {older} put back"
         if newer is not None:
-            _, after = _need(context, head, newer)
+            _, after = need_revision(context, head, newer)
             upon = newer
             note = _note(older, newer, passages)
             _check_passages(head, text, after, passages)
@@ -74,15 +73,6 @@ def put_back(
                 f"“{head.title}” says that already: there is nothing to put back.", code="said_already"
             )
         return replace(found, text=text, revision=head.revision)
-
-
-def _need(context: ReadContext, head: PageHead, number: int) -> tuple[Revision, str]:
-    known = 0 < number < 2**31
-    revision = history.revision(context.connection, head.id, number, context.reads) if known else None
-    text = history.text_of(context.connection, head.id, number, context.reads) if known else None
-    if revision is None or text is None:
-        raise Missing(f"“{head.title}” has no revision {number}. Its newest is {head.revision}.")
-    return revision, text
 
 
 def _check_passages(head: PageHead, before: str, after: str, passages: Collection[int] | None) -> None:

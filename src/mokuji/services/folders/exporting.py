@@ -1,0 +1,215 @@
+"""Volumes as a folder of plain files, or as a zip of one, that can be imported again.
+
+Everything is of one moment. Pages are read in batches, so memory does not grow with the volume.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import zipfile
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from hashlib import blake2b
+from pathlib import Path
+from typing import IO
+
+from mokuji.core.base import names
+from mokuji.core.base.errors import Forbidden, Missing, Refused
+from mokuji.core.model.policy import Actor
+from mokuji.core.model.wiki import Volume
+from mokuji.core.style.style import read_style
+from mokuji.formats import bibliography
+from mokuji.formats.folder_out import Names, OutPage, OutVolume, VolumeOut, beside
+from mokuji.services.app_context import AppContext, ReadContext
+from mokuji.services.folders.folders import SOURCE_FILES
+from mokuji.store import files, house_styles, pages, sources
+from mokuji.store import volumes as stored_volumes
+from mokuji.store.database import Connection, reading
+from mokuji.store.places import placing
+from mokuji.store.snapshot import StoredWiki, load_volumes
+
+BATCH = 200
+"""Number of pages, or of files' names, that are read at once."""
+ZIP = "application/zip"
+IN_MEMORY = 8_000_000
+"""Number of bytes of a zip from which on it lies on the disk until it is sent."""
+PART = 262_144
+"""Number of bytes that are sent at once."""
+File = tuple[str, bytes]
+"""A path with ``/``, and what lies there."""
+
+
+@contextmanager
+def volume_files(app: AppContext, actor: Actor, volume_key: str) -> Iterator[Iterator[File]]:
+    """The files of a volume, for whoever may read it and has signed in. Missing if it may not be read."""
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
+        if not actor.signed_in:
+            raise Forbidden("Sign in to take a volume away.", code="sign_in")
+        seen = {each.id: each for each in context.volumes.values()}
+        yield _files(app, connection, [volume], seen)
+
+
+@dataclass(frozen=True, slots=True)
+class Zipped:
+    """The zip of a volume, whole, so that nothing of the database waits while it is sent."""
+
+    key: str
+    spool: IO[bytes]
+
+    @property
+    def headers(self) -> dict[str, str]:
+        """What goes along with it on the web."""
+        name = names.segment(self.key)
+        return {
+            "Content-Disposition": f"attachment; filename*=UTF-8''{name}.zip",
+            "Cache-Control": "no-store",
+        }
+
+    def parts(self) -> Iterator[bytes]:
+        """Its bytes, part by part."""
+        with self.spool:
+            while part := self.spool.read(PART):
+                yield part
+
+
+def zipped(app: AppContext, actor: Actor, volume_key: str) -> Zipped:
+    """A volume as a zip, as ``volume_files``."""
+    spool: IO[bytes] = tempfile.SpooledTemporaryFile(IN_MEMORY)  # noqa: SIM115 - closed when it was sent
+    try:
+        with volume_files(app, actor, volume_key) as found:
+            write_zip(found, spool, app.clock())
+        spool.seek(0)
+    except BaseException:
+        spool.close()
+        raise
+    return Zipped(names.key(volume_key), spool)
+
+
+@contextmanager
+def wiki_files(app: AppContext, volume_keys: Sequence[str] = ()) -> Iterator[Iterator[File]]:
+    """The files of some volumes, or of all, for who runs the wiki. Missing names one that is not there."""
+    with reading(app.engine) as connection:
+        every = load_volumes(connection)
+        for key in volume_keys:
+            if names.key(key) not in every:
+                raise Missing(f"There is no volume “{key}”.", code="volume_missing")
+        wanted = [every[names.key(key)] for key in dict.fromkeys(volume_keys)] or list(every.values())
+        yield _files(app, connection, wanted, {each.id: each for each in every.values()})
+
+
+def _files(
+    app: AppContext, connection: Connection, volumes: Sequence[Volume], seen: dict[int, Volume]
+) -> Iterator[File]:
+    """What volumes are as files; ``seen`` are those whose names may be told."""
+    tops = Names(("files", *SOURCE_FILES))
+    written: list[VolumeOut] = []
+    for volume in sorted(volumes, key=lambda each: each.key):
+        top = tops.give(volume.title)
+        out = VolumeOut(_volume(connection, volume, seen), top)
+        written.append(out)
+        yield from out.about()
+        ids = pages.all_ids(connection, volume.id)
+        for at in range(0, len(ids), BATCH):
+            found = StoredWiki(connection).pages(ids[at : at + BATCH])
+            for id_ in sorted(found):
+                page = found[id_]
+                yield out.page(OutPage(id_, page.head.revision, page.head.title, page.text))
+        yield from _kept(connection, volume, top)
+    cited = sources.called(connection, sources.cited(connection, [each.id for each in volumes]).keys())
+    if cited:
+        told = [(cited[key].name, cited[key].fields) for key in sorted(cited)]
+        yield SOURCE_FILES[0], bibliography.write_json(told).encode()
+    wiki = blake2b(b"which wiki", key=app.secret[:64], digest_size=16).hexdigest()
+    yield from beside(wiki, written)
+
+
+def _volume(connection: Connection, volume: Volume, seen: dict[int, Volume]) -> OutVolume:
+    cover = stored_volumes.cover(connection, volume.id)
+    rows = placing.rows(connection, volume.id)
+    front = None
+    if cover.front is not None:
+        head = pages.find_head(connection, volume.id, cover.front)
+        placed = next((row.title for row in rows if row.key == cover.front), names.as_title(cover.front))
+        front = head.title if head is not None else placed
+    return OutVolume(
+        volume.title,
+        rows,
+        cover.summary,
+        volume.closed,
+        front,
+        [seen[library].title for library in volume.libraries if library in seen],
+        volume.language,
+        read_style(house_styles.of(connection, volume.id).rules)[0],
+    )
+
+
+def _kept(connection: Connection, volume: Volume, top: str) -> Iterator[File]:
+    """The files of a volume, by name."""
+    after = ""
+    while True:
+        found = files.of_volume(connection, volume.id, after=after, most=BATCH)
+        for each in found:
+            yield f"{top}/files/{each.name}", files.data(connection, each.hash)
+        if len(found) < BATCH:
+            return
+        after = found[-1].key
+
+
+def write_zip(found: Iterable[File], into: IO[bytes], at: datetime) -> int:
+    """Writes files as a zip; how many they are."""
+    number = 0
+    with zipfile.ZipFile(into, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, data in found:
+            info = zipfile.ZipInfo(path, at.timetuple()[:6])
+            info.external_attr = 0o644 << 16
+            archive.writestr(info, data, zipfile.ZIP_DEFLATED)
+            number += 1
+    return number
+
+
+def new_zip(found: Iterable[File], path: Path, at: datetime) -> int:
+    """Writes files as a zip at a path, all of them or none; how many they are."""
+    made = path.with_name(f".{path.name}.part")
+    try:
+        with made.open("xb") as opened:
+            number = write_zip(found, opened, at)
+        os.replace(made, path)
+        return number
+    except FileExistsError:
+        raise Refused(
+            f"{made} is there: another export is being written, or was cut off. Take it away."
+        ) from None
+    except BaseException:
+        made.unlink(missing_ok=True)
+        raise
+
+
+def write_folder(found: Iterable[File], folder: Path) -> int:
+    """Writes files into a new folder, or one that is empty, all of them or none; how many they are. Refused if
+    something lies there."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise Refused(
+            f"{folder} is there already and not empty. Give the name of a new folder.", code="taken"
+        )
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    # Beside it, so that it comes to its place in one step.
+    made = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
+    try:
+        number = 0
+        for path, data in found:
+            target = made / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
+            number += 1
+        made.chmod(0o755)
+        os.replace(made, folder)
+        return number
+    except BaseException:
+        shutil.rmtree(made, ignore_errors=True)
+        raise

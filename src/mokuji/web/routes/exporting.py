@@ -1,0 +1,18 @@
+"""A volume taken away as a zip of plain files."""
+
+from __future__ import annotations
+
+from fastapi.responses import StreamingResponse
+
+from mokuji import routing
+from mokuji.services.folders import exporting
+from mokuji.web.pages import Who
+
+router = routing.router()
+
+
+@router.get("/-/export/{volume}")
+def export(who: Who, volume: str) -> StreamingResponse:
+    """All of a volume as files."""
+    zipped = exporting.zipped(who.app, who.actor, volume)
+    return StreamingResponse(zipped.parts(), media_type=exporting.ZIP, headers=zipped.headers)
