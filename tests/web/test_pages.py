@@ -211,8 +211,10 @@ def test_every_tick_has_ways_to_be_either_end_without_scripts(browser: Browser) 
 
 
 def test_a_page_with_one_revision_shows_its_text_and_says_so(browser: Browser) -> None:
-    page = browser().get("/-/revisions/tern-4-service-manual/mast-head").text
-    assert _ticks(page) == [1] and "one revision so far" in page and "<pre" in page
+    address = "/-/revisions/tern-4-service-manual/mast-head"
+    page = browser().get(address).text
+    assert _ticks(page) == [1] and "one revision so far" in page and '<article class="former"' in page
+    assert "<pre" in browser().get(address, params={"from": 1, "to": 1, "typed": 1}).text
 
 
 @pytest.mark.parametrize(
@@ -714,8 +716,9 @@ def test_an_undo_in_conflict_shows_both_changes_and_can_leave_that_page(browser:
         status, _ = _post(client, "/-/edit" + charger, **fields, text=text, note=f"now {new}")
         assert status == 200
     changes = client.get("/-/changes").text
-    row = next(part for part in changes.split("<tr ") if "now 6 A" in part)
-    undo = re.search(r'href="(/-/changes/\d+)"', row)
+    # Both saves are of one sitting: the earlier one is folded in the row of the later.
+    assert 'Edited</a> <span class="text-slate">2 times' in changes
+    undo = re.search(r'<li><a href="(/-/changes/\d+)">[^<]*</a> now 6 A', changes)
     assert undo is not None
     plan = client.get(undo[1] + "/undo")
     assert "1 page was changed by others in the same places" in _said(plan.text)
@@ -826,3 +829,10 @@ def test_each_line_of_a_page_says_who_wrote_it_and_leads_to_the_change(browser: 
     assert told["runs"][0]["first"] == 1 and told["runs"][-1]["last"] > 20 and not told["cut"]
     assert client.get("/-/lines/tern-4-service-manual/battery-well?at=999").status_code == 404
     assert "/-/lines/" in client.get("/-/revisions/tern-4-service-manual/battery-well").text
+
+
+@pytest.mark.parametrize("number", ["-1", "0", "999999999999999999999"])
+def test_a_change_that_cannot_be_is_not_undone_at_once(browser: Browser, number: str) -> None:
+    client = browser("wenna")
+    done = client.post(f"/-/undo-now/{number}", data={"token": token(client)})
+    assert 400 <= done.status_code < 500 and done.json()["message"]

@@ -188,7 +188,7 @@ def place_now(who: Who, form: Form, volume: str, page: str) -> Response:
 def undo_now(who: Who, form: Form, number: int) -> Response:
     """Takes such an act back."""
     try:
-        return _at_once(who, Undo(number))
+        return _at_once(who, from_fields(Undo, {}, str(number)))
     except MokujiError as fault:
         return refusal(fault)
 
