@@ -23,9 +23,9 @@ from mokuji.core.diff.origins import lines_of
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.hosting import settle
-from mokuji.services.reading.changes import Asked, changes
-from mokuji.services.reading.line_origins import line_origins
-from mokuji.services.reading.volume_then import as_it_stood, between
+from mokuji.services.looking_back.changes import Asked, changes
+from mokuji.services.looking_back.line_origins import line_origins
+from mokuji.services.looking_back.volume_then import as_it_stood, between
 from mokuji.store.database import Engine, connect, create_database, migrate, reading, writing
 
 LINES, REVISIONS = 500, 1_000

@@ -10,8 +10,8 @@ from mokuji.core.base import names
 from mokuji.core.model.policy import Actor, Role
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import changes
-from mokuji.services.reading.history import LoggedAct
+from mokuji.services.looking_back import changes
+from mokuji.services.looking_back.history import LoggedAct
 from mokuji.services.writing import writing
 from mokuji.store import people, volumes
 from mokuji.store.database import reading

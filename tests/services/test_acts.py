@@ -16,7 +16,8 @@ from mokuji.core.base.errors import Conflict, Forbidden, Missing
 from mokuji.core.diff.diff import changed_lines
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import reading, trash
+from mokuji.services.looking_back import trash
+from mokuji.services.reading import reading
 from mokuji.services.writing import writing
 from mokuji.store import people
 from mokuji.store.database import reading as reading_transaction

@@ -13,7 +13,8 @@ from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import audit, first_owner, invitations, own_page, people, people_of_volumes, program_keys
 from mokuji.services.app_context import AppContext
 from mokuji.services.audit import Wanted
-from mokuji.services.reading import reading, trash
+from mokuji.services.looking_back import trash
+from mokuji.services.reading import reading
 from mokuji.store import people as stored
 from mokuji.store.database import reading as database_reading
 from tests.copies import made_once

@@ -12,8 +12,8 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import changes as log
-from mokuji.services.reading.changes import Asked, changes
+from mokuji.services.looking_back import changes as log
+from mokuji.services.looking_back.changes import Asked, changes
 from mokuji.services.writing.writing import Save, save
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction

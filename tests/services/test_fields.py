@@ -8,7 +8,7 @@ from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import history
+from mokuji.services.looking_back import history
 from mokuji.services.writing import fields
 from tests.services.making import pages, person, texts, volume
 

@@ -22,7 +22,8 @@ from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import checking, folders, importing
-from mokuji.services.reading import reading, trash
+from mokuji.services.looking_back import trash
+from mokuji.services.reading import reading
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import assets_shown, files, findings, writing
 from mokuji.services.writing.assets_shown import AssetsShown

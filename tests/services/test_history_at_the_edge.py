@@ -11,7 +11,8 @@ from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import history, reading, revisions
+from mokuji.services.looking_back import history, revisions
+from mokuji.services.reading import reading
 from mokuji.services.writing import drafts, tasks, writing
 from tests.services import making
 from tests.services.making import give, pages, person, volume

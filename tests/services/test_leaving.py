@@ -9,7 +9,7 @@ from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import people, people_of_volumes, program_keys
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import history
+from mokuji.services.looking_back import history
 from mokuji.services.writing import drafts
 from mokuji.store import people as stored
 from mokuji.store.database import reading as database_reading

@@ -8,8 +8,8 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import line_origins
-from mokuji.services.reading.line_origins import LinesView
+from mokuji.services.looking_back import line_origins
+from mokuji.services.looking_back.line_origins import LinesView
 from mokuji.services.writing import writing
 from tests.copies import made_once
 from tests.services.making import pages, person, volume

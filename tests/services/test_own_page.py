@@ -13,7 +13,7 @@ from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import own_page, passwords, people
 from mokuji.services.app_context import AppContext
 from mokuji.services.devices import device_of
-from mokuji.services.reading import history
+from mokuji.services.looking_back import history
 from mokuji.store import people as stored
 from mokuji.store.database import writing
 from tests.services.making import pages, person, volume

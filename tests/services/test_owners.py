@@ -14,7 +14,8 @@ from mokuji.core.base.errors import Forbidden, Missing, MokujiError, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Permission, PersonPermission, Role, may, may_about
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import history, reading, trash
+from mokuji.services.looking_back import history, trash
+from mokuji.services.reading import reading
 from mokuji.services.writing import writing
 from mokuji.store import people as stored
 from mokuji.store.database import reading as reading_transaction

@@ -8,7 +8,8 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import reading, revisions
+from mokuji.services.looking_back import revisions
+from mokuji.services.reading import reading
 from mokuji.services.writing import writing
 from mokuji.services.writing.putting_back import PutBack, put_back
 from mokuji.services.writing.writing import Clash, Save, save

@@ -11,8 +11,8 @@ import pytest
 from mokuji.core.base.errors import Missing
 from mokuji.core.model.policy import NOBODY, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import revisions
-from mokuji.services.reading.revisions import RevisionsView
+from mokuji.services.looking_back import revisions
+from mokuji.services.looking_back.revisions import RevisionsView
 from mokuji.services.writing.writing import Save, save
 from tests.services.making import person, volume
 

@@ -15,7 +15,8 @@ from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Permission, Role, may
 from mokuji.core.refactor.plans.inline import InlinedEverywhere
 from mokuji.services.app_context import AppContext, refresh
-from mokuji.services.reading import finding, history, reading, trash
+from mokuji.services.looking_back import history, trash
+from mokuji.services.reading import finding, reading
 from mokuji.services.writing import writing
 from mokuji.store.database import reading as database_reading
 from mokuji.store.snapshot import StoredWiki, load_volumes

@@ -20,7 +20,8 @@ from mokuji.core.base.names import key
 from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import finding, history, reading
+from mokuji.services.looking_back import history
+from mokuji.services.reading import finding, reading
 from mokuji.services.writing import drafts, files, writing
 from mokuji.store import page_index
 from mokuji.store.database import reading as reading_transaction

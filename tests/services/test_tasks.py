@@ -11,7 +11,7 @@ from mokuji.core.base.errors import Conflict, Forbidden, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import history
+from mokuji.services.looking_back import history
 from mokuji.services.writing import tasks, writing
 from tests.services.making import pages, person, texts, volume
 

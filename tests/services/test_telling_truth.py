@@ -15,7 +15,8 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor, Role
 from mokuji.core.refactor.plans.undo import Undone
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import reading, trash
+from mokuji.services.looking_back import trash
+from mokuji.services.reading import reading
 from mokuji.store.database import Connection
 from mokuji.store.database import reading as reading_transaction
 from tests.services.making import pages, person, texts, volume

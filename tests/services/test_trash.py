@@ -8,7 +8,7 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import trash
+from mokuji.services.looking_back import trash
 from mokuji.services.writing.writing import Save, save
 from mokuji.store.database import reading
 from tests.services.making import pages, person, texts, volume

@@ -7,7 +7,7 @@ import pytest
 from mokuji.core.base.errors import BadRequest, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading.two_pages import compare_pages
+from mokuji.services.looking_back.two_pages import compare_pages
 from mokuji.services.writing.writing import Save, save
 from tests.services.making import pages, person, volume
 

@@ -12,7 +12,7 @@ from mokuji.acts import doing, requests
 from mokuji.core.base.errors import BadRequest, Missing, MokujiError
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading.volume_then import as_it_stood, between, changed_words
+from mokuji.services.looking_back.volume_then import as_it_stood, between, changed_words
 from mokuji.services.writing.writing import Save, save
 from mokuji.store.database import reading
 from mokuji.store.log import rewound

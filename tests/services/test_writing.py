@@ -11,7 +11,8 @@ from mokuji.core.diff.merge import Conflict as MergeConflict
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services import app_context
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import finding, history, reading
+from mokuji.services.looking_back import history
+from mokuji.services.reading import finding, reading
 from mokuji.services.writing import writing
 from mokuji.store.database import writing as writing_transaction
 from tests.services.making import pages, person, texts, volume

@@ -12,8 +12,8 @@ from mokuji.acts import registry
 from mokuji.core.base.phrases import told
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext
+from mokuji.services.looking_back import history
 from mokuji.services.plain_data import structured
-from mokuji.services.reading import history
 
 
 @dataclass(frozen=True, slots=True)

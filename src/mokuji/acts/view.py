@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from mokuji.acts.act import Act
     from mokuji.acts.crossing import Crossing
     from mokuji.acts.request import Request
-    from mokuji.services.reading.history import LoggedAct
+    from mokuji.services.looking_back.history import LoggedAct
     from mokuji.services.reading.reading import VolumeView
     from mokuji.services.reading.reference_lists import Listed
 

@@ -16,11 +16,12 @@ from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor
 from mokuji.api.shown import shown_in_json
 from mokuji.core.diff.diff import LineRun
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading import changes as looked_through
-from mokuji.services.reading import history, line_origins, reading, trash, volume_then
-from mokuji.services.reading.changes import Asked
-from mokuji.services.reading.history import LoggedAct, Revision
-from mokuji.services.reading.two_pages import compare_pages
+from mokuji.services.looking_back import changes as looked_through
+from mokuji.services.looking_back import history, line_origins, trash, volume_then
+from mokuji.services.looking_back.changes import Asked
+from mokuji.services.looking_back.history import LoggedAct, Revision
+from mokuji.services.looking_back.two_pages import compare_pages
+from mokuji.services.reading import reading
 from mokuji.services.writing import putting_back
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])

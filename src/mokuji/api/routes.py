@@ -42,8 +42,8 @@ from mokuji.core.style.style import (
 from mokuji.core.syntax.headings import words
 from mokuji.services import people
 from mokuji.services.app_context import refresh
+from mokuji.services.looking_back import trash as trash_service
 from mokuji.services.reading import categories, finding, house_styles, reading, templates
-from mokuji.services.reading import trash as trash_service
 from mokuji.services.writing import concepts, writing
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])

@@ -221,7 +221,7 @@ def worker(
 @_sentences
 def purge() -> None:
     """Remove for good what has lain in the trash for 60 days; a running server does so every day."""
-    from mokuji.services.reading import trash
+    from mokuji.services.looking_back import trash
 
     with _app_context(_settings(), "mokuji") as context:
         typer.echo(f"{counted(trash.purge(context), 'page')} removed for good.")

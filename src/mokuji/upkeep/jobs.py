@@ -14,7 +14,7 @@ import structlog
 
 from mokuji.core.base.errors import MokujiError
 from mokuji.services.app_context import AppContext, catch_up
-from mokuji.services.reading import trash
+from mokuji.services.looking_back import trash
 from mokuji.store import jobs
 from mokuji.upkeep import keeping
 from mokuji.upkeep.reports.registry import REPORTS

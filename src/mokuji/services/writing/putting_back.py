@@ -12,8 +12,8 @@ from mokuji.core.diff.diff import compare, without
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.services.app_context import AppContext, ReadContext, check, need_head
-from mokuji.services.reading.former_names import former_names
-from mokuji.services.reading.revisions import need_revision
+from mokuji.services.looking_back.former_names import former_names
+from mokuji.services.looking_back.revisions import need_revision
 from mokuji.services.writing.writing import Clash, bring_together
 from mokuji.store.database import reading
 

@@ -9,8 +9,8 @@ from fastapi.responses import Response
 from mokuji import routing
 from mokuji.acts import registry
 from mokuji.core.base import names
-from mokuji.services.reading import changes as log
-from mokuji.services.reading.changes import Asked
+from mokuji.services.looking_back import changes as log
+from mokuji.services.looking_back.changes import Asked
 from mokuji.web.pages import Visitor, Who
 
 router = routing.router()

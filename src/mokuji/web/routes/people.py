@@ -8,7 +8,8 @@ from mokuji import routing
 from mokuji.acts import registry
 from mokuji.core.base.errors import BadName, BadText, Forbidden, Refused
 from mokuji.services import first_owner, own_page, people, people_of_volumes, program_keys
-from mokuji.services.reading import history, reading
+from mokuji.services.looking_back import history
+from mokuji.services.reading import reading
 from mokuji.web import addresses
 from mokuji.web.pages import SESSION, Form, Visitor, Who, begin_session, drop_cookie, see
 

@@ -9,9 +9,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from mokuji import routing
 from mokuji.acts import registry
-from mokuji.services.reading import line_origins
-from mokuji.services.reading import revisions as rules
-from mokuji.services.reading.two_pages import compare_pages
+from mokuji.services.looking_back import line_origins
+from mokuji.services.looking_back import revisions as rules
+from mokuji.services.looking_back.two_pages import compare_pages
 from mokuji.web import addresses
 from mokuji.web.pages import Who
 from mokuji.web.show import places, safe

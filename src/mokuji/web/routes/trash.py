@@ -8,7 +8,7 @@ from fastapi import Query
 from fastapi.responses import Response
 
 from mokuji import routing
-from mokuji.services.reading import trash as service
+from mokuji.services.looking_back import trash as service
 from mokuji.web.pages import Who
 from mokuji.web.show import places, safe
 

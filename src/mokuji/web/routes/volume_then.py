@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from mokuji import routing
-from mokuji.services.reading import volume_then
+from mokuji.services.looking_back import volume_then
 from mokuji.web.pages import Who
 
 router = routing.router()

@@ -11,9 +11,9 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.core.syntax.reference import Reference, read
 from mokuji.services.app_context import AppContext, ReadContext, need_head
+from mokuji.services.looking_back.revisions import need_revision
 from mokuji.services.reading.linking import resolve_names
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.revisions import need_revision
 from mokuji.store.database import reading
 from mokuji.store.log.history import Revision
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, Ready, make_ready
-from mokuji.services.reading.former_names import AsFormerly, former_names
+from mokuji.services.looking_back.former_names import AsFormerly, former_names
 from mokuji.services.reading.inserting import Inserted, inserted
 from mokuji.services.reading.rendering import Addresses, Rendered, render_ready
 from mokuji.store.log.history import Revision

@@ -12,8 +12,8 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.known_people import known_names
+from mokuji.services.looking_back.history import PAGE, LoggedAct, as_known, known_volumes
 from mokuji.services.reading.categories import ids_under
-from mokuji.services.reading.history import PAGE, LoggedAct, as_known, known_volumes
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading

@@ -12,9 +12,9 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, owned, visible
 from mokuji.services.audit import KEPT
+from mokuji.services.looking_back.as_read import AsRead, as_read
+from mokuji.services.looking_back.revisions import told
 from mokuji.services.notes import Reader
-from mokuji.services.reading.as_read import AsRead, as_read
-from mokuji.services.reading.revisions import told
 from mokuji.store import files, kept_reports
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash

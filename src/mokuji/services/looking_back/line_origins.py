@@ -11,8 +11,8 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, need_head
+from mokuji.services.looking_back.revisions import need_revision, told
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.revisions import need_revision, told
 from mokuji.store.database import reading
 from mokuji.store.log import history
 from mokuji.store.log.history import Revision

@@ -18,8 +18,8 @@ from mokuji.core.diff.diff import LineRun, compare
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext, ReadContext, need_head
+from mokuji.services.looking_back.as_read import AsRead, as_read
 from mokuji.services.notes import Reader
-from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store.database import reading
 from mokuji.store.log import history

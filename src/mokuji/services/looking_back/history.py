@@ -12,10 +12,10 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import OF_PEOPLE, Actor, may, needed_for
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, need_head, owned, visible
+from mokuji.services.looking_back.as_read import AsRead, as_read
+from mokuji.services.looking_back.revisions import need_revision, told
 from mokuji.services.notes import Reader
-from mokuji.services.reading.as_read import AsRead, as_read
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.services.reading.revisions import need_revision, told
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import Connection, reading

@@ -1,0 +1,1 @@
+"""Looking back: earlier revisions, who wrote what, what was done, how volumes stood, what lies in the trash."""
