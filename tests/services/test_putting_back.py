@@ -163,3 +163,17 @@ def test_the_head_of_a_page_says_the_last_note_that_says_something(app: AppConte
     doing.apply(app, writer, requests.Move("guide", "Way", "secret"), None)
     doing.apply(app, writer, requests.Move("secret", "Way", "guide"), None)
     assert "Secret" not in why(NOBODY)
+
+
+def test_references_follow_a_section_that_comes_back(app: AppContext, writer: Actor) -> None:
+    pages(
+        app,
+        writer,
+        "guide",
+        {"Limits": "# Limits\n\n## Torque\n\n12 N·m\n", "Other": "See [[Limits#Torque]]."},
+    )
+    doing.apply(app, writer, requests.Section("guide", "limits", section=1, words="Force"), None)
+    assert texts(app)["Other"] == "See [[Limits#Force]]."
+    found = put_back(app, writer, "guide", "limits", 1)
+    save(app, writer, Save("guide", "Limits", found.text, revision=found.revision, note=found.note))
+    assert texts(app)["Other"] == "See [[Limits#Torque]]."
