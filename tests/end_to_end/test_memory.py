@@ -61,3 +61,20 @@ def test_what_lies_in_the_trash_is_read_before_it_comes_back(open_page: Open) ->
     expect(page.locator("article.former")).to_contain_text("stays out from November to March")
     page.get_by_role("link", name="Plan restoring it").click()
     expect(page.locator(".plan-say")).to_contain_text("1 page comes back")
+
+
+def test_a_passage_that_was_changed_since_is_chosen_when_it_is_put_back(open_page: Open) -> None:
+    page = open_page(f"/-/edit{COLLAR}", who="Wenna", java_script_enabled=False)
+    text = page.get_by_label("Text of the page")
+    text.fill(text.input_value().replace("less than 5 V", "less than 6 V"))
+    page.get_by_role("button", name="Save").click()
+    page = open_page(f"/-/put-back{COLLAR}?from=2&to=3&passage=0", who="Wenna")
+    expect(page.get_by_text("The same words were changed since: choose when you save.")).to_be_visible()
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("Somebody else changed the same passages.")).to_be_visible()
+    page.get_by_label("yours").first.check()
+    page.get_by_role("button", name="Put it together").click()
+    page.keyboard.press("Control+Shift+S")
+    page.wait_for_url(re.compile(f"{COLLAR}$"))
+    expect(page.locator(".text")).to_contain_text("less than 4.5 V")
+    expect(page.locator(".text")).to_contain_text("Turn the buoy so that the tile in question is in the sun.")
