@@ -217,3 +217,34 @@ def test_what_is_gone_is_called_by_its_name_to_who_may_read_it(
     seen = changes(app, NOBODY, Asked(volume="guide"), folded=False).rows
     assert {row.gone for row in seen} == {"", "Mast", "Well"}
     assert "idden" not in repr(changes(app, NOBODY, Asked()))
+
+
+def test_nothing_is_passed_over_where_few_acts_of_other_volumes_reach_in(
+    app: AppContext, people: dict[str, Actor], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wenna = people["wenna"]
+    pages(app, wenna, "parts", {"Early": "x"})
+    doing.apply(app, wenna, requests.Move("parts", "Early", "guide"), None)
+    for revision in range(1, 9):
+        save(
+            app, wenna, Save("guide", "Mast", f"text {revision}", revision=revision, note=f"turn {revision}")
+        )
+    asked = [Asked(volume="guide"), Asked(volume="guide", kind="edit"), Asked(volume="guide", words="try")]
+    asked += [
+        Asked(volume="guide", words="turn 1"),
+        Asked(volume="guide", page="pump"),
+        Asked(volume="guide", page="early"),
+        Asked(by="wenna"),
+    ]
+    wholes = [[row.act.id for row in changes(app, wenna, each, folded=False).rows] for each in asked]
+    for looked in (1, 2, 3):
+        monkeypatch.setattr(filtered, "LOOKED", looked)
+        monkeypatch.setattr(log, "LOOKED", looked)
+        for each, whole in zip(asked, wholes, strict=True):
+            seen: list[int] = []
+            before: int | None = 2**62
+            while before is not None:
+                view = changes(app, wenna, each, before, folded=False)
+                seen += [row.act.id for row in view.rows]
+                before = view.more_before
+            assert seen == whole, (looked, each)

@@ -12,6 +12,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import (
+    CompoundSelect,
     Connection,
     DateTime,
     Select,
@@ -73,7 +74,7 @@ _standing, _reached = (
         ("reached", _reaching.c.volume, _reaching.c.change_set),
     )
 )
-_by_volume = union(
+_of_volumes = union(
     *(
         select(each.c[0])
         .select_from(_of.join(each, true()))
@@ -94,7 +95,14 @@ _wrote = (
     .order_by(states.c.change_set.desc())
     .limit(value("looked"))
 )
-_by_page = union(_wrote, _newest(among(change_set.c.page, "pages")))
+_of_pages = union(_wrote, _newest(among(change_set.c.page, "pages")))
+
+
+def _newest_of(several: CompoundSelect[int]) -> Subquery:
+    """The newest of what was found in several ways: one way may reach further back than another, and what lies between
+    was not looked at there."""
+    ids = several.subquery("every")
+    return select(ids.c[0]).order_by(ids.c[0].desc()).limit(value("looked")).subquery("ids")
 
 
 def _fitting(ids: Subquery, *, look_again: bool) -> Select[int]:
@@ -119,7 +127,7 @@ def _fitting(ids: Subquery, *, look_again: bool) -> Select[int]:
     return found.order_by(one.c.id.desc()).limit(value("most"))
 
 
-_volumes, _authors, _pages = _by_volume.subquery("ids"), _by_author.subquery("ids"), _by_page.subquery("ids")
+_volumes, _authors, _pages = _newest_of(_of_volumes), _by_author.subquery("ids"), _newest_of(_of_pages)
 BY_VOLUME, BY_AUTHOR, BY_PAGE = (
     _fitting(_volumes, look_again=False),
     _fitting(_authors, look_again=True),
