@@ -62,6 +62,32 @@ from mokuji.web.routes import (
     volume_then,
 )
 
+PAGES = (
+    documentation,
+    people,
+    letting_in,
+    finding,
+    editing,
+    exporting,
+    acts,
+    upkeep,
+    templates,
+    categories,
+    changes,
+    choosing,
+    house_styles,
+    files,
+    secrets,
+    sources,
+    tasks,
+    trash,
+    revisions,
+    fields,
+    volume_people,
+    volume_then,
+    audit,
+)
+"""The modules of routes of pages, but for those that take every address that is left."""
 log = structlog.get_logger("mokuji")
 
 
@@ -105,31 +131,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
     def favicon() -> Response:
         return Response((STATIC / "mark.svg").read_bytes(), media_type="image/svg+xml")
 
-    for pages in (
-        documentation,
-        people,
-        letting_in,
-        finding,
-        editing,
-        exporting,
-        acts,
-        upkeep,
-        templates,
-        categories,
-        changes,
-        choosing,
-        house_styles,
-        files,
-        secrets,
-        sources,
-        tasks,
-        trash,
-        revisions,
-        fields,
-        volume_people,
-        volume_then,
-        audit,
-    ):
+    for pages in PAGES:
         web_app.include_router(pages.router, include_in_schema=False)
     for part in (api_assets, api_people, api_letting_in, api_rights, api_history, api_exporting, api_upkeep):
         web_app.include_router(part.router)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from functools import partial
 
 from babel.dates import format_date
@@ -82,6 +82,14 @@ def month(moment: datetime) -> str:
 def day(moment: datetime) -> str:
     """A date as people say it: 24 Nov 2026."""
     return format_date(moment, "d MMM y", locale=_LANGUAGE)
+
+
+def day_typed(typed: str) -> date | None:
+    """A day as a field of a form gives it; None for what is none."""
+    try:
+        return date.fromisoformat(typed) if typed else None
+    except ValueError:
+        return None
 
 
 def time(moment: datetime) -> str:

@@ -361,11 +361,11 @@ def _staying(now: Sequence[Row], wished: Sequence[Row], parents: Mapping[str, st
             siblings.setdefault(parents[row.key], []).append(row.key)
     stay: set[str] = set()
     for keys in siblings.values():
-        stay.update(keys[n] for n in _longest_rising([order[key] for key in keys]))
+        stay.update(keys[n] for n in longest_rising([order[key] for key in keys]))
     return stay
 
 
-def _longest_rising(numbers: Sequence[int]) -> list[int]:
+def longest_rising(numbers: Sequence[int]) -> list[int]:
     """The indexes of a longest rising run of numbers, not necessarily side by side (patience sorting)."""
     tails: list[int] = []
     ends: list[int] = []

@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from rapidfuzz.distance import LCSseq
-
-from mokuji.core.model.contents import Placing, Row, place
+from mokuji.core.model.contents import Placing, Row, longest_rising, place
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,16 +59,14 @@ def moved_entries(before: Sequence[Row], after: Sequence[Row], called: Mapping[s
     was = {called.get(key, key): called.get(over, over) for key, over in above.items()}
     over = _above(after)
     both = was.keys() & over.keys()
-    orders = (
-        [name for row in before if (name := called.get(row.key, row.key)) in both],
-        [row.key for row in after if row.key in both],
-    )
-    number = {name: n for n, name in enumerate(orders[1])}
-    stayed: set[str] = set()
-    for step in LCSseq.opcodes([number[name] for name in orders[0]], [number[name] for name in orders[1]]):
-        if step.tag == "equal":
-            stayed.update(orders[1][step.dest_start : step.dest_end])
-    return [name for name in orders[1] if name not in stayed or was[name] != over[name]]
+    order = {row.key: n for n, row in enumerate(after)}
+    now = [name for row in before if (name := called.get(row.key, row.key)) in both]
+    stayed = {now[n] for n in longest_rising([order[name] for name in now])}
+    return [
+        row.key
+        for row in after
+        if row.key in both and (row.key not in stayed or was[row.key] != over[row.key])
+    ]
 
 
 def _above(rows: Sequence[Row]) -> dict[str, str]:

@@ -235,23 +235,20 @@ def _became(
     found: list[tuple[tuple[int, str], Became]] = []
     for id_ in older.keys() | newer.keys():
         first, last = older.get(id_), newer.get(id_)
-        other_volume, kinds = None, []
+        other_volume: Volume | None = None
+        kinds: tuple[str, ...]
         if first is None:
             source = before.elsewhere.get(id_)
-            if source is not None and source in by_id and id_ in earlier:
-                other_volume, kinds = by_id[source], ["came"]
-            elif source is not None:
-                kinds = ["came"]
-            else:
-                kinds = ["brought back" if id_ in earlier and earlier[id_][2] in context.reads else "written"]
+            was_read = id_ in earlier and earlier[id_][2] in context.reads
+            kinds = ("came",) if source is not None else ("brought back",) if was_read else ("written",)
+            other_volume = by_id.get(source) if source is not None and was_read else None
         elif last is None:
             now = addresses.get(id_)
-            there = context.volumes[now[0]] if now is not None else None
-            other_volume = there if there is not None and there.id != volume.id else None
-            kinds = ["moved away" if other_volume is not None else "gone"]
+            there = context.volumes[now[0]] if now is not None else volume
+            other_volume = there if there.id != volume.id else None
+            kinds = ("gone",) if other_volume is None else ("moved away",)
         else:
-            kinds += ["renamed"] if first[1] != last[1] else []
-            kinds += ["changed"] if id_ in differing else []
+            kinds = _stayed(first[1] != last[1], id_ in differing)
         if not kinds:
             continue
         key = _key((last or first or (0, ""))[1])
@@ -259,7 +256,7 @@ def _became(
         home, address = addresses.get(id_, ("", ""))
         became = Became(
             id_,
-            tuple(kinds),
+            kinds,
             first[1] if first is not None else None,
             last[1] if last is not None else None,
             first[0] if first is not None else 0,
@@ -272,9 +269,17 @@ def _became(
         found.append(((at, key), became))
     found.sort(key=lambda each: each[0])
     called = {_key(older[id_][1]): _key(newer[id_][1]) for id_ in older.keys() & newer.keys()}
-    moved = moved_entries(before.contents, after.contents, called)
+    return [became for _, became in found], _elsewhere(before, after, called)
+
+
+def _elsewhere(before: Stood, after: Stood, called: Mapping[str, str]) -> list[str]:
+    """The names that stand elsewhere in the contents, as they are typed there."""
     titles = {row.key: row.title for row in after.contents}
-    return [became for _, became in found], [titles[key] for key in moved]
+    return [titles[key] for key in moved_entries(before.contents, after.contents, called)]
+
+
+def _stayed(renamed: bool, changed: bool) -> tuple[str, ...]:
+    return tuple(kind for kind, is_so in (("renamed", renamed), ("changed", changed)) if is_so)
 
 
 def _with_words(context: ReadContext, listed: list[Became]) -> tuple[Became, ...]:

@@ -66,8 +66,8 @@ person = Table(
     metadata,
     PersonColumns,
     UniqueConstraint("handle", name="person_handle"),
-    Index("person_called", text("lower(name)")),
 )
+Index("person_called", func.lower(person.c.name))
 
 
 # Handles that somebody had: nobody else gets one while pages still name it.

@@ -2,26 +2,18 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from fastapi.responses import Response
 
 from mokuji import routing
 from mokuji.services import audit
 from mokuji.services.audit import Wanted
 from mokuji.web.pages import Visitor, Who
+from mokuji.web.show import day_typed
 from mokuji.web.tables import as_csv
 
 router = routing.router()
 HEAD = ("at", "what", "by", "about", "volume", "change", "address", "details")
 _FIELDS = ("kind", "person", "volume", "since", "until")
-
-
-def _day(typed: str) -> date | None:
-    try:
-        return date.fromisoformat(typed) if typed else None
-    except ValueError:
-        return None
 
 
 def _wanted(who: Visitor) -> Wanted:
@@ -30,8 +22,8 @@ def _wanted(who: Visitor) -> Wanted:
         given.get("kind", "") if given.get("kind", "") in audit.KINDS else "",
         given.get("person", ""),
         given.get("volume", ""),
-        _day(given.get("since", "")),
-        _day(given.get("until", "")),
+        day_typed(given.get("since", "")),
+        day_typed(given.get("until", "")),
     )
 
 

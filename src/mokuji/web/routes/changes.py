@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from fastapi.responses import Response
 
 from mokuji import routing
@@ -12,16 +10,10 @@ from mokuji.core.base import names
 from mokuji.services.looking_back import changes as log
 from mokuji.services.looking_back.changes import Asked
 from mokuji.web.pages import Visitor, Who
+from mokuji.web.show import day_typed
 
 router = routing.router()
 _FIELDS = ("words", "volume", "kind", "by", "page", "below", "category", "since", "until")
-
-
-def _day(typed: str) -> date | None:
-    try:
-        return date.fromisoformat(typed) if typed else None
-    except ValueError:
-        return None
 
 
 def _asked(who: Visitor) -> Asked:
@@ -34,8 +26,8 @@ def _asked(who: Visitor) -> Asked:
         by=given["by"].strip(),
         kind=given["kind"] if given["kind"] in registry.KINDS else "",
         words=given["words"].strip(),
-        since=_day(given["since"]),
-        until=_day(given["until"]),
+        since=day_typed(given["since"]),
+        until=day_typed(given["until"]),
     )
 
 
