@@ -48,10 +48,11 @@ class Conflict:
 Part = Mine | Theirs | Conflict
 
 
-def merge3(base: str, mine: str, theirs: str) -> list[Part]:
-    """The parts of the merged text, in order; a Conflict where both changed the same words differently."""
+def merge3(base: str, mine: str, theirs: str, *, whole_lines: bool = False) -> list[Part]:
+    """The parts of the merged text, in order; a Conflict where both changed the same words differently, or with
+    ``whole_lines`` the same lines."""
     lines = [text.splitlines(keepends=True) for text in (base, mine, theirs)]
-    return _joined(_merge(lines[0], lines[1], lines[2], 0, finer=True))
+    return _joined(_merge(lines[0], lines[1], lines[2], 0, finer=not whole_lines))
 
 
 def merged(mine: str, parts: Sequence[Part]) -> str | None:
