@@ -12,7 +12,8 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import BadName
 from mokuji.core.model.contents import Row
 from mokuji.core.style.style import Style
-from mokuji.formats.folder import FolderVolume, read, read_base
+from mokuji.formats.folder import FolderVolume, read
+from mokuji.formats.folder_base import ALL, Base, read_base
 from mokuji.formats.folder_out import Names, OutPage, OutVolume, VolumeOut, beside
 
 AWKWARD = [
@@ -72,7 +73,7 @@ TITLES = st.lists(st.one_of(st.sampled_from(AWKWARD), st.text(min_size=1, max_si
 
 def _files(volume: OutVolume, pages: list[OutPage]) -> dict[str, bytes]:
     out = VolumeOut(volume, "Top")
-    written = [*out.about(), *map(out.page, pages), *beside("w", [out])]
+    written = [*out.about(), *map(out.page, pages), *beside("w", [out], {})]
     assert len({path for path, _ in written}) == len(written)
     return dict(written)
 
@@ -93,6 +94,7 @@ def test_what_went_out_comes_back(titles: list[str], data: st.DataObject) -> Non
     placed = [title for title in titles if data.draw(st.booleans())]
     rows = [Row.of(0, title) for title in placed]
     volume = OutVolume(
+        1,
         "Top",
         rows,
         summary=data.draw(st.sampled_from(["", "In: a sentence", "yes"])),
@@ -136,7 +138,7 @@ def test_names_of_devices_are_not_given(name: str) -> None:
 
 def test_a_file_that_was_changed_since_says_its_title_itself() -> None:
     page = OutPage(1, 1, "Its title", "---\ntitle: Another\n---\nx")
-    files = _files(OutVolume("Top", ()), [page])
+    files = _files(OutVolume(1, "Top", ()), [page])
     (path,) = (path for path in files if path.endswith(".md") and "contents" not in path)
     assert _back(files).pages[0].title == "Its title"
     files[path] += b"more"
@@ -152,6 +154,10 @@ def test_a_file_that_was_changed_since_says_its_title_itself() -> None:
         "[]",
         "{}",
         '{"path": 1}',
+        '{"name": 1, "hash": 2}',
+        '{"top": "a", "title": "A", "volume": 1, "contents": [[0]]}',
+        '{"top": "a", "title": "A", "volume": true, "contents": []}',
+        '{"format": 2, "wiki": "w"}',
         "{" * 2_000,
         '{"path": "a", "title": "\\u0000", "hash": "x", "page": 1, "revision": 1}',
         '{"path": "a", "title": "A", "hash": 3, "page": 1, "revision": 1}',
@@ -159,4 +165,4 @@ def test_a_file_that_was_changed_since_says_its_title_itself() -> None:
     ],
 )
 def test_a_line_beside_the_files_that_is_none_is_passed_over(line: str) -> None:
-    assert read_base(line.encode("utf-8", "surrogateescape")) == {}
+    assert read_base(dict.fromkeys(ALL, line.encode("utf-8", "surrogateescape"))) == Base()

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from mokuji.acts.request import Request
     from mokuji.acts.stored_context import StoredContext
     from mokuji.acts.view import PlanView
+    from mokuji.services.folders.coming_back import Coming
     from mokuji.services.reading.reading import VolumeView
     from mokuji.store.acts.acting import Done
     from mokuji.store.log.history import LoggedAct
@@ -56,6 +57,8 @@ class Choices:
     text: str = ""
     first: int = 0
     """A later change that is to be taken back before (0: none is known)."""
+    coming: Coming | None = None
+    """A folder that was brought, compared."""
 
 
 NO_CHOICES = Choices()
@@ -113,6 +116,8 @@ class Act(Generic[R, F]):
     """Whether a page must have sections for it."""
     taken_back: Callable[[StoredContext, R], LoggedAct | None] = _nothing
     """The change that it is about, if it is about one."""
+    beforehand: Callable[[StoredContext, R, Plan], None] = _nothing
+    """What else is written before it is done."""
     afterwards: Callable[[StoredContext, R, Done, LoggedAct | None], None] = _nothing
     """What else is written once it is done."""
     instead: Callable[[PlanView, R], tuple[str, Request] | None] = _nothing
@@ -126,6 +131,8 @@ class Act(Generic[R, F]):
     """Whether its rows are all of one sort, to be marked at once, and shown as they will be."""
     captured_heading: str = "Now unwritten, will lead to a page"
     tells_places: bool = True
+    tells_copies: bool = True
+    """Whether files that come about by it are told as copied along."""
     for_volumes: bool = False
     """Whether there is a plan of it for a whole volume, too."""
     command: str = ""

@@ -45,8 +45,8 @@ from mokuji.store.snapshot import load_volumes
 def plan(app: AppContext, actor: Actor, request: Request) -> PlanView:
     """What an act would do. A refusal is part of the view, so that the request can be changed and made again."""
     with reading(app.engine) as connection:
-        view = _view(connection, actor, request)
         context = StoredContext(connection, actor)
+        view = _view(context, request)
         return replace(view, choices=view.act.choices(context, request, view.place, view.head))
 
 
@@ -55,9 +55,8 @@ def _planned(context: StoredContext, request: Request) -> Plan:
     return with_files(context, act_of(request).plan(context, request))
 
 
-def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
+def _view(context: StoredContext, request: Request) -> PlanView:
     act = act_of(request)
-    context = StoredContext(connection, actor)
     place, head = _in_hand(context, act, request)
     by_id = {volume.id: volume for volume in context.volumes.values()}
     taken_back = act.taken_back(context, request)
@@ -67,7 +66,7 @@ def _view(connection: Connection, actor: Actor, request: Request) -> PlanView:
         taken_back = replace(taken_back, note=note)
     empty = PlanView(act, request, place, head, by_id, taken_back=taken_back)
     try:
-        with told_to(connection, actor):
+        with told_to(context.connection, context.actor):
             made = _planned(context, request)
     except Missing as missing:
         if missing.code == "page_missing" and head is None and act.about is About.PAGE:
@@ -138,10 +137,16 @@ def apply(
         except MokujiError:
             if seen is None:
                 raise
-            return _view(connection, actor, request)
+            return _fresh(connection, actor, request)
         if seen is not None and (made.digest != seen or made.nothing_to_do or made.conflicts):
-            return _view(connection, actor, request)
+            return _fresh(connection, actor, request)
         return carry_out(context, request, made, by)
+
+
+def _fresh(connection: Connection, actor: Actor, request: Request) -> PlanView:
+    context = StoredContext(connection, actor)
+    view = _view(context, request)
+    return replace(view, choices=view.act.choices(context, request, view.place, view.head))
 
 
 def _of_now(connection: Connection, actor: Actor, request: Request) -> Actor:
@@ -175,6 +180,7 @@ def carry_out(context: StoredContext, request: Request, made: Plan, by: Signatur
         more |= {"undoes": taken_back.id, "undone": root_of(taken_back)}
     if asked_in := _asked_in(context, request, taken_back):
         more["asked_in"] = asked_in
+    act.beforehand(context, request, made)
     done = acting.do(context.connection, made, volume, by, more, proposed)
     act.afterwards(context, request, done, taken_back)
     _audit(context, act, made, done.volumes.get(volume, volume), by, done.change_set, taken_back)

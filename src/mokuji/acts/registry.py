@@ -40,7 +40,7 @@ from mokuji.acts.reuse import (
     inline,
     slot_value,
 )
-from mokuji.acts.volumes import access, contents, create, language, libraries, outline, role
+from mokuji.acts.volumes import access, bring_back, contents, create, language, libraries, outline, role
 from mokuji.acts.volumes import delete as delete_volume
 from mokuji.acts.volumes import rename as rename_volume
 
@@ -63,6 +63,7 @@ ACTS: tuple[Act[Any, Any], ...] = (
     source_delete.ACT,
     person_rename.ACT,
     contents.ACT,
+    bring_back.ACT,
     outline.ACT,
     create.ACT,
     rename_volume.ACT,

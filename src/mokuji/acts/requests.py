@@ -44,6 +44,7 @@ from mokuji.acts.reuse.slot_value import GiveValue as GiveValue
 from mokuji.acts.several import Several as Several
 from mokuji.acts.undo import Undo as Undo
 from mokuji.acts.volumes.access import Access as Access
+from mokuji.acts.volumes.bring_back import BringBack as BringBack
 from mokuji.acts.volumes.contents import Contents as Contents
 from mokuji.acts.volumes.create import CreateVolume as CreateVolume
 from mokuji.acts.volumes.delete import DeleteVolume as DeleteVolume

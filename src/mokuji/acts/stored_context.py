@@ -29,6 +29,11 @@ class StoredContext(ReadContext):
     shown: bool = True
 
     @cached_property
+    def kept(self) -> dict[object, object]:
+        """What takes long to find, for those who ask for it again in this transaction."""
+        return {}
+
+    @cached_property
     def readable_wiki(self) -> StoredWiki:
         return StoredWiki(self.connection, self.volumes)
 

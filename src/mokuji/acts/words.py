@@ -39,7 +39,7 @@ def _following(view: PlanView) -> list[str]:
         said.append(
             f"{counted(made.sections, 'section reference')} {'follows' if made.sections == 1 else 'follow'}."
         )
-    if made.copied:
+    if made.copied and view.act.tells_copies:
         named = ", ".join(f"“{each}”" for each in made.copied[:TOLD_FILES])
         more = len(made.copied) - TOLD_FILES
         named += f" and {counted(more, 'more file')}" if more > 0 else ""

@@ -7,11 +7,9 @@ and gives values; who opens the files is not this module's matter.
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from hashlib import sha256
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -25,10 +23,9 @@ from mokuji.core.style.flaws import Mend
 from mokuji.core.style.style import Style, read_style
 from mokuji.core.syntax import front_matter
 from mokuji.formats.contents import read_contents
+from mokuji.formats.folder_base import PAGES_FILE, PageBase, read_pages
 
 NO_STYLE = Style()
-PAGES_FILE = ".mokuji-folder/pages.jsonl"
-"""What lies beside the page files of a folder that was written by Mokuji: a line of JSON for each page."""
 _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
 
@@ -61,20 +58,6 @@ class FolderPage:
     title: str
     text: str
     whole: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class BaseEntry:
-    """What a page was when it was written into a folder: path, title, the SHA-256 of its file, whether it had a place
-    in the contents, its number and its revision. ``whole``: the file is the text, and the title stands only here."""
-
-    path: str
-    title: str
-    hash: str
-    placed: bool
-    page: int
-    revision: int
-    whole: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +100,7 @@ class FolderWiki:
 @dataclass(slots=True)
 class _Reading:
     problems: list[FolderProblem] = field(default_factory=list)
-    base: Mapping[str, BaseEntry] = field(default_factory=dict)
+    base: Mapping[str, PageBase] = field(default_factory=dict)
 
     def say(self, path: str, code: str, message: str) -> None:
         self.problems.append(FolderProblem(path, code, message))
@@ -143,8 +126,7 @@ def read(files: Iterable[tuple[str, bytes]], name: str = "Wiki") -> FolderWiki:
     """
     given = dict(sorted(files))
     reading = _Reading()
-    if PAGES_FILE in given:
-        reading.base = read_base(given[PAGES_FILE])
+    reading.base = read_pages(given.get(PAGES_FILE))
     kept = {path: data for path, data in given.items() if not _passed_over(path)}
     if any("/" not in path and path.endswith(".md") for path in kept):
         groups = {"": kept}
@@ -243,7 +225,7 @@ def _page(reading: _Reading, path: str, data: bytes) -> FolderPage | None:
     if text is None:
         return None
     entry = reading.base.get(path)
-    if entry is not None and entry.whole and entry.hash == sha256(data).hexdigest():
+    if entry is not None and entry.says_title(data):
         return FolderPage(path, entry.title, text, text)
     front = front_matter.read(text)
     title = front.words("title") or PurePosixPath(path).stem
@@ -259,34 +241,6 @@ def read_page(path: str, data: bytes) -> tuple[str, str] | None:
     """Title and text of a page file by itself; None if it cannot be read."""
     page = _page(_Reading(), path, data)
     return (page.title, page.text) if page is not None else None
-
-
-def base_line(entry: BaseEntry, *, whole: bool) -> str:
-    """An entry as it is written down."""
-    told: dict[str, object] = {"path": entry.path, "title": entry.title, "hash": entry.hash}
-    told |= {"page": entry.page, "revision": entry.revision}
-    if not entry.placed:
-        told["placed"] = False
-    if whole:
-        told["whole"] = True
-    return json.dumps(told, ensure_ascii=False) + "\n"
-
-
-def read_base(data: bytes) -> dict[str, BaseEntry]:
-    """The entries by path. Who wrote the folder may have been anybody: a line that is none is passed over."""
-    found: dict[str, BaseEntry] = {}
-    for line in data.decode("utf-8", "replace").splitlines():
-        try:
-            told = json.loads(line)
-            title = names.check_title(told["title"])
-            path, hash_, page, revision = (told[name] for name in ("path", "hash", "page", "revision"))
-        except (ValueError, TypeError, KeyError, RecursionError, BadName):
-            continue
-        texts = isinstance(path, str) and isinstance(hash_, str) and title == told["title"]
-        if texts and type(page) is int and type(revision) is int:
-            placed, whole = told.get("placed") is not False, told.get("whole") is True
-            found[path] = BaseEntry(path, title, hash_, placed, page, revision, whole)
-    return found
 
 
 def _without_title(text: str, front: front_matter.FrontMatter) -> str:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import json
 import re
 import unicodedata
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from hashlib import sha256
 from typing import Any
@@ -23,13 +23,25 @@ from mokuji.core.base.errors import Refused
 from mokuji.core.model.contents import Row
 from mokuji.core.style.style import Style, as_fields
 from mokuji.formats.contents import write_contents
-from mokuji.formats.folder import PAGES_FILE, BaseEntry, base_line, read_page
+from mokuji.formats.folder import read_page
+from mokuji.formats.folder_base import (
+    FILES_FILE,
+    FORMAT,
+    FORMAT_FILE,
+    PAGES_FILE,
+    SOURCES_FILE,
+    VOLUMES_FILE,
+    PageBase,
+    VolumeBase,
+    hash_line,
+    hash_of_source,
+    page_line,
+    volume_line,
+)
 from mokuji.formats.folder_wiki import file_name, titled
 
 MOST_BYTES = 200
 """Maximum number of bytes of the name of a file, before its ending: file systems take 255."""
-FORMAT_FILE = ".mokuji-folder/format.json"
-FORMAT = 1
 _RESERVED = re.compile(r"(?:con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(?:\..*)?", re.IGNORECASE)
 """Names that an operating system keeps for devices (common practice)."""
 _TAKEN_AT_TOP = ("contents", "files")
@@ -37,8 +49,9 @@ _TAKEN_AT_TOP = ("contents", "files")
 
 @dataclass(frozen=True, slots=True)
 class OutVolume:
-    """A volume as it goes out, without its pages: ``front`` and ``libraries`` are titles."""
+    """A volume as it goes out, without its pages: its number; ``front`` and ``libraries`` are titles."""
 
+    volume: int
     title: str
     contents: Sequence[Row]
     summary: str = ""
@@ -88,18 +101,27 @@ def _short(name: str, most: int) -> str:
 
 
 class VolumeOut:
-    """Writes a volume into a folder of its own (``top``), page by page."""
+    """Writes a volume into a folder of its own (``top``), page by page and file by file."""
 
     def __init__(self, volume: OutVolume, top: str) -> None:
         self._volume, self._top = volume, top
         self._names = Names(_TAKEN_AT_TOP)
         self._placed = {row.key for row in volume.contents}
-        self.base: list[str] = []
+        self._settings = settings_text(volume).encode()
+        self.pages: list[str] = []
+        self.files: list[str] = []
 
     def about(self) -> Iterator[tuple[str, bytes]]:
         """The files that say what the volume is."""
-        yield f"{self._top}/volume.yaml", settings_text(self._volume).encode()
+        yield f"{self._top}/volume.yaml", self._settings
         yield f"{self._top}/contents.md", write_contents(self._volume.contents).encode()
+
+    @property
+    def line(self) -> str:
+        """What the volume was when it left, as it is written down."""
+        rows = tuple((row.depth, row.title) for row in self._volume.contents)
+        hash_ = sha256(self._settings).hexdigest()
+        return volume_line(VolumeBase(self._top, self._volume.volume, self._volume.title, rows, hash_))
 
     def page(self, page: OutPage) -> tuple[str, bytes]:
         """The file of a page: its text as it is, with a ``title:`` where its name does not say it and the text can take
@@ -107,8 +129,17 @@ class VolumeOut:
         path = f"{self._top}/{self._names.give(page.title)}.md"
         data = _with_title(page, path)
         placed = names.key(page.title) in self._placed
-        entry = BaseEntry(path, page.title, sha256(data).hexdigest(), placed, page.page, page.revision)
-        self.base.append(base_line(entry, whole=read_page(path, data) != (page.title, page.text)))
+        whole = read_page(path, data) != (page.title, page.text)
+        hash_ = sha256(data).hexdigest()
+        self.pages.append(
+            page_line(PageBase(path, page.title, hash_, placed, page.page, page.revision, whole))
+        )
+        return path, data
+
+    def file(self, name: str, data: bytes) -> tuple[str, bytes]:
+        """A file that pages name."""
+        path = f"{self._top}/files/{name}"
+        self.files.append(hash_line(path, sha256(data).hexdigest()))
         return path, data
 
 
@@ -143,8 +174,14 @@ def settings_text(volume: OutVolume) -> str:
     return dumped
 
 
-def beside(wiki: str, volumes: Sequence[VolumeOut]) -> Iterator[tuple[str, bytes]]:
-    """The files of ``.mokuji-folder/``; ``wiki`` tells wikis apart."""
+def beside(
+    wiki: str, volumes: Sequence[VolumeOut], sources: Mapping[str, Mapping[str, Any]]
+) -> Iterator[tuple[str, bytes]]:
+    """The files of ``.mokuji-folder/``; ``wiki`` tells wikis apart, ``sources`` are fields by name."""
     told = {"format": FORMAT, "wiki": wiki}
     yield FORMAT_FILE, (json.dumps(told, indent=1) + "\n").encode()
-    yield PAGES_FILE, "".join(line for volume in volumes for line in volume.base).encode()
+    yield VOLUMES_FILE, "".join(volume.line for volume in volumes).encode()
+    yield PAGES_FILE, "".join(line for volume in volumes for line in volume.pages).encode()
+    yield FILES_FILE, "".join(line for volume in volumes for line in volume.files).encode()
+    told_sources = (hash_line(name, hash_of_source(fields)) for name, fields in sources.items())
+    yield SOURCES_FILE, "".join(told_sources).encode()

@@ -16,6 +16,7 @@ from mokuji.store.tables import change_set, filing, page, person, revision
 HEAD_COLUMNS = (page.c.id, page.c.volume, page.c.key, page.c.title, page.c.revision)
 """What ``PageHead`` is made of."""
 HEAD = select(*HEAD_COLUMNS).where(page.c.volume == value("volume"), page.c.key == value("key"))
+HEADS_IN = select(*HEAD_COLUMNS).where(page.c.volume == value("volume"), among(page.c.id, "pages"))
 ALL_IDS = select(page.c.id).where(page.c.volume == value("volume")).order_by(page.c.id)
 _changed = select(
     page.c.changed,
@@ -88,6 +89,12 @@ def find_head(connection: Connection, volume: int, key: str) -> PageHead | None:
     """The page of a volume that has this title key."""
     row = connection.execute(HEAD, {"volume": volume, "key": key}).first()
     return PageHead(*row) if row else None
+
+
+def heads_in(connection: Connection, volume: int, ids: Collection[int]) -> dict[int, PageHead]:
+    """Those of some pages that stand in a volume, by id."""
+    rows = connection.execute(HEADS_IN, {"volume": volume, "pages": ids}) if ids else ()
+    return {row[0]: PageHead(*row) for row in rows}
 
 
 def by_name(connection: Connection, volume: int, *, named: str, after: str, most: int) -> list[PageHead]:

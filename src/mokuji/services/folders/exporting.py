@@ -120,13 +120,17 @@ def _files(
             for id_ in sorted(found):
                 page = found[id_]
                 yield out.page(OutPage(id_, page.head.revision, page.head.title, page.text))
-        yield from _kept(connection, volume, top)
+        yield from _kept(connection, volume, out)
     cited = sources.called(connection, sources.cited(connection, [each.id for each in volumes]).keys())
     if cited:
         told = [(cited[key].name, cited[key].fields) for key in sorted(cited)]
         yield SOURCE_FILES[0], bibliography.write_json(told).encode()
-    wiki = blake2b(b"which wiki", key=app.secret[:64], digest_size=16).hexdigest()
-    yield from beside(wiki, written)
+    yield from beside(mark_of(app), written, {each.name: each.fields for each in cited.values()})
+
+
+def mark_of(app: AppContext) -> str:
+    """What tells this wiki from others."""
+    return blake2b(b"which wiki", key=app.secret[:64], digest_size=16).hexdigest()
 
 
 def _volume(connection: Connection, volume: Volume, seen: dict[int, Volume]) -> OutVolume:
@@ -138,6 +142,7 @@ def _volume(connection: Connection, volume: Volume, seen: dict[int, Volume]) -> 
         placed = next((row.title for row in rows if row.key == cover.front), names.as_title(cover.front))
         front = head.title if head is not None else placed
     return OutVolume(
+        volume.id,
         volume.title,
         rows,
         cover.summary,
@@ -149,13 +154,13 @@ def _volume(connection: Connection, volume: Volume, seen: dict[int, Volume]) -> 
     )
 
 
-def _kept(connection: Connection, volume: Volume, top: str) -> Iterator[File]:
+def _kept(connection: Connection, volume: Volume, out: VolumeOut) -> Iterator[File]:
     """The files of a volume, by name."""
     after = ""
     while True:
         found = files.of_volume(connection, volume.id, after=after, most=BATCH)
         for each in found:
-            yield f"{top}/files/{each.name}", files.data(connection, each.hash)
+            yield out.file(each.name, files.data(connection, each.hash))
         if len(found) < BATCH:
             return
         after = found[-1].key

@@ -29,8 +29,9 @@ from mokuji.core.model.sources import formatted
 from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.syntax.pointers import source_key
 from mokuji.core.syntax.reference import Kind
-from mokuji.formats.folder import PAGES_FILE, FolderProblem
+from mokuji.formats.folder import FolderProblem
 from mokuji.formats.folder import read as read_files
+from mokuji.formats.folder_base import PAGES_FILE
 from mokuji.formats.folder_wiki import FolderIndex, index
 from mokuji.services.folders.kept_summaries import summed_up
 from mokuji.services.folders.summaries import Summary

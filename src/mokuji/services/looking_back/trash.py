@@ -15,7 +15,7 @@ from mokuji.services.audit import KEPT
 from mokuji.services.looking_back.as_read import AsRead, as_read
 from mokuji.services.looking_back.revisions import told
 from mokuji.services.notes import Reader
-from mokuji.store import files, kept_reports
+from mokuji.store import brought, files, kept_reports
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import reading
@@ -57,6 +57,7 @@ def purge(app: AppContext) -> int:
         files.forget(connection, before, app.clock() - STAGED)
         kept_reports.forget(connection, before)
         audit.forget(connection, app.clock() - KEPT)
+        brought.forget(connection, before)
         return pages
 
 

@@ -76,9 +76,10 @@ def do(
         volumes.pass_on_addresses(
             connection, [removed_page.head for removed_page in change_set.removed], successors
         )
-    copies = assets.change(connection, change_set.assets, by)
+    copies, changed = assets.change(connection, change_set.assets, by)
     roles.change(connection, change_set.roles)
     detail = _detail(plan, more or {}, given, given_volumes, back)
+    detail["things"] = _things(changed)
     if kept_back := _settle(connection, plan, kept):
         detail["written_in"] = kept_back
     change_sets.set_detail(connection, number, {**detail, "copies": copies} if copies else detail)
@@ -221,12 +222,6 @@ def _detail(
             for span in sorted(spans)
         ],
         "contents": placing.as_data(back),
-        "things": [
-            [asdict(asset) if asset is not None else None for asset in (change.before, change.after)]
-            for change in plan.change_set.assets
-            # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
-            if change.before is not None or (change.after is not None and change.after.id)
-        ],
         "roles": [
             [each.volume, each.person, each.handle, each.name, int(each.before), int(each.after)]
             for each in plan.change_set.roles
@@ -236,6 +231,15 @@ def _detail(
             for volume in plan.change_set.volumes
         ],
     }
+
+
+def _things(changes: Sequence[AssetChange]) -> list[list[dict[str, Any] | None]]:
+    return [
+        [asdict(asset) if asset is not None else None for asset in (change.before, change.after)]
+        for change in changes
+        # Copies of files that a page brought to another volume are kept apart: what names them by now keeps them.
+        if change.before is not None or (change.after is not None and change.after.id)
+    ]
 
 
 def _volume(volume: Volume | None, given: Mapping[int, int]) -> list[Any] | None:

@@ -75,6 +75,7 @@ _CHANGE_SOURCE = (
         at=value("when"),
     )
 )
+_ADD_SOURCE = insert(source).returning(source.c.id)
 _DELETE_SOURCE = delete(source).where(source.c.id == value("id"))
 # As text: what is given its former id back overrides that of the sequence, which expressions do not say.
 _BACK_FILE = text(
@@ -174,15 +175,24 @@ def _id(change: AssetChange) -> int:
     return (change.before or change.after).id  # type: ignore[union-attr]
 
 
-def change(connection: Connection, changes: Sequence[AssetChange], by: Signature) -> list[int]:
-    """Writes what becomes of things; the ids of files that were not there before."""
-    made: list[int | None] = []
+def change(
+    connection: Connection, changes: Sequence[AssetChange], by: Signature
+) -> tuple[list[int], tuple[AssetChange, ...]]:
+    """Writes what becomes of things; the ids of files that were not there before, and the changes with the ids that new
+    sources got."""
+    made: list[int] = []
+    done: list[AssetChange] = []
     for each in changes:
         if _sort(each) == "file":
-            made.append(_change_file(connection, each, by))
+            id_ = _change_file(connection, each, by)
+            made += [id_] if id_ is not None else []
+        elif _sort(each) == "source":
+            done.append(_change_source(connection, each, by))
+            continue
         else:
-            {"source": _change_source, "person": _change_person}[_sort(each)](connection, each, by)
-    return [id_ for id_ in made if id_ is not None]
+            _change_person(connection, each, by)
+        done.append(each)
+    return made, tuple(done)
 
 
 def take_back(connection: Connection, copies: Collection[int]) -> int:
@@ -223,17 +233,21 @@ def _change_file(connection: Connection, change: AssetChange, by: Signature) -> 
     return None
 
 
-def _change_source(connection: Connection, change: AssetChange, by: Signature) -> None:
+def _change_source(connection: Connection, change: AssetChange, by: Signature) -> AssetChange:
     if change.after is None:
         connection.execute(_DELETE_SOURCE, {"id": _id(change)})
-        return
+        return change
     after = change.after
-    if change.before is None:
-        values = {"key": after.key, "name": after.name, "person": by.author, "at": by.at}
-        connection.execute(_BACK_SOURCE, {**values, "id": after.id, "fields": after.content})
-    else:
+    if change.before is not None:
         told = {"new_key": after.key, "new_name": after.name, "new_fields": json.loads(after.content)}
         connection.execute(_CHANGE_SOURCE, {**told, "of": after.id, "by": by.author, "when": by.at})
+        return change
+    values = {"key": after.key, "name": after.name, "person": by.author, "at": by.at}
+    if after.id:
+        connection.execute(_BACK_SOURCE, {**values, "id": after.id, "fields": after.content})
+        return change
+    given = connection.execute(_ADD_SOURCE, {**values, "fields": json.loads(after.content)}).scalar_one()
+    return AssetChange(None, replace(after, id=given))
 
 
 def _change_person(connection: Connection, change: AssetChange, by: Signature) -> None:

@@ -71,6 +71,9 @@ _named = (
 SOME = _every.where(
     states.c.page == _named.c.page, states.c.number == _named.c.number, among(states.c.written_in, "seen")
 )
+TEXTS_OF_SOME = select(states.c.page, states.c.text).where(
+    states.c.page == _named.c.page, states.c.number == _named.c.number, among(states.c.written_in, "seen")
+)
 TEXTS_BELOW = (
     select(states.c.number, states.c.text)
     .where(*_SEEN, states.c.number < value("number"))
@@ -126,6 +129,17 @@ def revision(connection: Connection, page: int, number: int, seen: Seen) -> Revi
 def text_of(connection: Connection, page: int, number: int, seen: Seen) -> str | None:
     """The text of a revision."""
     return connection.execute(TEXT, {"page": page, "number": number, "seen": seen}).scalar()
+
+
+def texts_of_some(connection: Connection, seen: Seen, wanted: Collection[tuple[int, int]]) -> dict[int, str]:
+    """The texts of some revisions, by page; ``wanted`` are page and number, one of each page."""
+    values = {
+        "pages": [page for page, _ in wanted],
+        "revisions": [number for _, number in wanted],
+        "seen": seen,
+    }
+    rows = connection.execute(TEXTS_OF_SOME, values) if wanted else ()
+    return {row.page: row.text for row in rows}
 
 
 def some(connection: Connection, seen: Seen, wanted: Collection[tuple[int, int]]) -> list[Revision]:

@@ -13,6 +13,8 @@ from mokuji.store.tables.assets import scaled as scaled
 from mokuji.store.tables.assets import source as source
 from mokuji.store.tables.assets import staged as staged
 from mokuji.store.tables.base import metadata as metadata
+from mokuji.store.tables.brought import brought as brought
+from mokuji.store.tables.brought import brought_file as brought_file
 from mokuji.store.tables.index import alias as alias
 from mokuji.store.tables.index import field as field
 from mokuji.store.tables.index import filing as filing
