@@ -286,6 +286,10 @@ INSERT INTO program_key (person, token, name, writes, volumes, made, expires)
 INSERT INTO audit (at, kind, by_person, person, volume, change_set)
     SELECT now() + make_interval(secs => s), 'kind ' || s % 30, 1 + s % 400, 1 + s * 7 % 400, 1 + s % 40, 1 + s % 8000
     FROM generate_series(1, 20000) s;
+INSERT INTO brought (volume, person, name, at, files, said)
+    SELECT 1 + s % 40, 1 + s % 400, 'out', now() + make_interval(secs => s), 2, '{}' FROM generate_series(1, 8000) s;
+INSERT INTO brought_file (brought, path, hash, read, data)
+    SELECT id, 'Guide/' || f || '.md', 'x', f % 2 = 0, 'text' FROM brought, generate_series(1, 4) f;
 INSERT INTO sign_in_try (key, at) SELECT decode(md5((s % 900)::text), 'hex'), now() FROM generate_series(1, 8000) s;
 INSERT INTO page (volume, key, title, revision, changed)
     SELECT 1 + p % 40, 'page ' || md5(p::text), 'Page', 1, now() FROM generate_series(1, 12000) p;

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, insert, select, update
 from sqlalchemy.dialects.postgresql import JSONB
 
 from mokuji.store.statements import value
@@ -73,7 +73,7 @@ DATA = select(files.c.data).where(files.c.brought == value("of"), files.c.path =
 _CHOOSE = (
     update(folders)
     .where(folders.c.id == value("of"))
-    .values(choices=folders.c.choices.op("||")(value("chosen").cast(JSONB)))
+    .values(choices=folders.c.choices.op("||")(bindparam("chosen", type_=JSONB)))
 )
 _DROP = delete(folders).where(folders.c.id == value("of"))
 _FORGET = delete(folders).where(folders.c.at < value("before"))

@@ -19,7 +19,17 @@ from mokuji.store.tables import former_volume as former_volumes
 
 _IS = volume.c.id == value("volume")
 _FRONT = update(volume).where(_IS).values(front=value("new_front"))
-_FRONT_RENAMED = _FRONT.where(volume.c.front == value("old"))
+_renamed = (
+    func.unnest(numbers("volumes"), texts("old"), texts("new"))
+    .table_valued("volume", "old", "new")
+    .render_derived("renamed")
+)
+# All at once: of two pages that exchange their names, the one that was the front page still is.
+_FRONTS_RENAMED = (
+    update(volume)
+    .where(volume.c.id == _renamed.c.volume, volume.c.front == _renamed.c.old)
+    .values(front=_renamed.c.new)
+)
 _CHANGE = (
     update(volume)
     .where(_IS)
@@ -121,9 +131,15 @@ def volume_of(
     return Volume(id_, key, title, closed, tuple(libraries), language)
 
 
-def rename_front(connection: Connection, volume: int, old: str, key: str) -> None:
-    """A volume's front page stays its front page under another name."""
-    connection.execute(_FRONT_RENAMED, {"volume": volume, "old": old, "new_front": key})
+def rename_fronts(connection: Connection, renamed: Sequence[tuple[int, str, str]]) -> None:
+    """A volume's front page stays its front page under another name; ``renamed`` are volume, key before and after."""
+    if renamed:
+        values = {
+            "volumes": [volume for volume, _, _ in renamed],
+            "old": [old for _, old, _ in renamed],
+            "new": [new for _, _, new in renamed],
+        }
+        connection.execute(_FRONTS_RENAMED, values)
 
 
 def change_volume(connection: Connection, volume: Volume) -> None:

@@ -7,10 +7,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from mokuji.acts.act import About, Act, Choices
+from mokuji.acts.act import NO_CHOICES, About, Act, Choices
 from mokuji.acts.request import request
 from mokuji.acts.stored_context import StoredContext
 from mokuji.acts.view import PlanView
+from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.model.assets import Asset, AssetChange
 from mokuji.core.refactor.bringing.bring import BroughtBack, bring
@@ -82,7 +83,10 @@ def note(facts: BroughtBack) -> Phrase:
 
 
 def choices(context: StoredContext, request: BringBack, *_: Any) -> Choices:
-    return Choices(coming=coming(context, request))
+    try:
+        return Choices(coming=coming(context, request))
+    except MokujiError:
+        return NO_CHOICES  # the plan says why
 
 
 def bytes_of_files(context: StoredContext, request: BringBack, made: Plan) -> None:

@@ -280,7 +280,8 @@ def _changed(
         else:
             about = kept[f"{place}/{_named(kept, place, item)}"].about
             if about is not None:
-                content = json.dumps({"hash": item.hash, **about})
+                told_of = {name: about[name] for name in ("type", "size", "width", "height")}
+                content = json.dumps({"hash": item.hash, **told_of})
                 yield AssetChange(
                     before, Asset("file", before.id if before else 0, volume.id, item.name, content)
                 )

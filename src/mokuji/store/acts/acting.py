@@ -176,12 +176,15 @@ def _in_volumes(placings: tuple[Placing, ...], given: Mapping[int, int]) -> list
 
 
 def _keep_fronts(connection: Connection, changes: list[PageChange]) -> None:
-    for change in changes:
-        if not change.moved:
-            continue  # most are not, in an act on thousands
-        after = change.head_after
-        if after.key != change.head.key and after.volume == change.head.volume:
-            volumes.rename_front(connection, after.volume, change.head.key, after.key)
+    heads = [(change.head, change.head_after) for change in changes if change.moved]
+    volumes.rename_fronts(
+        connection,
+        [
+            (after.volume, head.key, after.key)
+            for head, after in heads
+            if after.key != head.key and after.volume == head.volume
+        ],
+    )
 
 
 def _remember_names(connection: Connection, changes: list[PageChange]) -> None:

@@ -213,6 +213,9 @@ def _heads_back(past: Past, there: Mapping[int, Page], gone: Collection[int]) ->
 def _places(past: Past, there: Mapping[int, Page], heads: Mapping[int, PageHead]) -> tuple[Placing, ...]:
     """The places that are given back; each page takes its own along, whatever it is called and wherever it is by
     now."""
+    renamed = {id_: was for id_, was in past.heads.items() if id_ in heads}
+    if len(renamed) > 1 and all(there[id_].head.volume == heads[id_].volume for id_ in renamed):
+        return tuple(_places_of_renamed(past, there, heads))
     made = {
         names.key(past.called.get(id_, was.title)): id_ for id_, was in past.heads.items() if id_ in heads
     }
@@ -237,6 +240,41 @@ def _places(past: Past, there: Mapping[int, Page], heads: Mapping[int, PageHead]
         if now.volume == back.volume and now.title != back.title:
             found.append(Rekey(now.volume, now.key, back.key, back.title))
     return tuple(found)
+
+
+def _places_of_renamed(
+    past: Past, there: Mapping[int, Page], heads: Mapping[int, PageHead]
+) -> Iterator[Placing]:
+    """As ``_places``, of an act that called several pages otherwise in their volume, and may have sorted them, too."""
+    ids = [id_ for id_ in past.heads if id_ in heads]
+    # What the act called each, as it is called by now.
+    now = {
+        (there[id_].head.volume, names.key(past.called.get(id_, there[id_].head.title))): there[id_].head.key
+        for id_ in ids
+    }
+    back = {(heads[id_].volume, there[id_].head.key): id_ for id_ in ids}
+    left = set(ids)
+
+    def of_now(volume: int, key: str | None) -> str | None:
+        return None if key is None else now.get((volume, key), key)
+
+    for each in past.contents:
+        key = of_now(each.volume, each.key) or each.key
+        if isinstance(each, Rekey):
+            now.pop((each.volume, each.key), None)
+            left.discard(back.get((each.volume, key), 0))
+            yield replace(each, key=key)
+        elif isinstance(each, Take):
+            left.discard(back.get((each.volume, key), 0))
+            yield replace(each, key=key)
+        else:
+            under, after = of_now(each.volume, each.under), of_now(each.volume, each.after)
+            yield replace(each, key=key, under=under, after=after)
+    for id_ in sorted(left):
+        head, wanted = there[id_].head, heads[id_]
+        # Names that pages exchange stand where they stood.
+        if head.title != wanted.title and (head.volume, wanted.key) not in back:
+            yield Rekey(head.volume, head.key, wanted.key, wanted.title)
 
 
 def _without_a_page(wiki: Wiki, outcome: Outcome, past: Past) -> Iterator[AffectedReference]:
