@@ -1,6 +1,7 @@
 // What every page has: go box, way back to the desk, cards of references, contents, keys.
 // Reading and a plain save work without any of it.
 import Alpine from "@alpinejs/csp";
+import { bringing } from "./bringing.js";
 import { card } from "./card.js";
 import { arrived } from "./desk/drafts.js";
 import { contents } from "./contents.js";
@@ -21,6 +22,7 @@ import { way } from "./way.js";
 visit(document.body.dataset);
 if (document.body.dataset.page) arrived();
 Alpine.data("go", go);
+Alpine.data("bringing", bringing);
 Alpine.data("card", card);
 Alpine.data("contents", contents);
 Alpine.data("keys", keys);

@@ -29,12 +29,13 @@ Send = Callable[[Message], Awaitable[None]]
 Application = Callable[[Message, Receive, Send], Awaitable[None]]
 FaultResponse = Callable[[Request, int, str, str], Response]
 
-BODY = 120.0
-"""Seconds in which the body of a request must have come."""
+BODY, BROUGHT = 120.0, 900.0
+"""Seconds in which the body of a request must have come, and in which what is brought must."""
 TAKING = 60.0
 """Seconds in which a reader must take the next part of an answer."""
 OWN_NAMES = frozenset({"localhost"})
 """Hosts by which a server is always known: besides its addresses in numbers, which no other site can have as a name."""
+_BRINGS = re.compile(r"/-/bring/[^/]+|/api/v1/volumes/[^/]+/brought")
 _PRIVATE = re.compile(r"(/-/(?:calendar|invited|new-password)/)[^/]+")
 """Addresses that are as good as a password: what of them the log holds."""
 
@@ -47,10 +48,10 @@ class TooSlow(Exception):
     """A request's body does not come to its end."""
 
 
-def _bounded(receive: Receive, largest: int) -> Receive:
-    """The coming of a body with a bound in size (TooLarge, in bytes) and in time (TooSlow, after ``BODY`` seconds)."""
+def _bounded(receive: Receive, largest: int, seconds: float) -> Receive:
+    """The coming of a body with a bound in size (TooLarge, in bytes) and in time (TooSlow)."""
     size, whole = 0, False
-    until = asyncio.get_running_loop().time() + BODY
+    until = asyncio.get_running_loop().time() + seconds
 
     async def coming() -> Message:
         nonlocal size, whole
@@ -72,7 +73,7 @@ def _bounded(receive: Receive, largest: int) -> Receive:
 
 class Guard:
     """Guards an application. ``hosts`` are the names by which it may be asked; ``version`` is that of its static files,
-    ``largest`` the most bytes of a body."""
+    ``largest`` the most bytes of a body, ``largest_brought`` of one that brings a folder."""
 
     def __init__(
         self,
@@ -82,6 +83,7 @@ class Guard:
         hosts: Collection[str],
         version: str,
         largest: int,
+        largest_brought: int,
         site: Site = NOWHERE,
     ) -> None:
         self.app = app
@@ -89,7 +91,7 @@ class Guard:
         self._site = site
         self._hosts = OWN_NAMES | {site.host} | {host.strip().lower() for host in hosts}
         self._version = version.encode()
-        self._largest = largest
+        self._bounds = {False: (largest, BODY), True: (largest_brought, BROUGHT)}
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -118,8 +120,9 @@ class Guard:
         async def refuse(status: int, said: str, code: str) -> None:
             await self._fault(Request(scope), status, said, code)(scope, receive, guarded)
 
+        brings = self._brings(scope)
         try:
-            refusal = self._refusal(scope)
+            refusal = self._refusal(scope, self._bounds[brings][0])
             if refusal is not None:
                 await refuse(*refusal)
                 return
@@ -132,9 +135,13 @@ class Guard:
             scope = {**scope, "path": inside or "/healthz"}
             # RFC 9110, 9.1: whoever answers GET answers HEAD; the server itself leaves the body out.
             asked = {**scope, "method": "GET"} if scope["method"] == "HEAD" else scope
-            await self.app(asked, _bounded(receive, self._largest), guarded)
+            await self.app(asked, _bounded(receive, *self._bounds[brings]), guarded)
         except TooLarge:
-            await refuse(413, "A request holds at most 16 MB. Divide the page into several.", "large")
+            most = f"{self._bounds[brings][0] / 1e6:.0f} MB"
+            said = f"A request holds at most {most}. Divide the page into several."
+            if brings:
+                said = f"At most {most} are brought at once. Bring it in parts."
+            await refuse(413, said, "large")
         except TooSlow:
             said = "The request did not come to its end in time. Nothing was changed; send it again."
             await refuse(408, said, "slow")
@@ -151,11 +158,15 @@ class Guard:
             took = round((time.perf_counter() - started) * 1000, 1)
             log.info("request", method=scope["method"], path=_shown(scope["path"]), status=status, ms=took)
 
-    def _refusal(self, scope: Message) -> tuple[int, str, str] | None:
+    def _brings(self, scope: Message) -> bool:
+        """Whether a request brings a folder."""
+        return scope["method"] == "POST" and bool(_BRINGS.fullmatch(self._site.inside(scope["path"]) or ""))
+
+    def _refusal(self, scope: Message, largest: int) -> tuple[int, str, str] | None:
         """Why a request is not even looked at."""
         values = dict(scope["headers"])
         length = values.get(b"content-length", b"")
-        if length.isdigit() and int(length) > self._largest:
+        if length.isdigit() and int(length) > largest:
             raise TooLarge
         if not self._is_ours(values.get(b"host", b"").decode("latin-1")):
             said = (

@@ -16,6 +16,7 @@ from starlette.requests import ClientDisconnect
 
 from mokuji import __version__
 from mokuji.api import assets as api_assets
+from mokuji.api import bringing as api_bringing
 from mokuji.api import exporting as api_exporting
 from mokuji.api import faults as api_faults
 from mokuji.api import history as api_history
@@ -38,6 +39,7 @@ from mokuji.web.pages import LARGEST_BODY, STATIC, STATIC_VERSION
 from mokuji.web.routes import (
     acts,
     audit,
+    bringing,
     categories,
     changes,
     choosing,
@@ -68,6 +70,7 @@ PAGES = (
     letting_in,
     finding,
     editing,
+    bringing,
     exporting,
     acts,
     upkeep,
@@ -116,7 +119,13 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
     web_app.state.app = app
     colour_by(apart.colour)
     web_app.add_middleware(
-        Guard, fault=fault_response, hosts=hosts, version=STATIC_VERSION, largest=LARGEST_BODY, site=site
+        Guard,
+        fault=fault_response,
+        hosts=hosts,
+        version=STATIC_VERSION,
+        largest=LARGEST_BODY,
+        largest_brought=bringing.MOST_BYTES,
+        site=site,
     )
     _install_faults(web_app)
     web_app.mount("/-/static", StaticFiles(directory=STATIC), name="static")
@@ -133,7 +142,16 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
 
     for pages in PAGES:
         web_app.include_router(pages.router, include_in_schema=False)
-    for part in (api_assets, api_people, api_letting_in, api_rights, api_history, api_exporting, api_upkeep):
+    for part in (
+        api_assets,
+        api_people,
+        api_letting_in,
+        api_rights,
+        api_history,
+        api_exporting,
+        api_bringing,
+        api_upkeep,
+    ):
         web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.

@@ -136,7 +136,7 @@ def test_all_that_was_done_to_a_folder_comes_and_is_taken_back_as_one(
     held = {each.name for each in files.files_of(app, owner, "guide").files}
     assert held == {"new.png", "store.png", "valve.png"}
     assert files.content(app, files.fetch(app, owner, "guide", "valve.png")) == picture(40)
-    assert brought.listed(app, owner, "guide") == [], "what was taken in waits no more"
+    assert brought.listed(app, owner, "guide").folders == (), "what was taken in waits no more"
     doing.apply(app, owner, requests.Undo(done.change_set), None)
     assert state_of(app) == before
 
@@ -266,7 +266,7 @@ def test_who_may_not_write_brings_nothing_and_what_waits_is_seen_by_nobody_else(
         brought.compared(app, owner, "other", id_)
     view = doing.plan(app, writer, requests.BringBack("guide", id_))
     assert view.refusal is not None and view.refusal.code == "brought_missing"
-    assert brought.listed(app, writer, "guide") == []
+    assert brought.listed(app, writer, "guide").folders == ()
     brought.discard(app, owner, "guide", id_)
     with pytest.raises(Missing):
         brought.compared(app, owner, "guide", id_)
@@ -298,10 +298,10 @@ def test_a_claim_about_a_page_of_another_volume_tells_nothing_of_it(
 def test_what_has_waited_for_a_month_is_discarded(app: AppContext, owner: Actor, folder: Path) -> None:
     brought.receive_folder(app, owner, "guide", folder)
     trash.purge(app)
-    assert len(brought.listed(app, owner, "guide")) == 1
+    assert len(brought.listed(app, owner, "guide").folders) == 1
     app.clock.now += timedelta(days=trash.KEPT_DAYS)  # type: ignore[attr-defined]
     trash.purge(app)
-    assert brought.listed(app, owner, "guide") == []
+    assert brought.listed(app, owner, "guide").folders == ()
 
 
 # ---- zips ------------------------------------------------------------------------

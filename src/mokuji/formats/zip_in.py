@@ -58,7 +58,7 @@ class Zip:
                     code="bad_zip",
                 )
             taken.add(path)
-        lead = _wrapped(taken)
+        lead = wrapped(taken)
         self.entries = tuple(
             Entry(path[len(lead) :], info)
             for path, info in zip(paths, infos, strict=True)
@@ -95,6 +95,13 @@ class Zip:
 def _path(info: zipfile.ZipInfo) -> str:
     """The path of a file in it. BadFile for one that leads elsewhere, or is not to be read."""
     path = info.filename
+    if stat.S_ISLNK(info.external_attr >> 16):
+        raise BadFile(
+            f"“{path}” is a link. Put the file itself in its place, and pack the folder again.",
+            code="bad_zip",
+        )
+    if info.flag_bits & _ENCRYPTED:
+        raise BadFile(f"“{path}” is locked with a password. Pack the folder without one.", code="bad_zip")
     if not info.flag_bits & _UTF8 and not path.isascii():
         # Without the flag it stands there in some old encoding, or in UTF-8 by those that forget the flag.
         try:
@@ -104,6 +111,11 @@ def _path(info: zipfile.ZipInfo) -> str:
                 f"The name of “{path}” is not UTF-8. Pack the folder with a program that writes names so.",
                 code="bad_zip",
             ) from None
+    return checked_path(path)
+
+
+def checked_path(path: str) -> str:
+    """A path of a file in what is brought, as it is kept. BadFile for one that leads elsewhere."""
     parts = PurePosixPath(path).parts
     if (
         not parts
@@ -114,18 +126,11 @@ def _path(info: zipfile.ZipInfo) -> str:
         or (len(parts[0]) == 2 and parts[0][1] == ":")
     ):
         shown = path.encode("utf-8", "backslashreplace").decode().replace("\0", "\\0")
-        raise BadFile(f"“{shown}” leads out of the zip. Nothing was taken from it.", code="bad_zip")
-    if stat.S_ISLNK(info.external_attr >> 16):
-        raise BadFile(
-            f"“{path}” is a link. Put the file itself in its place, and pack the folder again.",
-            code="bad_zip",
-        )
-    if info.flag_bits & _ENCRYPTED:
-        raise BadFile(f"“{path}” is locked with a password. Pack the folder without one.", code="bad_zip")
+        raise BadFile(f"“{shown}” leads out of what was brought. Nothing was taken from it.", code="bad_zip")
     return "/".join(parts)
 
 
-def _wrapped(paths: set[str]) -> str:
+def wrapped(paths: set[str]) -> str:
     """What all paths begin with where the folder itself was packed rather than what lies in it."""
     inside = [path[: -len(FORMAT_FILE)] for path in paths if path.endswith(f"/{FORMAT_FILE}")]
     return inside[0] if FORMAT_FILE not in paths and len(inside) == 1 and inside[0].count("/") == 1 else ""

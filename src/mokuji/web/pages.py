@@ -61,6 +61,7 @@ def bodies(schema: dict[str, Any]) -> list[str]:
 
 
 environment.filters.update(
+    beside=show.beside,
     bodies=bodies,
     pair=lambda name: (name, name),
     near=near,
@@ -268,8 +269,6 @@ async def checked_form(request: Request, who: Who) -> dict[str, str]:
 
 async def checked_upload(request: Request, who: Who) -> tuple[dict[str, str], tuple[str, bytes] | None]:
     """The fields of a form as ``checked_form`` gives them, and the file that came along: its name and its bytes."""
-    if not from_here(request):
-        raise Forbidden("This form was sent by another site, so nothing was done.", code="form_token")
     # What is too large for a page is said by the page that it came from.
     fields: dict[str, str] = {}
     file: tuple[str, bytes] | None = None
@@ -282,19 +281,25 @@ async def checked_upload(request: Request, who: Who) -> tuple[dict[str, str], tu
     for name, value in fields.items():
         if "\x00" in value and name not in TEXTS:
             raise BadText(f"The field “{name}” holds a NUL character, which none can. Take it out.")
+    check_token(request, who, fields.get("token", ""))
+    return fields, file
+
+
+def check_token(request: Request, who: Visitor, token: str) -> None:
+    """Forbidden unless a form was made here, for this very visitor."""
+    if not from_here(request):
+        raise Forbidden("This form was sent by another site, so nothing was done.", code="form_token")
     # Who is signed in has one token, bound to the session. Who is not has nothing to lose by a form; one that was made
     # in a session that has ended since is told so by what it asks for.
     held = (
         (who.session,) if who.session else (cookie(request, SESSION), who.visit if not who.new_visit else "")
     )
-    token = fields.get("token", "")
     if not any(value and people.form_token_fits(who.app, value, token) for value in held):
         raise Forbidden(
             "This form was made before you signed in or out, or on another site, so nothing was done. "
             "Go back, load the page again, and send it once more.",
             code="form_token",
         )
-    return fields, file
 
 
 Form = Annotated[dict[str, str], Depends(checked_form)]

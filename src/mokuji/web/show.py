@@ -10,6 +10,7 @@ from markupsafe import Markup
 
 from mokuji.core.base.phrases import counted
 from mokuji.core.base.spans import Lines
+from mokuji.core.diff.diff import Piece, compare
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext
@@ -101,3 +102,12 @@ def initials(name: str) -> str:
     """The first letters of a name, at most two."""
     parts = name.split()
     return "".join(part[0] for part in (parts[:1] + parts[-1:] if len(parts) > 1 else parts))[:2].upper()
+
+
+def beside(here: str, there: str) -> tuple[list[tuple[Piece, ...]], list[tuple[Piece, ...]]]:
+    """Two passages that stand side by side, line by line, with what differs marked."""
+    runs = compare(here, there)
+    return (
+        [line for run in runs for line in (run.after if run.kind == "same" else run.before)],
+        [line for run in runs for line in run.after],
+    )

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import os
 import stat
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from hashlib import sha256
 from pathlib import Path
 from typing import IO
@@ -22,12 +23,22 @@ from mokuji.core.refactor.bringing.comparing import SIDES
 from mokuji.core.syntax import files as file_names
 from mokuji.formats.folder_base import ALL, BESIDE, FORMAT_FILE, read_base
 from mokuji.formats.media import recognise
-from mokuji.formats.zip_in import MOST_BESIDE, MOST_FILES, MOST_OF_ONE, MOST_UNPACKED, Zip
+from mokuji.formats.zip_in import (
+    MOST_BESIDE,
+    MOST_FILES,
+    MOST_OF_ONE,
+    MOST_UNPACKED,
+    Zip,
+    checked_path,
+    wrapped,
+)
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.folders import coming_back
 from mokuji.services.folders.coming_back import ORDER, Coming
 from mokuji.services.folders.exporting import mark_of
 from mokuji.services.folders.folders import SOURCE_FILES
+from mokuji.services.looking_back.trash import KEPT_DAYS as KEPT_DAYS
+from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.store import brought as stored
 from mokuji.store import files
 from mokuji.store.database import Connection, reading
@@ -41,6 +52,14 @@ LONGEST_NAME = 200
 LONGEST_ID = 2_000
 """Maximum number of code points of the id of something that is chosen."""
 Opened = Callable[[], bytes]
+
+
+@dataclass(frozen=True)
+class Waiting:
+    """The folders of somebody that wait at a volume, newest first."""
+
+    place: VolumeView
+    folders: tuple[stored.Folder, ...]
 
 
 @dataclass
@@ -122,6 +141,41 @@ def receive_zip(app: AppContext, actor: Actor, volume_key: str, name: str, sourc
     return _receive(app, actor, volume_key, name.removesuffix(".zip"), found)
 
 
+def receive_files(
+    app: AppContext, actor: Actor, volume_key: str, given: Sequence[tuple[str, IO[bytes]]]
+) -> int:
+    """Keeps files of a folder, as a browser sends them: their paths begin with the name of the folder."""
+    if len(given) > MOST_FILES:
+        raise BadFile(f"There are more than {MOST_FILES:,} files. Bring them in parts.", code="too_large")
+    paths = [checked_path(path) for path, _ in given]
+    if len(set(paths)) < len(paths):
+        raise BadFile("Two of the files have the same path. Choose the folder again.", code="bad_zip")
+    tops = {path.partition("/")[0] for path in paths}
+    name = tops.pop() if len(tops) == 1 and all("/" in path for path in paths) else ""
+    inside = [path[len(name) + 1 :] if name else path for path in paths]
+    lead = wrapped(set(inside))
+    found = (
+        (path[len(lead) :], partial(_bounded, path, file))
+        for path, (_, file) in zip(inside, given, strict=True)
+        if path.startswith(lead)
+    )
+    return _receive(app, actor, volume_key, name or "files", found)
+
+
+def _bounded(path: str, file: IO[bytes]) -> bytes:
+    most = MOST_BESIDE if path.startswith(f"{BESIDE}/") else MOST_OF_ONE
+    data = file.read(most + 1)
+    if len(data) > most:
+        raise BadFile(f"“{path}” has more than {most / 1e6:.0f} MB. Leave it out.", code="too_large")
+    return data
+
+
+def check_may_bring(app: AppContext, actor: Actor, volume_key: str) -> None:
+    """Missing or Forbidden for who may not bring anything to a volume."""
+    with reading(app.engine) as connection:
+        ReadContext(connection, actor).volume(volume_key, Permission.RENAME)
+
+
 def receive_folder(app: AppContext, actor: Actor, volume_key: str, folder: Path) -> int:
     """Keeps a folder of this machine that is brought to a volume; its number. Links are not followed."""
     if not folder.is_dir():
@@ -199,12 +253,6 @@ def need(context: ReadContext, volume_key: str, id_: int) -> tuple[Volume, store
     return volume, found
 
 
-def waiting(context: ReadContext, volume: Volume) -> list[stored.Folder]:
-    """The folders of the actor that wait at a volume, newest first."""
-    person = context.actor.person
-    return stored.of_person(context.connection, person, volume.id, WAITING) if person is not None else []
-
-
 def compared(app: AppContext, actor: Actor, volume_key: str, id_: int) -> Coming:
     """What a folder that waits would change by now."""
     with reading(app.engine) as connection:
@@ -213,11 +261,14 @@ def compared(app: AppContext, actor: Actor, volume_key: str, id_: int) -> Coming
         return coming_back.compared(context, volume, folder)
 
 
-def listed(app: AppContext, actor: Actor, volume_key: str) -> list[stored.Folder]:
+def listed(app: AppContext, actor: Actor, volume_key: str) -> Waiting:
     """What waits at a volume, for who may bring something there."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        return waiting(context, context.volume(volume_key, Permission.RENAME))
+        volume = context.volume(volume_key, Permission.RENAME)
+        person = context.actor.person
+        found = stored.of_person(connection, person, volume.id, WAITING) if person is not None else []
+        return Waiting(volume_view(context, volume), tuple(found))
 
 
 def choose(app: AppContext, actor: Actor, volume_key: str, id_: int, chosen: Mapping[str, str]) -> None:
