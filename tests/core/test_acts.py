@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 
@@ -17,6 +18,8 @@ from mokuji.core.model.contents import Put, place
 from mokuji.core.model.policy import Role
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.amending import amend
+from mokuji.core.refactor.bringing.bring import bring
+from mokuji.core.refactor.bringing.comparing import compare
 from mokuji.core.refactor.combining import Combining
 from mokuji.core.refactor.facts import NoFacts
 from mokuji.core.refactor.plan import Plan
@@ -51,6 +54,7 @@ from mokuji.core.refactor.plans.volumes import (
 from tests.core.casebook import cases, outcome, parted
 from tests.core.test_contents import listed, rows_of
 from tests.properties.promises import applied, past_of
+from tests.properties.test_bringing import Memory, as_file, as_left
 
 
 class Asked:
@@ -259,6 +263,22 @@ def _role(a: Asked) -> Plan:
     )
 
 
+def _bring_back(a: Asked) -> Plan:
+    """``bring back Volume: Title, Title -> Title, nothing``: what their files are called when they come back."""
+    volume, _, listed = a.what.partition(": ")
+    home = a.volume(volume)
+    then = {page.head.id: page for page in a.wiki.pages_by_id.values() if page.head.volume == home}
+    called = dict(zip(listed.split(", "), a.to.split(", "), strict=True))
+    files = [
+        replace(as_file(page), title=called.get(page.head.title, page.head.title))
+        for page in then.values()
+        if called.get(page.head.title) != "nothing"
+    ]
+    memory = Memory(a.wiki, {id_: page.text for id_, page in then.items()}, home)
+    found = compare(memory, files, [as_left(page) for page in then.values()], {}, based=True)
+    return bring(a.wiki, home, found, folder="folder")
+
+
 VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
@@ -301,6 +321,7 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "contents": _contents,
     "outline": _contents,
     "place": _place,
+    "bring back": _bring_back,
     "language": lambda a: set_language(a.wiki, a.volume(a.what), a.to),
     "access": lambda a: set_closed(a.wiki, a.volume(a.what), closed=a.to == "its people"),
     "role": _role,

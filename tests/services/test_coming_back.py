@@ -139,6 +139,7 @@ def test_all_that_was_done_to_a_folder_comes_and_is_taken_back_as_one(
     assert brought.listed(app, owner, "guide").folders == (), "what was taken in waits no more"
     doing.apply(app, owner, requests.Undo(done.change_set), None)
     assert state_of(app) == before
+    assert len(brought.listed(app, owner, "guide").folders) == 1, "it waits again"
 
 
 def test_a_folder_that_nobody_touched_brings_nothing(app: AppContext, owner: Actor, folder: Path) -> None:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import io
+import zipfile
 from collections.abc import Callable
 from typing import Any
 
@@ -18,6 +20,7 @@ from mokuji.core.base.errors import Forbidden
 from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
+from mokuji.services.folders import brought, exporting
 from mokuji.services.reading import reading
 from mokuji.services.writing import files, writing
 from mokuji.store import exchanged, page_index
@@ -58,7 +61,24 @@ def _filled(app: AppContext) -> Actor:
     files.stage(app, writer, "guide", "lamp.png", picture("PNG", (50, 20)))
     save_source(app, writer, "gel", {"title": "Gel"}, new=True)
     pages(app, writer, "guide", THINGS)
+    _brought(app, writer)
     return writer
+
+
+def _brought(app: AppContext, writer: Actor) -> None:
+    """The guide, taken away and worked on elsewhere."""
+    out = exporting.zipped(app, writer, "guide")
+    worked = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(b"".join(out.parts()))) as left, zipfile.ZipFile(worked, "w") as back:
+        for name in left.namelist():
+            data = left.read(name)
+            if name == "Guide/Seal ring.md":
+                continue
+            if name == "Guide/Well.md":
+                data += b"And [[Lid]].\n"
+            back.writestr(name.replace("/Pump.md", "/Bilge pump.md").replace("lamp.png", "light.png"), data)
+        back.writestr("Guide/Lid.md", "New: [[Bilge pump]].\n")
+    brought.receive_zip(app, writer, "guide", "work.zip", worked)
 
 
 app, writer = made_once(_filled)
@@ -208,6 +228,12 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
             ),
         ),
         "3 acts in one: ",
+    ),
+    (
+        "bring back",
+        lambda: requests.BringBack("guide", 1),
+        "From “work”: 1 page is new, 1 page gets another text, 1 page gets another title, 1 page goes to the trash, "
+        "1 file changes.",
     ),
     (
         "category",

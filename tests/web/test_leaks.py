@@ -8,6 +8,7 @@ too.
 from __future__ import annotations
 
 import html
+import io
 import re
 from collections.abc import Iterator
 from datetime import timedelta
@@ -23,6 +24,7 @@ from mokuji.acts import doing, requests
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services import invitations, people, people_of_volumes, program_keys
 from mokuji.services.app_context import AppContext, refresh
+from mokuji.services.folders import brought
 from mokuji.services.writing import drafts, files
 from mokuji.store import people as stored
 from mokuji.store.database import writing
@@ -76,6 +78,9 @@ def _filled(app: AppContext) -> None:
     doing.apply(app, keeper, requests.GiveRole("vault", "jonas", "nobody"), None, note="no heron of ours")
     invitations.invite(app, keeper, {"vault": "writer"}, "for a heron")
     people_of_volumes.offer(app, keeper, "vault", "heron-guest", "reader")
+    for actor in (keeper, was):
+        named = [("heron/Heron plan.md", io.BytesIO(b"heron")), ("heron/Heron new.md", io.BytesIO(b"heron"))]
+        brought.receive_files(app, actor, "vault", named)
     program_keys.make(app, keeper, "heron key", ["vault"], writes=True, days=30)
     password = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1).hash("buoy")
     with writing(app.engine) as connection:
@@ -101,6 +106,7 @@ VALUES = {
     "name": ["heron-plan", "heron.png"],
     "handle": ["heron-keeper"],
     "token": ["none"],
+    "folder": ["1", "2"],
     "rest": ["none"],
 }
 NAMES = {"/-/plan/": sorted(ON_PAGES), "/-/volume/": sorted(ON_VOLUMES), "/-/upkeep/": sorted(REPORTS)}

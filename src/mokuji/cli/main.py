@@ -288,11 +288,25 @@ def _load_and_serve(context: AppContext, settings: Settings, *, load_only: bool)
 @_sentences
 def import_folder(
     folder: Annotated[
-        Path, typer.Argument(help="A folder of .md files, or of such folders: one volume each.")
+        Path,
+        typer.Argument(
+            help="A folder of .md files, or of such folders: one volume each. With --into also a zip of one."
+        ),
     ],
     owner: Annotated[
         str, typer.Option("--owner", help="Handle of the person who will own the volumes.")
     ] = "",
+    into: Annotated[str, typer.Option("--into", help="Bring it back into this volume, which is there.")] = "",
+    by: Annotated[
+        str, typer.Option("--as", help="Handle of the person whose act it is; --into needs one.")
+    ] = "",
+    prefer: Annotated[
+        str, typer.Option("--prefer", help="Which side counts where both changed the same: folder or wiki.")
+    ] = "",
+    only_plan: Annotated[
+        bool, typer.Option("--plan", help="With --into: say what would change, and do nothing.")
+    ] = False,
+    note: Annotated[str, typer.Option("--note", help="What the log is to say of it.")] = "",
     leave_out: Annotated[
         bool,
         typer.Option(
@@ -300,18 +314,31 @@ def import_folder(
         ),
     ] = False,
 ) -> None:
-    """Bring a folder of page files into the wiki as new volumes: all of it, or nothing."""
+    """Bring a folder of page files into the wiki as new volumes, or back into one: all of it, or nothing."""
+    from mokuji.cli.bringing import bring_back
     from mokuji.cli.on_folder import put_in_order
     from mokuji.services import people
     from mokuji.services.folders import importing
 
-    put_in_order(folder)
+    if folder.is_dir():
+        put_in_order(folder)
     with _app_context(_settings(), "mokuji") as context:
+        if into:
+            if not by:
+                raise Refused(
+                    "Say whose act it is: --as HANDLE, of somebody who may write there.", code="no_actor"
+                )
+            actor = people.actor_called(context, by)
+            bring_back(context, actor, folder, into, prefer=prefer, only_plan=only_plan, note=note)
+            return
         wiki = importing.read_folder(folder)
         person = people.person_id(context, owner) if owner else None
-        note = f"Imported from {folder.name}"
+        author = people.person_id(context, by) if by else person
+        said = note or f"Imported from {folder.name}"
         try:
-            problems = importing.import_now(context, folder, wiki, note, owner=person, leave_out=leave_out)
+            problems = importing.import_now(
+                context, folder, wiki, said, owner=person, author=author, leave_out=leave_out
+            )
         except importing.NotWhole as fault:
             for problem in fault.problems:
                 typer.echo(str(problem), err=True)
@@ -319,8 +346,8 @@ def import_folder(
         for problem in problems:
             typer.echo(f"{problem} Left out.", err=True)
         pages = sum(len(volume.pages) for volume in wiki.volumes)
-        said = f"{counted(len(wiki.volumes), 'volume')} with {counted(pages, 'page')}"
-        typer.echo(f"{said} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
+        came = f"{counted(len(wiki.volumes), 'volume')} with {counted(pages, 'page')}"
+        typer.echo(f"{came} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
 
 
 @app.command("export")

@@ -205,6 +205,17 @@ def person_id(app: AppContext, handle: str) -> int:
     return account.id
 
 
+def actor_called(app: AppContext, handle: str) -> Actor:
+    """A person by handle, with the roles of now; Missing if there is none, Forbidden for one who may not sign in."""
+    with reading(app.engine) as connection:
+        account = people.account(connection, handle.strip().casefold())
+        if account is not None and account.closed is not None:
+            raise Forbidden(f"“{handle}” may not sign in any more. Let them in again first.", code="closed")
+        if account is not None:
+            return people.actor_by_id(connection, account.id)
+    raise Missing(f"Nobody is called “{handle}” here. Add the person first: mokuji add-person {handle}.")
+
+
 def add(
     app: AppContext,
     handle: str,

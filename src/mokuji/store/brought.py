@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, delete, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, exists, insert, select, update
 from sqlalchemy.dialects.postgresql import JSONB
 
 from mokuji.store.statements import value
 from mokuji.store.tables import brought as folders
 from mokuji.store.tables import brought_file as files
+from mokuji.store.tables import change_set
 
 BATCH_BYTES = 4_000_000
 """Files are written in batches of about so many bytes."""
@@ -30,6 +31,7 @@ class Folder:
     files: int
     said: Any
     choices: Any
+    taken: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,9 +59,10 @@ _COUNTED = (
     update(folders).where(folders.c.id == value("of")).values(files=value("number"), said=value("what"))
 )
 ONE = select(folders).where(folders.c.id == value("id"))
+_stands = exists().where(change_set.c.id == folders.c.taken, change_set.c.undone_by.is_(None))
 OF_PERSON = (
     select(folders)
-    .where(folders.c.person == value("person"), folders.c.volume == value("volume"))
+    .where(folders.c.person == value("person"), folders.c.volume == value("volume"), ~_stands)
     .order_by(folders.c.id.desc())
     .limit(value("most"))
 )
@@ -75,6 +78,7 @@ _CHOOSE = (
     .where(folders.c.id == value("of"))
     .values(choices=folders.c.choices.op("||")(bindparam("chosen", type_=JSONB)))
 )
+_TAKEN = update(folders).where(folders.c.id == value("of")).values(taken=value("act"))
 _DROP = delete(folders).where(folders.c.id == value("of"))
 _FORGET = delete(folders).where(folders.c.at < value("before"))
 
@@ -113,7 +117,7 @@ def find(connection: Connection, id_: int) -> Folder | None:
 
 
 def of_person(connection: Connection, person: int, volume: int, most: int) -> list[Folder]:
-    """What somebody brought to a volume, newest first."""
+    """What somebody brought to a volume and that is not taken in, newest first."""
     rows = connection.execute(OF_PERSON, {"person": person, "volume": volume, "most": most})
     return [Folder(*row) for row in rows]
 
@@ -136,6 +140,11 @@ def data(connection: Connection, id_: int, path: str) -> bytes:
 def choose(connection: Connection, id_: int, chosen: Mapping[str, str]) -> None:
     """Adds to what was chosen."""
     connection.execute(_CHOOSE, {"of": id_, "chosen": dict(chosen)})
+
+
+def taken(connection: Connection, id_: int, change_set: int) -> None:
+    """It was taken in by a change."""
+    connection.execute(_TAKEN, {"of": id_, "act": change_set})
 
 
 def drop(connection: Connection, id_: int) -> None:

@@ -56,8 +56,8 @@ environment = Environment(
 
 
 def bodies(schema: dict[str, Any]) -> list[str]:
-    """The names of what a request may hold: one, or one of several."""
-    return [each["$ref"].rpartition("/")[2] for each in schema.get("oneOf", [schema])]
+    """The names of what a request may hold: one, or one of several; none where it is no JSON."""
+    return [each["$ref"].rpartition("/")[2] for each in schema.get("oneOf", [schema]) if "$ref" in each]
 
 
 environment.filters.update(

@@ -20,6 +20,7 @@ from mokuji.services.folders import brought, coming_back
 from mokuji.services.folders.coming_back import Coming
 from mokuji.store import brought as stored
 from mokuji.store import files
+from mokuji.store.acts.acting import Done
 
 
 @request
@@ -112,9 +113,9 @@ def _hash(asset: Asset) -> str:
     return str(json.loads(asset.content)["hash"])
 
 
-def taken_in(context: StoredContext, request: BringBack, *_: Any) -> None:
-    """What was taken in waits no more."""
-    stored.drop(context.connection, request.folder)
+def taken_in(context: StoredContext, request: BringBack, done: Done, *_: Any) -> None:
+    """What was taken in waits no more, unless that is taken back."""
+    stored.taken(context.connection, request.folder, done.change_set)
 
 
 ACT = Act(

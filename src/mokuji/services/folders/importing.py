@@ -127,18 +127,19 @@ def import_now(
     note: str,
     *,
     owner: int | None = None,
+    author: int | None = None,
     leave_out: bool = False,
 ) -> tuple[FolderProblem, ...]:
-    """As ``import_folder``, all of it now and in the owner's name."""
-    by = Signature(owner, app.clock(), note)
+    """As ``import_folder``, all of it now and in the author's name."""
+    by = Signature(author, app.clock(), note)
     return import_folder(
         app,
         folder,
         wiki,
         lambda *_: by,
-        lambda _: (owner, by.at),
+        lambda _: (author, by.at),
         owner=owner,
-        lister=owner,
+        lister=author,
         leave_out=leave_out,
     )
 

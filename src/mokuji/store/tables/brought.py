@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import (
+    BigInteger,
     Boolean,
     Column,
     DateTime,
@@ -35,6 +36,8 @@ class BroughtColumns(TypedColumns):
     said: Named[Any] = Column(JSONB)
     # What was chosen so far: by the id of an item “folder” or “wiki”.
     choices: Named[Any] = Column(JSONB, server_default="{}")
+    # The change that took it in; it waits again once that was taken back.
+    taken: Named[int | None] = Column(BigInteger, ForeignKey("change_set.id", ondelete="SET NULL"))
 
 
 brought = Table(
@@ -44,6 +47,7 @@ brought = Table(
     Index("brought_person", "person", "volume", "id"),
     Index("brought_volume", "volume"),
     Index("brought_at", "at"),
+    Index("brought_taken", "taken"),
 )
 
 

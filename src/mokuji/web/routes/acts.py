@@ -88,6 +88,8 @@ def _back(view: PlanView) -> str:
         return addresses.changes()
     if view.act.name == "role":
         return addresses.volume_people(place.volume.key)
+    if view.act.name == "bring back":
+        return addresses.act("bring", place.volume.key)
     if view.act.name in OF_SETTINGS and place.may_manage:
         return addresses.settings(place.volume.key)
     of: dict[About, Any] = {

@@ -20,11 +20,13 @@ def upgrade() -> None:
             at timestamp with time zone NOT NULL,
             files integer NOT NULL,
             said jsonb NOT NULL,
-            choices jsonb NOT NULL DEFAULT '{}')"""
+            choices jsonb NOT NULL DEFAULT '{}',
+            taken bigint REFERENCES change_set (id) ON DELETE SET NULL)"""
     )
     op.execute("CREATE INDEX brought_person ON brought (person, volume, id)")
     op.execute("CREATE INDEX brought_volume ON brought (volume)")
     op.execute("CREATE INDEX brought_at ON brought (at)")
+    op.execute("CREATE INDEX brought_taken ON brought (taken)")
     op.execute(
         """CREATE TABLE brought_file (
             brought integer NOT NULL REFERENCES brought (id) ON DELETE CASCADE,
