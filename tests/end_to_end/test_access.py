@@ -60,6 +60,7 @@ SCREENS = [
     f"/-/became{MANUAL}?since=2026-05-01",
     f"/-/stood{MANUAL}?at=2026-06-01",
     f"/-/several{MANUAL}",
+    f"/-/bring{MANUAL}",
     "/-/drafts",
     "/-/sign-in",
 ]

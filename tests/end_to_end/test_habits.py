@@ -28,6 +28,7 @@ SCREENS = [
     "/-/became/tern-4-service-manual?since=2026-05-01",
     "/-/stood/tern-4-service-manual?at=2026-06-01",
     "/-/several/tern-4-service-manual",
+    "/-/bring/tern-4-service-manual",
     "/-/upkeep/tern-4-service-manual",
     "/-/upkeep/tern-4-service-manual/mentions",
     "/-/upkeep/tern-4-service-manual/look-alikes",
