@@ -192,6 +192,12 @@ def set_label(connection: Connection, label: str) -> None:
     """Writes on the database what it holds (once that is whole), and lets the planner look at it."""
     quoted = label.replace("'", "''")
     connection.execute(text(f"COMMENT ON TABLE volume IS '{quoted}'"))
+    look_again(connection)
+
+
+def look_again(connection: Connection) -> None:
+    """Lets the planner look at how large tables are by now: a transaction that fills them would go on reading them from
+    end to end, as it did while they were empty."""
     connection.execute(text("ANALYZE"))
 
 

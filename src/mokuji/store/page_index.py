@@ -18,6 +18,7 @@ from sqlalchemy import (
     Boolean,
     ColumnElement,
     Connection,
+    Insert,
     Integer,
     Table,
     Text,
@@ -90,85 +91,125 @@ def index_page(
 ) -> None:
     """Renews all that is derived from the text of one page; with ``words_later`` all but its search words, which
     take the longest: whoever searches next makes them (``catch_up``)."""
-    ids = intern(connection, head.volume, {r.name for r in content.references if r.name is not None})
-    uses = [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
-    counts = Counter((head.id, *use.as_named) for use in uses if use.name)
     if not new:
-        counts = _only_changed(connection, head.id, counts, words_later)
-    write_refs(connection, [_row(head.id, uses)])
+        uses = _uses(content, intern(connection, head.volume, _names_of([content])))
+        counts = _only_changed(connection, head.id, _counted(head.id, uses), words_later)
+        write_refs(connection, [_row(head.id, uses)])
+        write_page_names(connection, counts)
+        _put(connection, _PUT_SECTIONS, _sections(head.id, uses))
+        _put(connection, _PUT_ALIASES, _aliases(head, content))
+        _file(connection, [(head, content)])
+        if not words_later:
+            index_words(connection, [(head.id, head.title, body)])
+    else:
+        index_new(connection, [(head, content, body)], words_later=words_later)
+
+
+def index_new(
+    connection: Connection,
+    found: Sequence[tuple[PageHead, PageText, str]],
+    *,
+    words_later: bool = False,
+) -> None:
+    """As ``index_page``, of pages of one volume that were not there."""
+    if not found:
+        return
+    ids = intern(connection, found[0][0].volume, _names_of(content for _, content, _ in found))
+    uses = {head.id: _uses(content, ids) for head, content, _ in found}
+    write_refs(connection, [_row(page, each) for page, each in uses.items()])
+    counts: Counter[tuple[int, int, int]] = Counter()
+    for page, each in uses.items():
+        counts.update(_counted(page, each))
     write_page_names(connection, counts)
-    _write_sections(connection, head.id, uses)
+    _put(connection, _PUT_SECTIONS, [row for page, each in uses.items() for row in _sections(page, each)])
+    _put(connection, _PUT_ALIASES, [row for head, content, _ in found for row in _aliases(head, content)])
+    _file(connection, [(head, content) for head, content, _ in found])
+    if words_later:
+        index_words_later(connection, [head.id for head, _, _ in found])
+    else:
+        index_words(connection, [(head.id, head.title, body) for head, _, body in found])
+
+
+def _names_of(found: Iterable[PageText]) -> set[Name]:
+    return {each.name for content in found for each in content.references if each.name is not None}
+
+
+def _uses(content: PageText, ids: Mapping[Name, int]) -> list[_Use]:
+    return [_use(content, index, reference, ids) for index, reference in enumerate(content.references)]
+
+
+def _counted(page: int, uses: Iterable[_Use]) -> Counter[tuple[int, int, int]]:
+    return Counter((page, *use.as_named) for use in uses if use.name)
+
+
+Rows = list[dict[str, Any]]
+
+
+def _put(connection: Connection, statement: Insert, rows: Rows) -> None:
+    if rows:
+        connection.execute(statement, rows)
+
+
+def _file(connection: Connection, found: Sequence[tuple[PageHead, PageText]]) -> None:
+    """Categories, fields, what is named, tasks."""
+    for statement, rows_of in (
+        (_PUT_FIELDS, _fields),
+        (_PUT_FILINGS, _filings),
+        (_PUT_HELD, _held),
+        (_PUT_TASKS, _tasks),
+    ):
+        _put(connection, statement, [row for head, content in found for row in rows_of(head, content)])
+
+
+def _aliases(head: PageHead, content: PageText) -> Rows:
     aliases = {names.key(name): name for name in content.front_matter.names("aliases")}
-    rows = [
+    return [
         {"volume": head.volume, "key": key, "page": head.id, "name": each}
         for key, each in sorted(aliases.items())
         if names.is_key(key) and "\x00" not in each
     ]
-    if rows:
-        connection.execute(_PUT_ALIASES, rows)
-    _file(connection, head, content)
-    if new or not words_later:
-        index_words(connection, [(head.id, head.title, body)])
 
 
-def _file(connection: Connection, head: PageHead, content: PageText) -> None:
-    rows = [
-        {
-            "volume": head.volume,
-            "page": head.id,
-            "key": f.key,
-            "how": int(f.how),
-            "name": f.name,
-            "count": f.count,
-        }
-        for f in filed(content)
+def _filings(head: PageHead, content: PageText) -> Rows:
+    known = {"volume": head.volume, "page": head.id}
+    return [
+        {**known, "key": f.key, "how": int(f.how), "name": f.name, "count": f.count} for f in filed(content)
     ]
+
+
+def _fields(head: PageHead, content: PageText) -> Rows:
     told = {
         (name, names.key(said)): said
         for name, values in fields(content.front_matter).items()
         if name != "summary"
         for said in values
     }
-    if told:
-        connection.execute(
-            _PUT_FIELDS,
-            [
-                {"volume": head.volume, "page": head.id, "name": name, "value": value, "said": said}
-                for (name, value), said in told.items()
-            ],
-        )
-    if rows:
-        connection.execute(_PUT_FILINGS, rows)
-    _hold(connection, head, content)
-    _write_tasks(connection, head, content)
+    return [
+        {"volume": head.volume, "page": head.id, "name": name, "value": value, "said": said}
+        for (name, value), said in told.items()
+    ]
 
 
-def _hold(connection: Connection, head: PageHead, content: PageText) -> None:
+def _held(head: PageHead, content: PageText) -> Rows:
     """What a page names of files, sources and people."""
-    named = [
+    return [
         {"page": head.id, "kind": int(kind), "key": key, "count": number}
         for (kind, key), number in asset_mentions(content).items()
     ]
-    if named:
-        connection.execute(_PUT_HELD, named)
 
 
-def _write_tasks(connection: Connection, head: PageHead, content: PageText) -> None:
-    if content.tasks:
-        connection.execute(
-            _PUT_TASKS,
-            [
-                {
-                    "page": head.id,
-                    "number": number,
-                    "done": each.done,
-                    "priority": each.priority,
-                    "due": each.due,
-                    "people": list(each.people),
-                }
-                for number, each in enumerate(content.tasks)
-            ],
-        )
+def _tasks(head: PageHead, content: PageText) -> Rows:
+    return [
+        {
+            "page": head.id,
+            "number": number,
+            "done": each.done,
+            "priority": each.priority,
+            "due": each.due,
+            "people": list(each.people),
+        }
+        for number, each in enumerate(content.tasks)
+    ]
 
 
 _PUT_ALIASES = insert(alias)
@@ -337,12 +378,9 @@ def write_page_names(connection: Connection, counts: Mapping[tuple[int, int, int
 _PUT_SECTIONS = insert(section_ref)
 
 
-def _write_sections(connection: Connection, page: int, uses: Iterable[_Use]) -> None:
+def _sections(page: int, uses: Iterable[_Use]) -> Rows:
     pairs = sorted({(use.name, use.section) for use in uses if use.name and use.section})
-    if pairs:
-        connection.execute(
-            _PUT_SECTIONS, [{"page": page, "name": name, "section": section} for name, section in pairs]
-        )
+    return [{"page": page, "name": name, "section": section} for name, section in pairs]
 
 
 def _weighed(name: str, weight: str) -> ColumnElement[Any]:
@@ -411,8 +449,10 @@ def _file_the_old(connection: Connection, read: Callable[[str], PageText], most:
     rows = connection.execute(TAKE_UNFILED, {"most": most}).all()
     for table in _TAKE_FILINGS.values():
         connection.execute(table, {"pages": [row.id for row in rows]})
-    for row in rows:
-        _file(connection, PageHead(row.id, row.volume, row.key, row.title), read(row.text))
+    _file(
+        connection,
+        [(PageHead(row.id, row.volume, row.key, row.title), read(row.text)) for row in rows],
+    )
     return len(rows)
 
 

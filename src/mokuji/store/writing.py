@@ -6,6 +6,7 @@ The caller holds the write lock (``database.writing``).
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import (
@@ -32,11 +33,12 @@ from mokuji.core.model.changes import PageChange
 from mokuji.store.exchanged import Exchanged
 from mokuji.store.log.change_sets import Signature
 from mokuji.store.page_index import (
+    index_new,
     index_page,
     index_words,
     index_words_later,
 )
-from mokuji.store.statements import numbers, texts, value
+from mokuji.store.statements import fixed, numbers, texts, value
 from mokuji.store.tables import change_set as log
 from mokuji.store.tables import page as pages
 from mokuji.store.tables import revision
@@ -46,9 +48,39 @@ WORDS_AT_ONCE = 50
 of its time, and only the words of references differ."""
 
 
-_CREATE = insert(pages).returning(pages.c.id)
+_new = (
+    func.unnest(texts("keys"), texts("titles"), texts("summaries"))
+    .table_valued("key", "title", "summary")
+    .render_derived("new")
+)
+_CREATE = (
+    insert(pages)
+    .from_select(
+        ["volume", "key", "title", "revision", "summary", "changed", "author", "note"],
+        select(
+            cast(value("home"), Integer),
+            _new.c.key,
+            _new.c.title,
+            fixed(1),
+            _new.c.summary,
+            cast(value("at"), DateTime(timezone=True)),
+            cast(value("by"), Integer),
+            cast(value("why"), Text),
+        ),
+    )
+    .returning(pages.c.id, pages.c.key)
+)
 _RESTORE = insert(pages)
 _ADD_REVISION = insert(revision)
+
+
+@dataclass(frozen=True, slots=True)
+class NewPage:
+    """A page that is to be written: its title, its text, and what stands in that."""
+
+    title: str
+    text: str
+    content: PageText
 
 
 def create_page(
@@ -61,12 +93,49 @@ def create_page(
     by: Signature,
 ) -> int:
     """Writes a page that is not there; Conflict (from the unique key) if somebody was quicker."""
-    new = {"volume": volume, "key": names.key(title), "title": title, "revision": 1}
-    page = connection.execute(_CREATE, {**new, **_signed(content, by)}).scalar_one()
-    head = PageHead(page, volume, names.key(title), title)
-    _insert_revision(connection, head, body, change_set, by)
-    index_page(connection, head, content, body, new=True)
-    return page
+    return create_pages(connection, volume, [NewPage(title, body, content)], change_set, by)[0]
+
+
+def create_pages(
+    connection: Connection,
+    volume: int,
+    new: Sequence[NewPage],
+    change_set: int,
+    by: Signature,
+    *,
+    words_later: bool = False,
+) -> list[int]:
+    """Writes pages that are not there, of different keys; their ids in the same order."""
+    keys = [names.key(each.title) for each in new]
+    values = {
+        "keys": keys,
+        "titles": [each.title for each in new],
+        "summaries": [each.content.front_matter.words("summary") for each in new],
+        "home": volume,
+        "at": by.at,
+        "by": by.author,
+        "why": by.note,
+    }
+    ids = {row.key: row.id for row in connection.execute(_CREATE, values)}
+    heads = [PageHead(ids[key], volume, key, each.title) for key, each in zip(keys, new, strict=True)]
+    signed = {"change_set": change_set, "author": by.author, "at": by.at, "note": by.note}
+    connection.execute(
+        _ADD_REVISION,
+        [
+            {
+                "page": head.id,
+                "number": head.revision,
+                "written_in": volume,
+                "title": head.title,
+                "text": each.text,
+                **signed,
+            }
+            for head, each in zip(heads, new, strict=True)
+        ],
+    )
+    found = [(head, each.content, each.text) for head, each in zip(heads, new, strict=True)]
+    index_new(connection, found, words_later=words_later)
+    return [head.id for head in heads]
 
 
 def restore_page(

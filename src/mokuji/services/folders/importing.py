@@ -6,11 +6,13 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from datetime import datetime
+from itertools import groupby
+from operator import itemgetter
 from pathlib import Path
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadFile, Conflict, Missing, MokujiError, Refused
-from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Role
 from mokuji.core.style.style import Style, as_fields
 from mokuji.core.syntax import files as file_names
@@ -20,13 +22,19 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.folders.folders import SOURCE_FILES, page_files, sources_of
 from mokuji.services.writing import files, sources
 from mokuji.store import house_styles, people, volumes, writing
-from mokuji.store.database import Connection
+from mokuji.store.database import Connection, look_again
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.log import change_sets
 from mokuji.store.log.change_sets import Signature
 from mokuji.store.places import contents
 from mokuji.store.snapshot import load_volumes
 
+WORDS_AT_ONCE = 500
+"""The words of more pages are made searchable once they are there, by and by."""
+BATCH = 200
+"""Pages that are written at once."""
+LOOK = 1_000
+"""After so many pages the planner looks at the tables again, a few times."""
 Signer = Callable[[FolderVolume, FolderPage, int], Signature]
 
 
@@ -185,10 +193,27 @@ def _import_volume(app: AppContext, connection: Connection, volume: FolderVolume
     )
     if volume.style != Style():
         house_styles.put(connection, id_, as_fields(volume.style), None, app.clock())
-    for nth, page in enumerate(order_of(volume)):
-        by = sign(volume, page, nth)
+    later = len(volume.pages) > WORDS_AT_ONCE
+    written = 0
+    for by, pages in _signed(volume, sign):
+        # What was brought in by one hand at one moment is one change.
         change_set = change_sets.open_change_set(connection, "import", id_, None, by)
-        content = Page(PageHead(0, id_, names.key(page.title), page.title), page.text).content
-        made = writing.create_page(connection, id_, page.title, content, page.text, change_set, by)
-        change_sets.set_page(connection, change_set, made)
+        for at in range(0, len(pages), BATCH):
+            new = [
+                writing.NewPage(page.title, page.text, read_text(page.text))
+                for page in pages[at : at + BATCH]
+            ]
+            made = writing.create_pages(connection, id_, new, change_set, by, words_later=later)
+            if len(pages) == 1:
+                change_sets.set_page(connection, change_set, made[0])
+            if written // LOOK != (written + len(new)) // LOOK and written < 8 * LOOK:
+                look_again(connection)
+            written += len(new)
     return id_
+
+
+def _signed(volume: FolderVolume, sign: Signer) -> Iterator[tuple[Signature, list[FolderPage]]]:
+    """The pages of a volume in order, those together that follow one another with the same signature."""
+    signed = ((sign(volume, page, nth), page) for nth, page in enumerate(order_of(volume)))
+    for by, found in groupby(signed, key=itemgetter(0)):
+        yield by, [page for _, page in found]
