@@ -11,12 +11,15 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import (
+    ARRAY,
     BigInteger,
     ColumnElement,
     Connection,
+    Double,
     FromClause,
     Integer,
     Select,
+    bindparam,
     cast,
     column,
     func,
@@ -27,7 +30,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.base.cache import BoundedCache
-from mokuji.store.statements import among, fixed, value
+from mokuji.store.statements import among, fixed, numbers, texts, value
 from mokuji.store.tables import contents as stored
 from mokuji.store.tables import led, page
 
@@ -194,10 +197,27 @@ _windows = {
 WINDOW = {top: _shown(rows).order_by(rows.c.position) for top, rows in _windows.items()}
 """The entries of a level behind the first ``skip`` ones."""
 ID_OF = select(stored.c.id).where(_in_volume, stored.c.key == value("key"))
+_placed = (
+    func.unnest(
+        texts("keys"), texts("titles"), bindparam("parents", type_=ARRAY(BigInteger)), numbers("places")
+    )
+    .table_valued("key", "title", "parent", "place")
+    .render_derived("placed")
+)
 PUT = (
     insert_or_else(stored)
-    .on_conflict_do_update(index_elements=["volume", "key"], set_={"title": stored.c.title})
-    .returning(stored.c.id)
+    .from_select(
+        ["volume", "parent", "key", "title", "position"],
+        select(
+            cast(value("home"), Integer),
+            _placed.c.parent,
+            _placed.c.key,
+            _placed.c.title,
+            cast(_placed.c.place, Double),
+        ),
+    )
+    .on_conflict_do_nothing(index_elements=["volume", "key"])
+    .returning(stored.c.key, stored.c.id)
 )
 
 
@@ -375,10 +395,25 @@ def _numbered(rows: Sequence[Any], first: Mapping[int | None, int]) -> list[Cont
 
 
 def write_contents(connection: Connection, volume: int, entries: Sequence[tuple[int, str, str]]) -> None:
-    """Puts down the contents of a new volume: depth (from 0), title and key, in order."""
-    parents: list[int] = []
+    """Puts down the contents of a new volume: depth (from 0), title and key, in order. A name that comes twice has its
+    first place."""
+    levels: dict[int, list[tuple[str, str, str | None, int]]] = {}
+    parents: list[str] = []
+    depths: dict[str | None, int] = {None: -1}
     for nth, (depth, title, key) in enumerate(entries, 1):
         del parents[depth:]
-        values = {"volume": volume, "parent": parents[-1] if parents else None, "key": key, "title": title}
-        id_ = connection.execute(PUT, {**values, "position": float(nth)}).scalar_one()
-        parents.append(id_)
+        if key not in depths:
+            parent = parents[-1] if parents else None
+            depths[key] = depths[parent] + 1
+            levels.setdefault(depths[key], []).append((key, title, parent, nth))
+        parents.append(key)
+    ids: dict[str | None, int | None] = {None: None}
+    for _, level in sorted(levels.items()):
+        values = {
+            "home": volume,
+            "keys": [key for key, _, _, _ in level],
+            "titles": [title for _, title, _, _ in level],
+            "parents": [ids[parent] for _, _, parent, _ in level],
+            "places": [nth for _, _, _, nth in level],
+        }
+        ids |= {row.key: row.id for row in connection.execute(PUT, values)}
