@@ -52,12 +52,14 @@ class FolderProblem:
 
 @dataclass(frozen=True, slots=True)
 class FolderPage:
-    """A page file; ``text`` is without the ``title:`` that only folders have, ``whole`` as the file has it."""
+    """A page file; ``text`` is without the ``title:`` that only folders have, ``whole`` as the file has it. ``beside``:
+    its title stands beside the files."""
 
     path: str
     title: str
     text: str
     whole: str = ""
+    beside: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,7 +228,7 @@ def _page(reading: _Reading, path: str, data: bytes) -> FolderPage | None:
         return None
     entry = reading.base.get(path)
     if entry is not None and entry.says_title(data):
-        return FolderPage(path, entry.title, text, text)
+        return FolderPage(path, entry.called or entry.title, text, text, beside=True)
     front = front_matter.read(text)
     title = front.words("title") or PurePosixPath(path).stem
     try:

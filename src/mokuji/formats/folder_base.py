@@ -31,7 +31,8 @@ FORMAT = 1
 class PageBase:
     """What a page was when it left: its file's path, its title, the SHA-256 of the file, whether it had a place in the
     contents, its number and its revision. ``whole``: the file is the text, and the title stands only here, which counts
-    as long as the file has that hash, or the one ``kept`` that a folder command gave it."""
+    as long as the file has that hash, or the one ``kept`` that a folder command gave it; ``called`` is the title that
+    such a command gave the page."""
 
     path: str
     title: str
@@ -41,6 +42,7 @@ class PageBase:
     revision: int
     whole: bool = False
     kept: str = ""
+    called: str = ""
 
     def says_title(self, data: bytes) -> bool:
         """Whether the title of a file that holds this stands here."""
@@ -81,6 +83,8 @@ def page_line(entry: PageBase) -> str:
         told["whole"] = True
     if entry.kept:
         told["kept"] = entry.kept
+    if entry.called:
+        told["called"] = entry.called
     return _line(told)
 
 
@@ -126,11 +130,32 @@ def read_pages(data: bytes | None) -> dict[str, PageBase]:
     return {entry.path: entry for each in _lines(data) if (entry := _page(each)) is not None}
 
 
-def with_pages(data: bytes, changed: Mapping[str, PageBase | None]) -> bytes:
-    """The lines of pages with other entries for some of the paths; None for one that is to have none."""
-    kept = {path: entry for path, entry in read_pages(data).items() if path not in changed}
-    made = [*kept.values(), *(entry for entry in changed.values() if entry is not None)]
-    return "".join(page_line(entry) for entry in sorted(made, key=lambda entry: entry.path)).encode()
+@dataclass(frozen=True, slots=True)
+class NowAt:
+    """What a folder command made of a page's file: its path, what it holds, and the title of the page."""
+
+    path: str
+    text: str
+    title: str
+
+
+def in_step(data: bytes, became: Mapping[str, NowAt | None]) -> str:
+    """The lines of pages once a command did this with files, by the paths that they had; None for one that went."""
+    entries = read_pages(data)
+    found = [_in_step(entry, became[path]) if path in became else entry for path, entry in entries.items()]
+    return "".join(page_line(entry) for entry in sorted(found, key=lambda entry: entry.page))
+
+
+def _in_step(entry: PageBase, now: NowAt | None) -> PageBase:
+    if now is None:
+        # It lies nowhere, so another file may take its path; what left is still to be told as gone.
+        top = entry.path.partition("/")[0] if "/" in entry.path else ""
+        return replace(entry, path=f"{top}/{BESIDE}/{entry.page}".lstrip("/"), kept="", called="")
+    if not entry.whole:
+        return replace(entry, path=now.path)
+    hash_ = sha256(now.text.encode()).hexdigest()
+    called = now.title if now.title != entry.title else ""
+    return replace(entry, path=now.path, kept=hash_ if hash_ != entry.hash else "", called=called)
 
 
 def _lines(data: bytes | None) -> Iterator[dict[str, Any]]:
@@ -150,7 +175,9 @@ def _page(told: Mapping[str, Any]) -> PageBase | None:
     if not texts or not _is_title(title) or type(page) is not int or type(revision) is not int:
         return None
     placed, whole = told.get("placed") is not False, told.get("whole") is True
-    return PageBase(str(path), str(title), str(hash_), placed, page, revision, whole, kept)
+    called = told.get("called", "")
+    called = called if _is_title(called) else ""
+    return PageBase(str(path), str(title), str(hash_), placed, page, revision, whole, kept, called)
 
 
 def _volume(told: Mapping[str, Any]) -> VolumeBase | None:
@@ -180,8 +207,3 @@ def _is_title(title: object) -> bool:
         return isinstance(title, str) and names.check_title(title) == title
     except BadName:
         return False
-
-
-def moved(entry: PageBase, path: str, kept: str) -> PageBase:
-    """An entry whose file a command moved or changed; ``kept`` is the hash that the file has now."""
-    return replace(entry, path=path, kept=kept if entry.whole and kept != entry.hash else "")

@@ -37,7 +37,8 @@ _OPENING = re.compile(r"\ufeff?---[ \t]*(?:\r\n|\n|\r)")
 class FolderIndex:
     """The wiki of a folder: volumes by id, and the path of each page.
 
-    ``spare`` are the ids of files whose name is that of another; no reference leads to them.
+    ``spare`` are the ids of files whose name is that of another; no reference leads to them. ``beside`` are those whose
+    title stands beside the files.
     """
 
     wiki: MemoryWiki
@@ -45,6 +46,7 @@ class FolderIndex:
     paths: Mapping[int, str]
     spare: frozenset[int]
     problems: tuple[FolderProblem, ...]
+    beside: frozenset[int] = frozenset()
 
     def rows(self, volume: int, *, listed: bool = True) -> list[Row]:
         """The contents of a volume: what ``contents.md`` names, or all."""
@@ -59,6 +61,7 @@ def index(source: FolderWiki) -> FolderIndex:
     pages: list[Page] = []
     paths: dict[int, str] = {}
     spare: set[int] = set()
+    beside: set[int] = set()
     named: dict[str, str] = {}
     for id_, volume in enumerate(source.volumes, 1):
         key = names.key(volume.title)
@@ -76,6 +79,8 @@ def index(source: FolderWiki) -> FolderIndex:
         for page in sorted((*volume.pages, *volume.spare), key=lambda each: each.path):
             number = len(paths) + 1
             paths[number] = page.path
+            if page.beside:
+                beside.add(number)
             page_key = names.key(page.title)
             if page in volume.spare:
                 # Found by no name, so that it takes nothing from the page that has it.
@@ -88,7 +93,8 @@ def index(source: FolderWiki) -> FolderIndex:
         for volume in volumes
     ]
     wiki = MemoryWiki(volumes, pages)
-    return FolderIndex(wiki, dict(enumerate(source.volumes, 1)), paths, frozenset(spare), tuple(problems))
+    by_number = dict(enumerate(source.volumes, 1))
+    return FolderIndex(wiki, by_number, paths, frozenset(spare), tuple(problems), frozenset(beside))
 
 
 def _libraries(volume: FolderVolume, by_key: Mapping[str, int]) -> Iterable[int]:
@@ -115,8 +121,12 @@ def changed_files(
             files[path] = titled(change.after, change.title, path, renamed=True)
             continue
         old = folder.paths[change.head.id]
-        path = _path(folder, change, old, taken)
-        text = titled(change.after, change.title, path, renamed=change.title != change.head.title)
+        path = path_after(folder, change, old)
+        if path.casefold() != old.casefold():
+            _check_free(path, taken)
+        text = change.after
+        if change.head.id not in folder.beside:
+            text = titled(text, change.title, path, renamed=change.title != change.head.title)
         if path != old:
             files[old] = None
             taken = (taken - {old.casefold()}) | {path.casefold()}
@@ -136,7 +146,8 @@ def _new_path(folder: FolderIndex, change: PageChange, taken: set[str]) -> str:
     return path
 
 
-def _path(folder: FolderIndex, change: PageChange, old: str, taken: set[str]) -> str:
+def path_after(folder: FolderIndex, change: PageChange, old: str) -> str:
+    """Where the file of a page lies once it is called otherwise, or stands in another volume."""
     after = change.head_after
     at = PurePosixPath(old)
     stem = at.stem
@@ -144,12 +155,12 @@ def _path(folder: FolderIndex, change: PageChange, old: str, taken: set[str]) ->
         stem = file_name(after.title)
     top = folder.volumes[after.volume].top
     parent = at.parent.as_posix() if after.volume == change.head.volume else top
-    path = (f"{parent}/" if parent not in {"", "."} else "") + f"{stem}.md"
-    if path.casefold() == old.casefold():
-        return path
+    return (f"{parent}/" if parent not in {"", "."} else "") + f"{stem}.md"
+
+
+def _check_free(path: str, taken: set[str]) -> None:
     if path.casefold() in taken or PurePosixPath(path).name == "contents.md":
         raise Collision(f"The file {path} is there already. Move it out of the way first.", code="file_taken")
-    return path
 
 
 def file_name(title: str) -> str:

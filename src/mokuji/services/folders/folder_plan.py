@@ -10,9 +10,10 @@ from pathlib import Path
 
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.spans import Lines
-from mokuji.core.model.changes import ChangeSet
+from mokuji.core.model.changes import ChangeSet, Fate
 from mokuji.core.refactor.plan import Plan
-from mokuji.formats.folder_wiki import changed_files
+from mokuji.formats.folder_base import PAGES_FILE, NowAt, in_step
+from mokuji.formats.folder_wiki import changed_files, path_after
 from mokuji.services.folders import folder_writing
 from mokuji.services.folders.context import FolderContext
 from mokuji.services.folders.folders import SOURCE_FILES, Loaded
@@ -31,6 +32,8 @@ class FolderPlan:
     moved: Mapping[str, str] = field(default_factory=dict)
     copied: Mapping[str, str] = field(default_factory=dict)
     others: Mapping[str, str] = field(default_factory=dict)
+    base: tuple[str, str] | None = None
+    """What lies beside the pages of a folder that Mokuji wrote: as it is, and as it will be."""
 
     def before(self, path: str) -> str:
         """The text of a file as it is; empty for one that is not there."""
@@ -61,9 +64,31 @@ def made(context: FolderContext, plan: Plan) -> FolderPlan:
             moved[context.path_of(asset.after)] = context.path_of(asset.before)
         elif (path := context.holding(asset.after.content)) is not None:
             copied[context.path_of(asset.after)] = path
-    return FolderPlan(
-        context.folder, context.loaded, plan, {**files, **_sources(lists, changes)}, moved, copied, lists
-    )
+    written = {**files, **_sources(lists, changes)}
+    base = _base(context, changes, files)
+    return FolderPlan(context.folder, context.loaded, plan, written, moved, copied, lists, base)
+
+
+def _base(
+    context: FolderContext, changes: ChangeSet, files: Mapping[str, str | None]
+) -> tuple[str, str] | None:
+    """Keeps what lies beside the pages in step with their files."""
+    lies = context.folder / PAGES_FILE
+    if not lies.is_file() or not lies.resolve().is_relative_to(context.folder.resolve()):
+        return None
+    data = lies.read_bytes()
+    paths = context.loaded.paths
+    became: dict[str, NowAt | None] = {paths[removed.head.id]: None for removed in changes.removed}
+    gone = {path for path, text in files.items() if text is None}
+    for change in changes.changes:
+        if change.fate is Fate.MADE:
+            continue
+        old = paths[change.head.id]
+        new = path_after(context.loaded.index, change, old) if old in gone else old
+        became[old] = NowAt(new, files.get(new) or change.after, change.title)
+    made = in_step(data, became)
+    before = data.decode("utf-8", "replace")
+    return None if made == before else (before, made)
 
 
 def _source_lists(folder: Path) -> dict[str, str]:
@@ -138,6 +163,9 @@ def apply(plan: FolderPlan) -> None:
     Refused, with nothing changed, if a file is no longer as it was read.
     """
     before = {path: plan.before(path) for path in plan.files}
+    texts = dict(plan.files)
+    if plan.base is not None:
+        before[PAGES_FILE], texts[PAGES_FILE] = plan.base
     folder_writing.write(
-        plan.folder, plan.plan.act, plan.files, before=before, copied=plan.copied, moved=plan.moved
+        plan.folder, plan.plan.act, texts, before=before, copied=plan.copied, moved=plan.moved
     )
