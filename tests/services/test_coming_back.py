@@ -18,7 +18,7 @@ from mokuji.acts.view import Applied
 from mokuji.core.base.errors import BadFile, BadRequest, Forbidden, Missing, MokujiError, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.folders import brought, exporting
+from mokuji.services.folders import brought, checking, exporting, folder_plan
 from mokuji.services.looking_back import trash
 from mokuji.services.reading import reading as reading_service
 from mokuji.services.writing import files, sources, writing
@@ -28,6 +28,7 @@ from mokuji.store.database import writing as writing_transaction
 from mokuji.store.places import placing
 from mokuji.store.snapshot import load_volumes
 from tests.services.making import pages, person, texts, volume
+from tests.services.on_folders import planned, section
 from tests.services.test_exporting import _state as state_of
 
 
@@ -192,6 +193,52 @@ def test_exchanged_names_come_and_the_front_page_is_still_the_front_page(
         assert volumes.cover(connection, load_volumes(connection)["guide"].id).front == "pump"
     doing.apply(app, owner, requests.Undo(done.change_set), None)
     assert state_of(app) == before
+
+
+def test_what_folder_commands_did_comes_back_as_they_did_it(
+    app: AppContext, owner: Actor, tmp_path: Path
+) -> None:
+    """Renamed, merged, split and deleted by commands: each page is known for what it was, its title too where only
+    what lies beside the files says it."""
+    odd = "---\ntitle: Its own\n---\nSee [[Pump]].\n"
+    pages(
+        app,
+        owner,
+        "guide",
+        {"Odd: one": odd, "Odd: two": odd, "Long": "## Part\n\nA part.\n\n## Rest\n\nThe rest.\n"},
+    )
+    folder = taken_away(app, tmp_path / "out")
+    top = "Guide/"
+
+    def command(request: requests.Request) -> None:
+        folder_plan.apply(planned(folder, request))
+
+    command(requests.Rename("", f"{top}Pump.md", "Bilge pump"))
+    command(requests.Rename("", f"{top}Odd- one.md", "Odd: first"))
+    command(requests.Merge("", f"{top}Old.md", "Valve"))
+    command(requests.Rename("", f"{top}Bilge pump.md", "Old"))
+    command(
+        requests.Split("", f"{top}Long.md", section=section(folder, f"{top}Long.md", "Part"), title="Part")
+    )
+    assert [each for each in checking.check(folder).problems if each.kind == "problem"] == []
+    id_ = brought.receive_folder(app, owner, "guide", folder)
+    found = brought.compared(app, owner, "guide", id_).comparison.items
+    assert {(item.kind, item.title, item.page.title if item.page else None) for item in found} == {
+        ("gone", "Old", "Old"),
+        ("renamed", "Old", "Pump"),
+        ("renamed", "Odd: first", "Odd: one"),
+        ("changed", "Odd: two", "Odd: two"),
+        ("changed", "Valve", "Valve"),
+        ("changed", "Long", "Long"),
+        ("new", "Part", None),
+    }
+    done = came(app, owner, folder)
+    kept = texts(app)
+    assert kept["Odd: first"] == kept["Odd: two"] == odd.replace("Pump", "Old")
+    assert kept["Elsewhere"].startswith("[[Guide/Old]]")
+    assert kept["Part"] == "A part.\n"
+    doing.apply(app, owner, requests.Undo(done.change_set), None)
+    assert texts(app)["Odd: one"] == odd
 
 
 def test_sources_come_with_the_pages_that_cite_them_and_go_with_them(
