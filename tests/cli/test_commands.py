@@ -200,6 +200,17 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path, given: dict
         **given,
     )
     assert added.returncode == 0
+    work = home.parent / "work"
+    with zipfile.ZipFile(out) as archive:
+        archive.extractall(work)
+    (work / "manual" / "Pump.md").rename(work / "manual" / "Bilge pump.md")
+    (work / "manual" / "Well.md").write_text("New, with its [[Bilge pump]].")
+    nobody = _run(home, "import", str(work), "--into", "manual", **given)
+    assert nobody.returncode == 1 and "--as HANDLE" in nobody.stderr
+    back = _run(home, "import", str(work), "--into", "manual", "--as", "ada", **given)
+    assert back.returncode == 0, back.stderr
+    assert "renamed: “Bilge pump” (was “Pump”)" in back.stdout and "new: “Well”" in back.stdout
+    assert "It was taken in." in back.stdout
     assert not (home / "postgres").exists(), "an existing server is used in place of a private one"
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import gc
+import io
 import json
 import re
 import sys
@@ -20,6 +21,7 @@ from mokuji.core.base.names import key
 from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
+from mokuji.services.folders import brought
 from mokuji.services.looking_back import history
 from mokuji.services.reading import finding, reading
 from mokuji.services.writing import drafts, files, writing
@@ -79,6 +81,8 @@ def _spread(app: AppContext, owner: Actor) -> None:
     done(app, owner, requests.Rename("guide", "lid", f"Lid {FOLDED}"))
     done(app, owner, requests.Rename("guide", f"Lid {FOLDED}", "Cover"))
     upkeep.overview(app, owner, "guide")
+    brought.receive_files(app, owner, "guide", [("out/Pump.md", io.BytesIO(f"{SECRET} {FOLDED}".encode()))])
+    brought.receive_files(app, owner, "guide", [("out/Pump.md", io.BytesIO(b"clean"))])
 
 
 @pytest.mark.parametrize("words", [SECRET, FOLDED])
@@ -90,6 +94,7 @@ def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words
     number = secrets.take_out(app, owner, "guide", words, plan.digest)
     assert isinstance(number, int)
     assert _holding(app, words) == set()
+    assert len(brought.listed(app, owner, "guide").folders) == 1, "a folder that holds it is discarded"
     with app.engine.connect() as connection:
         while page_index.catch_up(connection, read_text):
             pass

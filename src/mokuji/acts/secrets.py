@@ -52,6 +52,7 @@ class SecretPlan:
         return bool(
             occurrences.pages
             or occurrences.drafts
+            or occurrences.brought
             or occurrences.acts
             or occurrences.names
             or occurrences.style

@@ -42,6 +42,8 @@ class Occurrences:
     files: tuple[str, ...]
     sources: tuple[str, ...]
     style: bool
+    brought: tuple[int, ...] = ()
+    """Folders that were brought to the volume: they are discarded."""
 
 
 _MOVED_AWAY = """(SELECT CAST(h->>0 AS bigint) FROM change_set c, jsonb_array_elements(c.detail->'heads') h
@@ -67,6 +69,10 @@ _TAKEN_OUT = (
         ORDER BY id""",  # noqa: S608
     """SELECT (SELECT count(*) FROM former WHERE volume = :volume AND position(:key in key) > 0)
         + (SELECT count(*) FROM contents WHERE volume = :volume AND position(:words in title) > 0) AS number""",
+    """SELECT id FROM brought b WHERE volume = :volume AND (position(:words in name) > 0
+        OR position(:json in said::text) > 0 OR position(:json in choices::text) > 0
+        OR EXISTS (SELECT 1 FROM brought_file f WHERE f.brought = b.id
+            AND (position(:bytes in f.data) > 0 OR position(:words in f.path) > 0))) ORDER BY id""",
 )
 """Where words are taken out: revisions, newest texts, drafts, acts of the log, names."""
 _LISTED = (
@@ -98,7 +104,7 @@ def find(connection: Connection, volume: int, words: str, seen: Collection[int])
 
     titles = rows("SELECT title FROM page WHERE volume = :volume AND position(:words in title) > 0")
     titles += rows("SELECT title FROM volume WHERE id = :volume AND position(:words in title) > 0")
-    revisions, current, drafts, acts, known = (rows(statement) for statement in _TAKEN_OUT)
+    revisions, current, drafts, acts, known, brought = (rows(statement) for statement in _TAKEN_OUT)
     files, sources, style = (rows(statement) for statement in _LISTED)
     return Occurrences(
         tuple((row.page, row.title, row.gone, tuple(row.numbers)) for row in revisions),
@@ -110,6 +116,7 @@ def find(connection: Connection, volume: int, words: str, seen: Collection[int])
         tuple(row.name for row in files),
         tuple(row.name for row in sources),
         bool(style),
+        tuple(row.id for row in brought),
     )
 
 
@@ -137,6 +144,8 @@ def take_out(connection: Connection, volume: int, words: str, mask: str, found: 
         WHERE id = ANY(CAST(:drafts AS bigint[]))""",
         drafts=list(found.drafts),
     )
+    # Folders that wait can be brought again.
+    run("DELETE FROM brought WHERE id = ANY(CAST(:brought AS bigint[]))", brought=list(found.brought))
     for table in ("trash", "contents"):
         where = {"trash": "page", "contents": "id"}[table]
         rows = connection.execute(
