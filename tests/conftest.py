@@ -98,6 +98,13 @@ def app(engine: Engine) -> AppContext:
     return AppContext(engine, KEY, clock=Clock())
 
 
+@pytest.fixture
+def other_app(server: str) -> Iterator[AppContext]:
+    """As ``app``, beside it."""
+    for engine in copy_of(server, "empty_wiki"):
+        yield AppContext(engine, b"another key for tests", clock=Clock())
+
+
 @pytest.fixture(scope="session")
 def demo_template(server: str) -> str:
     """The name of a database that holds the demo."""

@@ -211,6 +211,11 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path, given: dict
     assert back.returncode == 0, back.stderr
     assert "renamed: “Bilge pump” (was “Pump”)" in back.stdout and "new: “Well”" in back.stdout
     assert "It was taken in." in back.stdout
+    all_of_it = home.parent / "whole"
+    whole = _run(home, "export", str(all_of_it), "--whole", **given)
+    assert whole.returncode == 0 and (all_of_it / ".mokuji-folder/whole/about.json").is_file(), whole.stderr
+    twice = _run(home, "import", str(all_of_it), "--whole", **given)
+    assert twice.returncode == 1 and "into an empty one only" in twice.stderr
     assert not (home / "postgres").exists(), "an existing server is used in place of a private one"
 
 

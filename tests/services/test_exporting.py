@@ -11,6 +11,7 @@ import pytest
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
+from mokuji.services import people
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import exporting
 from mokuji.services.folders.importing import import_now, read_folder
@@ -109,6 +110,16 @@ def test_a_volume_is_taken_away_by_who_may_read_it(app: AppContext, owner: Actor
         _zip(app, reader, "vault")
     with pytest.raises(Forbidden):
         _zip(app, NOBODY, "guide")
+
+
+def test_all_volumes_at_once_are_for_owners_of_the_wiki(app: AppContext, owner: Actor) -> None:
+    for actor in (owner, person(app, "bo", guide=Role.READER), NOBODY):
+        with pytest.raises(Forbidden):
+            exporting.zipped_wiki(app, actor)
+    people.give_wiki(app, "ada", owns=True)
+    whole = people.actor_called(app, "ada")
+    with zipfile.ZipFile(io.BytesIO(b"".join(exporting.zipped_wiki(app, whole).parts()))) as archive:
+        assert {name.partition("/")[0] for name in archive.namelist()} == {"Guide", "Vault", ".mokuji-folder"}
 
 
 def test_awkward_pages_come_back(app: AppContext, owner: Actor, tmp_path: Path) -> None:

@@ -101,6 +101,7 @@ FEW = {
     "former_handle",
     "former_volume",
     "password_link",
+    "alembic_version",
 }
 """Tables that hold few rows however large a wiki is."""
 QUEUES = {"stale", "unfiled", "unsearched", "procrastinate_jobs"}
@@ -181,6 +182,7 @@ def test_a_statement_uses_indexes(large: Engine, label: str) -> None:
 
 SECRETS = "looks through all that a volume keeps, column by column; so rare that it may take its time"
 PARTS = "parts of statements for one volume and for each of several, which are constants and are looked at"
+EVERY_TABLE = "asks the same of every table, by what these say of themselves; for a whole export or import"
 PIECES = {
     "acts.secrets._in_json": SECRETS,
     "acts.secrets.find": SECRETS,
@@ -192,6 +194,10 @@ PIECES = {
     "index.to_mend._stands": PARTS,
     "index.to_mend._wanted": PARTS,
     "database.set_label": "names of databases cannot be values",
+    "whole.is_empty": EVERY_TABLE,
+    "whole.last_number": EVERY_TABLE,
+    "whole.put": EVERY_TABLE,
+    "whole.rows": EVERY_TABLE,
 }
 """Functions that make a statement of pieces, and why: these are not looked at here."""
 

@@ -10,7 +10,7 @@ import os
 import signal
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
@@ -307,6 +307,9 @@ def import_folder(
         bool, typer.Option("--plan", help="With --into: say what would change, and do nothing.")
     ] = False,
     note: Annotated[str, typer.Option("--note", help="What the log is to say of it.")] = "",
+    whole: Annotated[
+        bool, typer.Option("--whole", help="All that “export --whole” wrote, into a wiki that is empty.")
+    ] = False,
     leave_out: Annotated[
         bool,
         typer.Option(
@@ -319,10 +322,21 @@ def import_folder(
     from mokuji.cli.on_folder import put_in_order
     from mokuji.services import people
     from mokuji.services.folders import importing
+    from mokuji.services.folders.whole import bring_whole
 
     if folder.is_dir():
         put_in_order(folder)
     with _app_context(_settings(), "mokuji") as context:
+        if whole:
+            counts = bring_whole(context, folder)
+            brought = f"{counted(counts['volume'], 'volume')}, {counted(counts['page'], 'page')}"
+            changes, known = (
+                counted(counts["change_set"], "change"),
+                counted(counts["person"], "person", "people"),
+            )
+            typer.echo(f"The whole wiki was imported: {brought}, {changes}, {known}.")
+            typer.echo("Who has no password here gets one: mokuji reset-person HANDLE.")
+            return
         if into:
             if not by:
                 raise Refused(
@@ -357,11 +371,32 @@ def export(
     volume: Annotated[
         list[str] | None, typer.Option("--volume", help="Only this volume; can be said several times.")
     ] = None,
+    whole: Annotated[
+        bool, typer.Option("--whole", help="Also history, people, rights, trash, drafts, former files.")
+    ] = False,
+    passwords: Annotated[
+        bool, typer.Option("--password-hashes", help="With --whole: also the hashes of passwords.")
+    ] = False,
+    audit: Annotated[
+        bool, typer.Option("--audit-trail", help="With --whole: also who did what with rights and keys.")
+    ] = False,
 ) -> None:
     """Write the volumes as a folder of plain files, which can be imported again."""
     from mokuji.services.folders import exporting
+    from mokuji.services.folders.whole import whole_files
 
-    with _app_context(_settings(), "mokuji") as context, exporting.wiki_files(context, volume or ()) as found:
+    if whole and volume:
+        raise Refused("The whole is of all volumes. Leave --volume out, or --whole.", code="bad_choice")
+    if (passwords or audit) and not whole:
+        raise Refused(
+            "--password-hashes and --audit-trail belong to --whole. Say that as well.", code="bad_choice"
+        )
+    with ExitStack() as stack:
+        context = stack.enter_context(_app_context(_settings(), "mokuji"))
+        if whole:
+            found = stack.enter_context(whole_files(context, passwords=passwords, audit=audit))
+        else:
+            found = stack.enter_context(exporting.wiki_files(context, volume or ()))
         if into.suffix == ".zip":
             if into.exists():
                 raise Refused(f"{into} is there already. Give the name of a new file.", code="taken")

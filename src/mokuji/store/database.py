@@ -213,6 +213,11 @@ def _config() -> Config:
     return config
 
 
+def form_of(connection: Connection) -> str:
+    """The form that the tables have: the last change that was made to it."""
+    return str(connection.execute(text("SELECT version_num FROM alembic_version")).scalar_one())
+
+
 def migrate(engine: Engine) -> None:
     """Brings the database to the form this version needs. Safe to call at every start."""
     config = _config()

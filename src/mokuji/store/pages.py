@@ -17,6 +17,12 @@ HEAD_COLUMNS = (page.c.id, page.c.volume, page.c.key, page.c.title, page.c.revis
 """What ``PageHead`` is made of."""
 HEAD = select(*HEAD_COLUMNS).where(page.c.volume == value("volume"), page.c.key == value("key"))
 HEADS_IN = select(*HEAD_COLUMNS).where(page.c.volume == value("volume"), among(page.c.id, "pages"))
+NEWEST_TEXTS = (
+    select(*HEAD_COLUMNS, revision.c.text)
+    .join(revision, (revision.c.page == page.c.id) & (revision.c.number == page.c.revision))
+    .where(among(page.c.id, "pages"))
+    .order_by(page.c.id)
+)
 ALL_IDS = select(page.c.id).where(page.c.volume == value("volume")).order_by(page.c.id)
 _changed = select(
     page.c.changed,
@@ -95,6 +101,11 @@ def heads_in(connection: Connection, volume: int, ids: Collection[int]) -> dict[
     """Those of some pages that stand in a volume, by id."""
     rows = connection.execute(HEADS_IN, {"volume": volume, "pages": ids}) if ids else ()
     return {row[0]: PageHead(*row) for row in rows}
+
+
+def newest_texts(connection: Connection, ids: Collection[int]) -> list[tuple[PageHead, str]]:
+    """Some pages with their texts, whether or not anything was read from these."""
+    return [(PageHead(*row[:5]), row.text) for row in connection.execute(NEWEST_TEXTS, {"pages": ids})]
 
 
 def by_name(connection: Connection, volume: int, *, named: str, after: str, most: int) -> list[PageHead]:

@@ -10,7 +10,7 @@ import shutil
 import tempfile
 import zipfile
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import blake2b
@@ -57,7 +57,7 @@ def volume_files(app: AppContext, actor: Actor, volume_key: str) -> Iterator[Ite
 
 @dataclass(frozen=True, slots=True)
 class Zipped:
-    """The zip of a volume, whole, so that nothing of the database waits while it is sent."""
+    """The zip of a volume or of all, whole, so that nothing of the database waits while it is sent."""
 
     key: str
     spool: IO[bytes]
@@ -80,15 +80,29 @@ class Zipped:
 
 def zipped(app: AppContext, actor: Actor, volume_key: str) -> Zipped:
     """A volume as a zip, as ``volume_files``."""
+    return _zipped(app, names.key(volume_key), volume_files(app, actor, volume_key))
+
+
+def zipped_wiki(app: AppContext, actor: Actor) -> Zipped:
+    """All volumes as a zip, for owners of the wiki."""
+    if not actor.owns_wiki:
+        raise Forbidden(
+            "All volumes at once are for owners of the wiki. Take one away from the menu of its name.",
+            code="sign_in" if not actor.signed_in else "forbidden",
+        )
+    return _zipped(app, "wiki", wiki_files(app))
+
+
+def _zipped(app: AppContext, name: str, files_of: AbstractContextManager[Iterator[File]]) -> Zipped:
     spool: IO[bytes] = tempfile.SpooledTemporaryFile(IN_MEMORY)  # noqa: SIM115 - closed when it was sent
     try:
-        with volume_files(app, actor, volume_key) as found:
+        with files_of as found:
             write_zip(found, spool, app.clock())
         spool.seek(0)
     except BaseException:
         spool.close()
         raise
-    return Zipped(names.key(volume_key), spool)
+    return Zipped(name, spool)
 
 
 @contextmanager
@@ -101,6 +115,12 @@ def wiki_files(app: AppContext, volume_keys: Sequence[str] = ()) -> Iterator[Ite
                 raise Missing(f"There is no volume “{key}”.", code="volume_missing")
         wanted = [every[names.key(key)] for key in dict.fromkeys(volume_keys)] or list(every.values())
         yield _files(app, connection, wanted, {each.id: each for each in every.values()})
+
+
+def every_file(app: AppContext, connection: Connection) -> Iterator[File]:
+    """The files of all volumes, as one moment has them."""
+    every = load_volumes(connection)
+    return _files(app, connection, list(every.values()), {each.id: each for each in every.values()})
 
 
 def _files(

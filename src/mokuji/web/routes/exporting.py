@@ -11,6 +11,13 @@ from mokuji.web.pages import Who
 router = routing.router()
 
 
+@router.get("/-/export")
+def export_all(who: Who) -> StreamingResponse:
+    """All volumes as files, for owners of the wiki."""
+    zipped = exporting.zipped_wiki(who.app, who.actor)
+    return StreamingResponse(zipped.parts(), media_type=exporting.ZIP, headers=zipped.headers)
+
+
 @router.get("/-/export/{volume}")
 def export(who: Who, volume: str) -> StreamingResponse:
     """All of a volume as files."""
