@@ -44,6 +44,7 @@ need_published_texts() {
   command -v dot >/dev/null || need_packages graphviz
   command -v java >/dev/null || need_packages default-jre-headless
   [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
+  [ -d /usr/share/doc/nodejs/api ] || need_packages nodejs-doc
   [ -f /usr/share/dictd/jargon.index ] || need_packages dict-jargon
   [ -f /usr/share/dict/american-english ] || need_packages wamerican
   { [ -f /usr/share/hunspell/en_US.dic ] && [ -f /usr/share/hunspell/en_GB.dic ]; } || need_packages hunspell-en-us hunspell-en-gb

@@ -365,3 +365,30 @@ def test_what_pages_hold_is_renamed_and_listed_from_a_terminal(tmp_path: Path) -
         "Two,final,Ada,guide/Two.md",
         "One,draft,,guide/One.md",
     ]
+
+
+def test_plain_markdown_becomes_pages_that_are_checked_and_lead_where_the_links_led(tmp_path: Path) -> None:
+    source = tmp_path / "manual"
+    (source / "parts").mkdir(parents=True)
+    (source / "README.md").write_text(
+        "# Manual\n\nSee [the pump](parts/pump.md#open-it) and [gone](gone.md).\n"
+    )
+    (source / "parts" / "pump.md").write_text("# Pump\n\n## Open it\n\n![Drawing](drawing.svg)\n")
+    (source / "parts" / "drawing.svg").write_text("<svg xmlns='http://www.w3.org/2000/svg'/>")
+    planned = _run("convert", source, tmp_path / "pages", "--plan")
+    assert planned.exit_code == 0 and not (tmp_path / "pages").exists()
+    assert "README.md:3: [gone](gone.md) leads to “gone.md”, which is not in the folder." in planned.stdout
+    assert (
+        "2 pages. Links: references: 1 (0 without their section); to files: 1 (to 1 file);" in planned.stdout
+    )
+    done = _run("convert", source, tmp_path / "pages")
+    assert done.exit_code == 0 and "written" in done.stdout
+    manual = tmp_path / "pages" / "manual"
+    assert (manual / "Manual.md").read_text() == "See [[Pump#Open it|the pump]] and [gone](gone.md).\n"
+    assert (manual / "files" / "drawing.svg").is_file()
+    assert (manual / "contents.md").read_text().splitlines()[:2] == ["- [[Manual]]", "- [[parts]]"]
+    led = [each for each in _found(tmp_path / "pages")["references"] if each["to"]]
+    assert len(led) == 1
+    again = _run("convert", source, tmp_path / "pages")
+    assert again.exit_code == 1 and "not empty" in again.output
+    assert _run("convert", tmp_path / "none", tmp_path / "x").exit_code == 1

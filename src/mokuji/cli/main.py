@@ -406,6 +406,21 @@ def export(
         typer.echo(f"{counted(number, 'file')} {'was' if number == 1 else 'were'} written.")
 
 
+@app.command("convert")
+@_sentences
+def convert(
+    folder: Annotated[Path, typer.Argument(help="A folder of plain Markdown with relative links.")],
+    into: Annotated[Path, typer.Argument(help="A new folder for the pages that it becomes.")],
+    only_plan: Annotated[
+        bool, typer.Option("--plan", help="Say what became of each link that is lost; write nothing.")
+    ] = False,
+) -> None:
+    """Make pages of a folder of plain Markdown: relative links become references."""
+    from mokuji.cli.converting import convert as do
+
+    do(folder, into, only_plan=only_plan)
+
+
 @app.command("add-person")
 @_sentences
 def add_person(
