@@ -38,8 +38,8 @@ Became = Literal["reference", "section lost", "file", "outside", "lost"]
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|//")
 _FIRST_HEADING = re.compile(r"\s*#[ \t]+(?P<words>[^\r\n]*?)(?:[ \t]+#+)?[ \t]*(?:\r\n|\n|\r|\Z)")
 _NOT_IN_SLUG = re.compile(r"[^\w\- ]")
-_HTML = re.compile(r"""<(?:a|img)\b[^>]*?\b(?:href|src)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
-_ANCHOR = re.compile(r"""<a\b[^>]*?\b(?:id|name)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
+_HTML = re.compile(r"""<(?:a|img)\b[^<>]*?\b(?:href|src)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
+_ANCHOR = re.compile(r"""<a\b[^<>]*?\b(?:id|name)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
 _LABEL = re.compile(r"\\.|[\[\]|]", re.DOTALL)
 _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
