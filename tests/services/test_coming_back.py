@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import os
+import unicodedata
 import zipfile
 from collections.abc import Callable
 from datetime import timedelta
@@ -239,6 +240,39 @@ def test_what_folder_commands_did_comes_back_as_they_did_it(
     assert kept["Part"] == "A part.\n"
     doing.apply(app, owner, requests.Undo(done.change_set), None)
     assert texts(app)["Odd: one"] == odd
+
+
+def test_line_ends_and_ways_to_write_letters_that_tools_changed_are_no_change(
+    app: AppContext, owner: Actor, tmp_path: Path
+) -> None:
+    pages(app, owner, "guide", {"Écluse": "One.\nTwo.\n", "Mixed": "One.\r\nTwo.\r\n"})
+    folder = taken_away(app, tmp_path / "out")
+    top = folder / "Guide"
+    for path in list(top.glob("*.md")):
+        data = path.read_bytes().replace(b"\r\n", b"\n").replace(b"\n", b"\r\n")
+        path.unlink()
+        (top / unicodedata.normalize("NFD", path.name)).write_bytes(data)
+    id_ = brought.receive_folder(app, owner, "guide", folder)
+    assert brought.compared(app, owner, "guide", id_).comparison.items == ()
+    written = top / unicodedata.normalize("NFD", "Écluse.md")
+    written.write_bytes(written.read_bytes() + b"Three.\r\n")
+    came(app, owner, folder)
+    assert texts(app)["Écluse"] == "One.\nTwo.\nThree.\n"
+
+
+def test_a_rename_since_is_kept_when_what_came_is_taken_back(
+    app: AppContext, owner: Actor, folder: Path
+) -> None:
+    top = folder / "Guide"
+    (top / "Pump.md").rename(top / "Bilge pump.md")
+    (top / "A-B.md").write_text("---\ntitle: A or B\n---\nBoth. [^gale-2019]\n")
+    (top / "contents.md").write_text("- [[Old]]\n- [[A or B]]\n- [[Valve]]\n  - [[Bilge pump]]\n")
+    before = rows(app)
+    done = came(app, owner, folder)
+    assert rows(app) == [(0, "Old"), (0, "A or B"), (0, "Valve"), (1, "Bilge pump")]
+    doing.apply(app, owner, requests.Rename("guide", "bilge pump", "Hand pump"), None)
+    doing.apply(app, owner, requests.Undo(done.change_set), None)
+    assert rows(app) == before
 
 
 def test_sources_come_with_the_pages_that_cite_them_and_go_with_them(

@@ -415,7 +415,7 @@ def convert(
         bool, typer.Option("--plan", help="Say what became of each link that is lost; write nothing.")
     ] = False,
 ) -> None:
-    """Make pages of a folder of plain Markdown: relative links become references."""
+    """Make pages of a folder of plain Markdown, HTML and CSV: relative links become references."""
     from mokuji.cli.converting import convert as do
 
     do(folder, into, only_plan=only_plan)

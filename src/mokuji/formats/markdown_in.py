@@ -1,5 +1,5 @@
-"""Folders of plain Markdown, as other tools write them, made into pages: relative links become references, pictures and
-other files lie with the volume, folders are its contents.
+"""Folders of plain Markdown or HTML, as other tools write them, made into pages: relative links become references,
+pictures and other files lie with the volume, folders are its contents, tables as CSV are pages.
 
 What became of each link is told; one that leads nowhere stays as it is typed, with where and why. Reading takes paths
 and bytes and gives values.
@@ -19,7 +19,7 @@ from urllib.parse import unquote
 
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, apply
-from mokuji.core.base.errors import BadName, BadText
+from mokuji.core.base.errors import BadFile, BadName, BadText
 from mokuji.core.base.spans import CodePoints, Lines, Span
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check_page
@@ -30,8 +30,11 @@ from mokuji.core.syntax.definitions import key_of
 from mokuji.core.syntax.headings import words as words_of
 from mokuji.core.syntax.parser import events_with_ranges, tag_name
 from mokuji.core.syntax.reference import Reference, read
+from mokuji.formats.html_in import read_html, read_table
 
-ENDINGS = (".md", ".markdown", ".mdown", ".mkd")
+ENDINGS = (".md", ".markdown", ".mdown", ".mkd", ".html", ".htm", ".xhtml")
+HTML = (".html", ".htm", ".xhtml")
+TABLES = (".csv", ".tsv")
 FIRST = ("index", "readme", "_index")
 """What the page of a folder itself is called, without its ending (common practice)."""
 Became = Literal["reference", "section lost", "file", "outside", "lost"]
@@ -40,6 +43,7 @@ _FIRST_HEADING = re.compile(r"\s*#[ \t]+(?P<words>[^\r\n]*?)(?:[ \t]+#+)?[ \t]*(
 _NOT_IN_SLUG = re.compile(r"[^\w\- ]")
 _HTML = re.compile(r"""<(?:a|img)\b[^<>]*?\b(?:href|src)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
 _ANCHOR = re.compile(r"""<a\b[^<>]*?\b(?:id|name)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
+_SITE = re.compile(r" [|–—·-] [^|–—·]+\Z")
 _LABEL = re.compile(r"\\.|[\[\]|]", re.DOTALL)
 _TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
@@ -79,6 +83,8 @@ class _Source:
     text: str
     first_line: int = 0
     """Lines that were taken away before the text."""
+    origin: str = ""
+    """What a page of HTML was made of."""
 
     @cached_property
     def page(self) -> Page:
@@ -92,17 +98,17 @@ class _Source:
         said = [words_of(each, self.text, self.page.content.references, ()) for each in headings]
         times: Counter[str] = Counter()
         for heading, words in zip(headings, said, strict=True):
-            slug = _slug(words)
+            called = slug(words)
             # Of headings that are called alike only the first can be meant by its words.
             found.setdefault(
-                f"{slug}-{times[slug]}" if times[slug] else slug,
-                heading.id or (words if not times[slug] else ""),
+                f"{called}-{times[called]}" if times[called] else called,
+                heading.id or (words if not times[called] else ""),
             )
-            times[slug] += 1
+            times[called] += 1
             if heading.id:
                 found.setdefault(heading.id, heading.id)
         # The title is a heading elsewhere.
-        found.setdefault(_slug(self.title), "")
+        found.setdefault(slug(self.title), "")
         for match in _ANCHOR.finditer(self.text):
             above = [n for n, each in enumerate(headings) if each.span.start <= match.start()]
             if above:
@@ -110,7 +116,7 @@ class _Source:
         return found
 
 
-def _slug(words: str) -> str:
+def slug(words: str) -> str:
     """What a heading is called in addresses (common practice of the hosts of such folders)."""
     return _NOT_IN_SLUG.sub("", unicodedata.normalize("NFC", words).lower()).replace(" ", "-")
 
@@ -129,13 +135,20 @@ def take(paths: Sequence[str], read_file: Callable[[str], bytes], name: str) -> 
     problems: list[str] = []
     sources: dict[str, _Source] = {}
     shown = [path for path in sorted(paths) if not any(part.startswith(".") for part in path.split("/"))]
+    stems = {path.rpartition(".")[0] for path in shown if path.lower().endswith(ENDINGS[:4])}
     for path in shown:
-        if path.lower().endswith(ENDINGS):
+        # What is there as Markdown, too, was made of that.
+        if path.lower().endswith(HTML) and path.rpartition(".")[0] in stems:
+            continue
+        if path.lower().endswith((*ENDINGS, *TABLES)):
             source = _source(path, read_file(path), name, problems)
             if source is not None:
                 sources[path] = source
+    _without_the_site(sources)
     _tell_apart(sources)
-    taking = _Taking(sources, frozenset(path for path in shown if not path.lower().endswith(ENDINGS)))
+    taking = _Taking(
+        sources, frozenset(path for path in shown if not path.lower().endswith((*ENDINGS, *TABLES)))
+    )
     pages = [(source.title, _taken(taking, source)) for source in sources.values()]
     files = {called: path for path, called in taking.files.items()}
     left = len(taking.others) - len(files)
@@ -147,16 +160,24 @@ def take(paths: Sequence[str], read_file: Callable[[str], bytes], name: str) -> 
 
 def _source(path: str, data: bytes, name: str, problems: list[str]) -> _Source | None:
     try:
+        if path.lower().endswith(HTML):
+            said, text = read_html(data, path)
+            check_page(text)
+            heading = _FIRST_HEADING.match(text)
+            body = text[heading.end() :].lstrip("\n") if heading is not None else text
+            return _named(path, said, body, name, 0, data.decode("utf-8", "replace"))
+        if path.lower().endswith(TABLES):
+            return _named(path, "", read_table(data, path), name, 0)
         text = data.decode("utf-8")
         check_page(text)
     except UnicodeDecodeError as fault:
         problems.append(f"{path}: Byte {fault.start + 1} is not UTF-8. Save the file as UTF-8.")
         return None
-    except BadText as fault:
+    except (BadText, BadFile) as fault:
         problems.append(f"{path}: {fault.message}")
         return None
     front = front_matter.read(text)
-    said, body, gone = front.words("title"), text, 0
+    said, body = front.words("title"), text
     if said:
         head = _TITLE_LINE.sub("", front.span.of(text), count=1)
         rest = text[front.span.end :]
@@ -169,16 +190,41 @@ def _source(path: str, data: bytes, name: str, problems: list[str]) -> _Source |
         if words and names.key(words) == names.key(said):
             # The page says its title itself.
             body = body[:at] + body[heading.end() :].lstrip("\r\n")
-    gone = text.count("\n") - body.count("\n")
+    return _named(path, said, _as_words(body), name, text.count("\n") - body.count("\n"))
+
+
+def _as_words(text: str) -> str:
+    """A text in which brackets, signs and handles are words, as they were where it was written."""
+    content = Page(PageHead(0, 0, "", ""), text).content
+    starts = [each.span.start for each in content.references]
+    starts += [each.span.start for each in content.marks]
+    starts += [each.span.start for each in content.handles]
+    return apply(text, [Edit(Span(at, at), "\\") for at in sorted(set(starts))])
+
+
+def _named(path: str, said: str, body: str, name: str, gone: int, origin: str = "") -> _Source | None:
+    """A source under the best title that it can have."""
     stem = path.rpartition("/")[2].rpartition(".")[0]
     if stem.lower() in FIRST:
         stem = path.rpartition("/")[0].rpartition("/")[2] or name
     for title in (said, stem, re.sub(r"[\[\]|#<>/\\]", " ", stem), "Page"):
         try:
-            return _Source(path, names.check_title(" ".join(title.split())), body, gone)
+            return _Source(path, names.check_title(" ".join(title.split())), body, gone, origin)
         except BadName:
             continue
     return None
+
+
+def _without_the_site(sources: Mapping[str, _Source]) -> None:
+    """Takes the name of a site from behind the titles of its pages."""
+    pages = [source for source in sources.values() if source.origin]
+    behind = Counter(found[0] for source in pages if (found := _SITE.search(source.title)) is not None)
+    for suffix, number in behind.items():
+        if number >= 3:
+            for source in pages:
+                shorter = source.title.removesuffix(suffix).strip()
+                if shorter != source.title and names.key(shorter):
+                    source.title = shorter
 
 
 def _tell_apart(sources: Mapping[str, _Source]) -> None:
@@ -263,7 +309,7 @@ def _taken(taking: _Taking, source: _Source) -> str:
     first = len(taking.fates)
     for link in _links(text):
         edit, fate = _led(taking, source, link)
-        where = lines.position(link.span.start).line + source.first_line
+        where = _line(source, lines, link)
         taking.fates.append(Fate(source.path, where, link.span.of(text)[:80], *fate))
         (kept if edit is None else led).add(link.label)
         if edit is not None:
@@ -291,6 +337,14 @@ def _taken(taking: _Taking, source: _Source) -> str:
         for f in taking.fates[first:]
     ]
     return text
+
+
+def _line(source: _Source, lines: Lines, link: _Link) -> int:
+    """The line in the file where a link stands; of HTML that of its address."""
+    if not source.origin:
+        return lines.position(link.span.start).line + source.first_line
+    at = source.origin.find(link.target.replace("&", "&amp;"))
+    return source.origin.count("\n", 0, max(at, source.origin.find(link.target), 0)) + 1
 
 
 def _links(text: str) -> Iterator[_Link]:
@@ -347,7 +401,7 @@ def _resolved(home: str, path: str) -> str:
 
 def _page_at(taking: _Taking, home: str, path: str) -> _Source | None:
     at = _resolved(home, path)
-    stem = re.sub(r"\.(?:html?|md|markdown|mdown|mkd)\Z", "", at, flags=re.IGNORECASE)
+    stem = re.sub(r"\.(?:x?html?|md|markdown|mdown|mkd)\Z", "", at, flags=re.IGNORECASE)
     tried = [at, *(f"{stem}{ending}" for ending in ENDINGS)]
     tried += [f"{at}/{first}{ending}".lstrip("/") for first in (*FIRST, "README") for ending in ENDINGS]
     return next((taking.sources[each] for each in tried if each in taking.sources), None)
@@ -361,7 +415,7 @@ def _as_reference(
     sections = target.sections if fragment else {}
     known = fragment if fragment in sections else fragment.lower()
     section = sections.get(known, "")
-    whole = not fragment or known == _slug(target.title)
+    whole = not fragment or known == slug(target.title)
     words = " ".join(link.inside.of(source.text).split()) or target.title
     label = _LABEL.sub(lambda found: found[0] if len(found[0]) > 1 else f"\\{found[0]}", words)
     name = "" if target is source and section else names.escape(target.title)

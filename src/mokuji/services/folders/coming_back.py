@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import unicodedata
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
@@ -140,7 +141,12 @@ def _choices(told: Any) -> dict[str, Side]:
 
 
 def _as_brought(path: str, title: str, text: str, given: Mapping[str, bytes]) -> Brought:
-    return Brought(path, title, text, sha256(given[path]).hexdigest())
+    return Brought(_composed(path), title, text, sha256(given[path]).hexdigest())
+
+
+def _composed(path: str) -> str:
+    """A path in one way of writing letters: some file systems take them apart."""
+    return unicodedata.normalize("NFC", path)
 
 
 def _meant(wiki: FolderWiki, base: Base, volume: Volume) -> _Folder:
@@ -164,7 +170,7 @@ def _meant(wiki: FolderWiki, base: Base, volume: Volume) -> _Folder:
         return _Folder(meant, (), {}, None)
     unread = {problem.path for problem in wiki.problems} - {page.path for page in meant.pages}
     left = [
-        Left(path, entry.title, entry.hash, entry.placed, entry.page, entry.revision)
+        Left(_composed(path), entry.title, entry.hash, entry.placed, entry.page, entry.revision)
         for entry in base.pages.values()
         if (path := _moved(entry.path, was.top, meant.top)) is not None and path not in unread
     ]

@@ -7,6 +7,7 @@ with the page that has its title.
 
 from __future__ import annotations
 
+import unicodedata
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -14,6 +15,7 @@ from functools import cached_property
 from typing import Literal, Protocol
 
 from mokuji.core.base import names
+from mokuji.core.diff.line_ends import restore
 from mokuji.core.diff.merge import Conflict, Mine, Part, merge3
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.refactor.bringing.carrying import Called, words_of
@@ -162,7 +164,10 @@ def compare(
     ``choices`` are what was chosen so far, by the ids of items."""
     matched = match(brought, left, here.texts_left)
     heads = here.heads({entry.page for entry in left})
-    files = {file.path: file for file in brought}
+    files = {
+        file.path: _as_left(file, matched.pages[file.path]) if file.path in matched.pages else file
+        for file in brought
+    }
     changed = [
         (files[path], entry)
         for path, entry in matched.pages.items()
@@ -199,6 +204,14 @@ def compare(
     return Comparison(here.key, tuple(items), alike, away, matched, files, heads)
 
 
+def _as_left(file: Brought, entry: Left) -> Brought:
+    """A file with the title that it left with, if it differs in how letters are put together only: some file systems
+    write names in their own way."""
+    if unicodedata.normalize("NFC", file.title) != unicodedata.normalize("NFC", entry.title):
+        return file
+    return replace(file, title=entry.title)
+
+
 def _called_since(
     files: Mapping[str, Brought], matched: Matched, heads: Mapping[int, PageHead]
 ) -> dict[str, tuple[str, str]]:
@@ -226,6 +239,9 @@ class _Deciding:
     def of_known(self, file: Brought, entry: Left) -> Item | None:
         """A file that is a page, and that is not as it left. None if all it says is so here already."""
         then = self.then.get(entry.page)
+        if then is not None:
+            # Editors and tools may write line ends of another kind throughout.
+            file = replace(file, text=restore(then, file.text))
         if file.title == entry.title and then == file.text:
             return None
         page = self.now.get(entry.page)
