@@ -15,7 +15,7 @@ PAGE = """<!doctype html><html><head><title>Pump | Site</title><style>p { color:
 <h2 id="old">Open it<a class="mark" href="#old">#</a></h2>
 <pre><code class="language-js">let a = [[1]];</code></pre>
 <table><tr><th>A</th><th>B</th></tr><tr><td>1 | 2</td><td><img src="img/a b.png" alt="A [b]"></td></tr></table>
-<p>Costs $5 #tag @name [[not one]] 2 * 3 &lt;b&gt;</p><script>alert(1)</script>
+<p>One<br>Two</p><p>Costs $5 #tag @name [[not one]] 2 * 3 &lt;b&gt;</p><script>alert(1)</script>
 </main><footer>Foot</footer></body></html>"""
 
 
@@ -27,6 +27,7 @@ def test_a_page_is_its_text_and_nothing_around_it() -> None:
     assert "[the *valve*](valve.html#open-it)" in text
     assert "[out](<https://example.org/a_(b)>)" in text
     assert "## Open it {#old}" in text
+    assert "One\\\nTwo" in text
     assert "```js\nlet a = [[1]];\n```" in text
     content = Page(PageHead(0, 0, "", ""), text).content
     assert not (content.references or content.marks or content.handles or content.formulas)

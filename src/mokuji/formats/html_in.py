@@ -85,6 +85,7 @@ def read_html(data: bytes, path: str) -> tuple[str, str]:
             bullets="-",
             escape_misc=False,
             table_infer_header=True,
+            newline_style="backslash",
             code_language_callback=_language,
         ).convert_soup(main)
     except RecursionError:
@@ -92,7 +93,7 @@ def read_html(data: bytes, path: str) -> tuple[str, str]:
             f"“{path}” is nested too deeply to be read as a page. Leave it out, or save it anew.",
             code="bad_html",
         ) from None
-    text = re.sub(r"[ \t]+\n", "\n", str(made))
+    text = "\n".join(line.rstrip(" \t") for line in str(made).split("\n"))
     return title, re.sub(r"\n{3,}", "\n\n", text).strip() + "\n"
 
 
