@@ -11,6 +11,7 @@ from tests.outside.packages import npm_file
 
 CASES = Path(__file__).parents[1] / "cases" / "pages.txt"
 TEXTS = dict(block.split("\n", 1) for block in CASES.read_text(encoding="utf-8").split("@@ ")[1:])
+TEXTS["Drawing at fault"] = "```dot A way | that is none\na -> -> b\n```\n"
 PAGE = '<!DOCTYPE html><html lang="en"><head><title>A page</title></head><body><h1>x</h1>{}</body></html>'
 
 

@@ -345,7 +345,8 @@ class _Show:
         self.lasting = False
         source = f'<pre><code data-language="{DIAGRAM}">{html.escape(diagram.source)}</code></pre>'
         caption = f"<figcaption>{html.escape(diagram.caption)}</figcaption>" if diagram.caption else ""
-        return f'<figure class="code"><p class="problem">{html.escape(fault)}</p>{caption}{source}</figure>\n'
+        # HTML has a caption first in its figure, or last.
+        return f'<figure class="code">{caption}<p class="problem">{html.escape(fault)}</p>{source}</figure>\n'
 
     def fault(self, faults: Sequence[Fault], place: Open) -> str:
         said = " ".join(html.escape(fault.message) for fault in dict.fromkeys(faults))
