@@ -334,6 +334,23 @@ def test_what_cannot_be_read_is_said_and_its_page_stays(app: AppContext, owner: 
     assert {"Old", "Pump", "Valve"} <= texts(app).keys()
 
 
+def test_a_file_that_cannot_be_kept_is_said_and_what_is_here_stays(
+    app: AppContext, owner: Actor, folder: Path
+) -> None:
+    top = folder / "Guide"
+    (top / "files" / "valve.png").write_bytes(b"no picture\0")
+    (top / "files" / "spare.png").write_bytes(b"")
+    (top / "deep" / "er" / "files").mkdir(parents=True)
+    (top / "deep" / "er" / "files" / "x.png").write_bytes(picture(1))
+    (top / "other.yaml").write_text("x: 1")
+    id_ = brought.receive_folder(app, owner, "guide", folder)
+    coming = brought.compared(app, owner, "guide", id_)
+    assert coming.assets == () and coming.comparison.items == ()
+    said = "\n".join(coming.said)
+    for name in ("valve.png", "spare.png", "deep/er/files/x.png", "other.yaml"):
+        assert name in said
+
+
 def test_who_may_not_write_brings_nothing_and_what_waits_is_seen_by_nobody_else(
     app: AppContext, owner: Actor, folder: Path
 ) -> None:

@@ -72,25 +72,27 @@ class _Receiving:
     known: bool = False
     """Whether it says that it left this very wiki."""
     problems: list[str] = field(default_factory=list)
+    refused: list[str] = field(default_factory=list)
+    """Paths of files that are not kept: they lie there, and do not count as gone."""
     surplus: list[str] = field(default_factory=list)
     more: int = 0
 
     def kept(self, found: Iterator[tuple[str, Opened]]) -> Iterator[stored.BroughtFile]:
         """The files that are kept of a folder; what is none, and why, is noted."""
-        known = {each.hash for each in self._here()}
+        known = {each.hash: each for each in self._here()}
         for path, opened in found:
             parts = path.split("/")
             if (
                 path in ALL
                 or path in SOURCE_FILES
-                or (path.endswith((".md", ".yaml")) and "files" not in parts[:-1])
+                or ((path.endswith(".md") or parts[-1] == "volume.yaml") and "files" not in parts[:-1])
             ):
                 if not any(part.startswith(".") for part in parts) or path in ALL:
                     data = opened()
                     if path == FORMAT_FILE:
                         self.known = read_base({path: data}).wiki == self.mark
                     yield stored.BroughtFile(path, sha256(data).digest(), True, data)
-            elif len(parts) > 1 and parts[-2] == "files" and not parts[-1].startswith("."):
+            elif len(parts) in {2, 3} and parts[-2] == "files" and not parts[-1].startswith("."):
                 made = self._file(path, opened(), known)
                 if made is not None:
                     yield made
@@ -103,19 +105,23 @@ class _Receiving:
             yield from found
             after = found[-1].key
 
-    def _file(self, path: str, data: bytes, known: set[bytes]) -> stored.BroughtFile | None:
+    def _file(
+        self, path: str, data: bytes, known: Mapping[bytes, files.StoredFile]
+    ) -> stored.BroughtFile | None:
         """A file that pages name; what the volume has already need not be looked at."""
         name, hash_ = path.rpartition("/")[2], sha256(data).digest()
+        same = known.get(hash_)
         try:
             file_names.check_name(name)
+            if same is not None:
+                about = {"type": same.type, "size": same.size, "width": same.width, "height": same.height}
+                return stored.BroughtFile(path, hash_, False, data, about)
             media = recognise(data, name)
         except MokujiError as fault:
             self.problems.append(f"{path}: {fault.message}")
+            self.refused.append(path)
             return None
         about = {"type": media.type, "size": len(media.data), "width": media.width, "height": media.height}
-        if hash_ in known:
-            # It is kept as it is: what was made harmless once is not made so again.
-            return stored.BroughtFile(path, hash_, False, data, about | {"size": len(data)})
         return stored.BroughtFile(path, sha256(media.data).digest(), False, media.data, about)
 
     def _left(self, path: str) -> None:
@@ -131,7 +137,7 @@ class _Receiving:
             "surplus": self.surplus,
             "more": self.more,
         }
-        return told | {"known": self.known}
+        return told | {"known": self.known, "refused": self.refused}
 
 
 def receive_zip(app: AppContext, actor: Actor, volume_key: str, name: str, source: IO[bytes]) -> int:

@@ -106,7 +106,8 @@ def compared(context: ReadContext, volume: Volume, folder: stored.Folder) -> Com
     wiki, base = read(given.items(), name=folder.name), read_base(given)
     if not isinstance(folder.said, dict) or not folder.said.get("known"):
         base = Base()  # how pages left another wiki says nothing of those here
-    found = _meant(wiki, base, volume)
+    refused = set(folder.said.get("refused", ())) if isinstance(folder.said, dict) else set()
+    found = _meant(wiki, base, volume, refused)
     choices = _choices(folder.choices)
     here = _Here(context, volume)
     based = found.was is not None
@@ -149,8 +150,8 @@ def _composed(path: str) -> str:
     return unicodedata.normalize("NFC", path)
 
 
-def _meant(wiki: FolderWiki, base: Base, volume: Volume) -> _Folder:
-    """Which volume of a folder is brought to a volume."""
+def _meant(wiki: FolderWiki, base: Base, volume: Volume, refused: Collection[str]) -> _Folder:
+    """Which volume of a folder is brought to a volume. Files that are ``refused`` lie there, so they are not gone."""
     if not wiki.volumes:
         raise Refused("There are no page files (.md) in it. Bring a folder of pages.", code="no_pages")
     was = next((each for each in base.volumes if each.volume == volume.id), None)
@@ -177,7 +178,7 @@ def _meant(wiki: FolderWiki, base: Base, volume: Volume) -> _Folder:
     files_left = {
         path.rpartition("/")[2]: hash_
         for each, hash_ in base.files.items()
-        if (path := _moved(each, was.top, meant.top)) is not None
+        if (path := _moved(each, was.top, meant.top)) is not None and path not in refused
     }
     return _Folder(meant, left, files_left, was)
 
