@@ -394,6 +394,29 @@ def test_a_claim_about_a_page_of_another_volume_tells_nothing_of_it(
     assert secret not in {item.page.id for item in coming.comparison.items if item.page is not None}
 
 
+@pytest.mark.parametrize(
+    "told",
+    [
+        {"page": 10**30}, {"page": -1}, {"page": True}, {"revision": 2**40}, {"revision": -3}, {"page": 2},
+        {"title": "x" * 10_000}, {"path": "Guide/../../x.md"}, {"hash": "x" * 100_000}, {"path": "\ud800"},
+    ],
+)  # fmt: skip
+def test_whatever_the_base_claims_is_answered(
+    app: AppContext, owner: Actor, folder: Path, told: dict[str, object]
+) -> None:
+    listed = folder / ".mokuji-folder" / "pages.jsonl"
+    lines = [json.loads(line) for line in listed.read_text().splitlines()]
+    listed.write_text("".join(json.dumps({**line, **told}) + "\n" for line in lines))
+    edit(folder / "Guide" / "Pump.md", lambda text: text + "More.\n")
+    id_ = brought.receive_folder(app, owner, "guide", folder)
+    doing.plan(app, owner, requests.BringBack("guide", id_))
+    brought.choose_all(app, owner, "guide", id_, "folder")
+    try:
+        doing.apply(app, owner, requests.BringBack("guide", id_), None)
+    except MokujiError as refused:
+        assert refused.message.endswith(".")
+
+
 def test_what_has_waited_for_a_month_is_discarded(app: AppContext, owner: Actor, folder: Path) -> None:
     brought.receive_folder(app, owner, "guide", folder)
     trash.purge(app)

@@ -172,8 +172,9 @@ def _page(told: Mapping[str, Any]) -> PageBase | None:
     path, title, hash_ = (told.get(name) for name in ("path", "title", "hash"))
     page, revision, kept = told.get("page"), told.get("revision"), told.get("kept", "")
     texts = isinstance(path, str) and isinstance(hash_, str) and isinstance(kept, str)
-    if not texts or not _is_title(title) or type(page) is not int or type(revision) is not int:
+    if not texts or not _is_title(title) or not _is_number(page, 63) or not _is_number(revision, 31):
         return None
+    assert isinstance(page, int) and isinstance(revision, int)
     placed, whole = told.get("placed") is not False, told.get("whole") is True
     called = told.get("called", "")
     called = called if _is_title(called) else ""
@@ -185,8 +186,9 @@ def _volume(told: Mapping[str, Any]) -> VolumeBase | None:
     volume, contents = told.get("volume"), told.get("contents")
     if not isinstance(top, str) or not isinstance(title, str) or not isinstance(settings, str):
         return None
-    if type(volume) is not int or not isinstance(contents, list):
+    if not _is_number(volume, 31) or not isinstance(contents, list):
         return None
+    assert isinstance(volume, int)
     rows: list[tuple[int, str]] = []
     for each in contents:
         if not isinstance(each, list) or len(each) != 2 or type(each[0]) is not int or not _is_title(each[1]):
@@ -200,6 +202,11 @@ def _hashes(data: bytes | None) -> Iterable[tuple[str, str]]:
         name, hash_ = told.get("name"), told.get("hash")
         if isinstance(name, str) and isinstance(hash_, str):
             yield name, hash_
+
+
+def _is_number(value: object, bits: int) -> bool:
+    """Whether something is a number that the database may have given."""
+    return type(value) is int and 0 <= value < 2**bits
 
 
 def _is_title(title: object) -> bool:

@@ -170,17 +170,18 @@ def _meant(wiki: FolderWiki, base: Base, volume: Volume, refused: Collection[str
     if was is None:
         return _Folder(meant, (), {}, None)
     unread = {problem.path for problem in wiki.problems} - {page.path for page in meant.pages}
-    left = [
-        Left(_composed(path), entry.title, entry.hash, entry.placed, entry.page, entry.revision)
+    # A claim may name a page twice.
+    by_page = {
+        entry.page: Left(_composed(path), entry.title, entry.hash, entry.placed, entry.page, entry.revision)
         for entry in base.pages.values()
         if (path := _moved(entry.path, was.top, meant.top)) is not None and path not in unread
-    ]
+    }
     files_left = {
         path.rpartition("/")[2]: hash_
         for each, hash_ in base.files.items()
         if (path := _moved(each, was.top, meant.top)) is not None and path not in refused
     }
-    return _Folder(meant, left, files_left, was)
+    return _Folder(meant, tuple(by_page.values()), files_left, was)
 
 
 def _moved(path: str, top: str, now: str) -> str | None:
