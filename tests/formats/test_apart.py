@@ -181,8 +181,16 @@ def _flat_png(width: int, height: int) -> bytes:
 def test_a_small_file_of_a_large_picture_asked_for_many_times_takes_the_memory_of_one() -> None:
     data = _flat_png(7_700, 7_700)
     assert len(data) < 10_000
+
+    def smaller(n: int) -> bytes | None:
+        try:
+            return media.at_width(data, 320 + n)
+        except TooMany:
+            return None  # on a busy machine some are told to come back; this is about memory
+
     with ThreadPoolExecutor(8) as pool:
-        made = list(pool.map(lambda n: media.at_width(data, 320 + n), range(8)))
+        made = list(pool.map(smaller, range(8)))
+    assert any(each is not None for each in made)
     assert all(each is None or len(each) < len(data) for each in made)
     process = apart._children["pictures"].process
     assert process is not None
