@@ -236,7 +236,7 @@ def _page(reading: _Reading, path: str, data: bytes) -> FolderPage | None:
     except BadName as fault:
         reading.say(path, fault.code, fault.message)
         return None
-    return FolderPage(path, title, _without_title(text, front), text)
+    return FolderPage(path, title, without_title(text, front), text)
 
 
 def read_page(path: str, data: bytes) -> tuple[str, str] | None:
@@ -245,7 +245,8 @@ def read_page(path: str, data: bytes) -> tuple[str, str] | None:
     return (page.title, page.text) if page is not None else None
 
 
-def _without_title(text: str, front: front_matter.FrontMatter) -> str:
+def without_title(text: str, front: front_matter.FrontMatter) -> str:
+    """A text without the ``title:`` that only files have."""
     if not front.words("title"):
         return text
     head = _TITLE_LINE.sub("", front.span.of(text), count=1)

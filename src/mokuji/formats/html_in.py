@@ -9,6 +9,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+import unicodedata
 from typing import Any
 
 from bs4 import BeautifulSoup, Tag
@@ -62,8 +63,10 @@ class _Converter(MarkdownConverter):
 
 
 def slug(words: str) -> str:
-    """What a heading is called in addresses, without an identifier of its own (common practice)."""
-    return _NO_SLUG.sub("", " ".join(words.split()).lower()).replace(" ", "-")
+    """What a heading is called in addresses, without an identifier of its own (common practice of the hosts of such
+    folders)."""
+    composed = unicodedata.normalize("NFC", " ".join(words.split()))
+    return _NO_SLUG.sub("", composed.lower()).replace(" ", "-")
 
 
 def _destination(address: str) -> str:

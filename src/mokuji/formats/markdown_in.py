@@ -8,7 +8,6 @@ and bytes and gives values.
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -30,7 +29,8 @@ from mokuji.core.syntax.definitions import key_of
 from mokuji.core.syntax.headings import words as words_of
 from mokuji.core.syntax.parser import events_with_ranges, tag_name
 from mokuji.core.syntax.reference import Reference, read
-from mokuji.formats.html_in import read_html, read_table
+from mokuji.formats.folder import without_title
+from mokuji.formats.html_in import read_html, read_table, slug
 
 ENDINGS = (".md", ".markdown", ".mdown", ".mkd", ".html", ".htm", ".xhtml")
 HTML = (".html", ".htm", ".xhtml")
@@ -40,12 +40,10 @@ FIRST = ("index", "readme", "_index")
 Became = Literal["reference", "section lost", "file", "outside", "lost"]
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|//")
 _FIRST_HEADING = re.compile(r"\s*#[ \t]+(?P<words>[^\r\n]*?)(?:[ \t]+#+)?[ \t]*(?:\r\n|\n|\r|\Z)")
-_NOT_IN_SLUG = re.compile(r"[^\w\- ]")
 _HTML = re.compile(r"""<(?:a|img)\b[^<>]*?\b(?:href|src)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
 _ANCHOR = re.compile(r"""<a\b[^<>]*?\b(?:id|name)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
 _SITE = re.compile(r" [|–—·-] [^|–—·]+\Z")
 _LABEL = re.compile(r"\\.|[\[\]|]", re.DOTALL)
-_TITLE_LINE = re.compile(r"^title[ \t]*:[^\r\n]*(?:\r\n|\n|\r)", re.MULTILINE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,11 +114,6 @@ class _Source:
         return found
 
 
-def slug(words: str) -> str:
-    """What a heading is called in addresses (common practice of the hosts of such folders)."""
-    return _NOT_IN_SLUG.sub("", unicodedata.normalize("NFC", words).lower()).replace(" ", "-")
-
-
 @dataclass
 class _Taking:
     sources: dict[str, _Source]
@@ -177,11 +170,7 @@ def _source(path: str, data: bytes, name: str, problems: list[str]) -> _Source |
         problems.append(f"{path}: {fault.message}")
         return None
     front = front_matter.read(text)
-    said, body = front.words("title"), text
-    if said:
-        head = _TITLE_LINE.sub("", front.span.of(text), count=1)
-        rest = text[front.span.end :]
-        body = rest if re.fullmatch(r"\ufeff?---\s*---\s*", head) else head + rest
+    said, body = front.words("title"), without_title(text, front)
     at = front_matter.read(body).span.end
     heading = _FIRST_HEADING.match(body, at)
     if heading is not None and (not said or names.key(heading["words"]) == names.key(said)):

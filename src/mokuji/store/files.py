@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -14,6 +14,9 @@ from mokuji.store.statements import among, among_texts, fixed, value
 from mokuji.store.tables import blob, file_version, held, page, staged
 from mokuji.store.tables import file as files
 from mokuji.store.tables import scaled as pictures
+
+AT_ONCE = 500
+"""Files whose names are read at once."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +133,14 @@ def of_volume(connection: Connection, volume: int, *, after: str, most: int) -> 
     """The files of a volume by name, from one on."""
     values = {"volume": volume, "after": after, "most": most}
     return [StoredFile(*row) for row in connection.execute(OF_VOLUME, values).all()]
+
+
+def every(connection: Connection, volume: int) -> Iterator[StoredFile]:
+    """All files of a volume by name."""
+    after = ""
+    while found := of_volume(connection, volume, after=after, most=AT_ONCE):
+        yield from found
+        after = found[-1].key
 
 
 def like(connection: Connection, volume: int, typed: str, most: int) -> list[StoredFile]:

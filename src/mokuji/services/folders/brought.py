@@ -79,7 +79,7 @@ class _Receiving:
 
     def kept(self, found: Iterator[tuple[str, Opened]]) -> Iterator[stored.BroughtFile]:
         """The files that are kept of a folder; what is none, and why, is noted."""
-        known = {each.hash: each for each in self._here()}
+        known = {each.hash: each for each in files.every(self.connection, self.volume.id)}
         for path, opened in found:
             parts = path.split("/")
             if (
@@ -98,12 +98,6 @@ class _Receiving:
                     yield made
             elif not any(part.startswith(".") or part == "__MACOSX" for part in parts):
                 self._left(path)
-
-    def _here(self) -> Iterator[files.StoredFile]:
-        after = ""
-        while found := files.of_volume(self.connection, self.volume.id, after=after, most=1_000):
-            yield from found
-            after = found[-1].key
 
     def _file(
         self, path: str, data: bytes, known: Mapping[bytes, files.StoredFile]

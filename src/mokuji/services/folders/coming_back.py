@@ -32,7 +32,6 @@ from mokuji.store.index import assets
 from mokuji.store.log import history
 from mokuji.store.places import placing
 
-BATCH = 1_000
 ORDER = "contents"
 """The id of the order of the contents, for a choice."""
 
@@ -205,18 +204,8 @@ def _files(
         for path, each in kept.items()
         if path.startswith(lead) and "/" not in path[len(lead) :]
     }
-    here = {each.name: each.hash.hex() for each in _files_of(context, volume)}
+    here = {each.name: each.hash.hex() for each in files.every(context.connection, volume.id)}
     return compare_files(here, found.files_left, brought, choices)
-
-
-def _files_of(context: ReadContext, volume: Volume) -> Iterator[files.StoredFile]:
-    after = ""
-    while True:
-        found = files.of_volume(context.connection, volume.id, after=after, most=BATCH)
-        yield from found
-        if len(found) < BATCH:
-            return
-        after = found[-1].key
 
 
 @dataclass(frozen=True, slots=True)

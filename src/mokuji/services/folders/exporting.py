@@ -33,7 +33,7 @@ from mokuji.store.places import placing
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 BATCH = 200
-"""Number of pages, or of files' names, that are read at once."""
+"""Number of pages that are read at once."""
 ZIP = "application/zip"
 IN_MEMORY = 8_000_000
 """Number of bytes of a zip from which on it lies on the disk until it is sent."""
@@ -140,7 +140,8 @@ def _files(
             for id_ in sorted(found):
                 page = found[id_]
                 yield out.page(OutPage(id_, page.head.revision, page.head.title, page.text))
-        yield from _kept(connection, volume, out)
+        for each in files.every(connection, volume.id):
+            yield out.file(each.name, files.data(connection, each.hash))
     cited = sources.called(connection, sources.cited(connection, [each.id for each in volumes]).keys())
     if cited:
         told = [(cited[key].name, cited[key].fields) for key in sorted(cited)]
@@ -172,18 +173,6 @@ def _volume(connection: Connection, volume: Volume, seen: dict[int, Volume]) -> 
         volume.language,
         read_style(house_styles.of(connection, volume.id).rules)[0],
     )
-
-
-def _kept(connection: Connection, volume: Volume, out: VolumeOut) -> Iterator[File]:
-    """The files of a volume, by name."""
-    after = ""
-    while True:
-        found = files.of_volume(connection, volume.id, after=after, most=BATCH)
-        for each in found:
-            yield out.file(each.name, files.data(connection, each.hash))
-        if len(found) < BATCH:
-            return
-        after = found[-1].key
 
 
 def write_zip(found: Iterable[File], into: IO[bytes], at: datetime) -> int:
