@@ -17,20 +17,19 @@ from mokuji.acts.requests import Request
 from mokuji.acts.view import Applied
 from mokuji.api import plans
 from mokuji.core.base.errors import Forbidden
-from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.folders import brought, exporting
 from mokuji.services.reading import reading
 from mokuji.services.writing import files, writing
-from mokuji.store import exchanged, page_index
+from mokuji.store import exchanged
 from mokuji.store.database import reading as reading_transaction
 from mokuji.store.snapshot import load_volumes
 from tests.copies import made_once
 from tests.outside.test_media import picture
 from tests.services import making
 from tests.services.making import pages, person, texts, volume
-from tests.store.filling import index_anew, indexes
+from tests.store.filling import check_indexes
 
 GUIDE = {
     "Pump": "---\naliases: [bilge pump]\n---\nSee [[Well#Limits]].\n\n## Limits\n\n10 bar[^1]\n\n[^1]: At 20 °C.\n",
@@ -361,11 +360,11 @@ def test_an_act_says_what_it_will_do_does_it_and_can_be_taken_back(
     assert headline == (view.note or headline), "the log tells it by its facts"
     assert headline
     assert _state(app, writer) != before, name
-    _check_indexes(app)
+    check_indexes(app.engine)
     undone = doing.apply(app, writer, requests.Undo(done.change_set), None)
     assert isinstance(undone, Applied)
     assert _state(app, _again(app, writer)) == before
-    _check_indexes(app)
+    check_indexes(app.engine)
 
 
 def _again(app: AppContext, actor: Actor) -> Actor:
@@ -376,17 +375,6 @@ def _again(app: AppContext, actor: Actor) -> Actor:
         return people.actor_by_id(connection, actor.person or 0)
 
 
-def _check_indexes(app: AppContext) -> None:
-    """What is kept beside the texts is what the texts say."""
-    with app.engine.connect() as connection:
-        while page_index.catch_up(connection, read_text):
-            pass
-        kept = indexes(connection)
-        index_anew(connection)
-        assert kept == indexes(connection)
-        connection.rollback()
-
-
 def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(
     app: AppContext, writer: Actor
 ) -> None:
@@ -395,7 +383,7 @@ def test_a_save_of_a_heading_with_other_words_is_one_act_with_what_follows(
     assert isinstance(asked, writing.Moves) and asked.sections == 1
     writing.save(app, writer, writing.Save("guide", "Pump", body, revision=1, follow=True))
     assert "[[Pump#Highest values]]" in texts(app)["Well"]
-    _check_indexes(app)
+    check_indexes(app.engine)
 
 
 # ---- what is closed -------------------------------------------------------------------

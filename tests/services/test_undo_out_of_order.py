@@ -16,7 +16,7 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.writing import files, sources
 from mokuji.store.database import reading
 from mokuji.store.snapshot import load_volumes
-from tests.services.test_every_act import ACTS, OTHER_PICTURE, _again, _check_indexes, _state
+from tests.services.test_every_act import ACTS, OTHER_PICTURE, _again, _state, check_indexes
 from tests.services.test_every_act import app as app
 from tests.services.test_every_act import writer as writer
 
@@ -64,7 +64,7 @@ def test_random_acts_taken_back_in_random_order_leave_what_was_there(
         wanted,
         order,
     )
-    _check_indexes(app)
+    check_indexes(app.engine)
 
 
 def _done(app: AppContext, actor: Actor, request: requests.Request) -> int:

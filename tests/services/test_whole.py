@@ -16,19 +16,17 @@ from sqlalchemy import Connection, text
 
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import BadFile, Conflict, Missing, MokujiError
-from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services import people
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.folders import exporting, whole
 from mokuji.services.writing import drafts, files, writing
-from mokuji.store import page_index
 from mokuji.store import whole as stored
 from mokuji.store.database import reading
 from mokuji.store.tables import metadata
 from tests.outside.test_media import picture
 from tests.services.making import pages, person, volume
-from tests.store.filling import index_anew, indexes
+from tests.store.filling import check_indexes
 
 
 def test_each_table_belongs_to_the_whole_or_it_is_said_why_it_does_not() -> None:
@@ -59,17 +57,6 @@ def taken_away(app: AppContext, into: Path, **how: bool) -> Path:
     return into
 
 
-def derived_is_right(app: AppContext) -> None:
-    """What is kept beside the texts is what the texts say."""
-    with app.engine.connect() as connection:
-        while page_index.catch_up(connection, read_text):
-            pass
-        kept = indexes(connection)
-        index_anew(connection)
-        assert kept == indexes(connection)
-        connection.rollback()
-
-
 def test_the_demo_goes_out_whole_and_is_the_same_wiki_elsewhere(
     demo_app: AppContext, app: AppContext, tmp_path: Path
 ) -> None:
@@ -77,7 +64,7 @@ def test_the_demo_goes_out_whole_and_is_the_same_wiki_elsewhere(
     counts = whole.bring_whole(app, folder)
     assert counts["change_set"] > 50 and counts["trash"] >= 1
     assert everything(app, audit=True) == everything(demo_app, audit=True)
-    derived_is_right(app)
+    check_indexes(app.engine)
     with reading(app.engine) as one, reading(demo_app.engine) as other:
         for name in ("led", "orphan", "asked", "unplaced", "volume_size"):
             if name != "asked":
@@ -147,7 +134,7 @@ def test_a_random_history_goes_out_whole_and_comes_back(
     before = everything(app)
     whole.bring_whole(other_app, taken_away(app, tmp_path / "out"))
     assert everything(other_app) == before
-    derived_is_right(other_app)
+    check_indexes(other_app.engine)
     again = taken_away(other_app, tmp_path / "again")
     for path in sorted((tmp_path / "out").rglob("*")):
         if path.is_file() and path.name != "format.json":

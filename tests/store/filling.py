@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, Engine, text
 
 from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.store import page_index, volumes, writing
 from mokuji.store.log import change_sets
@@ -96,3 +97,14 @@ def scratch(wiki: MemoryWiki) -> MemoryWiki:
             for p in wiki.pages_by_id.values()
         ],
     )
+
+
+def check_indexes(engine: Engine) -> None:
+    """What is kept beside the texts is what the texts say."""
+    with engine.connect() as connection:
+        while page_index.catch_up(connection, read_text):
+            pass
+        kept = indexes(connection)
+        index_anew(connection)
+        assert kept == indexes(connection)
+        connection.rollback()
