@@ -16,9 +16,10 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.writing import files, sources
 from mokuji.store.database import reading
 from mokuji.store.snapshot import load_volumes
-from tests.services.test_every_act import ACTS, OTHER_PICTURE, _again, _state, check_indexes
+from tests.services.test_every_act import ACTS, OTHER_PICTURE, _again, _state
 from tests.services.test_every_act import app as app
 from tests.services.test_every_act import writer as writer
+from tests.store.filling import check_indexes
 
 SEEDS = range(12)
 
