@@ -1,4 +1,5 @@
-"""``mokuji import --into``: a folder or zip of pages comes back into a volume that is there, as an act of somebody."""
+"""``mokuji import``: a folder becomes new volumes, comes back into one that is there as an act of somebody, or is the
+whole of a wiki."""
 
 from __future__ import annotations
 
@@ -14,8 +15,9 @@ from mokuji.core.base.errors import Conflict, MokujiError, Refused
 from mokuji.core.base.phrases import counted
 from mokuji.core.model.policy import Actor
 from mokuji.core.refactor.bringing.comparing import SIDES
+from mokuji.services import people
 from mokuji.services.app_context import AppContext
-from mokuji.services.folders import brought
+from mokuji.services.folders import brought, importing, whole
 from mokuji.services.folders.coming_back import Coming
 
 SHOWN = 100
@@ -27,6 +29,36 @@ _REASONS = {
     "gone here": "changed in the folder, and gone here",
     "changed here": "without a file, and changed here since it left",
 }
+
+
+def bring_new(app: AppContext, folder: Path, *, owner: str, by: str, note: str, leave_out: bool) -> None:
+    """Brings a folder as new volumes, all of it or nothing; what is left out is said."""
+    wiki = importing.read_folder(folder)
+    person = people.person_id(app, owner) if owner else None
+    author = people.person_id(app, by) if by else person
+    said = note or f"Imported from {folder.name}"
+    try:
+        problems = importing.import_now(
+            app, folder, wiki, said, owner=person, author=author, leave_out=leave_out
+        )
+    except importing.NotWhole as fault:
+        for problem in fault.problems:
+            typer.echo(str(problem), err=True)
+        raise
+    for problem in problems:
+        typer.echo(f"{problem} Left out.", err=True)
+    pages = sum(len(volume.pages) for volume in wiki.volumes)
+    came = f"{counted(len(wiki.volumes), 'volume')} with {counted(pages, 'page')}"
+    typer.echo(f"{came} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
+
+
+def bring_whole(app: AppContext, folder: Path) -> None:
+    """Brings the whole of a wiki into this one, which is empty."""
+    counts = whole.bring_whole(app, folder)
+    came = f"{counted(counts['volume'], 'volume')}, {counted(counts['page'], 'page')}"
+    known = f"{counted(counts['change_set'], 'change')}, {counted(counts['person'], 'person', 'people')}"
+    typer.echo(f"The whole wiki was imported: {came}, {known}.")
+    typer.echo("Who has no password here gets one: mokuji reset-person HANDLE.")
 
 
 def bring_back(

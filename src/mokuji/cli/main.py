@@ -318,50 +318,24 @@ def import_folder(
     ] = False,
 ) -> None:
     """Bring a folder of page files into the wiki as new volumes, or back into one: all of it, or nothing."""
-    from mokuji.cli.bringing import bring_back
+    from mokuji.cli import bringing
     from mokuji.cli.on_folder import put_in_order
     from mokuji.services import people
-    from mokuji.services.folders import importing
-    from mokuji.services.folders.whole import bring_whole
 
     if folder.is_dir():
         put_in_order(folder)
     with _app_context(_settings(), "mokuji") as context:
         if whole:
-            counts = bring_whole(context, folder)
-            brought = f"{counted(counts['volume'], 'volume')}, {counted(counts['page'], 'page')}"
-            changes, known = (
-                counted(counts["change_set"], "change"),
-                counted(counts["person"], "person", "people"),
-            )
-            typer.echo(f"The whole wiki was imported: {brought}, {changes}, {known}.")
-            typer.echo("Who has no password here gets one: mokuji reset-person HANDLE.")
-            return
-        if into:
+            bringing.bring_whole(context, folder)
+        elif into:
             if not by:
                 raise Refused(
                     "Say whose act it is: --as HANDLE, of somebody who may write there.", code="no_actor"
                 )
             actor = people.actor_called(context, by)
-            bring_back(context, actor, folder, into, prefer=prefer, only_plan=only_plan, note=note)
-            return
-        wiki = importing.read_folder(folder)
-        person = people.person_id(context, owner) if owner else None
-        author = people.person_id(context, by) if by else person
-        said = note or f"Imported from {folder.name}"
-        try:
-            problems = importing.import_now(
-                context, folder, wiki, said, owner=person, author=author, leave_out=leave_out
-            )
-        except importing.NotWhole as fault:
-            for problem in fault.problems:
-                typer.echo(str(problem), err=True)
-            raise
-        for problem in problems:
-            typer.echo(f"{problem} Left out.", err=True)
-        pages = sum(len(volume.pages) for volume in wiki.volumes)
-        came = f"{counted(len(wiki.volumes), 'volume')} with {counted(pages, 'page')}"
-        typer.echo(f"{came} {'was' if len(wiki.volumes) == 1 else 'were'} imported.")
+            bringing.bring_back(context, actor, folder, into, prefer=prefer, only_plan=only_plan, note=note)
+        else:
+            bringing.bring_new(context, folder, owner=owner, by=by, note=note, leave_out=leave_out)
 
 
 @app.command("export")

@@ -48,7 +48,6 @@ class Coming:
     order: Order
     assets: tuple[AssetItem, ...]
     changes: tuple[AssetChange, ...]
-    paths: Mapping[str, str]
     naming: Mapping[int, Sequence[int]]
     said: tuple[str, ...]
     based: bool
@@ -127,7 +126,6 @@ def compared(context: ReadContext, volume: Volume, folder: stored.Folder) -> Com
         _order(here, context, found, comparison, choices.get(ORDER)),
         tuple(items),
         tuple(change for change in changes if change.before is None or change.before != change.after),
-        {item.id: f"{found.volume.at('files')}/{item.name}" for item in items if item.sort == "file"},
         {asset.id: assets.naming(context.connection, asset) for asset in renamed},
         (*_said(wiki, found, given, folder), *listed.problems),
         based,

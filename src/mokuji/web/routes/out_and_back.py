@@ -1,4 +1,5 @@
-"""Folders and zips that are brought to a volume, and what is chosen of them; taking one in is an act."""
+"""Volumes taken away as zips of plain files; folders and zips that are brought to a volume, and what is chosen of
+them. Taking one in is an act."""
 
 from __future__ import annotations
 
@@ -9,13 +10,14 @@ from typing import IO, Annotated
 
 from fastapi import Depends, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import JSONResponse, Response, StreamingResponse
 from starlette.datastructures import UploadFile
 
 from mokuji import routing
 from mokuji.core.base.errors import BadFile, BadRequest, MokujiError
 from mokuji.formats.zip_in import MOST_FILES
-from mokuji.services.folders import brought
+from mokuji.services.folders import brought, exporting
+from mokuji.services.folders.exporting import Zipped
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, check_token, refusal, see
 
@@ -46,6 +48,22 @@ async def sent_files(request: Request, who: Who, volume: str) -> AsyncIterator[S
         ]
         check_token(request, who, fields.get("token", ""))
         yield Sent(fields, files)
+
+
+@router.get("/-/export")
+def export_all(who: Who) -> Response:
+    """All volumes as files, for owners of the wiki."""
+    return _sent_off(exporting.zipped_wiki(who.app, who.actor))
+
+
+@router.get("/-/export/{volume}")
+def export(who: Who, volume: str) -> Response:
+    """All of a volume as files."""
+    return _sent_off(exporting.zipped(who.app, who.actor, volume))
+
+
+def _sent_off(zipped: Zipped) -> Response:
+    return StreamingResponse(zipped.parts(), media_type=exporting.ZIP, headers=zipped.headers)
 
 
 @router.get("/-/bring/{volume}")
