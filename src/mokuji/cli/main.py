@@ -10,7 +10,7 @@ import os
 import signal
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import contextmanager
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
@@ -341,10 +341,21 @@ def import_folder(
 @app.command("export")
 @_sentences
 def export(
-    into: Annotated[Path, typer.Argument(help="A new folder, or a file that ends in .zip.")],
+    into: Annotated[Path, typer.Argument(help="A new folder, or a file that ends in .zip, .html or .docx.")],
     volume: Annotated[
         list[str] | None, typer.Option("--volume", help="Only this volume; can be said several times.")
     ] = None,
+    form: Annotated[
+        str,
+        typer.Option(
+            "--form", help="As what other programs read: commonmark, html or docx; needs --volume, --as."
+        ),
+    ] = "",
+    page: Annotated[str, typer.Option("--page", help="With --form: only this page.")] = "",
+    branch: Annotated[str, typer.Option("--branch", help="With --form: this page and all below it.")] = "",
+    reader: Annotated[
+        str, typer.Option("--as", help="With --form: handle of the person who may read what goes along.")
+    ] = "",
     whole: Annotated[
         bool, typer.Option("--whole", help="Also history, people, rights, trash, drafts, former files.")
     ] = False,
@@ -355,29 +366,15 @@ def export(
         bool, typer.Option("--audit-trail", help="With --whole: also who did what with rights and keys.")
     ] = False,
 ) -> None:
-    """Write the volumes as a folder of plain files, which can be imported again."""
-    from mokuji.services.folders import exporting
-    from mokuji.services.folders.whole import whole_files
+    """Write the volumes as a folder of plain files, which can be imported again; or one as other programs read it."""
+    from mokuji.cli import exporting
 
-    if whole and volume:
-        raise Refused("The whole is of all volumes. Leave --volume out, or --whole.", code="bad_choice")
-    if (passwords or audit) and not whole:
-        raise Refused(
-            "--password-hashes and --audit-trail belong to --whole. Say that as well.", code="bad_choice"
-        )
-    with ExitStack() as stack:
-        context = stack.enter_context(_app_context(_settings(), "mokuji"))
-        if whole:
-            found = stack.enter_context(whole_files(context, passwords=passwords, audit=audit))
+    with _app_context(_settings(), "mokuji") as context:
+        if form:
+            asked = exporting.Asked(volume or [], page, branch, reader)
+            exporting.in_form(context, into, form, asked, whole=whole)
         else:
-            found = stack.enter_context(exporting.wiki_files(context, volume or ()))
-        if into.suffix == ".zip":
-            if into.exists():
-                raise Refused(f"{into} is there already. Give the name of a new file.", code="taken")
-            number = exporting.new_zip(found, into, context.clock())
-        else:
-            number = exporting.write_folder(found, into)
-        typer.echo(f"{counted(number, 'file')} {'was' if number == 1 else 'were'} written.")
+            exporting.as_folder(context, into, volume or [], whole=whole, passwords=passwords, audit=audit)
 
 
 @app.command("convert")

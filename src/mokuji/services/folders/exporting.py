@@ -9,13 +9,12 @@ import os
 import shutil
 import tempfile
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass
 from datetime import datetime
 from hashlib import blake2b
 from pathlib import Path
-from typing import IO
+from typing import IO, cast
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import Forbidden, Missing, Refused
@@ -24,21 +23,19 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.style.style import read_style
 from mokuji.formats import bibliography
 from mokuji.formats.folder_out import Names, OutPage, OutVolume, VolumeOut, beside
+from mokuji.services import audit
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.folders.folders import SOURCE_FILES
+from mokuji.services.spool import Outgoing, Sink, Spool
 from mokuji.store import files, house_styles, pages, sources
 from mokuji.store import volumes as stored_volumes
-from mokuji.store.database import Connection, reading
+from mokuji.store.database import Connection, reading, writing
 from mokuji.store.places import placing
 from mokuji.store.snapshot import StoredWiki, load_volumes
 
 BATCH = 200
 """Number of pages that are read at once."""
 ZIP = "application/zip"
-IN_MEMORY = 8_000_000
-"""Number of bytes of a zip from which on it lies on the disk until it is sent."""
-PART = 262_144
-"""Number of bytes that are sent at once."""
 File = tuple[str, bytes]
 """A path with ``/``, and what lies there."""
 
@@ -48,61 +45,58 @@ def volume_files(app: AppContext, actor: Actor, volume_key: str) -> Iterator[Ite
     """The files of a volume, for whoever may read it and has signed in. Missing if it may not be read."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        volume = context.volume(volume_key)
-        if not actor.signed_in:
-            raise Forbidden("Sign in to take a volume away.", code="sign_in")
+        volume = _may_take(context, volume_key)
         seen = {each.id: each for each in context.volumes.values()}
         yield _files(app, connection, [volume], seen)
 
 
-@dataclass(frozen=True, slots=True)
-class Zipped:
-    """The zip of a volume or of all, whole, so that nothing of the database waits while it is sent."""
-
-    key: str
-    spool: IO[bytes]
-
-    @property
-    def headers(self) -> dict[str, str]:
-        """What goes along with it on the web."""
-        name = names.segment(self.key)
-        return {
-            "Content-Disposition": f"attachment; filename*=UTF-8''{name}.zip",
-            "Cache-Control": "no-store",
-        }
-
-    def parts(self) -> Iterator[bytes]:
-        """Its bytes, part by part."""
-        with self.spool:
-            while part := self.spool.read(PART):
-                yield part
+def _may_take(context: ReadContext, volume_key: str) -> Volume:
+    volume = context.volume(volume_key)
+    if not context.actor.signed_in:
+        raise Forbidden("Sign in to take a volume away.", code="sign_in")
+    return volume
 
 
-def zipped(app: AppContext, actor: Actor, volume_key: str) -> Zipped:
+def zipped(app: AppContext, actor: Actor, volume_key: str) -> Outgoing:
     """A volume as a zip, as ``volume_files``."""
-    return _zipped(app, names.key(volume_key), volume_files(app, actor, volume_key))
+    with reading(app.engine) as connection:
+        volume = _may_take(ReadContext(connection, actor), volume_key)
+    note_taken(app, actor, "as files", volume.id)
+    return zip_sent(app, volume.key, lambda: volume_files(app, actor, volume_key))
 
 
-def zipped_wiki(app: AppContext, actor: Actor) -> Zipped:
+def zipped_wiki(app: AppContext, actor: Actor) -> Outgoing:
     """All volumes as a zip, for owners of the wiki."""
+    check_owns(actor)
+    note_taken(app, actor, "all volumes as files")
+    return zip_sent(app, "wiki", lambda: wiki_files(app))
+
+
+def check_owns(actor: Actor) -> None:
+    """Forbidden, unless the wiki is theirs."""
     if not actor.owns_wiki:
         raise Forbidden(
             "All volumes at once are for owners of the wiki. Take one away from the menu of its name.",
             code="sign_in" if not actor.signed_in else "forbidden",
         )
-    return _zipped(app, "wiki", wiki_files(app))
 
 
-def _zipped(app: AppContext, name: str, files_of: AbstractContextManager[Iterator[File]]) -> Zipped:
-    spool: IO[bytes] = tempfile.SpooledTemporaryFile(IN_MEMORY)  # noqa: SIM115 - closed when it was sent
-    try:
-        with files_of as found:
-            write_zip(found, spool, app.clock())
-        spool.seek(0)
-    except BaseException:
-        spool.close()
-        raise
-    return Zipped(name, spool)
+def note_taken(app: AppContext, actor: Actor, said: str, volume: int | None = None) -> None:
+    """Writes down in the audit trail what somebody takes away."""
+    with writing(app.engine) as connection:
+        audit.record(connection, app.clock(), "taken away", actor, volume=volume, said=said)
+
+
+def zip_sent(
+    app: AppContext, name: str, files_of: Callable[[], AbstractContextManager[Iterator[File]]]
+) -> Outgoing:
+    """Files on their way as a zip, which is sent while it is made."""
+
+    def make(sink: Sink) -> None:
+        with files_of() as found:
+            write_zip(found, sink, app.clock())
+
+    return Outgoing(f"{name}.zip", ZIP, Spool(make))
 
 
 @contextmanager
@@ -175,10 +169,10 @@ def _volume(connection: Connection, volume: Volume, seen: dict[int, Volume]) -> 
     )
 
 
-def write_zip(found: Iterable[File], into: IO[bytes], at: datetime) -> int:
+def write_zip(found: Iterable[File], into: IO[bytes] | Sink, at: datetime) -> int:
     """Writes files as a zip; how many they are."""
     number = 0
-    with zipfile.ZipFile(into, "w", zipfile.ZIP_DEFLATED) as archive:
+    with zipfile.ZipFile(cast(IO[bytes], into), "w", zipfile.ZIP_DEFLATED) as archive:
         for path, data in found:
             info = zipfile.ZipInfo(path, at.timetuple()[:6])
             info.external_attr = 0o644 << 16

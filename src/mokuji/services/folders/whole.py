@@ -16,10 +16,12 @@ from typing import Any
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadFile, BadText, Conflict, Missing
 from mokuji.core.language.scan import check_page, read_text
+from mokuji.core.model.policy import Actor
 from mokuji.formats.folder_base import BESIDE
 from mokuji.services.app_context import AppContext, refresh
-from mokuji.services.folders.exporting import File, every_file
+from mokuji.services.folders.exporting import File, check_owns, every_file, note_taken, zip_sent
 from mokuji.services.folders.importing import BATCH, WORDS_AT_ONCE
+from mokuji.services.spool import Outgoing
 from mokuji.store import files, page_index, pages, whole
 from mokuji.store.database import Connection, form_of, look_again, reading, writing
 from mokuji.store.snapshot import load_volumes
@@ -37,6 +39,13 @@ def whole_files(app: AppContext, *, passwords: bool = False, audit: bool = False
     """All of a wiki as files, for who runs it; hashes of passwords and the audit trail only if they are asked for."""
     with reading(app.engine) as connection:
         yield _all(app, connection, passwords=passwords, audit=audit)
+
+
+def zipped_whole(app: AppContext, actor: Actor) -> Outgoing:
+    """The whole of the wiki as a zip, without hashes of passwords and audit trail, for its owners."""
+    check_owns(actor)
+    note_taken(app, actor, "the whole wiki")
+    return zip_sent(app, "whole", lambda: whole_files(app))
 
 
 def _all(app: AppContext, connection: Connection, *, passwords: bool, audit: bool) -> Iterator[File]:

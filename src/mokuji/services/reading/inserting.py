@@ -7,7 +7,7 @@ the same.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
 MOST_PAGES = 500
 """Maximum number of different pages that the inserts of one page take in."""
+MOST_AT_ONCE = 5_000
+"""The same of several pages that are read at once."""
 
 
 @dataclass(frozen=True)
@@ -39,11 +41,24 @@ def inserted(
     """Everything that the inserts of a page lead to. ``wiki`` is what the reader may see; the page may be one that is
     not saved yet. ``app`` keeps what is read from a database. ``own`` is where the names on the page itself are looked
     up, if that is elsewhere."""
+    return inserted_by_all(wiki, {page.head.id: home}, [page], app, own=own)
+
+
+def inserted_by_all(
+    wiki: Wiki,
+    homes: Mapping[int, Volume],
+    roots: Sequence[Page],
+    app: AppContext | None = None,
+    *,
+    own: Wiki | None = None,
+) -> Inserted:
+    """The same for several pages at once, in as many rounds; ``homes`` are their volumes by the ids of the pages."""
     by_id = {volume.id: volume for volume in wiki.volumes.values()}
-    pages: dict[int, Page] = {page.head.id: page}
+    pages: dict[int, Page] = {page.head.id: page for page in roots}
     links: dict[int, list[Link]] = {}
-    homes = {page.head.id: home}
-    frontier = [page]
+    homes = dict(homes)
+    frontier = list(roots)
+    most = min(MOST_PAGES * len(roots), MOST_AT_ONCE)
     for _ in range(DEEPEST + 1):
         found = links_of(wiki if links or own is None else own, frontier, homes)
         links |= found
@@ -54,7 +69,7 @@ def inserted(
                 for link in found[each.head.id]
                 if link.kind is Kind.INSERT and link.page and link.page not in pages
             }
-        )[: MOST_PAGES - len(pages)]
+        )[: most - len(pages)]
         if not wanted:
             break
         loaded = wiki.pages(wanted) if app is None else _load(app, wiki, wanted)

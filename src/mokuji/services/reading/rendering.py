@@ -76,6 +76,8 @@ class Addresses:
     """Where an insert of the page itself is replaced by its text, by its index among the references."""
     prepare: Callable[[Inserted], None] | None = None
     """Looks up what pages name, all at once, before they are laid out."""
+    diagram: Callable[[Diagram], str] | None = None
+    """How a diagram stands where its drawing is of no use."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -330,6 +332,8 @@ class _Show:
         return f'<a class="file" href="{href}"{title}>{words or name}</a>'
 
     def diagram(self, diagram: Diagram) -> str:
+        if self._to.diagram is not None:
+            return self._to.diagram(diagram)
         begun = time.monotonic()
         if self._drawing < LONGEST_DRAWING:
             drawn = draw(diagram.source)

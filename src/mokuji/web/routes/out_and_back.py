@@ -1,5 +1,5 @@
-"""Volumes taken away as zips of plain files; folders and zips that are brought to a volume, and what is chosen of
-them. Taking one in is an act."""
+"""Volumes and pages taken away as files of several forms; folders and zips that are brought to a volume, and what is
+chosen of them. Taking one in is an act."""
 
 from __future__ import annotations
 
@@ -17,12 +17,17 @@ from mokuji import routing
 from mokuji.core.base.errors import BadFile, BadRequest, MokujiError
 from mokuji.formats.zip_in import MOST_FILES
 from mokuji.services.folders import brought, exporting
-from mokuji.services.folders.exporting import Zipped
+from mokuji.services.folders.whole import zipped_whole
+from mokuji.services.publishing import taking_away
+from mokuji.services.publishing.taking_away import HOW_TO_GET
+from mokuji.services.spool import Outgoing
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, check_token, refusal, see
 
 router = routing.router()
 
+FOLDER = "folder"
+"""The form of a volume that can be brought back."""
 MOST_BYTES = 100_000_000
 """Maximum number of bytes that are brought at once."""
 
@@ -51,9 +56,10 @@ async def sent_files(request: Request, who: Who, volume: str) -> AsyncIterator[S
 
 
 @router.get("/-/export")
-def export_all(who: Who) -> Response:
-    """All volumes as files, for owners of the wiki."""
-    return _sent_off(exporting.zipped_wiki(who.app, who.actor))
+def export_all(who: Who, whole: str = "") -> Response:
+    """All volumes as files, for owners of the wiki; with ``whole`` also history, people and rights."""
+    made = zipped_whole if whole else exporting.zipped_wiki
+    return _sent_off(made(who.app, who.actor))
 
 
 @router.get("/-/export/{volume}")
@@ -62,8 +68,43 @@ def export(who: Who, volume: str) -> Response:
     return _sent_off(exporting.zipped(who.app, who.actor, volume))
 
 
-def _sent_off(zipped: Zipped) -> Response:
-    return StreamingResponse(zipped.parts(), media_type=exporting.ZIP, headers=zipped.headers)
+@router.get("/-/take-away/{volume}")
+@router.get("/-/take-away/{volume}/{page}")
+def take_away(
+    who: Who, volume: str, page: str = "", reach: str = "", form: str = "", stays: str = ""
+) -> Response:
+    """Where it is chosen what is taken away, and as what; with ``stays`` also what would stay behind."""
+    view = taking_away.choice(who.app, who.actor, volume, page)
+    reach = reach or ("page" if page else "volume")
+    left, told = None, False
+    if stays and form != FOLDER:
+        what, as_form = taking_away.asked(volume, page, reach, form)
+        left, told = taking_away.left_behind(who.app, who.actor, what, as_form), True
+    return who.page(
+        "take_away.html",
+        place=view.place,
+        view=view,
+        reach=reach,
+        form=form or ("html" if page else FOLDER),
+        left=left,
+        told=told,
+        how_to_get=HOW_TO_GET,
+        most_looked_at=taking_away.MOST_LOOKED_AT,
+    )
+
+
+@router.get("/-/taken-away/{volume}")
+@router.get("/-/taken-away/{volume}/{page}")
+def taken_away(who: Who, volume: str, page: str = "", reach: str = "", form: str = "") -> Response:
+    """Pages as what other programs read, or a volume as a folder that comes back."""
+    if form == FOLDER:
+        return _sent_off(exporting.zipped(who.app, who.actor, volume))
+    what, as_form = taking_away.asked(volume, page, reach, form)
+    return _sent_off(taking_away.sent(who.app, who.actor, what, as_form))
+
+
+def _sent_off(sent: Outgoing) -> Response:
+    return StreamingResponse(sent.parts(), media_type=sent.type, headers=sent.headers)
 
 
 @router.get("/-/bring/{volume}")

@@ -1,0 +1,536 @@
+"""A page as readers see it, written as CommonMark that other tools read.
+
+The HTML of a page is made into tokens of markdown-it, which mdformat writes. What CommonMark has no signs for is
+written as common practice has it: tables, struck-out words and tasks as in GitHub Flavored Markdown 0.29, footnotes as
+``[^1]``, formulas between dollars. What has no such signs either (an index below the line, a list of definitions, cells
+that are one) is HTML, which CommonMark takes.
+"""
+
+from __future__ import annotations
+
+import html
+import re
+import unicodedata
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from types import SimpleNamespace
+from typing import Any
+from urllib.parse import quote
+
+from lxml import etree
+from lxml.html import HtmlElement, fragment_fromstring
+from markdown_it.token import Token
+from mdformat.renderer import DEFAULT_RENDERERS, MDRenderer, RenderContext, RenderTreeNode
+
+_INLINE = frozenset(
+    "a abbr b bdi bdo br cite code del dfn em i img input ins kbd mark math q rp rt ruby s samp small span strong sub "
+    "sup time u var wbr audio video".split()
+)
+_THROUGH = frozenset("div section article figure figcaption tbody".split())
+_EMPTY = frozenset("br wbr hr img input col".split())
+_HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
+_LISTS = frozenset({"ul", "ol"})
+_SIGNS = {"em": ("em", "*"), "strong": ("strong", "**"), "del": ("s", "~~")}
+_OWN_CLASSES = frozenset({"insert", "ref", "file", "mark", "person", "picture", "math", "notice-in-text"})
+_SPACE = re.compile(r"[ \t\r\n]+")
+_BLANK_LINES = re.compile(r"\n\s*\n")
+_SLUG_GONE = re.compile(r"[^\w\- ]")
+_NO_ADDRESS = re.compile(r"[\s\\<>`]")
+_BAR = re.compile(r"(?<!\\)((?:\\\\)*)\|")
+
+
+def commonmark(shown: str) -> str:
+    """The HTML of a page as CommonMark. What is nested too deeply to be written so stays HTML."""
+    root = fragment_fromstring(shown, create_parent="div", parser=_parser())
+    try:
+        return _rendered(list(_Reading().blocks(root)))
+    except RecursionError:
+        return _as_html(root, inner=True) + "\n"
+
+
+def slug(words: str) -> str:
+    """What a heading is called in addresses by most tools that read such files (common practice): small letters,
+    hyphens for spaces, no punctuation."""
+    composed = unicodedata.normalize("NFC", " ".join(words.split()))
+    return _SLUG_GONE.sub("", composed.lower()).replace(" ", "-")
+
+
+def heading_line(words: str) -> str:
+    """A title as the first heading of a file."""
+    return _rendered([*_heading(1, [_text(words)])])
+
+
+def _parser() -> Any:
+    from lxml.html import HTMLParser
+
+    return HTMLParser(encoding="utf-8", huge_tree=True, remove_comments=True)
+
+
+# ---- writing ---------------------------------------------------------------------
+
+
+def _rendered(tokens: Sequence[Token]) -> str:
+    extension = SimpleNamespace(RENDERERS=_RENDERERS, POSTPROCESSORS={"text": _more_signs})
+    options = {"parser_extension": [extension], "mdformat": {"number": True}}
+    return MDRenderer().render(tokens, options, {})
+
+
+def _more_signs(text: str, node: RenderTreeNode, context: RenderContext) -> str:
+    """What means something to tools that read more than CommonMark."""
+    return text.replace("~~", "\\~~").replace("$", "\\$")
+
+
+def _struck(node: RenderTreeNode, context: RenderContext) -> str:
+    return "~~" + "".join(child.render(context) for child in node.children) + "~~"
+
+
+def _paragraph(node: RenderTreeNode, context: RenderContext) -> str:
+    """As mdformat does; a line that would begin a table's second row, or a box, is words."""
+    text = DEFAULT_RENDERERS["paragraph"](node, context)
+    lines = text.split("\n")
+    for n, line in enumerate(lines):
+        # A row of hyphens and bars under words makes a table of them.
+        if "|" in line and set(line) <= set("|-: \t"):
+            lines[n] = line.replace("|", "\\|")
+    return re.sub(r"\A\[(?=[ xX]\])", r"\\[", "\n".join(lines))
+
+
+_RENDERERS = {"s": _struck, "paragraph": _paragraph}
+
+
+def _token(kind: str, tag: str = "", nesting: int = 0, **more: Any) -> Token:
+    return Token(kind, tag, nesting, **more)  # type: ignore[arg-type]
+
+
+def _text(words: str) -> Token:
+    return _token("text", content=words)
+
+
+def _raw(words: str) -> Token:
+    """Inline Markdown or HTML as it is to stand."""
+    return _token("html_inline", content=words)
+
+
+def _block(words: str) -> Token:
+    """A block as it is to stand."""
+    return _token("html_block", content=words)
+
+
+def _heading(level: int, inline: list[Token]) -> Iterator[Token]:
+    yield _token("heading_open", f"h{level}", 1, markup="#" * level)
+    yield _token("inline", children=inline, content="")
+    yield _token("heading_close", f"h{level}", -1, markup="#" * level)
+
+
+def _paragraph_tokens(inline: list[Token], *, hidden: bool = False) -> Iterator[Token]:
+    opened = _token("paragraph_open", "p", 1)
+    closed = _token("paragraph_close", "p", -1)
+    opened.hidden = closed.hidden = hidden
+    yield opened
+    yield _token("inline", children=inline, content="")
+    yield closed
+
+
+# ---- reading ---------------------------------------------------------------------
+
+
+def _classes(element: HtmlElement) -> frozenset[str]:
+    return frozenset((element.get("class") or "").split())
+
+
+def _name(element: Any) -> str:
+    return element.tag if isinstance(element.tag, str) else ""
+
+
+@dataclass
+class _Reading:
+    """Reads the HTML of one page into tokens."""
+
+    slugs: dict[str, int] = field(default_factory=dict)
+
+    def blocks(self, parent: HtmlElement, *, tight: bool = False) -> Iterator[Token]:
+        """What stands in an element, as blocks: words between blocks are paragraphs of their own."""
+        line: list[Any] = [parent.text or ""]
+        for child in parent:
+            if _name(child) in _INLINE and not _holds_blocks(child):
+                line += [child, child.tail or ""]
+                continue
+            yield from self._line(line, tight=tight)
+            yield from self._one(child)
+            line = [child.tail or ""]
+        yield from self._line(line, tight=tight)
+
+    def _line(self, parts: Sequence[Any], *, tight: bool) -> Iterator[Token]:
+        inline = self.inline(parts)
+        if inline:
+            yield from _paragraph_tokens(inline, hidden=tight)
+
+    def _one(self, element: HtmlElement) -> Iterator[Token]:
+        name, classes = _name(element), _classes(element)
+        if name == "div" and classes & {"notes", "source"}:
+            yield from self._notes(element) if "notes" in classes else ()
+        elif "problem" in classes:
+            return
+        elif name == "p":
+            yield from self._line([element.text or "", *_after(element)], tight=False)
+        elif name in _HEADINGS:
+            yield from self._heading(element)
+        elif name in _LISTS:
+            yield from self._list(element)
+        elif name == "blockquote":
+            yield _token("blockquote_open", "blockquote", 1)
+            yield from self.blocks(element)
+            yield _token("blockquote_close", "blockquote", -1)
+        elif name == "pre":
+            yield self._code(element)
+        elif name == "hr":
+            # Of hyphens or stars a list would take it for its own.
+            yield _block("___")
+        elif name == "table":
+            yield _block(self._table(element))
+        elif name == "math":
+            yield from _paragraph_tokens([_raw(_formula(element))])
+        elif name == "figcaption":
+            yield from self._caption(element)
+        elif name in _THROUGH or name in _INLINE:
+            yield from self.blocks(element)
+        elif name:
+            yield _block(_as_html(element))
+
+    def _heading(self, element: HtmlElement) -> Iterator[Token]:
+        words = " ".join(element.text_content().split())
+        called = slug(words)
+        times = self.slugs.get(called, 0)
+        self.slugs[called] = times + 1
+        inline = self.inline([element.text or "", *_after(element)])
+        anchor = element.get("id") or ""
+        if anchor and anchor != (f"{called}-{times}" if times else called):
+            inline.insert(0, _raw(f'<a id="{html.escape(anchor)}"></a>'))
+        yield from _heading(int(element.tag[1]), inline)
+
+    def _caption(self, element: HtmlElement) -> Iterator[Token]:
+        inline = self.inline([element.text or "", *(e for e in _after(element) if _name_of(e) != "details")])
+        if inline:
+            yield from _paragraph_tokens(_marked("em", inline))
+
+    def _list(self, element: HtmlElement) -> Iterator[Token]:
+        kind = "bullet_list" if element.tag == "ul" else "ordered_list"
+        opened = _token(f"{kind}_open", element.tag, 1)
+        start = element.get("start") or ""
+        if start.isdecimal():
+            opened.attrs = {"start": int(start[:9])}
+        tight = not any(_name(child) == "p" for item in element for child in item)
+        yield opened
+        for item in element:
+            if _name(item) != "li":
+                continue
+            yield _token("list_item_open", "li", 1)
+            yield from self.blocks(item, tight=tight)
+            yield _token("list_item_close", "li", -1)
+        yield _token(f"{kind}_close", element.tag, -1)
+
+    def _code(self, element: HtmlElement) -> Token:
+        code = element.find("code")
+        inner = element if code is None else code
+        language = "" if code is None else code.get("data-language") or ""
+        words = inner.text_content()
+        return _token(
+            "fence",
+            "code",
+            content=words if words.endswith("\n") or not words else words + "\n",
+            info=language,
+        )
+
+    def _table(self, table: HtmlElement) -> str:
+        """A table with bars; as HTML if a cell spans others, or holds more than one line."""
+        cells = [[cell for cell in row if _name(cell) in {"td", "th"}] for row in table.iter("tr")]
+        plain = all(
+            not cell.get("colspan") and not cell.get("rowspan") and not _holds_blocks(cell)
+            for row in cells
+            for cell in row
+        )
+        headed = bool(cells) and table.find("thead") is not None
+        width = max(map(len, cells), default=0)
+        if not plain or not headed or not width or any(len(row) != width for row in cells):
+            return _as_html(table)
+        told = [[self._cell(cell) for cell in row] for row in cells]
+        sides = {"left": ":---", "right": "---:", "center": ":---:"}
+        aligned = [sides.get(cell.get("align") or _aligned(cell), "---") for cell in cells[0]]
+        lines = [told[0], aligned, *told[1:]]
+        return "\n".join(f"| {' | '.join(line)} |" for line in lines)
+
+    def _cell(self, cell: HtmlElement) -> str:
+        inline = self.inline([cell.text or "", *_after(cell)])
+        made = _rendered([*_paragraph_tokens(inline)]).strip() if inline else ""
+        return _BAR.sub(r"\1\\|", made.replace("\\\n", "<br>").replace("\n", " "))
+
+    def _notes(self, element: HtmlElement) -> Iterator[Token]:
+        told = []
+        for number, item in enumerate(element.iterfind("ol/li"), 1):
+            made = _rendered([*self.blocks(item)]).rstrip("\n").split("\n")
+            told.append(
+                "\n".join([f"[^{number}]: {made[0]}", *(f"    {line}" if line else "" for line in made[1:])])
+            )
+        if told:
+            yield _block("\n\n".join(told))
+
+    # ---- inline ------------------------------------------------------------------
+
+    def inline(self, parts: Sequence[Any]) -> list[Token]:
+        """Words and inline elements as tokens, without space at either end."""
+        made: list[Token] = []
+        for part in parts:
+            if isinstance(part, str):
+                self._words(made, part)
+            else:
+                self._element(made, part)
+        return _trimmed(made)
+
+    def _words(self, made: list[Token], words: str) -> None:
+        kept = _SPACE.sub(lambda found: "\n" if "\n" in found[0] else " ", words.replace("\0", ""))
+        if not kept:
+            return
+        for n, line in enumerate(kept.split("\n")):
+            if n and made and made[-1].type == "html_inline":
+                # A tag that is a line by itself would begin a block.
+                made.append(_text(" "))
+            elif n and not (made and made[-1].type == "hardbreak"):
+                made.append(_token("softbreak", "br"))
+            if line:
+                made.append(_text(line))
+
+    def _inside(self, element: HtmlElement) -> list[Token]:
+        made: list[Token] = []
+        for part in [element.text or "", *_after(element)]:
+            if isinstance(part, str):
+                self._words(made, part)
+            else:
+                self._element(made, part)
+        return made
+
+    def _element(self, made: list[Token], element: HtmlElement) -> None:
+        name, classes = _name(element), _classes(element)
+        if name == "br":
+            made.append(_token("hardbreak", "br"))
+        elif name == "code":
+            words = element.text_content().replace("\n", " ")
+            made.append(_token("code_inline", "code", content=words) if words else _text(""))
+        elif name == "math":
+            made.append(_raw(_formula(element)))
+        elif name == "input":
+            made.append(_raw("[x]" if element.get("checked") is not None else "[ ]"))
+        elif name == "img":
+            made.append(_image(element))
+        elif name == "sup" and "note" in classes:
+            made.append(_raw(f"[^{element.text_content().strip()}]"))
+        elif name == "sup" and "cited-at" in classes:
+            made += self._inside(element)
+        elif name == "a":
+            self._link(made, element)
+        elif name in {"video", "audio"}:
+            made += _linked(element.get("src") or "", [_text(element.get("aria-label") or name)], "")
+        elif name in _SIGNS:
+            made += _marked(name, self._inside(element))
+        elif "problem" in classes or not name:
+            return
+        elif (
+            (name == "span" and not element.get("lang") and not element.get("dir"))
+            or name in _THROUGH
+            or name == "p"
+        ):
+            made += self._inside(element)
+        else:
+            opened, closed = _tags(element)
+            made += [_raw(opened), *self._inside(element), *([_raw(closed)] if closed else [])]
+
+    def _link(self, made: list[Token], element: HtmlElement) -> None:
+        href, inside = element.get("href") or "", self._inside(element)
+        if not href or "back" in _classes(element):
+            made += [] if href else inside
+            return
+        # A link inside a link is none (CommonMark 0.31.2, 6.3).
+        made += _linked(href, inside, element.get("title") or "")
+
+
+def _linked(href: str, inside: list[Token], title: str) -> list[Token]:
+    opened = _token("link_open", "a", 1)
+    opened.attrs = {"href": _destination(href)}
+    if title:
+        opened.attrs["title"] = _title(title)
+    return [opened, *inside, _token("link_close", "a", -1)]
+
+
+def _image(element: HtmlElement) -> Token:
+    alt = " ".join((element.get("alt") or "").split())
+    escaped = re.sub(r"[\\\[\]]", r"\\\g<0>", alt)
+    image = _token("image", "img", children=[_text(escaped)], content=alt)
+    image.attrs = {"src": _destination(element.get("src") or "")}
+    if element.get("title"):
+        image.attrs["title"] = _title(element.get("title")).replace('"', '\\"')
+    return image
+
+
+def _destination(address: str) -> str:
+    return _NO_ADDRESS.sub(lambda found: quote(found[0]), address.strip())
+
+
+def _title(words: str) -> str:
+    return " ".join(words.split()).replace("\\", "\\\\")
+
+
+def _after(element: HtmlElement) -> list[Any]:
+    """The children of an element with the words behind each."""
+    return [part for child in element for part in (child, child.tail or "")]
+
+
+def _name_of(part: Any) -> str:
+    return "" if isinstance(part, str) else _name(part)
+
+
+def _holds_blocks(element: HtmlElement) -> bool:
+    """Whether an inline element, or a cell, holds something that is a block."""
+    if _name(element) in {"math", "img", "input"}:
+        return False
+    return any(
+        _name(each) not in _INLINE and _name(each) != ""
+        for each in element.iterdescendants()
+        if not any(_name(up) == "math" for up in each.iterancestors("math"))
+    )
+
+
+def _aligned(cell: HtmlElement) -> str:
+    found = re.search(r"text-align:\s*(left|right|center)", cell.get("style") or "")
+    return found[1] if found else ""
+
+
+def _formula(element: HtmlElement) -> str:
+    """A formula as it was typed, between dollars."""
+    source = next((each.text or "" for each in element.iter() if _name(each) == "annotation"), "")
+    words = " ".join((source or element.text_content()).split())
+    return f"$${words}$$" if element.get("display") == "block" else f"${words}$"
+
+
+# ---- emphasis --------------------------------------------------------------------
+
+
+def _marked(name: str, inside: list[Token]) -> list[Token]:
+    """Emphasis, as tokens whose signs are chosen when it is known what stands around it."""
+    kind, sign = _SIGNS[name]
+    return [
+        _token(f"{kind}_open", name, 1, markup=sign),
+        *inside,
+        _token(f"{kind}_close", name, -1, markup=sign),
+    ]
+
+
+def _trimmed(tokens: list[Token]) -> list[Token]:
+    """Without space at either end, with signs that are read as signs."""
+    while tokens and tokens[0].type in {"softbreak", "hardbreak"} | _blank(tokens[0]):
+        tokens.pop(0)
+    while tokens and tokens[-1].type in {"softbreak", "hardbreak"} | _blank(tokens[-1]):
+        tokens.pop()
+    if tokens and tokens[0].type == "text":
+        tokens[0].content = tokens[0].content.lstrip(" ")
+    if tokens and tokens[-1].type == "text":
+        tokens[-1].content = tokens[-1].content.rstrip(" ")
+    return _with_signs(tokens)
+
+
+def _blank(token: Token) -> set[str]:
+    return {"text"} if token.type == "text" and not token.content.strip(" ") else set()
+
+
+_OPENS = frozenset({"em_open", "strong_open", "s_open"})
+_CLOSES = frozenset({"em_close", "strong_close", "s_close"})
+
+
+def _with_signs(tokens: list[Token]) -> list[Token]:
+    """Emphasis whose signs would not be read as such (CommonMark 0.31.2, 6.2) becomes HTML."""
+    made = list(tokens)
+    waiting: list[int] = []
+    for at, token in enumerate(tokens):
+        if token.type in _OPENS:
+            waiting.append(at)
+        elif token.type in _CLOSES and waiting:
+            opened = waiting.pop()
+            around = {tokens[n].tag for n in waiting}
+            if not _readable(tokens, opened, at, token.tag in around):
+                made[opened], made[at] = _raw(f"<{token.tag}>"), _raw(f"</{token.tag}>")
+    return made
+
+
+def _readable(tokens: Sequence[Token], opened: int, closed: int, within: bool) -> bool:
+    signs = _OPENS | _CLOSES
+    touching = (opened and tokens[opened - 1].type in signs) or (
+        closed + 1 < len(tokens) and tokens[closed + 1].type in signs
+    )
+    inner = tokens[opened + 1].type in signs or tokens[closed - 1].type in signs
+    if within or touching or inner or closed == opened + 1:
+        # Signs beside signs can be read in more than one way.
+        return False
+    before, first = _edge(tokens, opened - 1, -1), _edge(tokens, opened + 1, 0)
+    last, behind = _edge(tokens, closed - 1, -1), _edge(tokens, closed + 1, 0)
+    return _flanks(before, first) and _flanks(behind, last)
+
+
+def _edge(tokens: Sequence[Token], at: int, side: int) -> str:
+    """The character that a token has on one side; a line's end if there is none."""
+    if not 0 <= at < len(tokens):
+        return "\n"
+    token = tokens[at]
+    if token.type == "text":
+        return token.content[side]
+    return "\n" if token.type in {"softbreak", "hardbreak"} else "!"
+
+
+def _flanks(outside: str, inside: str) -> bool:
+    """Whether a run of signs between two characters belongs to the inner one."""
+    if inside.isspace():
+        return False
+    return not _is_sign(inside) or outside.isspace() or _is_sign(outside)
+
+
+def _is_sign(char: str) -> bool:
+    return unicodedata.category(char)[0] in "PS"
+
+
+# ---- as HTML ---------------------------------------------------------------------
+
+
+def _tags(element: HtmlElement) -> tuple[str, str]:
+    kept = {
+        name: value
+        for name, value in element.attrib.items()
+        if name
+        in {
+            "lang",
+            "dir",
+            "title",
+            "datetime",
+            "start",
+            "open",
+            "colspan",
+            "rowspan",
+            "align",
+            "href",
+            "scope",
+        }
+    }
+    attributes = "".join(f' {name}="{html.escape(value)}"' for name, value in kept.items())
+    return f"<{element.tag}{attributes}>", "" if element.tag in _EMPTY else f"</{element.tag}>"
+
+
+def _as_html(element: HtmlElement, *, inner: bool = False) -> str:
+    """A block as HTML without a blank line, at which it would end."""
+    for each in list(element.iter()):
+        keep: Mapping[str, str] = {
+            k: v for k, v in each.attrib.items() if k not in {"class", "data-card", "data-task"}
+        }
+        if len(keep) != len(each.attrib):
+            for name in set(each.attrib) - set(keep):
+                del each.attrib[name]
+    made = "".join(
+        etree.tostring(child, encoding="unicode", method="html", with_tail=False)
+        for child in (element if inner else [element])
+    )
+    return _BLANK_LINES.sub("\n", re.sub(r"\n(?=[^<]*</pre>)", "&#10;", made)).strip()

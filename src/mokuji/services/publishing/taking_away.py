@@ -1,0 +1,116 @@
+"""Pages that somebody takes away: what can be chosen, what would stay behind, and the file itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+
+from mokuji.adapters import pandoc
+from mokuji.adapters.pandoc import HOW_TO_GET
+from mokuji.core.base.errors import BadRequest, Forbidden
+from mokuji.core.language.page import PageHead
+from mokuji.core.model.policy import Actor
+from mokuji.services import audit
+from mokuji.services.app_context import AppContext, ReadContext, need_head
+from mokuji.services.folders.exporting import write_zip
+from mokuji.services.publishing.chapters import Chosen, LeftBehind, Reach, chosen
+from mokuji.services.publishing.forms import MOST, TYPES, WRITERS, Asked, Form, Written
+from mokuji.services.reading.reading import VolumeView, volume_view
+from mokuji.services.spool import Outgoing, Sink, Spool
+from mokuji.store import pages
+from mokuji.store.database import reading, writing
+from mokuji.store.places import placing
+
+__all__ = ["HOW_TO_GET", "Choice", "asked", "choice", "left_behind", "sent", "written"]
+MOST_LOOKED_AT = 300
+"""Number of pages up to which it is said beforehand what stays behind."""
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """What can be taken away: how many pages there are ``below`` the page in hand in its branch, itself included, and
+    in the ``volume``; and whether documents of word processors can be written here."""
+
+    place: VolumeView
+    head: PageHead | None
+    below: int
+    volume: int
+    documents: bool
+
+
+def choice(app: AppContext, actor: Actor, volume_key: str, page_key: str = "") -> Choice:
+    """What can be taken away of a volume, or from a page of it on, for who has signed in."""
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        volume = context.volume(volume_key)
+        if not actor.signed_in:
+            raise Forbidden("Sign in to take pages away.", code="sign_in")
+        head = need_head(connection, volume, page_key) if page_key else None
+        below = len(placing.branch(connection, volume.id, head.key)) if head is not None else 0
+        view = volume_view(context, volume, path_to=head.key if head is not None else None)
+        return Choice(view, head, below, len(pages.all_ids(connection, volume.id)), pandoc.is_there())
+
+
+def asked(volume_key: str, page_key: str, reach: str, form: str) -> tuple[Asked, Form]:
+    """What somebody chose. BadRequest for what is no choice."""
+    try:
+        wanted = Reach(reach or (Reach.PAGE if page_key else Reach.VOLUME))
+        as_form = Form(form)
+    except ValueError:
+        forms = ", ".join(Form)
+        raise BadRequest(
+            f"Pages are taken away as one of {forms}, and are a page, a branch or a volume.",
+            code="bad_choice",
+        ) from None
+    if wanted is not Reach.VOLUME and not page_key:
+        raise BadRequest("Say from which page on.", code="bad_choice")
+    return Asked(volume_key, page_key, wanted), as_form
+
+
+def left_behind(app: AppContext, actor: Actor, what: Asked, form: Form) -> LeftBehind | None:
+    """What would stay behind; None if so many pages are asked for that it is only said when they are written."""
+    if _chosen(app, actor, what, form, look=True) is None:
+        return None
+    # As one document the same stays behind as beside pages, but for files; pandoc is not asked for it.
+    with written(app, actor, what, form) as made:
+        for _ in made.files:
+            pass
+        return made.left
+
+
+def sent(app: AppContext, actor: Actor, what: Asked, form: Form) -> Outgoing:
+    """The file on its way. What is wrong about it is said before it sets out."""
+    found = _chosen(app, actor, what, form)
+    assert found is not None
+    ending, type_ = TYPES[form]
+    if what.reach is Reach.VOLUME:
+        with writing(app.engine) as connection:
+            said = f"as {form.value}"
+            audit.record(connection, app.clock(), "taken away", actor, volume=found.volume.id, said=said)
+
+    def make(sink: Sink) -> None:
+        with written(app, actor, what, form) as made:
+            if form is Form.COMMONMARK:
+                write_zip(made.files, sink, app.clock())
+            else:
+                for _, data in made.files:
+                    sink.write(data)
+
+    return Outgoing(f"{found.title}.{ending}", type_, Spool(make))
+
+
+def written(
+    app: AppContext, actor: Actor, what: Asked, form: Form, done: Callable[[int], None] = lambda number: None
+) -> AbstractContextManager[Written]:
+    """The pieces of the file; ``done`` is told how many pages are."""
+    return WRITERS[form](app, actor, what, done)
+
+
+def _chosen(app: AppContext, actor: Actor, what: Asked, form: Form, *, look: bool = False) -> Chosen | None:
+    if form is Form.DOCX:
+        pandoc.need()
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        found = chosen(context, what.volume, what.page, what.reach, most=MOST[form])
+        return None if look and len(found.pages) > MOST_LOOKED_AT else found
