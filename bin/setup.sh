@@ -35,6 +35,13 @@ need_graphviz() {
   else say "Graphviz is not installed, so diagrams are shown as their source. As root: apt-get install graphviz."; fi
 }
 
+# Reads and writes documents of word processors; without it Mokuji runs and says that it is missing.
+need_pandoc() {
+  command -v pandoc >/dev/null && return 0
+  if [ "$(id -u)" = 0 ]; then need_packages pandoc pandoc-data
+  else say "Pandoc is not installed, so documents are not read and written. As root: apt-get install pandoc pandoc-data."; fi
+}
+
 need_chromium() {
   command -v chromium-headless-shell >/dev/null || need_packages chromium-headless-shell fonts-liberation
 }
@@ -42,6 +49,8 @@ need_chromium() {
 # Published data of Unicode, and a real body of text that refers to itself: what the core is checked against.
 need_published_texts() {
   command -v dot >/dev/null || need_packages graphviz
+  { command -v pandoc >/dev/null && [ -d /usr/share/pandoc/data/docx ]; } || need_packages pandoc pandoc-data
+  command -v asciidoctor >/dev/null || need_packages asciidoctor
   command -v java >/dev/null || need_packages default-jre-headless
   [ -f /usr/share/unicode/CaseFolding.txt ] || need_packages unicode-data
   [ -d /usr/share/doc/nodejs/api ] || need_packages nodejs-doc

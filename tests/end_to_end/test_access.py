@@ -28,6 +28,7 @@ SCREENS = [
     f"/-/volume/contents{MANUAL}",
     f"/-/volume/outline{MANUAL}",
     f"/-/files{MANUAL}",
+    f"/-/take-away{WELL}?reach=branch&form=commonmark&stays=1",
     f"/-/about-file{MANUAL}/battery-well.svg",
     f"{MANUAL}/power",
     f"{MANUAL}/charge-regulator",

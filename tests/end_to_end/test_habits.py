@@ -29,6 +29,7 @@ SCREENS = [
     "/-/stood/tern-4-service-manual?at=2026-06-01",
     "/-/several/tern-4-service-manual",
     "/-/bring/tern-4-service-manual",
+    "/-/take-away" + WELL + "?reach=branch&form=commonmark&stays=1",
     "/-/upkeep/tern-4-service-manual",
     "/-/upkeep/tern-4-service-manual/mentions",
     "/-/upkeep/tern-4-service-manual/look-alikes",

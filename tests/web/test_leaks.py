@@ -10,6 +10,7 @@ from __future__ import annotations
 import html
 import io
 import re
+import zipfile
 from collections.abc import Iterator
 from datetime import timedelta
 from itertools import product
@@ -120,6 +121,10 @@ QUERIES = {
     "/-/stood/": "at=12",
     "/-/changes": "words=keeper&page=heron+plan",
     "/api/v1/changes": "words=keeper",
+    "/-/take-away/": "reach=volume&form=commonmark&stays=1",
+    "/-/taken-away/": "reach=volume&form=commonmark",
+    "/api/v1/volumes/{volume}/taken-away": "form=docx",
+    "/api/v1/volumes/{volume}/left-behind": "form=html",
     "/api/v1/volumes/{volume}/beside/": "other=Vault/Heron+plan",
     "/api/v1/volumes/{volume}/put-back/": "older=1",
     "/api/v1/volumes/{volume}/revision/": "number=1&as_read=1",
@@ -152,9 +157,19 @@ def _client(app: AppContext, kind: str) -> TestClient:
     return client
 
 
+def _text(answer: Any) -> str:
+    """What an answer says; of a zip, and of a document that is one, all that it holds."""
+    if not answer.content.startswith(b"PK"):
+        return str(answer.text)
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+        return "".join(
+            f"{name}\n{archive.read(name).decode('utf-8', 'replace')}\n" for name in archive.namelist()
+        )
+
+
 def _heard(answer: Any) -> bool:
     """Whether an answer tells a word of what is closed, beyond what was asked for by name."""
-    said = html.unescape(answer.text).lower() + repr(dict(answer.headers)).lower()
+    said = html.unescape(_text(answer)).lower() + repr(dict(answer.headers)).lower()
     for asked in ("heron-plan", "heron plan", "heron+plan", "heron.png", "heron-keeper", "vault/heron plan"):
         said = said.replace(asked, "")
     return SECRET in said

@@ -14,17 +14,18 @@ _HEADING = re.compile(r"h[1-6]")
 _GONE = frozenset({"data-card", "data-task", "tabindex", "loading", "srcset", "sizes"})
 _REFERENCE = "ref-"
 """What the anchors of references begin with, which only backlinks lead to."""
-_LEFT_OUT = frozenset({"source", "problem"})
 
 
 @dataclass(frozen=True, slots=True)
 class Leading:
     """How one page is to stand. ``lead`` gives the address for each one in it, empty where nothing can be led to;
-    ``prefix`` stands before its anchors; headings are ``deeper`` levels below (above, if it is negative)."""
+    ``prefix`` stands before its anchors; headings are ``deeper`` levels below (above, if it is negative). What has
+    a class of ``left_out`` goes with all that is in it."""
 
     lead: Callable[[str], str]
     prefix: str = ""
     deeper: int = 0
+    left_out: frozenset[str] = frozenset({"source", "problem"})
 
 
 def stand(shown: str, leading: Leading) -> str:
@@ -51,7 +52,7 @@ def stand(shown: str, leading: Leading) -> str:
                 made.append(f"</{_level(name, leading.deeper)}>")
             continue
         attributes = _attributes(match["more"])
-        if _LEFT_OUT & set((attributes.get("class") or "").split()):
+        if leading.left_out & set((attributes.get("class") or "").split()):
             gone, depth = name, 1
             continue
         if name == "a":

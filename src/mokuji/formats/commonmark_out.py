@@ -28,6 +28,9 @@ _INLINE = frozenset(
 )
 _THROUGH = frozenset("div section article figure figcaption tbody".split())
 _EMPTY = frozenset("br wbr hr img input col".split())
+_CELLS = frozenset({"td", "th"})
+MOST_SPANNED = 100
+"""Maximum number of rows or columns that a cell takes."""
 _HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
 _LISTS = frozenset({"ul", "ol"})
 _SIGNS = {"em": ("em", "*"), "strong": ("strong", "**"), "del": ("s", "~~")}
@@ -35,8 +38,8 @@ _OWN_CLASSES = frozenset({"insert", "ref", "file", "mark", "person", "picture", 
 _SPACE = re.compile(r"[ \t\r\n]+")
 _BLANK_LINES = re.compile(r"\n\s*\n")
 _SLUG_GONE = re.compile(r"[^\w\- ]")
+_NO_LANGUAGE = re.compile(r"[^\w+#.-]")
 _NO_ADDRESS = re.compile(r"[\s\\<>`]")
-_BAR = re.compile(r"(?<!\\)((?:\\\\)*)\|")
 
 
 def commonmark(shown: str) -> str:
@@ -77,7 +80,9 @@ def _rendered(tokens: Sequence[Token]) -> str:
 
 def _more_signs(text: str, node: RenderTreeNode, context: RenderContext) -> str:
     """What means something to tools that read more than CommonMark."""
-    return text.replace("~~", "\\~~").replace("$", "\\$")
+    if "~~" in text or text.startswith("~") or text.endswith("~"):
+        text = text.replace("~", "\\~")
+    return text.replace("$", "\\$")
 
 
 def _struck(node: RenderTreeNode, context: RenderContext) -> str:
@@ -92,7 +97,9 @@ def _paragraph(node: RenderTreeNode, context: RenderContext) -> str:
         # A row of hyphens and bars under words makes a table of them.
         if "|" in line and set(line) <= set("|-: \t"):
             lines[n] = line.replace("|", "\\|")
-    return re.sub(r"\A\[(?=[ xX]\])", r"\\[", "\n".join(lines))
+    made = "\n".join(lines)
+    boxed = node.children[0].children and node.children[0].children[0].type == "html_inline"
+    return made if boxed else re.sub(r"\A\[(?=[ xX]\](?:\s|\Z))", r"\\[", made)
 
 
 _RENDERERS = {"s": _struck, "paragraph": _paragraph}
@@ -225,6 +232,9 @@ class _Reading:
             if _name(item) != "li":
                 continue
             yield _token("list_item_open", "li", 1)
+            if not len(item) and not (item.text or "").strip() and _name(element.getparent()) == "li":
+                # Of markers alone a line would be a rule.
+                yield _block("<!-- -->")
             yield from self.blocks(item, tight=tight)
             yield _token("list_item_close", "li", -1)
         yield _token(f"{kind}_close", element.tag, -1)
@@ -232,7 +242,7 @@ class _Reading:
     def _code(self, element: HtmlElement) -> Token:
         code = element.find("code")
         inner = element if code is None else code
-        language = "" if code is None else code.get("data-language") or ""
+        language = "" if code is None else _NO_LANGUAGE.sub("", code.get("data-language") or "")
         words = inner.text_content()
         return _token(
             "fence",
@@ -242,27 +252,25 @@ class _Reading:
         )
 
     def _table(self, table: HtmlElement) -> str:
-        """A table with bars; as HTML if a cell spans others, or holds more than one line."""
-        cells = [[cell for cell in row if _name(cell) in {"td", "th"}] for row in table.iter("tr")]
-        plain = all(
-            not cell.get("colspan") and not cell.get("rowspan") and not _holds_blocks(cell)
-            for row in cells
-            for cell in row
-        )
-        headed = bool(cells) and table.find("thead") is not None
-        width = max(map(len, cells), default=0)
-        if not plain or not headed or not width or any(len(row) != width for row in cells):
+        """A table with bars; a cell that spans others stands in each of them. As HTML if one holds more than a line."""
+        rows = list(table.iter("tr"))
+        cells = [cell for row in rows for cell in row if _name(cell) in _CELLS]
+        if table.find("thead") is None or not cells or any(map(_holds_blocks, cells)):
             return _as_html(table)
-        told = [[self._cell(cell) for cell in row] for row in cells]
+        grid = _grid(rows)
+        width = max(map(len, grid))
+        if any(len(row) != width for row in grid):
+            return _as_html(table)
+        told = {id(cell): self._cell(cell) for cell in cells}
         sides = {"left": ":---", "right": "---:", "center": ":---:"}
-        aligned = [sides.get(cell.get("align") or _aligned(cell), "---") for cell in cells[0]]
-        lines = [told[0], aligned, *told[1:]]
+        lines = [[told[id(cell)] for cell in row] for row in grid]
+        lines.insert(1, [sides.get(cell.get("align") or "", "---") for cell in grid[0]])
         return "\n".join(f"| {' | '.join(line)} |" for line in lines)
 
     def _cell(self, cell: HtmlElement) -> str:
         inline = self.inline([cell.text or "", *_after(cell)])
         made = _rendered([*_paragraph_tokens(inline)]).strip() if inline else ""
-        return _BAR.sub(r"\1\\|", made.replace("\\\n", "<br>").replace("\n", " "))
+        return made.replace("\\\n", "<br>").replace("\n", " ").replace("|", "\\|")
 
     def _notes(self, element: HtmlElement) -> Iterator[Token]:
         told = []
@@ -291,10 +299,7 @@ class _Reading:
         if not kept:
             return
         for n, line in enumerate(kept.split("\n")):
-            if n and made and made[-1].type == "html_inline":
-                # A tag that is a line by itself would begin a block.
-                made.append(_text(" "))
-            elif n and not (made and made[-1].type == "hardbreak"):
+            if n and not (made and made[-1].type == "hardbreak"):
                 made.append(_token("softbreak", "br"))
             if line:
                 made.append(_text(line))
@@ -398,9 +403,33 @@ def _holds_blocks(element: HtmlElement) -> bool:
     )
 
 
-def _aligned(cell: HtmlElement) -> str:
-    found = re.search(r"text-align:\s*(left|right|center)", cell.get("style") or "")
-    return found[1] if found else ""
+def _grid(rows: Sequence[HtmlElement]) -> list[list[HtmlElement]]:
+    """The cells of a table by row and column, one that spans several in all of them."""
+    grid: list[list[HtmlElement]] = []
+    below: dict[int, tuple[HtmlElement, int]] = {}
+    for row in rows:
+        line: list[HtmlElement] = []
+        waiting = [cell for cell in row if _name(cell) in _CELLS]
+        while waiting or len(line) in below:
+            held = below.pop(len(line), None)
+            if held is not None:
+                cell, more = held
+                if more > 1:
+                    below[len(line)] = (cell, more - 1)
+                line.append(cell)
+                continue
+            cell = waiting.pop(0)
+            for _ in range(_span(cell, "colspan")):
+                if _span(cell, "rowspan") > 1:
+                    below[len(line)] = (cell, _span(cell, "rowspan") - 1)
+                line.append(cell)
+        grid.append(line)
+    return grid
+
+
+def _span(cell: HtmlElement, way: str) -> int:
+    said = cell.get(way) or ""
+    return min(int(said[:4]), MOST_SPANNED) if said.isdecimal() and int(said[:4]) else 1
 
 
 def _formula(element: HtmlElement) -> str:
@@ -425,6 +454,12 @@ def _marked(name: str, inside: list[Token]) -> list[Token]:
 
 def _trimmed(tokens: list[Token]) -> list[Token]:
     """Without space at either end, with signs that are read as signs."""
+    for at, token in enumerate(tokens):
+        # A tag that is a line by itself would begin a block.
+        if token.type == "softbreak" and "html_inline" in {
+            each.type for each in tokens[max(0, at - 1) : at + 2]
+        }:
+            tokens[at] = _text(" ")
     while tokens and tokens[0].type in {"softbreak", "hardbreak"} | _blank(tokens[0]):
         tokens.pop(0)
     while tokens and tokens[-1].type in {"softbreak", "hardbreak"} | _blank(tokens[-1]):

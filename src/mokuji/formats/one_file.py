@@ -45,7 +45,7 @@ def whole(
     yield "<main>\n"
     for part, text in texts:
         at = level(part)
-        number = f'<span class="number">{html.escape(part.number)}</span>' if part.number else ""
+        number = f'<span class="number">{html.escape(part.number)}</span> ' if part.number else ""
         yield (
             f'<section id="{html.escape(part.anchor)}"><h{at}>{number}{html.escape(part.title)}</h{at}>\n'
             f"{text}</section>\n"
@@ -53,19 +53,16 @@ def whole(
     yield "</main>\n</body></html>\n"
 
 
-def bare(texts: Iterable[tuple[Part, str]], *, language: str) -> Iterator[str]:
+def bare(texts: Iterable[tuple[Part, str]], *, language: str, titled: bool) -> Iterator[str]:
     """The same without style and contents, for a program that makes a document of it: titles begin at the first level;
-    that of a single part is the document's own."""
+    without ``titled`` there is one part, whose title the document has."""
     lang = f' lang="{html.escape(language)}"' if language else ""
     yield f'<!doctype html>\n<html{lang}><head><meta charset="utf-8"><title></title></head><body>\n'
     for part, text in texts:
         at = level(part, 1)
         number = f"{html.escape(part.number)} " if part.number else ""
-        yield (
-            f'<h{at} id="{html.escape(part.anchor)}">{number}{html.escape(part.title)}</h{at}>\n'
-            if number
-            else ""
-        )
+        if titled:
+            yield f'<h{at} id="{html.escape(part.anchor)}">{number}{html.escape(part.title)}</h{at}>\n'
         yield text
     yield "</body></html>\n"
 
@@ -102,7 +99,7 @@ def _contents(parts: Sequence[Part]) -> Iterator[str]:
         while depth < part.depth:
             yield "<ol>" if depth + 1 == part.depth else "<ol><li>"
             depth += 1
-        number = f'<span class="number">{html.escape(part.number)}</span>' if part.number else ""
+        number = f'<span class="number">{html.escape(part.number)}</span> ' if part.number else ""
         yield f'<li>{number}<a href="#{html.escape(part.anchor)}">{html.escape(part.title)}</a>\n'
     while depth >= 0:
         yield "</li></ol>"

@@ -111,6 +111,8 @@ class Spool:
             with self._sink.changed:
                 self._sink.ended = True
                 self._sink.changed.notify_all()
+                if self._sink.left:
+                    self._file.close()
 
     def parts(self) -> Iterator[bytes]:
         """The bytes, part by part, as soon as they are there."""
@@ -130,6 +132,8 @@ class Spool:
             if sink.fault is not None:
                 raise sink.fault
         finally:
-            sink.left = True
-            self._thread.join()
-            self._file.close()
+            # Whoever goes away does not wait for the next byte that is made: the last one out closes the file.
+            with sink.changed:
+                sink.left = True
+                if sink.ended:
+                    self._file.close()

@@ -149,6 +149,7 @@ class Reading:
     prefix: Callable[[Chapter], str] = lambda chapter: ""
     deeper: Callable[[Chapter], int] = lambda chapter: 0
     diagram: Callable[[Diagram], str] | None = None
+    left_out: frozenset[str] = frozenset({"source", "problem"})
 
 
 def read(
@@ -207,7 +208,11 @@ def _batch(
         def lead(href: str, here: Chapter = chapter) -> str:
             return _led(href, here, what.volume.key, at, how)
 
-        yield chapter, page, stand(rendered.html, Leading(lead, how.prefix(chapter), how.deeper(chapter)))
+        yield (
+            chapter,
+            page,
+            stand(rendered.html, Leading(lead, how.prefix(chapter), how.deeper(chapter), how.left_out)),
+        )
 
 
 def _led(href: str, here: Chapter, volume: str, at: Mapping[tuple[str, str], Chapter], how: Reading) -> str:

@@ -173,15 +173,18 @@ def as_html(
         yield Written(what, left, ((f"{what.title}.html", piece.encode()) for piece in pieces))
 
 
-def _in_one(what: Chosen, file: carried.Named, top: int = 2) -> Reading:
-    """How pages read that all stand in one file, with titles from one level of headings on."""
+def _in_one(
+    what: Chosen, file: carried.Named, top: int = 2, quoted: Callable[[str], str] = destination
+) -> Reading:
+    """How pages read that all stand in one file, with titles from one level of headings on; ``quoted`` is how anchors
+    stand in addresses."""
     several = len(what.chapters) > 1
 
     def prefix(chapter: Chapter) -> str:
         return f"{chapter.anchor}--" if several else ""
 
     def lead(here: Chapter, there: Chapter, section: str) -> str:
-        return f"#{destination(f'{prefix(there)}{section}' if section else there.anchor)}"
+        return f"#{quoted(f'{prefix(there)}{section}' if section else there.anchor)}"
 
     def deeper(chapter: Chapter) -> int:
         return one_file.level(_part(chapter), top) - 1 if several else top - 2
@@ -240,12 +243,16 @@ def as_docx(
         what = chosen(context, asked.volume, asked.page, asked.reach, most=MOST[Form.DOCX])
         left = LeftBehind()
         pictures = carried.AsPictures(connection, left.files)
-        how = _in_one(what, carried.Named(connection, context.reads, pictures.shown), top=1)
+        # Bookmarks are called as they are, and nobody goes back from a note.
+        how = _in_one(
+            what, carried.Named(connection, context.reads, pictures.shown), 1, lambda anchor: anchor
+        )
+        how.left_out |= {"back"}
         how.diagram = lambda diagram: _as_picture(diagram, pictures)
-        texts = _parts(read(app, context, what, how, left), done)
-        page = "".join(one_file.bare(texts, language=what.volume.language))
+        texts, several = _parts(read(app, context, what, how, left), done), len(what.chapters) > 1
+        page = "".join(one_file.bare(texts, language=what.volume.language, titled=several))
     about = _about(app, what)
-    made = pandoc.docx_of(page, what.title, about, pictures.made, contents=len(what.chapters) > 1)
+    made = pandoc.docx_of(page, what.title, about, pictures.made, contents=several)
     yield Written(what, left, iter([(f"{what.title}.docx", made)]))
 
 
