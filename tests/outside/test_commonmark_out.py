@@ -49,7 +49,8 @@ def _with_languages(page: str) -> str:
 
 
 def _there_and_back(page: str) -> str:
-    return _reader.render(commonmark(page))
+    read: str = _reader.render(commonmark(page))
+    return read
 
 
 def test_the_published_examples_are_written_so_that_they_read_the_same() -> None:

@@ -1,4 +1,4 @@
-"""Documents of other programs in and out, by pandoc, where the machine has it.
+"""Documents of other programs in and out, by pandoc, where the machine has it; AsciiDoc by Asciidoctor before it.
 
 It runs as a process of its own with bounds of time and memory. What somebody brings is read in its sandbox, from its
 standard input: it opens no file and asks nothing of a network. What is written is our own HTML, whose pictures lie
@@ -27,6 +27,8 @@ MOST_READ = 30_000_000
 AT_ONCE = 1
 PATIENCE = 30.0
 """Seconds that one waits for another."""
+_READERS = {"docx": "docx", "asciidoc": "docbook"}
+_TEMPLATE = Path(__file__).with_name("document.html")
 HOW_TO_GET = "As root: apt-get install pandoc pandoc-data. Or install it with your system's package manager."
 _places = threading.BoundedSemaphore(AT_ONCE)
 
@@ -47,10 +49,16 @@ def need() -> str:
 
 
 def html_of(data: bytes, form: str, path: str) -> bytes:
-    """A document in one of pandoc's own forms (``docx``, ``rst``, ``docbook``) as HTML, formulas as MathML, pictures by
-    their names inside it. BadFile if it cannot be read or is too large; Refused if pandoc is not there."""
-    options = ["--sandbox", f"--from={form}", "--to=html", "--mathml", "--no-highlight", "--wrap=none"]
+    """A document as HTML, formulas as MathML, pictures by their names inside it: ``docx``, ``rst``, or ``asciidoc``,
+    which Asciidoctor makes DocBook of first. BadFile if it cannot be read or is too large; Refused if a program that it
+    needs is not there."""
+    options = ["--sandbox", "--to=html", "--mathml", "--no-highlight", "--wrap=none"]
+    # A collection of reStructuredText has its titles as headings; the others say theirs apart.
+    options += ["--from=rst"] if form == "rst" else [f"--from={_READERS[form]}", f"--template={_TEMPLATE}"]
+    need()
     try:
+        if form == "asciidoc":
+            data = _docbook(data)
         made = _run(options, data, Path("/"))
     except subprocess.TimeoutExpired:
         raise BadFile(
@@ -94,16 +102,31 @@ def docx_of(page: str, title: str, subtitle: str, files: Mapping[str, bytes], *,
             ) from None
 
 
+def _docbook(data: bytes) -> bytes:
+    """AsciiDoc as DocBook, which takes in no other file."""
+    program = shutil.which("asciidoctor")
+    if program is None:
+        raise Refused(
+            "AsciiDoc needs Asciidoctor beside pandoc, which is not installed here. As root: apt-get install "
+            "asciidoctor. Or install it with your system's package manager.",
+            code="no_asciidoctor",
+        )
+    return _alone([program, "--safe-mode=secure", "--backend=docbook5", "--out-file=-", "-"], data, Path("/"))
+
+
 class _Failed(Exception):
     pass
 
 
 def _run(options: list[str], data: bytes, folder: Path) -> bytes:
-    program = need()
+    return _alone([need(), "+RTS", f"-M{MOST_MEMORY}", "-RTS", *options], data, folder)
+
+
+def _alone(command: list[str], data: bytes, folder: Path) -> bytes:
     if not _places.acquire(timeout=PATIENCE):
         raise TooMany("Another document is being read or written. Try again in a minute.", 60, code="busy")
     try:
-        return _bounded([program, "+RTS", f"-M{MOST_MEMORY}", "-RTS", *options], data, folder)
+        return _bounded(command, data, folder)
     finally:
         _places.release()
 
@@ -115,13 +138,20 @@ def _bounded(command: list[str], data: bytes, folder: Path) -> bytes:
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         cwd=folder,
-        # No path, so that it starts no other program, and no home, whose settings it would take.
-        env={"PATH": "", "HOME": os.devnull, "LC_ALL": "C.UTF-8"},
+        # No path, so that it starts no other program, and no home, whose settings it would take. Asciidoctor's own
+        # interpreter is looked for by name.
+        env={
+            "PATH": "/usr/bin" if command[0].endswith("asciidoctor") else "",
+            "HOME": os.devnull,
+            "LC_ALL": "C.UTF-8",
+        },
     )
     try:
         cpu = int(SECONDS) + 1
         resource.prlimit(process.pid, resource.RLIMIT_CPU, (cpu, cpu))
         resource.prlimit(process.pid, resource.RLIMIT_FSIZE, (0, 0))
+        if command[0].endswith("asciidoctor"):
+            resource.prlimit(process.pid, resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     except (ProcessLookupError, PermissionError):
         pass
     try:

@@ -10,9 +10,12 @@ import csv
 import io
 import re
 import unicodedata
+from collections import Counter
+from collections.abc import Iterable
 from typing import Any
 
 from bs4 import BeautifulSoup, Tag
+from lxml.html import HTMLParser, document_fromstring
 from markdownify import MarkdownConverter
 
 from mokuji.core.base.errors import BadFile
@@ -23,9 +26,15 @@ _AROUND = (
     "script style nav header footer aside form noscript template iframe object embed svg button input select"
 ).split()
 _LANGUAGE = re.compile(r"(?:language|lang)-([\w+#.-]+)")
-_MEANS = re.compile(r"\[(?=\[)|(?<![\w&])[#@](?=\w)|\$")
+_MEANS = re.compile(r"\[(?=\[)|\](?=[\[(:])|(?<![\w&])[#@](?=\w)|\$")
 _ID = re.compile(r"[A-Za-z][\w.:-]*")
 _HEADINGS = ["h1", "h2", "h3", "h4", "h5", "h6"]
+_PARTS = ("ul", "ol", "table", "dl", "div", "section")
+_LINKED = 0.8
+"""Part of the characters of navigation that are links, at least."""
+_LONGEST_LINKS = 20_000
+_PAGES_OF_A_SITE = 3
+"""From so many pages on that have the same part it is navigation, if they are half of all."""
 _NO_BAR = re.compile(r"(?<!\\)\|")
 _NO_SLUG = re.compile(r"[^\w\- ]")
 
@@ -40,12 +49,27 @@ class _Converter(MarkdownConverter):
     def convert_a(self, el: Tag, text: str, parent_tags: Any) -> str:
         href = str(el.get("href") or "")
         words = " ".join(text.split())
+        if words.startswith("["):
+            words = f"\\{words}"  # two brackets would begin a reference
         return f"[{words}]({_destination(href)})" if href and words else text
+
+    def convert_raw(self, el: Tag, text: str, parent_tags: Any) -> str:
+        """Markdown that was put there by ``_signs``."""
+        return str(el.get_text())
 
     def convert_img(self, el: Tag, text: str, parent_tags: Any) -> str:
         alt = " ".join(str(el.get("alt") or "").replace("[", "\\[").replace("]", "\\]").split())
         source = str(el.get("src") or "")
         return f"![{alt}]({_destination(source)})" if source and not source.startswith("data:") else alt
+
+    def convert_note(self, el: Tag, text: str, parent_tags: Any) -> str:
+        """The text of a footnote."""
+        label = re.sub(r"\W", "", str(el.get("id") or ""))
+        return (
+            f"\n\n[^{label}]: "
+            + "\n".join(f"    {line}" if line else "" for line in text.strip().split("\n"))[4:]
+            + "\n\n"
+        )
 
     def convert_td(self, el: Tag, text: str, parent_tags: Any) -> str:
         return str(super().convert_td(el, _NO_BAR.sub(r"\|", text), parent_tags))  # type: ignore[misc]
@@ -73,12 +97,42 @@ def _destination(address: str) -> str:
     return f"<{address}>" if re.search(r"[\s()]", address) and not re.search(r"[<>\n]", address) else address
 
 
-def read_html(data: bytes, path: str) -> tuple[str, str]:
-    """Title (empty if it has none) and text as Markdown. BadFile for what is nested too deeply to be read."""
+def repeated(pages: Iterable[bytes]) -> frozenset[str]:
+    """What most pages of a site have and what is nearly all links: its navigation, by its words, which ``read_html``
+    leaves out."""
+    number = 0
+    found: Counter[str] = Counter()
+    for data in pages:
+        number += 1
+        root = document_fromstring(data, parser=HTMLParser(encoding="utf-8")) if data.strip() else None
+        parts = root.iter(*_PARTS) if root is not None else ()
+        found.update(
+            {_as_links(each.text_content(), (a.text_content() for a in each.iter("a"))) for each in parts}
+        )
+    most = max(_PAGES_OF_A_SITE, number / 2)
+    return frozenset(words for words, times in found.items() if words and times >= most)
+
+
+def _as_links(text: str, links: Iterable[str]) -> str:
+    """The words of a part that is nearly all links; empty for any other."""
+    words = " ".join(text.split())
+    linked = sum(len("".join(each.split())) for each in links)
+    return (
+        words if len(words) <= _LONGEST_LINKS and linked >= _LINKED * len(words.replace(" ", "")) > 0 else ""
+    )
+
+
+def read_html(data: bytes, path: str, navigation: frozenset[str] = frozenset()) -> tuple[str, str]:
+    """Title (empty if it has none) and text as Markdown, without parts that are ``navigation``. BadFile for
+    what is nested too deeply to be read."""
     try:
         soup = BeautifulSoup(data, "lxml")
         title = " ".join(soup.title.get_text().split()) if soup.title is not None else ""
         main = _main(soup)
+        for each in main.find_all(_PARTS) if navigation else ():
+            if not each.decomposed and " ".join(each.get_text().split()) in navigation:
+                each.decompose()
+        _signs(soup, main)
         _tidy(main)
         heading = main.find(_HEADINGS)
         if isinstance(heading, Tag) and heading.name == "h1":
@@ -106,6 +160,39 @@ def _main(soup: BeautifulSoup) -> Tag:
         if len(found) == 1:
             return found[0]
     return soup.body or soup
+
+
+def _signs(soup: BeautifulSoup, main: Tag) -> None:
+    """What has signs of its own in a page: formulas whose source is there, footnotes, boxes of tasks."""
+    for formula in main.find_all("math"):
+        source = formula.find("annotation", encoding="application/x-tex")
+        if isinstance(source, Tag):
+            words, block = " ".join(source.get_text().split()), formula.get("display") == "block"
+            _put(soup, formula, f"$${words}$$" if block else f"${words}$")
+    for box in main.select("li input[type=checkbox]"):
+        _put(soup, box, "[x] " if box.has_attr("checked") else "[ ] ")
+    for note in main.select("a.footnote-ref, sup > a[href^='#fn']"):
+        label = re.sub(r"\W", "", str(note["href"]).removeprefix("#"))
+        up = note.parent
+        _put(soup, up if up is not None and up.name == "sup" else note, f"[^{label}]")
+    for told in main.select("[role=doc-endnotes], .footnotes"):
+        for item in told.find_all("li", id=True):
+            for back in item.select("a[role=doc-backlink], a.footnote-back, a[href^='#fnref']"):
+                back.decompose()
+            item.name = "note"
+        told.name = "div"
+        for rule in told.find_all("hr"):
+            rule.decompose()
+        for each in told.find_all("ol"):
+            each.unwrap()
+        for item in told.find_all("note"):
+            main.append(item)
+
+
+def _put(soup: BeautifulSoup, at: Tag, words: str) -> None:
+    raw = soup.new_tag("raw")
+    raw.string = words
+    at.replace_with(raw)
 
 
 def _tidy(main: Tag) -> None:

@@ -22,15 +22,16 @@ from mokuji.core.base.errors import BadFile, BadName, BadText
 from mokuji.core.base.spans import CodePoints, Lines, Span
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import check_page
-from mokuji.core.model.contents import Row
+from mokuji.core.model.contents import DEEPEST, Row
 from mokuji.core.syntax import files as file_names
 from mokuji.core.syntax import front_matter
 from mokuji.core.syntax.definitions import key_of
 from mokuji.core.syntax.headings import words as words_of
 from mokuji.core.syntax.parser import events_with_ranges, tag_name
 from mokuji.core.syntax.reference import Reference, read
+from mokuji.formats.documents_in import FORMS, Documents
 from mokuji.formats.folder import without_title
-from mokuji.formats.html_in import read_html, read_table, slug
+from mokuji.formats.html_in import read_html, read_table, repeated, slug
 
 ENDINGS = (".md", ".markdown", ".mdown", ".mkd", ".html", ".htm", ".xhtml")
 HTML = (".html", ".htm", ".xhtml")
@@ -42,6 +43,7 @@ _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|//")
 _FIRST_HEADING = re.compile(r"\s*#[ \t]+(?P<words>[^\r\n]*?)(?:[ \t]+#+)?[ \t]*(?:\r\n|\n|\r|\Z)")
 _HTML = re.compile(r"""<(?:a|img)\b[^<>]*?\b(?:href|src)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
 _ANCHOR = re.compile(r"""<a\b[^<>]*?\b(?:id|name)\s*=\s*["']?([^"'>\s]+)""", re.IGNORECASE)
+_NAMED = re.compile(r"[ \t]\{#([^{}\s]+)\}[ \t]*\Z")
 _SITE = re.compile(r" [|–—·-] [^|–—·]+\Z")
 _LABEL = re.compile(r"\\.|[\[\]|]", re.DOTALL)
 
@@ -70,6 +72,8 @@ class Taken:
     files: Mapping[str, str]
     links: tuple[Fate, ...]
     problems: tuple[str, ...]
+    inside: Mapping[str, bytes] = field(default_factory=dict)
+    """Files that lay inside others, by the path that they have in ``files``."""
 
 
 @dataclass
@@ -82,7 +86,9 @@ class _Source:
     first_line: int = 0
     """Lines that were taken away before the text."""
     origin: str = ""
-    """What a page of HTML was made of."""
+    """What a page of HTML, or of a document, was made of."""
+    title_name: str = ""
+    """What the heading that was its title is called in addresses."""
 
     @cached_property
     def page(self) -> Page:
@@ -107,6 +113,8 @@ class _Source:
                 found.setdefault(heading.id, heading.id)
         # The title is a heading elsewhere.
         found.setdefault(slug(self.title), "")
+        if self.title_name:
+            found.setdefault(self.title_name, "")
         for match in _ANCHOR.finditer(self.text):
             above = [n for n, each in enumerate(headings) if each.span.start <= match.start()]
             if above:
@@ -123,42 +131,87 @@ class _Taking:
     fates: list[Fate] = field(default_factory=list)
 
 
-def take(paths: Sequence[str], read_file: Callable[[str], bytes], name: str) -> Taken:
-    """Makes a folder with files at these paths (relative, with ``/``) into the volume ``name``."""
-    problems: list[str] = []
+def take(
+    paths: Sequence[str], read_file: Callable[[str], bytes], name: str, documents: Documents | None = None
+) -> Taken:
+    """Makes a folder with files at these paths (relative, with ``/``) into the volume ``name``; ``documents`` are those
+    of other programs among them."""
+    documents = documents or Documents()
+    problems = list(documents.problems)
     sources: dict[str, _Source] = {}
     shown = [path for path in sorted(paths) if not any(part.startswith(".") for part in path.split("/"))]
     stems = {path.rpartition(".")[0] for path in shown if path.lower().endswith(ENDINGS[:4])}
+    site = [path for path in shown if path.lower().endswith(HTML) and path.rpartition(".")[0] not in stems]
+    navigation = repeated(map(read_file, site)) if len(site) > 1 else frozenset()
     for path in shown:
         # What is there as Markdown, too, was made of that.
         if path.lower().endswith(HTML) and path.rpartition(".")[0] in stems:
             continue
-        if path.lower().endswith((*ENDINGS, *TABLES)):
-            source = _source(path, read_file(path), name, problems)
+        if path in documents.html:
+            source = _document(path, documents.html[path], read_file(path), name, problems)
+            if source is not None:
+                sources[path] = source
+        elif path.lower().endswith((*ENDINGS, *TABLES)):
+            source = _source(path, read_file(path), name, problems, navigation)
             if source is not None:
                 sources[path] = source
     _without_the_site(sources)
     _tell_apart(sources)
-    taking = _Taking(
-        sources, frozenset(path for path in shown if not path.lower().endswith((*ENDINGS, *TABLES)))
-    )
+    others = {path for path in shown if not path.lower().endswith((*ENDINGS, *TABLES, *FORMS))}
+    taking = _Taking(sources, frozenset(others | documents.files.keys()))
     pages = [(source.title, _taken(taking, source)) for source in sources.values()]
+    for path, typed in documents.lost:
+        line = read_file(path).decode("utf-8", "replace").partition(typed)[0].count("\n") + 1
+        taking.fates.append(
+            Fate(path, line, typed[:80], "lost", "leads to nothing in the folder; its words stay.")
+        )
     files = {called: path for path, called in taking.files.items()}
     left = len(taking.others) - len(files)
     if left:
         files_are = "other file is" if left == 1 else "other files are"
         problems.append(f"{left:,} {files_are} led to by no page, and left out.")
-    return Taken(tuple(pages), tuple(_contents(sources)), files, tuple(taking.fates), tuple(problems))
+    rows = tuple(_contents(sources, documents.below))
+    return Taken(tuple(pages), rows, files, tuple(taking.fates), tuple(problems), documents.files)
 
 
-def _source(path: str, data: bytes, name: str, problems: list[str]) -> _Source | None:
+def _document(path: str, html: str, data: bytes, name: str, problems: list[str]) -> _Source | None:
+    """A document of another program, of which HTML was made."""
+    try:
+        said, text = read_html(html.encode(), path)
+        check_page(text)
+    except (BadText, BadFile) as fault:
+        problems.append(f"{path}: {fault.message}")
+        return None
+    heading = _FIRST_HEADING.match(text)
+    body = text
+    if heading is not None and (not said or names.key(said) == names.key(_plain(heading["words"]))):
+        said, body = said or _plain(heading["words"]), text[heading.end() :].lstrip("\n")
+    return _named(path, said, body, name, 0, data.decode("utf-8", "replace"), _name_of(text, body))
+
+
+def _name_of(text: str, body: str) -> str:
+    """What the heading that was taken from before a text is called in addresses, if it says so."""
+    head = text[: len(text) - len(body)]
+    found = _NAMED.search(head.rstrip("\n"))
+    return found[1] if found is not None else ""
+
+
+def _plain(words: str) -> str:
+    """The words of a heading without its name in addresses and without emphasis."""
+    told = _NAMED.sub("", words)
+    return " ".join(names.unescape(re.sub(r"[*`]|(?<!\w)_|_(?!\w)", "", told)).split())
+
+
+def _source(
+    path: str, data: bytes, name: str, problems: list[str], navigation: frozenset[str]
+) -> _Source | None:
     try:
         if path.lower().endswith(HTML):
-            said, text = read_html(data, path)
+            said, text = read_html(data, path, navigation)
             check_page(text)
             heading = _FIRST_HEADING.match(text)
             body = text[heading.end() :].lstrip("\n") if heading is not None else text
-            return _named(path, said, body, name, 0, data.decode("utf-8", "replace"))
+            return _named(path, said, body, name, 0, data.decode("utf-8", "replace"), _name_of(text, body))
         if path.lower().endswith(TABLES):
             return _named(path, "", read_table(data, path), name, 0)
         text = data.decode("utf-8")
@@ -174,7 +227,7 @@ def _source(path: str, data: bytes, name: str, problems: list[str]) -> _Source |
     at = front_matter.read(body).span.end
     heading = _FIRST_HEADING.match(body, at)
     if heading is not None and (not said or names.key(heading["words"]) == names.key(said)):
-        words = " ".join(names.unescape(re.sub(r"[*`]|(?<!\w)_|_(?!\w)", "", heading["words"])).split())
+        words = _plain(heading["words"])
         said = said or words
         if words and names.key(words) == names.key(said):
             # The page says its title itself.
@@ -191,14 +244,16 @@ def _as_words(text: str) -> str:
     return apply(text, [Edit(Span(at, at), "\\") for at in sorted(set(starts))])
 
 
-def _named(path: str, said: str, body: str, name: str, gone: int, origin: str = "") -> _Source | None:
+def _named(
+    path: str, said: str, body: str, name: str, gone: int, origin: str = "", title_name: str = ""
+) -> _Source | None:
     """A source under the best title that it can have."""
     stem = path.rpartition("/")[2].rpartition(".")[0]
     if stem.lower() in FIRST:
         stem = path.rpartition("/")[0].rpartition("/")[2] or name
     for title in (said, stem, re.sub(r"[\[\]|#<>/\\]", " ", stem), "Page"):
         try:
-            return _Source(path, names.check_title(" ".join(title.split())), body, gone, origin)
+            return _Source(path, names.check_title(" ".join(title.split())), body, gone, origin, title_name)
         except BadName:
             continue
     return None
@@ -232,7 +287,32 @@ def _tell_apart(sources: Mapping[str, _Source]) -> None:
 # ---- contents --------------------------------------------------------------------
 
 
-def _contents(sources: Mapping[str, _Source]) -> Iterator[Row]:
+def _contents(sources: Mapping[str, _Source], below: Mapping[str, Sequence[str]]) -> Iterator[Row]:
+    """The order that documents give themselves; then folders as branches."""
+    placed: set[str] = set()
+    for row in (*_as_told(sources, below), *_by_folders(sources)):
+        if row.key not in placed:
+            placed.add(row.key)
+            yield row
+
+
+def _as_told(sources: Mapping[str, _Source], below: Mapping[str, Sequence[str]]) -> Iterator[Row]:
+    """Documents below those that say so, each once."""
+    under = {each for several in below.values() for each in several}
+    seen: set[str] = set()
+    waiting = [
+        (0, path) for path in reversed([*below]) if below[path] and path in sources and path not in under
+    ]
+    while waiting:
+        depth, path = waiting.pop()
+        if path in seen or path not in sources:
+            continue
+        seen.add(path)
+        yield Row.of(min(depth, DEEPEST - 1), sources[path].title)
+        waiting += [(depth + 1, each) for each in reversed(below.get(path, ()))]
+
+
+def _by_folders(sources: Mapping[str, _Source]) -> Iterator[Row]:
     """Folders as branches: a folder's own page above the others; one without such a page is a name."""
     seen = {names.key(source.title) for source in sources.values()}
     own = {
@@ -260,11 +340,7 @@ def _contents(sources: Mapping[str, _Source]) -> Iterator[Row]:
             if inside:
                 yield from level(f"{lead}{entry}", depth + 1)
 
-    placed: set[str] = set()
-    for row in level("", 0):
-        if row.key not in placed:
-            placed.add(row.key)
-            yield row
+    yield from level("", 0)
 
 
 def _as_name(folder: str) -> str:
@@ -332,8 +408,11 @@ def _line(source: _Source, lines: Lines, link: _Link) -> int:
     """The line in the file where a link stands; of HTML that of its address."""
     if not source.origin:
         return lines.position(link.span.start).line + source.first_line
-    at = source.origin.find(link.target.replace("&", "&amp;"))
-    return source.origin.count("\n", 0, max(at, source.origin.find(link.target), 0)) + 1
+    path, _, section = link.target.partition("#")
+    stem = path.rpartition("/")[2].rpartition(".")[0]
+    typed = (link.target.replace("&", "&amp;"), link.target, section, stem)
+    at = next((at for each in typed if each and (at := source.origin.find(each)) >= 0), 0)
+    return source.origin.count("\n", 0, at) + 1
 
 
 def _links(text: str) -> Iterator[_Link]:
@@ -391,7 +470,7 @@ def _resolved(home: str, path: str) -> str:
 def _page_at(taking: _Taking, home: str, path: str) -> _Source | None:
     at = _resolved(home, path)
     stem = re.sub(r"\.(?:x?html?|md|markdown|mdown|mkd)\Z", "", at, flags=re.IGNORECASE)
-    tried = [at, *(f"{stem}{ending}" for ending in ENDINGS)]
+    tried = [at, *(f"{stem}{ending}" for ending in (*ENDINGS, *FORMS))]
     tried += [f"{at}/{first}{ending}".lstrip("/") for first in (*FIRST, "README") for ending in ENDINGS]
     return next((taking.sources[each] for each in tried if each in taking.sources), None)
 
@@ -404,7 +483,7 @@ def _as_reference(
     sections = target.sections if fragment else {}
     known = fragment if fragment in sections else fragment.lower()
     section = sections.get(known, "")
-    whole = not fragment or known == slug(target.title)
+    whole = not fragment or known in {slug(target.title), target.title_name}
     words = " ".join(link.inside.of(source.text).split()) or target.title
     label = _LABEL.sub(lambda found: found[0] if len(found[0]) > 1 else f"\\{found[0]}", words)
     name = "" if target is source and section else names.escape(target.title)

@@ -1,4 +1,5 @@
-"""A folder of plain Markdown made into a folder of pages, which can be checked, imported, or brought to a volume."""
+"""A folder of Markdown, HTML, tables or documents of other programs made into a folder of pages, which can be checked,
+imported, or brought to a volume."""
 
 from __future__ import annotations
 
@@ -7,8 +8,10 @@ import stat
 from collections.abc import Iterator
 from pathlib import Path
 
+from mokuji.adapters import pandoc
 from mokuji.core.base import names
 from mokuji.core.base.errors import BadFile, Missing
+from mokuji.formats import documents_in
 from mokuji.formats.folder_out import OutPage, OutVolume, VolumeOut
 from mokuji.formats.markdown_in import Taken, take
 from mokuji.services.folders.exporting import write_folder
@@ -18,13 +21,24 @@ MOST_BYTES = 15_000_000
 
 
 def converted(folder: Path) -> Taken:
-    """What a folder of Markdown becomes. Links to files are not followed, nor such as lead out of the folder. Missing
+    """What such a folder becomes. Links to files are not followed, nor such as lead out of the folder. Missing
     if it is no folder or has no page."""
     if not folder.is_dir():
         raise Missing(f"{folder} is no folder. Give a folder of Markdown files.", code="no_folder")
-    made = take(list(_paths(folder)), lambda path: (folder / path).read_bytes(), folder.resolve().name)
+    paths = list(_paths(folder))
+
+    def read_file(path: str) -> bytes:
+        return (folder / path).read_bytes()
+
+    documents = documents_in.read(paths, read_file, pandoc.html_of)
+    made = take(paths, read_file, folder.resolve().name, documents)
     if not made.pages:
-        raise Missing(f"{folder} holds no Markdown files (.md).", code="no_pages")
+        for problem in made.problems:
+            raise BadFile(problem, code="no_pages")
+        raise Missing(
+            f"{folder} holds nothing that becomes a page: Markdown, HTML, CSV, reStructuredText, AsciiDoc or DOCX.",
+            code="no_pages",
+        )
     return made
 
 
@@ -54,4 +68,5 @@ def _files(made: Taken, folder: Path) -> Iterator[tuple[str, bytes]]:
     for page, text in made.pages:
         yield out.page(OutPage(0, 0, page, text))
     for name, path in made.files.items():
-        yield out.file(name, (folder / path).read_bytes())
+        data = made.inside[path] if path in made.inside else (folder / path).read_bytes()
+        yield out.file(name, data)
