@@ -20,7 +20,7 @@ from PIL import Image
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import BadRequest, Forbidden, Missing, Refused
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.formats.commonmark_out import slug
+from mokuji.formats.html_in import slug
 from mokuji.formats.markdown_in import take
 from mokuji.services import audit
 from mokuji.services.app_context import AppContext

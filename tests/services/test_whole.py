@@ -15,7 +15,7 @@ import pytest
 from sqlalchemy import Connection, text
 
 from mokuji.acts import doing, requests
-from mokuji.core.base.errors import BadFile, Conflict, Missing, MokujiError
+from mokuji.core.base.errors import BadFile, Conflict, Forbidden, Missing, MokujiError
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services import people
 from mokuji.services.app_context import AppContext, refresh
@@ -73,6 +73,24 @@ def test_the_demo_goes_out_whole_and_is_the_same_wiki_elsewhere(
     # It goes on from there: nothing new takes a number that is taken.
     wenna = people.actor_called(app, "wenna")
     writing.save(app, wenna, writing.Save("field-guide", "Night work", "New.\n", revision=0))
+
+
+def test_an_owner_takes_the_whole_away_as_a_zip_and_nobody_else_does(
+    app: AppContext, other_app: AppContext, tmp_path: Path
+) -> None:
+    volume(app, "Guide")
+    ada = person(app, "ada", guide=Role.OWNER)
+    pages(app, ada, "guide", {"Pump": "See [[Valve]].", "Valve": "x"})
+    with pytest.raises(Forbidden, match="owners of the wiki"):
+        whole.zipped_whole(app, ada)
+    people.give_wiki(app, "ada", owns=True)
+    sent = whole.zipped_whole(app, people.actor_called(app, "ada"))
+    (tmp_path / "whole.zip").write_bytes(b"".join(sent.parts()))
+    whole.bring_whole(other_app, tmp_path / "whole.zip")
+    assert everything(other_app) == everything(app)
+    (tmp_path / "bad.zip").write_bytes(b"no zip")
+    with pytest.raises(BadFile, match="cannot be unpacked"):
+        whole.bring_whole(other_app, tmp_path / "bad.zip")
 
 
 TITLES = ["Pump", "contents", "漢" * 120, "A/B", "A-B", "pump house", "CON", "Straße", ".hidden", "Ends."]

@@ -22,6 +22,8 @@ from lxml.html import HtmlElement, fragment_fromstring
 from markdown_it.token import Token
 from mdformat.renderer import DEFAULT_RENDERERS, MDRenderer, RenderContext, RenderTreeNode
 
+from mokuji.formats.html_in import slug
+
 _INLINE = frozenset(
     "a abbr b bdi bdo br cite code del dfn em i img input ins kbd mark math q rp rt ruby s samp small span strong sub "
     "sup time u var wbr audio video".split()
@@ -37,7 +39,6 @@ _SIGNS = {"em": ("em", "*"), "strong": ("strong", "**"), "del": ("s", "~~")}
 _OWN_CLASSES = frozenset({"insert", "ref", "file", "mark", "person", "picture", "math", "notice-in-text"})
 _SPACE = re.compile(r"[ \t\r\n]+")
 _BLANK_LINES = re.compile(r"\n\s*\n")
-_SLUG_GONE = re.compile(r"[^\w\- ]")
 _NO_LANGUAGE = re.compile(r"[^\w+#.-]")
 _NO_ADDRESS = re.compile(r"[\s\\<>`]")
 
@@ -49,13 +50,6 @@ def commonmark(shown: str) -> str:
         return _rendered(list(_Reading().blocks(root)))
     except RecursionError:
         return _as_html(root, inner=True) + "\n"
-
-
-def slug(words: str) -> str:
-    """What a heading is called in addresses by most tools that read such files (common practice): small letters,
-    hyphens for spaces, no punctuation."""
-    composed = unicodedata.normalize("NFC", " ".join(words.split()))
-    return _SLUG_GONE.sub("", composed.lower()).replace(" ", "-")
 
 
 def heading_line(words: str) -> str:

@@ -18,6 +18,7 @@ from bs4 import BeautifulSoup, Tag
 from bs4.element import NavigableString
 
 from mokuji.core.base.errors import MokujiError
+from mokuji.formats.html_in import slug
 
 FORMS: Mapping[str, str] = {
     ".docx": "docx",
@@ -116,10 +117,11 @@ def read(
     }
     for path, soup in soups.items():
         _common(soup)
+        _titled(soup)
         if form_of(path) == "rst":
             _Roles(path, soups, labels, found.below.get(path, ()), found.lost).resolve(soup)
         elif form_of(path) == "asciidoc":
-            _leads_to_sources(path, soup, frozenset(paths))
+            _leads_to_sources(path, soup, soups)
         found.html[path] = str(soup)
     return found
 
@@ -146,6 +148,18 @@ def _common(soup: BeautifulSoup) -> None:
             _as_notice(soup, each, signal)
     for heading in soup.find_all(class_="TOC-Heading"):
         heading.decompose()
+
+
+def _titled(soup: BeautifulSoup) -> None:
+    """A title that a document has apart is its first heading, and all others stand below it."""
+    words = " ".join(soup.title.get_text().split()) if soup.title is not None else ""
+    if not words or soup.body is None:
+        return
+    for heading in soup.find_all(_HEADINGS):
+        heading.name = f"h{min(6, int(heading.name[1]) + 1)}"
+    title = soup.new_tag("h1")
+    title.string = words
+    soup.body.insert(0, title)
 
 
 def _as_notice(soup: BeautifulSoup, div: Tag, signal: str) -> None:
@@ -191,16 +205,20 @@ def _pictures(found: Documents, path: str, data: bytes, soup: BeautifulSoup) -> 
 # ---- AsciiDoc --------------------------------------------------------------------
 
 
-def _leads_to_sources(path: str, soup: BeautifulSoup, paths: frozenset[str]) -> None:
-    """Links to what other documents would become (``other.xml``) lead to those documents."""
+def _leads_to_sources(path: str, soup: BeautifulSoup, soups: Mapping[str, BeautifulSoup]) -> None:
+    """Links to what other documents would become (``other.xml``) lead to those documents; a section that has no name
+    of its own (``_its_words``) is led to by its words."""
     for link in soup.find_all("a", href=True):
         target, mark, section = str(link["href"]).partition("#")
-        if not target.endswith(".xml"):
-            continue
         stem = target.removesuffix(".xml")
-        for ending in (".adoc", ".asciidoc"):
-            if _beside(path, stem + ending) in paths:
-                link["href"] = f"{stem}{ending}{mark}{section}"
+        known = (stem + ending for ending in (".adoc", ".asciidoc") if _beside(path, stem + ending) in soups)
+        name = next(known, "") if target.endswith(".xml") else target
+        there = soups.get(_beside(path, name) if name else path)
+        heading = there.find(_HEADINGS, id=section) if there is not None and section.startswith("_") else None
+        if isinstance(heading, Tag):
+            section = slug(heading.get_text())
+        if name or not target:
+            link["href"] = f"{name}{mark}{section}"
 
 
 # ---- reStructuredText ------------------------------------------------------------

@@ -289,8 +289,11 @@ def _tell_apart(sources: Mapping[str, _Source]) -> None:
 
 def _contents(sources: Mapping[str, _Source], below: Mapping[str, Sequence[str]]) -> Iterator[Row]:
     """The order that documents give themselves; then folders as branches."""
-    placed: set[str] = set()
-    for row in (*_as_told(sources, below), *_by_folders(sources)):
+    told = list(_as_told(sources, below))
+    placed = {row.key for row in told}
+    yield from told
+    rest = {path: source for path, source in sources.items() if names.key(source.title) not in placed}
+    for row in _by_folders(rest):
         if row.key not in placed:
             placed.add(row.key)
             yield row

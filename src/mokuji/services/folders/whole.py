@@ -7,10 +7,12 @@ Texts, rows and files go in parts of bounded size, so memory does not grow with 
 from __future__ import annotations
 
 import json
+import zipfile
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from mokuji.core.base import names
@@ -77,9 +79,21 @@ def _part(table: str, number: int) -> str:
     return f"{AT}/{table}-{number:05d}.jsonl"
 
 
-def bring_whole(app: AppContext, folder: Path) -> Mapping[str, int]:
-    """Brings the whole of a wiki into one that is empty, all of it or nothing; how many rows each table got. Conflict
-    if the wiki is not empty, BadFile for what is no whole, or of another form."""
+def bring_whole(app: AppContext, source: Path) -> Mapping[str, int]:
+    """Brings the whole of a wiki, a folder or a zip of one, into one that is empty, all of it or nothing; how many rows
+    each table got. Conflict if the wiki is not empty, BadFile for what is no whole, or of another form."""
+    if source.suffix != ".zip":
+        return _bring(app, source)
+    with TemporaryDirectory(prefix="mokuji-whole-") as folder:
+        try:
+            with zipfile.ZipFile(source) as archive:
+                archive.extractall(folder)  # paths that lead out are made such as stay inside
+        except (OSError, ValueError, zipfile.BadZipFile, NotImplementedError, RuntimeError) as fault:
+            raise BadFile(f"{source} cannot be unpacked: {fault}. Export it again.", code="bad_zip") from None
+        return _bring(app, Path(folder))
+
+
+def _bring(app: AppContext, folder: Path) -> Mapping[str, int]:
     about = _about(folder)
     with writing(app.engine, alone=True) as connection:
         if not whole.is_empty(connection):
