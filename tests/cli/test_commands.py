@@ -221,6 +221,39 @@ def test_a_folder_is_imported_and_its_owner_can_be_added(home: Path, given: dict
     assert back.returncode == 0, back.stderr
     assert "renamed: “Bilge pump” (was “Pump”)" in back.stdout and "new: “Well”" in back.stdout
     assert "It was taken in." in back.stdout
+    forms = ["export", str(home.parent / "one.html"), "--form", "html", "--volume", "manual"]
+    reader = _here(home, *forms, **given)
+    assert reader.returncode == 1 and "--as HANDLE" in reader.stderr
+    one = _here(home, *forms, "--as", "ada", **given)
+    assert one.returncode == 0 and one.stdout == "2 pages went along.\n", one.stderr
+    assert "<title>manual</title>" in (home.parent / "one.html").read_text()
+    again = _here(home, *forms, "--as", "ada", **given)
+    assert again.returncode == 1 and "is there already" in again.stderr
+    plain = _here(
+        home,
+        "export",
+        str(home.parent / "plain"),
+        *forms[2:3],
+        "commonmark",
+        *forms[4:],
+        "--as",
+        "ada",
+        **given,
+    )
+    assert plain.returncode == 0 and (home.parent / "plain" / "Bilge pump.md").is_file(), plain.stderr
+    wrong = _here(
+        home,
+        "export",
+        str(home.parent / "x.zip"),
+        "--form",
+        "docx",
+        "--volume",
+        "manual",
+        "--as",
+        "ada",
+        **given,
+    )
+    assert wrong.returncode == 1 and "ends in .docx" in wrong.stderr
     all_of_it = home.parent / "whole"
     whole = _here(home, "export", str(all_of_it), "--whole", **given)
     assert whole.returncode == 0 and (all_of_it / ".mokuji-folder/whole/about.json").is_file(), whole.stderr
