@@ -17,12 +17,17 @@ from bench.wiki import build
 from mokuji.acts import doing
 from mokuji.acts.requests import BringBack, Undo
 from mokuji.acts.view import Applied
+from mokuji.adapters import pandoc
 from mokuji.adapters.cluster import Cluster, database_url
-from mokuji.services.app_context import AppContext
+from mokuji.core.model.policy import Actor
+from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.folders import brought, exporting
 from mokuji.services.folders.importing import import_now, read_folder
 from mokuji.services.hosting import settle
-from mokuji.store.database import connect, create_database, migrate
+from mokuji.services.publishing import chapters, taking_away
+from mokuji.services.publishing.chapters import LeftBehind, Reach, Reading, chosen
+from mokuji.services.publishing.forms import Asked, Form
+from mokuji.store.database import connect, create_database, migrate, reading
 
 CHANGED = 200
 """Number of files that are worked on."""
@@ -76,6 +81,7 @@ def _run(app: AppContext, empty: AppContext, disk: Path) -> None:
     files = sorted(path for path in out.rglob("*.md") if path.name != "contents.md")
     for path in files[:CHANGED]:
         path.write_text(path.read_text() + "\nA line of the boat.\n")
+    _forms(app, actor, key, len(files))
     numbers: list[int] = []
     _told(
         "a folder that comes back, received",
@@ -99,6 +105,38 @@ def _run(app: AppContext, empty: AppContext, disk: Path) -> None:
     print(
         f"  memory of this process at most {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB"
     )
+
+
+def _forms(app: AppContext, actor: Actor, key: str, number: int) -> None:
+    """The same volume as what other programs read, beside reading each of its pages."""
+    whole = Asked(key)
+
+    def all_of(form: Form, asked: Asked = whole) -> None:
+        with taking_away.written(app, actor, asked, form) as made:
+            for _ in made.files:
+                pass
+
+    def read() -> None:
+        with reading(app.engine) as connection:
+            context = ReadContext(connection, actor)
+            what = chosen(context, key, "", Reach.VOLUME, most=number)
+            for _ in chapters.read(app, context, what, Reading(lambda *_: "", lambda *_: None), LeftBehind()):
+                pass
+
+    bare, as_files = once(read), once(lambda: all_of(Form.COMMONMARK))
+    show({f"{number} pages read": [bare], "written as CommonMark": [as_files]}, f"{number} pages read")
+
+    def first() -> None:
+        parts = taking_away.sent(app, actor, whole, Form.COMMONMARK).parts()
+        next(parts)
+        parts.close()  # type: ignore[attr-defined]
+
+    _told("until its first bytes leave", first)
+    with app.engine.connect() as connection:
+        title = connection.exec_driver_sql("SELECT title FROM page ORDER BY id LIMIT 1").scalar_one()
+    _told("one page as HTML", lambda: all_of(Form.HTML, Asked(key, str(title), Reach.PAGE)))
+    if pandoc.is_there():
+        _told("one page as a document", lambda: all_of(Form.DOCX, Asked(key, str(title), Reach.PAGE)))
 
 
 def _told(what: str, act: Callable[[], object]) -> None:
