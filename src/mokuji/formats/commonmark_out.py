@@ -39,6 +39,7 @@ _SIGNS = {"em": ("em", "*"), "strong": ("strong", "**"), "del": ("s", "~~")}
 _OWN_CLASSES = frozenset({"insert", "ref", "file", "mark", "person", "picture", "math", "notice-in-text"})
 _SPACE = re.compile(r"[ \t\r\n]+")
 _BLANK_LINES = re.compile(r"\n\s*\n")
+_PLAIN = re.compile(r"(?:[^\W_]|[ \n,.;:()'\"/–—-])*+")
 _NO_LANGUAGE = re.compile(r"[^\w+#.-]")
 _NO_ADDRESS = re.compile(r"[\s\\<>`]")
 
@@ -79,6 +80,13 @@ def _more_signs(text: str, node: RenderTreeNode, context: RenderContext) -> str:
     return text.replace("$", "\\$")
 
 
+def _words(node: RenderTreeNode, context: RenderContext) -> str:
+    """Words as mdformat escapes them; most hold nothing to escape, which is seen at once."""
+    if _PLAIN.fullmatch(node.content):
+        return node.content
+    return DEFAULT_RENDERERS["text"](node, context)
+
+
 def _struck(node: RenderTreeNode, context: RenderContext) -> str:
     return "~~" + "".join(child.render(context) for child in node.children) + "~~"
 
@@ -96,7 +104,7 @@ def _paragraph(node: RenderTreeNode, context: RenderContext) -> str:
     return made if boxed else re.sub(r"\A\[(?=[ xX]\](?:\s|\Z))", r"\\[", made)
 
 
-_RENDERERS = {"s": _struck, "paragraph": _paragraph}
+_RENDERERS = {"text": _words, "s": _struck, "paragraph": _paragraph}
 
 
 def _token(kind: str, tag: str = "", nesting: int = 0, **more: Any) -> Token:
@@ -290,13 +298,11 @@ class _Reading:
 
     def _words(self, made: list[Token], words: str) -> None:
         kept = _SPACE.sub(lambda found: "\n" if "\n" in found[0] else " ", words.replace("\0", ""))
-        if not kept:
-            return
-        for n, line in enumerate(kept.split("\n")):
-            if n and not (made and made[-1].type == "hardbreak"):
-                made.append(_token("softbreak", "br"))
-            if line:
-                made.append(_text(line))
+        if made and made[-1].type == "hardbreak":
+            kept = kept.lstrip("\n")
+        if kept:
+            # Lines stay together: to write a word costs less than to begin one.
+            made.append(_text(kept))
 
     def _inside(self, element: HtmlElement) -> list[Token]:
         made: list[Token] = []
@@ -448,25 +454,29 @@ def _marked(name: str, inside: list[Token]) -> list[Token]:
 
 def _trimmed(tokens: list[Token]) -> list[Token]:
     """Without space at either end, with signs that are read as signs."""
+    begin, end = 0, len(tokens)
+    while begin < end and _is_space(tokens[begin]):
+        begin += 1
+    while end > begin and _is_space(tokens[end - 1]):
+        end -= 1
+    tokens = tokens[begin:end]
     for at, token in enumerate(tokens):
+        if token.type != "text":
+            continue
         # A tag that is a line by itself would begin a block.
-        if token.type == "softbreak" and "html_inline" in {
-            each.type for each in tokens[max(0, at - 1) : at + 2]
-        }:
-            tokens[at] = _text(" ")
-    while tokens and tokens[0].type in {"softbreak", "hardbreak"} | _blank(tokens[0]):
-        tokens.pop(0)
-    while tokens and tokens[-1].type in {"softbreak", "hardbreak"} | _blank(tokens[-1]):
-        tokens.pop()
+        if token.content.startswith("\n") and at and tokens[at - 1].type == "html_inline":
+            token.content = f" {token.content[1:]}"
+        if token.content.endswith("\n") and at + 1 < len(tokens) and tokens[at + 1].type == "html_inline":
+            token.content = f"{token.content[:-1]} "
     if tokens and tokens[0].type == "text":
-        tokens[0].content = tokens[0].content.lstrip(" ")
+        tokens[0].content = tokens[0].content.lstrip(" \n")
     if tokens and tokens[-1].type == "text":
-        tokens[-1].content = tokens[-1].content.rstrip(" ")
+        tokens[-1].content = tokens[-1].content.rstrip(" \n")
     return _with_signs(tokens)
 
 
-def _blank(token: Token) -> set[str]:
-    return {"text"} if token.type == "text" and not token.content.strip(" ") else set()
+def _is_space(token: Token) -> bool:
+    return token.type == "hardbreak" or (token.type == "text" and not token.content.strip(" \n"))
 
 
 _OPENS = frozenset({"em_open", "strong_open", "s_open"})
@@ -509,7 +519,7 @@ def _edge(tokens: Sequence[Token], at: int, side: int) -> str:
     token = tokens[at]
     if token.type == "text":
         return token.content[side]
-    return "\n" if token.type in {"softbreak", "hardbreak"} else "!"
+    return "\n" if token.type == "hardbreak" else "!"
 
 
 def _flanks(outside: str, inside: str) -> bool:
