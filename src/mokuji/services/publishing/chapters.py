@@ -20,7 +20,7 @@ from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Volume
 from mokuji.core.syntax.reference import Kind
 from mokuji.formats.chapters import Leading, stand
-from mokuji.services.app_context import AppContext, ReadContext, make_ready, need_head
+from mokuji.services.app_context import LARGE, AppContext, ReadContext, make_ready, need_head
 from mokuji.services.reading.inserting import Inserted, inserted_by_all
 from mokuji.services.reading.linking import Link
 from mokuji.services.reading.listings import listing
@@ -197,7 +197,10 @@ def _batch(
             continue
         _note(needs, page, what.volume, at, left)
         # Pages that only go past would push those out that people read.
-        ready = app.compiled.get(page.head.revised) or make_ready(page, volume_keys, app.secret)
+        ready = app.compiled.get(page.head.revised)
+        if ready is None:
+            large = len(page.text) > LARGE
+            ready = app.ready(page, volume_keys) if large else make_ready(page, volume_keys, app.secret)
         rendered = render_ready(app, ready, needs, to)
         left.faults += [
             f"{chapter.title}, line {each.line}: {each.problem.message}"
