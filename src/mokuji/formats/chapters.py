@@ -8,8 +8,8 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-_TAG = re.compile(r'<(?P<end>/?)(?P<name>[A-Za-z][A-Za-z0-9]*)(?P<more>(?:[^"<>]|"[^"]*")*+)>')
-_ATTRIBUTE = re.compile(r'\s*([A-Za-z][\w:-]*)(?:="([^"]*)")?')
+_TAG = re.compile(r'<(?P<end>/?)(?P<name>[A-Za-z][A-Za-z0-9]*+)(?P<more>(?:[^"<>]|"[^"<]*+")*+)>')
+_ATTRIBUTE = re.compile(r'([A-Za-z][\w:-]*+)(?:="([^"<]*+)")?')
 _HEADING = re.compile(r"h[1-6]")
 _GONE = frozenset({"data-card", "data-task", "tabindex", "loading", "srcset", "sizes"})
 _REFERENCE = "ref-"
@@ -70,7 +70,7 @@ def stand(shown: str, leading: Leading) -> str:
 
 
 def _attributes(more: str) -> dict[str, str | None]:
-    return {found[1]: found[2] for found in _ATTRIBUTE.finditer(more) if found[1]}
+    return {found[1]: found[2] for found in _ATTRIBUTE.finditer(more)}
 
 
 def _level(name: str, deeper: int) -> str:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import html
 import re
 import unicodedata
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from types import SimpleNamespace
 from typing import Any
@@ -36,7 +36,7 @@ MOST_SPANNED = 100
 _HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
 _LISTS = frozenset({"ul", "ol"})
 _SIGNS = {"em": ("em", "*"), "strong": ("strong", "**"), "del": ("s", "~~")}
-_OWN_CLASSES = frozenset({"insert", "ref", "file", "mark", "person", "picture", "math", "notice-in-text"})
+_OUR_ATTRIBUTES = frozenset({"class", "data-card", "data-task", "data-language"})
 _SPACE = re.compile(r"[ \t\r\n]+")
 _BLANK_LINES = re.compile(r"\n\s*\n")
 _PLAIN = re.compile(r"(?:[^\W_]|[ \n,.;:()'\"/–—-])*+")
@@ -50,7 +50,7 @@ def commonmark(shown: str) -> str:
     try:
         return _rendered(list(_Reading().blocks(root)))
     except RecursionError:
-        return _as_html(root, inner=True) + "\n"
+        return _as_html(root) + "\n"
 
 
 def heading_line(words: str) -> str:
@@ -559,17 +559,17 @@ def _tags(element: HtmlElement) -> tuple[str, str]:
     return f"<{element.tag}{attributes}>", "" if element.tag in _EMPTY else f"</{element.tag}>"
 
 
-def _as_html(element: HtmlElement, *, inner: bool = False) -> str:
+def _as_html(element: HtmlElement) -> str:
     """A block as HTML without a blank line, at which it would end."""
-    for each in list(element.iter()):
-        keep: Mapping[str, str] = {
-            k: v for k, v in each.attrib.items() if k not in {"class", "data-card", "data-task"}
-        }
-        if len(keep) != len(each.attrib):
-            for name in set(each.attrib) - set(keep):
-                del each.attrib[name]
-    made = "".join(
-        etree.tostring(child, encoding="unicode", method="html", with_tail=False)
-        for child in (element if inner else [element])
-    )
-    return _BLANK_LINES.sub("\n", re.sub(r"\n(?=[^<]*</pre>)", "&#10;", made)).strip()
+    for each in element.iter():
+        for name in _OUR_ATTRIBUTES & set(each.attrib):
+            del each.attrib[name]
+    held = set(element.text_content())
+    line_end = next(chr(each) for each in range(0xE000, 0xF900) if chr(each) not in held)
+    for pre in element.iter("pre"):
+        for each in pre.iter():
+            each.text = (each.text or "").replace("\n", line_end)
+            if each is not pre:
+                each.tail = (each.tail or "").replace("\n", line_end)
+    made = etree.tostring(element, encoding="unicode", method="html", with_tail=False)
+    return _BLANK_LINES.sub("\n", made).replace(line_end, "&#10;").strip()

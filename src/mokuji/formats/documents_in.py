@@ -56,7 +56,6 @@ _DESCRIBED = (
     "function class method attribute data exception decorator classmethod staticmethod decoratormethod describe "
     "option cmdoption envvar property opcode macro member type var object pdbcommand"
 ).split()
-_TITLED = re.compile(r"(?P<words>.*?)\s*<(?P<target>[^<>]+)>\Z", re.DOTALL)
 _TREE = re.compile(r"^([ \t]*)\.\. toctree::[^\n]*\n((?:(?:\1[ \t]+[^\n]*)?\n)*)", re.MULTILINE)
 _INCLUDED = re.compile(r"^[ \t]*\.\. (?:literal)?include::[ \t]*(?P<path>\S[^\n]*)", re.MULTILINE)
 _BOX = re.compile(r"\s*[✓☒☑❏☐]\s+")
@@ -236,6 +235,12 @@ def _document(path: str, target: str, paths: frozenset[str] | Mapping[str, objec
     return next((each for each in (at, f"{at}.rst") if each in paths), "")
 
 
+def _titled_target(typed: str) -> tuple[str, str]:
+    """The words and the target of ``words <target>``; no words where only a target stands."""
+    words, opened, target = typed.removesuffix(">").rpartition("<")
+    return (words.strip(), target) if opened and target and typed.endswith(">") else ("", typed)
+
+
 def _tree(text: str, path: str, paths: frozenset[str]) -> Iterator[str]:
     """The documents that a document has below it, in order."""
     for match in _TREE.finditer(text):
@@ -243,8 +248,7 @@ def _tree(text: str, path: str, paths: frozenset[str]) -> Iterator[str]:
             entry = line.strip()
             if not entry or entry.startswith(":"):
                 continue
-            titled = _TITLED.match(entry)
-            at = _document(path, titled["target"] if titled else entry, paths)
+            at = _document(path, _titled_target(entry)[1], paths)
             if at:
                 yield at
 
@@ -278,12 +282,11 @@ class _Roles:
     def _role(self, soup: BeautifulSoup, code: Tag) -> None:
         role = str(code.get("role") or "").rpartition(":")[2]
         words = code.get_text()
-        titled = _TITLED.match(words)
-        target = titled["target"] if titled else words
+        told, target = _titled_target(words)
         if role in {"doc", "ref", "numref", "download", "any"}:
-            self._link(soup, code, role, " ".join(titled["words"].split()) if titled else "", target)
+            self._link(soup, code, role, " ".join(told.split()), target)
             return
-        said = titled["words"] if titled else words.rpartition(".")[2] if words.startswith("~") else words
+        said = told or (words.rpartition(".")[2] if words.startswith("~") else words)
         if role in {"pep", "rfc"}:
             code.replace_with(NavigableString(f"{role.upper()} {said}"))
         elif role in {"term", "abbr", "dfn", "sub", "sup", "title"}:
