@@ -10,6 +10,19 @@ from pathlib import Path
 KEPT = Path(__file__).parents[2] / ".tools" / "outside"
 
 
+def npm_folder(name: str, version: str, path: str) -> dict[str, bytes]:
+    """All files of a folder of a package of the npm registry, by their paths in it."""
+    npm_file(name, version, "package.json")
+    with tarfile.open(next((KEPT / f"{name}-{version}").glob("*.tgz"))) as archive:
+        lead = f"package/{path}/"
+        members = [each for each in archive.getmembers() if each.isfile() and each.name.startswith(lead)]
+        return {
+            each.name.removeprefix(lead): opened.read()
+            for each in members
+            if (opened := archive.extractfile(each)) is not None
+        }
+
+
 def npm_file(name: str, version: str, path: str) -> Path:
     """A file of a package of the npm registry. The test fails with what npm said if it cannot be had."""
     folder = KEPT / f"{name}-{version}"

@@ -54,7 +54,7 @@ def owner(app: AppContext) -> Actor:
     volume(app, "Guide")
     volume(app, "Vault", closed=True)
     owner = person(app, "ada", guide=Role.OWNER, vault=Role.OWNER)
-    pages(app, owner, "vault", {"Heron plan": "heron secret"})
+    pages(app, owner, "vault", {"Heron plan": "heron secret, see [[Heron log]]", "Heron log": "x"})
     pages(app, owner, "guide", GUIDE)
     files.bring(app, owner, "guide", "view.png", picture("PNG"))
     files.bring(app, owner, "guide", "view.svg", SVG)
@@ -108,7 +108,9 @@ def test_every_link_of_commonmark_leads_to_a_file_that_came_along_and_to_a_secti
         "left-behind (2).md",
         "files/view.png",
     }
-    assert left.pages == Counter({"Vault/Heron plan": 1}) and left.unwritten == Counter({"Not written": 1})
+    assert left.pages == Counter({"Vault/Heron plan": 1, "Vault/Heron log": 1}) and left.unwritten == Counter(
+        {"Not written": 1}
+    )
     assert b"Vault/Heron plan" in made["left-behind.md"]
 
 
@@ -174,8 +176,14 @@ def test_one_html_file_needs_nothing_beside_it_and_every_link_leads_into_it(
         ("h5", "Valves and Seals"),
         ("h4", "Own"),
     ]
-    assert page.xpath("//svg") and page.xpath("//math") and left.pages == Counter({"Vault/Heron plan": 1})
-    assert "heron" not in data.decode().lower().replace("heron plan", "").replace("heron secret", "")
+    assert (
+        page.xpath("//svg")
+        and page.xpath("//math")
+        and left.pages == Counter({"Vault/Heron plan": 1, "Vault/Heron log": 1})
+    )
+    assert "heron" not in data.decode().lower().replace("heron plan", "").replace(
+        "heron secret, see heron log", ""
+    )
 
 
 def test_a_document_has_its_headings_its_pictures_and_bookmarks_for_every_link(
@@ -204,6 +212,7 @@ def test_a_document_has_its_headings_its_pictures_and_bookmarks_for_every_link(
         ["pandoc", "--sandbox", "-f", "docx", "-t", "plain"], check=True, input=data, capture_output=True
     )
     assert b"Take care: Mind the Tank" in read.stdout and b"heron secret" in read.stdout
+    assert "☑ (A) Clean it" in read.stdout.decode() and "☐ Fill" in read.stdout.decode()
 
 
 def test_what_a_reader_may_not_read_is_in_no_form(app: AppContext, owner: Actor) -> None:
@@ -215,7 +224,7 @@ def test_what_a_reader_may_not_read_is_in_no_form(app: AppContext, owner: Actor)
             with zipfile.ZipFile(io.BytesIO(data)) as archive:
                 data = b"".join(archive.read(each) for each in archive.namelist())
         assert b"secret" not in data, form
-        assert not left.pages and left.unwritten["Vault/Heron plan"] == 1, (
+        assert not left.pages and left.unwritten["Vault/Heron plan"] == 2, (
             "it looks as if it were not written"
         )
     with pytest.raises(Forbidden):

@@ -183,18 +183,18 @@ def _pictures(found: Documents, path: str, data: bytes, soup: BeautifulSoup) -> 
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         for image in soup.find_all("img"):
             inner = f"word/{image.get('src') or ''}"
+            name = inner.rpartition("/")[2]
+            at = f"{path}.{name}"
             try:
                 info = archive.getinfo(inner)
                 if info.file_size > MOST_INSIDE:
                     raise ValueError("too large")
-                picture = archive.read(info)
+                if at not in found.files:
+                    found.files[at] = archive.read(info)
             except (KeyError, ValueError, zipfile.BadZipFile, NotImplementedError, RuntimeError):
                 found.problems.append(f"{path}: A picture in it cannot be taken out, and is left out.")
                 image.decompose()
                 continue
-            name = inner.rpartition("/")[2]
-            at = f"{path}.{name}"
-            found.files[at] = picture
             image["src"] = at.rpartition("/")[2]
             # Word processors put the name of the file there where nobody said what it shows.
             if str(image.get("alt") or "").rpartition("/")[2] == name:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -22,6 +23,9 @@ class Part:
     title: str
     anchor: str
     written: bool
+
+
+_BOX = re.compile(r'<input type="checkbox"((?: disabled| checked)*)> ?')
 
 
 @cache
@@ -63,7 +67,8 @@ def bare(texts: Iterable[tuple[Part, str]], *, language: str, titled: bool) -> I
         number = f"{html.escape(part.number)} " if part.number else ""
         if titled:
             yield f'<h{at} id="{html.escape(part.anchor)}">{number}{html.escape(part.title)}</h{at}>\n'
-        yield text
+        # A box that cannot be ticked would be left out.
+        yield _BOX.sub(lambda box: "☑ " if "checked" in box[1] else "☐ ", text)
     yield "</body></html>\n"
 
 

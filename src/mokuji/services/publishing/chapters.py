@@ -160,7 +160,14 @@ def read(
     shown = AssetsShown(app, context.actor)
 
     def address(link: Link) -> str:
-        return f"{_OUTSIDE}{link.key}" if (link.volume, link.key) in at else _OUTSIDE
+        if (link.volume, link.key) in at:
+            return f"{_OUTSIDE}{link.key}"
+        unwritten = link.state == "unwritten"
+        if link.kind is Kind.LINK or unwritten:
+            home = context.volumes.get(link.volume, what.volume)
+            title = link.title if home is what.volume else f"{home.title}/{link.title}"
+            (left.unwritten if unwritten else left.pages)[title] += 1
+        return _OUTSIDE
 
     to = Addresses(
         page=address,
@@ -195,7 +202,6 @@ def _batch(
         if page is None:
             yield chapter, None, ""
             continue
-        _note(needs, page, what.volume, at, left)
         # Pages that only go past would push those out that people read.
         ready = app.compiled.get(page.head.revised)
         if ready is None:
@@ -226,17 +232,3 @@ def _led(href: str, here: Chapter, volume: str, at: Mapping[tuple[str, str], Cha
     key, _, section = href.removeprefix(_OUTSIDE).partition("#")
     chapter = at.get((volume, key))
     return "" if chapter is None else how.lead(here, chapter, unquote(section))
-
-
-def _note(
-    needs: Inserted, page: Page, home: Volume, at: Mapping[tuple[str, str], Chapter], left: LeftBehind
-) -> None:
-    """Notes which references of a page become words."""
-    volumes = {volume.key: volume.title for volume in needs.volumes.values()}
-    for link in needs.links[page.head.id]:
-        if link.kind is not Kind.LINK or (link.volume, link.key) in at:
-            continue
-        title = (
-            link.title if link.volume == home.key else f"{volumes.get(link.volume, link.volume)}/{link.title}"
-        )
-        (left.unwritten if link.state == "unwritten" else left.pages)[title] += 1

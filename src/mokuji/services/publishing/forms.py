@@ -87,17 +87,9 @@ def as_commonmark(
 def _commonmark_files(
     app: AppContext, context: ReadContext, what: Chosen, left: LeftBehind, done: Callable[[int], None]
 ) -> Iterator[File]:
-    given = Names(("files", "index", "left-behind"))
-    names = {chapter.key: f"{given.give(chapter.title)}.md" for chapter in what.pages}
-    beside = carried.Beside("files")
-
-    def lead(here: Chapter, there: Chapter, section: str) -> str:
-        file = "" if here is there else destination(names[there.key])
-        return f"{file}#{destination(section)}" if section else file
-
-    how = Reading(lead, carried.Named(context.connection, context.reads, beside.shown), diagram=_as_source)
+    names, beside = _names(what), carried.Beside("files")
     number = 0
-    for chapter, page, shown in read(app, context, what, how, left):
+    for chapter, page, shown in read(app, context, what, _beside_each_other(context, names, beside), left):
         if page is not None:
             number += 1
             done(number)
@@ -107,6 +99,22 @@ def _commonmark_files(
         yield CONTENTS_FILE, _contents(what, names).encode()
     if left:
         yield LEFT_FILE, left_words(left).encode()
+
+
+def _names(what: Chosen) -> dict[str, str]:
+    """What the files of pages are called, by their keys."""
+    given = Names(("files", "index", "left-behind"))
+    return {chapter.key: f"{given.give(chapter.title)}.md" for chapter in what.pages}
+
+
+def _beside_each_other(context: ReadContext, names: Mapping[str, str], beside: carried.Beside) -> Reading:
+    """How pages read that are a file each."""
+
+    def lead(here: Chapter, there: Chapter, section: str) -> str:
+        file = "" if here is there else destination(names[there.key])
+        return f"{file}#{destination(section)}" if section else file
+
+    return Reading(lead, carried.Named(context.connection, context.reads, beside.shown), diagram=_as_source)
 
 
 def _one(chapter: Chapter, page: Page, shown: str) -> bytes:
@@ -167,10 +175,13 @@ def as_html(
         context = ReadContext(connection, actor)
         what = chosen(context, asked.volume, asked.page, asked.reach, most=MOST[Form.HTML])
         left = LeftBehind()
-        inside = carried.Inside(connection, left.files)
-        how = _in_one(what, carried.Named(connection, context.reads, inside.shown))
-        pieces = _one_file(app, context, what, how, left, done)
+        pieces = _one_file(app, context, what, _with_all_inside(context, what, left), left, done)
         yield Written(what, left, ((f"{what.title}.html", piece.encode()) for piece in pieces))
+
+
+def _with_all_inside(context: ReadContext, what: Chosen, left: LeftBehind) -> Reading:
+    inside = carried.Inside(context.connection, left.files)
+    return _in_one(what, carried.Named(context.connection, context.reads, inside.shown))
 
 
 def _in_one(
@@ -243,17 +254,25 @@ def as_docx(
         what = chosen(context, asked.volume, asked.page, asked.reach, most=MOST[Form.DOCX])
         left = LeftBehind()
         pictures = carried.AsPictures(connection, left.files)
-        # Bookmarks are called as they are, and nobody goes back from a note.
-        how = _in_one(
-            what, carried.Named(connection, context.reads, pictures.shown), 1, lambda anchor: anchor
-        )
-        how.left_out |= {"back"}
-        how.diagram = lambda diagram: _as_picture(diagram, pictures)
+        how = _with_pictures(context, what, pictures)
         texts, several = _parts(read(app, context, what, how, left), done), len(what.chapters) > 1
         page = "".join(one_file.bare(texts, language=what.volume.language, titled=several))
     about = _about(app, what)
     made = pandoc.docx_of(page, what.title, about, pictures.made, contents=several)
     yield Written(what, left, iter([(f"{what.title}.docx", made)]))
+
+
+def _with_pictures(context: ReadContext, what: Chosen, pictures: carried.AsPictures) -> Reading:
+    """How pages read in a document: bookmarks are called as they are, and nobody goes back from a note."""
+    how = _in_one(
+        what,
+        carried.Named(context.connection, context.reads, pictures.shown),
+        top=1,
+        quoted=lambda anchor: anchor,
+    )
+    how.left_out |= {"back"}
+    how.diagram = lambda diagram: _as_picture(diagram, pictures)
+    return how
 
 
 def _as_picture(diagram: Diagram, pictures: carried.AsPictures) -> str:
@@ -274,6 +293,23 @@ WRITERS: Mapping[Form, Writer] = {
 
 
 # ---- what stays ------------------------------------------------------------------
+
+
+def left_behind(app: AppContext, actor: Actor, asked: Asked, form: Form) -> LeftBehind:
+    """What would not come along in a form: pages are read as for it, and nothing is written."""
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        what = chosen(context, asked.volume, asked.page, asked.reach, most=MOST[form])
+        left = LeftBehind()
+        if form is Form.COMMONMARK:
+            how = _beside_each_other(context, _names(what), carried.Beside("files"))
+        elif form is Form.HTML:
+            how = _with_all_inside(context, what, left)
+        else:
+            how = _with_pictures(context, what, carried.AsPictures(connection, left.files))
+        for _ in read(app, context, what, how, left):
+            pass
+        return left
 
 
 def left_words(left: LeftBehind) -> str:

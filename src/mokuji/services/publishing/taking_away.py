@@ -14,6 +14,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.services import audit
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.folders.exporting import write_zip
+from mokuji.services.publishing import forms
 from mokuji.services.publishing.chapters import Chosen, LeftBehind, Reach, chosen
 from mokuji.services.publishing.forms import MOST, TYPES, WRITERS, Asked, Form, Written
 from mokuji.services.reading.reading import VolumeView, volume_view
@@ -72,11 +73,7 @@ def left_behind(app: AppContext, actor: Actor, what: Asked, form: Form) -> LeftB
     """What would stay behind; None if so many pages are asked for that it is only said when they are written."""
     if _chosen(app, actor, what, form, look=True) is None:
         return None
-    # As one document the same stays behind as beside pages, but for files; pandoc is not asked for it.
-    with written(app, actor, what, form) as made:
-        for _ in made.files:
-            pass
-        return made.left
+    return forms.left_behind(app, actor, what, form)
 
 
 def sent(app: AppContext, actor: Actor, what: Asked, form: Form) -> Outgoing:
@@ -108,7 +105,7 @@ def written(
 
 
 def _chosen(app: AppContext, actor: Actor, what: Asked, form: Form, *, look: bool = False) -> Chosen | None:
-    if form is Form.DOCX:
+    if form is Form.DOCX and not look:
         pandoc.need()
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
