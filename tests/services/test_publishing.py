@@ -246,6 +246,13 @@ def test_a_page_or_a_branch_goes_alone_and_what_it_leads_to_elsewhere_is_named(
     assert not page.xpath("//nav") and page.xpath("//footer")
 
 
+def test_a_folder_says_which_pages_of_other_volumes_it_needs(app: AppContext, owner: Actor) -> None:
+    assert taking_away.left_of_folder(app, owner, "guide").pages == Counter({"Vault/Heron plan": 2})
+    reader = person(app, "bo", guide=Role.READER)
+    assert not taking_away.left_of_folder(app, reader, "guide"), "what is closed is not told"
+    assert taking_away.led_out_of(app, "guide") == ["Vault/Heron plan"]
+
+
 def test_what_cannot_be_chosen_is_said_before_anything_sets_out(app: AppContext, owner: Actor) -> None:
     with pytest.raises(BadRequest, match="commonmark, html, docx"):
         taking_away.asked("guide", "", "", "pdf")

@@ -122,6 +122,7 @@ QUERIES = {
     "/-/changes": "words=keeper&page=heron+plan",
     "/api/v1/changes": "words=keeper",
     "/-/take-away/": "reach=volume&form=commonmark&stays=1",
+    "/-/take-away": "form=folder&stays=1",
     "/-/taken-away/": "reach=volume&form=commonmark",
     "/api/v1/volumes/{volume}/taken-away": "form=docx",
     "/api/v1/volumes/{volume}/left-behind": "form=html",

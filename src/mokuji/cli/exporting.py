@@ -48,6 +48,16 @@ def as_folder(
     made = whole_files(app, passwords=passwords, audit=audit) if whole else exporting.wiki_files(app, volumes)
     with made as found, _told("file") as tell:
         _write(app, into, _counted(found, tell))
+    if not whole:
+        typer.echo(
+            "History, people, rights, trash and drafts are not in it; --whole takes them along.", err=True
+        )
+    for volume in volumes:
+        led = taking_away.led_out_of(app, volume)
+        if led:
+            typer.echo(
+                f"Pages of other volumes that “{volume}” refers to or puts in: {'; '.join(led)}.", err=True
+            )
 
 
 def in_form(app: AppContext, into: Path, form: str, asked: Asked, *, whole: bool) -> None:

@@ -22,7 +22,7 @@ from mokuji.core.syntax.reference import Kind
 from mokuji.formats.chapters import Leading, stand
 from mokuji.services.app_context import LARGE, AppContext, ReadContext, make_ready, need_head
 from mokuji.services.reading.inserting import Inserted, inserted_by_all
-from mokuji.services.reading.linking import Link
+from mokuji.services.reading.linking import Link, links_of
 from mokuji.services.reading.listings import listing
 from mokuji.services.reading.rendering import Addresses, FileShown, render_ready
 from mokuji.services.writing.assets_shown import AssetsShown
@@ -183,6 +183,21 @@ def read(
         needs = inserted_by_all(wiki, dict.fromkeys(texts, what.volume), list(texts.values()), app)
         shown.prepare(needs)
         yield from _batch(app, frozenset(context.volumes), what, chapters, needs, texts, at, how, to, left)
+
+
+def led_elsewhere(context: ReadContext, volume: Volume) -> Counter[str]:
+    """The pages of other volumes that pages of a volume refer to or put in, by title and how often: they are not in a
+    folder of that volume alone."""
+    wiki = StoredWiki(context.connection, context.volumes)
+    ids = stored_pages.all_ids(context.connection, volume.id)
+    found: Counter[str] = Counter()
+    for begin in range(0, len(ids), BATCH):
+        texts = wiki.pages(ids[begin : begin + BATCH])
+        for links in links_of(wiki, list(texts.values()), dict.fromkeys(texts, volume)).values():
+            for link in links:
+                if link.page and link.volume != volume.key:
+                    found[f"{context.volumes[link.volume].title}/{link.title}"] += 1
+    return found
 
 
 def _batch(

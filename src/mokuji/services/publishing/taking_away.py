@@ -15,7 +15,7 @@ from mokuji.services import audit
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.folders.exporting import write_zip
 from mokuji.services.publishing import forms
-from mokuji.services.publishing.chapters import Chosen, LeftBehind, Reach, chosen
+from mokuji.services.publishing.chapters import Chosen, LeftBehind, Reach, chosen, led_elsewhere
 from mokuji.services.publishing.forms import MOST, TYPES, WRITERS, Asked, Form, Written
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.spool import Outgoing, Sink, Spool
@@ -23,7 +23,7 @@ from mokuji.store import pages
 from mokuji.store.database import reading, writing
 from mokuji.store.places import placing
 
-__all__ = ["HOW_TO_GET", "Choice", "asked", "choice", "left_behind", "sent", "written"]
+__all__ = ["HOW_TO_GET", "Choice", "asked", "choice", "left_behind", "left_of_folder", "sent", "written"]
 MOST_LOOKED_AT = 300
 """Number of pages up to which it is said beforehand what stays behind."""
 
@@ -74,6 +74,18 @@ def left_behind(app: AppContext, actor: Actor, what: Asked, form: Form) -> LeftB
     if _chosen(app, actor, what, form, look=True) is None:
         return None
     return forms.left_behind(app, actor, what, form)
+
+
+def left_of_folder(app: AppContext, actor: Actor, volume_key: str) -> LeftBehind:
+    """What a volume as a folder that can be brought back does not hold: pages of other volumes that it needs."""
+    with reading(app.engine) as connection:
+        context = ReadContext(connection, actor)
+        return LeftBehind(pages=led_elsewhere(context, context.volume(volume_key)))
+
+
+def led_out_of(app: AppContext, volume_key: str) -> list[str]:
+    """The same pages, by title, for who runs the wiki."""
+    return sorted(left_of_folder(app, Actor(owns_wiki=True), volume_key).pages)
 
 
 def sent(app: AppContext, actor: Actor, what: Asked, form: Form) -> Outgoing:

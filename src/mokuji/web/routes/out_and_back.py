@@ -77,7 +77,9 @@ def take_away(
     view = taking_away.choice(who.app, who.actor, volume, page)
     reach = reach or ("page" if page else "volume")
     left, told = None, False
-    if stays and form != FOLDER:
+    if stays and form == FOLDER:
+        left, told = taking_away.left_of_folder(who.app, who.actor, volume), True
+    elif stays:
         what, as_form = taking_away.asked(volume, page, reach, form)
         left, told = taking_away.left_behind(who.app, who.actor, what, as_form), True
     return who.page(
