@@ -17,7 +17,8 @@ def test_a_volume_goes_out_is_worked_on_and_comes_back(open_page: Open, tmp_path
     page = open_page("/field-guide", who="Wenna")
     page.locator("summary.volume").click()
     with page.expect_download() as waited:
-        page.get_by_role("link", name="Take it away as files (zip)").click()
+        page.get_by_role("link", name="Take it away as files").click()
+        page.get_by_role("button", name="Take away").click()
     waited.value.save_as(tmp_path / "out.zip")
     work = tmp_path / "work"
     with zipfile.ZipFile(tmp_path / "out.zip") as archive:
