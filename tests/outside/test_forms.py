@@ -15,11 +15,10 @@ from urllib.parse import parse_qsl, quote, urlencode, urlsplit
 
 import pytest
 from fastapi import FastAPI
-from starlette.testclient import TestClient
 
 from mokuji.services.app_context import AppContext
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
-from tests.application import application, routes_of
+from tests.application import TestClient, application, routes_of
 from tests.web.conftest import token
 
 ROUNDS = int(os.environ.get("MOKUJI_FORM_ROUNDS", "1"))

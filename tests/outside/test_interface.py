@@ -22,10 +22,10 @@ from schemathesis.checks import (
     status_code_conformance,
 )
 from schemathesis.core.failures import Failure, FailureGroup
-from starlette.testclient import TestClient
 
 from mokuji.server import create_app
 from mokuji.services.app_context import AppContext
+from tests.application import TestClient
 
 EXAMPLES = int(os.environ.get("MOKUJI_INTERFACE_EXAMPLES", "3"))
 """Examples of each operation."""

@@ -10,7 +10,6 @@ import pytest
 from fastapi import FastAPI
 from sqlalchemy import UniqueConstraint, text
 from sqlalchemy.exc import DBAPIError
-from starlette.testclient import TestClient
 from structlog.testing import capture_logs
 
 from mokuji import routing
@@ -23,6 +22,7 @@ from mokuji.store.database import Engine, reading, writing, writing_if_free
 from mokuji.store.faults import Collided, DatabaseDown
 from mokuji.store.index import upkeep
 from mokuji.store.tables import metadata
+from tests.application import TestClient
 from tests.services.making import pages, person, volume
 
 RAISED: list[tuple[str, type[MokujiError], str]] = [

@@ -18,7 +18,6 @@ from hypothesis.stateful import (
     run_state_machine_as_test,
 )
 from sqlalchemy import Connection, Engine, text
-from starlette.testclient import TestClient
 
 from mokuji.acts import doing, requests
 from mokuji.core.base import names
@@ -32,7 +31,7 @@ from mokuji.store import exchanged, page_index, people
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index import recount
 from mokuji.store.snapshot import load_volumes
-from tests.application import application
+from tests.application import TestClient, application
 from tests.copies import Clock
 from tests.store.filling import empty, index_anew, indexes
 from tests.wikis import TITLES

@@ -6,10 +6,9 @@ import re
 from collections.abc import Callable
 
 import pytest
-from starlette.testclient import TestClient
 
 from mokuji.services.app_context import AppContext
-from tests.application import application
+from tests.application import TestClient, application
 
 Browser = Callable[..., TestClient]
 

@@ -8,11 +8,11 @@ from html.parser import HTMLParser
 from urllib.parse import urljoin, urlsplit
 
 import pytest
-from starlette.testclient import TestClient
 
 from mokuji.server import create_app
 from mokuji.services.app_context import AppContext
 from mokuji.services.site import Site
+from tests.application import TestClient
 
 SITE = Site.at("https://docs.example/help/wiki/")
 LEADING = {"href", "src", "action", "formaction", "cite", "poster"}

@@ -11,11 +11,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from openapi_spec_validator import validate
-from starlette.testclient import TestClient
 
 from mokuji.api.asking import cursor
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
+from tests.application import TestClient
 from tests.outside.test_media import picture
 from tests.web.conftest import Browser, token
 

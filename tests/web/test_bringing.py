@@ -6,8 +6,7 @@ import io
 import json
 import zipfile
 
-from starlette.testclient import TestClient
-
+from tests.application import TestClient
 from tests.web.conftest import Browser, token
 
 GUIDE = "/-/bring/field-guide"

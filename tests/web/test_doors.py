@@ -12,7 +12,6 @@ from typing import Any
 
 import pytest
 import uvicorn
-from starlette.testclient import TestClient
 
 from mokuji import connections, guard
 from mokuji.core.base.errors import TooMany
@@ -22,7 +21,7 @@ from mokuji.services.app_context import AppContext
 from mokuji.services.site import Site
 from mokuji.store.database import DatabaseDown
 from mokuji.store.index import upkeep
-from tests.application import application
+from tests.application import TestClient, application
 from tests.web.conftest import Browser, token
 
 LOST = "/-/edit/field-guide/lost-buoy"

@@ -9,7 +9,6 @@ from urllib.parse import parse_qsl, urlsplit
 import pytest
 from argon2 import PasswordHasher
 from pydantic import TypeAdapter
-from starlette.testclient import TestClient
 
 from mokuji.acts import registry
 from mokuji.acts.request import Request
@@ -20,7 +19,7 @@ from mokuji.store import people as stored
 from mokuji.store.database import writing
 from mokuji.web.pages import SESSION
 from mokuji.web.plan_addresses import plan_of
-from tests.application import application
+from tests.application import TestClient, application
 from tests.services.test_every_act import ACTS
 from tests.services.test_every_act import app as app
 from tests.services.test_every_act import writer as writer

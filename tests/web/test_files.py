@@ -7,8 +7,8 @@ import zipfile
 
 import pytest
 from httpx2 import Response
-from starlette.testclient import TestClient
 
+from tests.application import TestClient
 from tests.outside.test_media import HOSTILE, picture
 from tests.web.conftest import Browser, token
 

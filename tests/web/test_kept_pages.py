@@ -6,14 +6,13 @@ import re
 
 import pytest
 from sqlalchemy import text
-from starlette.testclient import TestClient
 
 from mokuji.core.model.policy import Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.writing import writing
 from mokuji.store import asked, moments
 from mokuji.store.database import asking, reading
-from tests.application import application
+from tests.application import TestClient, application
 from tests.services import making
 from tests.web.conftest import Browser
 

@@ -19,7 +19,6 @@ from typing import Any
 import pytest
 from argon2 import PasswordHasher
 from fastapi import FastAPI
-from starlette.testclient import TestClient
 
 from mokuji.acts import doing, requests
 from mokuji.core.model.policy import Actor, Role
@@ -32,7 +31,7 @@ from mokuji.store.database import writing
 from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.web.pages import SESSION
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
-from tests.application import application, routes_of
+from tests.application import TestClient, application, routes_of
 from tests.copies import made_once
 from tests.outside.test_media import picture
 from tests.services.making import give, pages, person, statements, volume

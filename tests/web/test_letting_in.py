@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 
 import pytest
-from starlette.testclient import TestClient
 
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
+from tests.application import TestClient
 from tests.web.conftest import Browser
 
 HERE = "http://mokuji.test"

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from starlette.testclient import TestClient
-
 from mokuji.services import first_owner
 from mokuji.services.app_context import AppContext
 from mokuji.web.pages import SESSION
-from tests.application import application
+from tests.application import TestClient, application
 from tests.services.making import volume
 from tests.web.conftest import Browser, token
 

@@ -6,8 +6,8 @@ import html
 import re
 
 import pytest
-from starlette.testclient import TestClient
 
+from tests.application import TestClient
 from tests.web.conftest import Browser, token
 
 WELL = "/tern-4-service-manual/battery-well"

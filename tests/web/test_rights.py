@@ -8,11 +8,10 @@ import io
 import re
 
 import pytest
-from starlette.testclient import TestClient
 
 from mokuji.services import people
 from mokuji.services.app_context import AppContext
-from tests.application import application
+from tests.application import TestClient, application
 from tests.web.conftest import Browser, token
 
 

@@ -7,11 +7,11 @@ import re
 
 import pytest
 from sqlalchemy import text
-from starlette.testclient import TestClient
 
 from mokuji.services.app_context import AppContext
 from mokuji.store.database import reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
+from tests.application import TestClient
 from tests.web.conftest import Browser, token
 
 POSTS = [

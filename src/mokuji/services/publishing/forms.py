@@ -19,7 +19,6 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.syntax.fences import DIAGRAM
 from mokuji.core.syntax.files import destination
 from mokuji.formats import one_file
-from mokuji.formats.commonmark_out import commonmark, heading_line
 from mokuji.formats.folder_out import Names
 from mokuji.formats.one_file import Part
 from mokuji.services.app_context import AppContext, ReadContext
@@ -125,11 +124,15 @@ def _one(chapter: Chapter, page: Page, shown: str) -> bytes:
         told.setdefault(name, values if len(values) > 1 else values[0])
     if categories := front.names("categories"):
         told["categories"] = list(categories)
+    from mokuji.formats.commonmark_out import commonmark, heading_line  # loaded where it is needed
+
     dumped = yaml.safe_dump(told, allow_unicode=True, sort_keys=False, width=1_000)
     return f"---\n{dumped}---\n\n{heading_line(chapter.title)}\n{commonmark(shown)}".encode()
 
 
 def _contents(what: Chosen, names: Mapping[str, str]) -> str:
+    from mokuji.formats.commonmark_out import commonmark, heading_line  # loaded where it is needed
+
     items = []
     for chapter in what.chapters:
         title = html.escape(chapter.title)
@@ -314,6 +317,8 @@ def left_behind(app: AppContext, actor: Actor, asked: Asked, form: Form) -> Left
 
 def left_words(left: LeftBehind) -> str:
     """What did not come along, as CommonMark."""
+    from mokuji.formats.commonmark_out import commonmark, heading_line  # loaded where it is needed
+
     sorts = (
         ("Pages that references led to; their words stand as plain text", left.pages),
         ("Names that have no page yet; they stand as plain text", left.unwritten),
