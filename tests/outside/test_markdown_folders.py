@@ -66,7 +66,9 @@ def test_each_link_that_an_independent_reader_sees_is_told_of(files: dict[str, b
 def test_what_is_left_of_the_links_leads_outside_or_is_told_as_lost(made: Taken) -> None:
     left: Counter[str] = Counter()
     for _, text in made.pages:
-        left.update("outside" if ":" in each else "lost" for each in _links(READER.parse(text)))
+        # A bar in a reference is none between cells here, which an independent reader cannot know.
+        plain = re.sub(r"\[\[(?:\\.|[^\[\]\\])*\]\]", "x", text)
+        left.update("outside" if ":" in each else "lost" for each in _links(READER.parse(plain)))
     fates = Counter(fate.became for fate in made.links if "is HTML" not in fate.why)
     assert left["lost"] == fates["lost"] + fates["file"]
     assert left["outside"] == fates["outside"]
