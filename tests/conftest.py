@@ -18,7 +18,7 @@ from mokuji.demo import making as demo
 from mokuji.services import passwords
 from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.store.database import connect, create_database, migrate
-from tests.copies import KEY, Clock, copy_of
+from tests.copies import KEY, Clock, copy_of, keep_rows
 from tests.memory_disk import new_folder
 
 # Tracebacks as Python writes them: with all values in them, one fault fills screens and takes a minute.
@@ -63,6 +63,7 @@ def server() -> Iterator[str]:
             create_database(url, "empty_wiki")
             engine = connect(database_url(url, "empty_wiki"))
             migrate(engine)
+            keep_rows(engine)
             engine.dispose()
             yield url
     finally:
@@ -116,6 +117,7 @@ def demo_template(server: str) -> str:
     # What a first visit and the worker would do, once for all copies.
     refresh(loaded)
     catch_up(loaded)
+    keep_rows(engine)
     engine.dispose()
     return "demo_wiki"
 
