@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -80,7 +79,8 @@ def in_form(app: AppContext, into: Path, form: str, asked: Asked, *, whole: bool
         if as_form is Form.COMMONMARK:
             _write(app, into, written.files)
         else:
-            _new_file(into, (data for _, data in written.files))
+            with exporting.new_file(into) as opened:
+                opened.writelines(data for _, data in written.files)
     if written.left:
         typer.echo(left_words(written.left), err=True)
     typer.echo(f"{counted(len(written.what.pages), 'page')} went along.")
@@ -88,33 +88,10 @@ def in_form(app: AppContext, into: Path, form: str, asked: Asked, *, whole: bool
 
 def _write(app: AppContext, into: Path, found: Iterator[File]) -> None:
     if into.suffix == ".zip":
-        _free(into)
         number = exporting.new_zip(found, into, app.clock())
     else:
         number = exporting.write_folder(found, into)
     typer.echo(f"{counted(number, 'file')} {'was' if number == 1 else 'were'} written.")
-
-
-def _free(into: Path) -> None:
-    if into.exists():
-        raise Refused(f"{into} is there already. Give the name of a new file.", code="taken")
-
-
-def _new_file(into: Path, parts: Iterator[bytes]) -> None:
-    """A file of these parts, all of it or none."""
-    _free(into)
-    made = into.with_name(f".{into.name}.part")
-    try:
-        with made.open("xb") as opened:
-            opened.writelines(parts)
-        os.replace(made, into)
-    except FileExistsError:
-        raise Refused(
-            f"{made} is there: another export is being written, or was cut off. Take it away."
-        ) from None
-    except BaseException:
-        made.unlink(missing_ok=True)
-        raise
 
 
 @contextmanager

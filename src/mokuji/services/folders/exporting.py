@@ -181,14 +181,17 @@ def write_zip(found: Iterable[File], into: IO[bytes] | Sink, at: datetime) -> in
     return number
 
 
-def new_zip(found: Iterable[File], path: Path, at: datetime) -> int:
-    """Writes files as a zip at a path, all of them or none; how many they are."""
+@contextmanager
+def new_file(path: Path) -> Iterator[IO[bytes]]:
+    """A new file at a path, which is there when all of it was written, or not at all. Refused if something lies
+    there."""
+    if path.exists():
+        raise Refused(f"{path} is there already. Give the name of a new file.", code="taken")
     made = path.with_name(f".{path.name}.part")
     try:
         with made.open("xb") as opened:
-            number = write_zip(found, opened, at)
+            yield opened
         os.replace(made, path)
-        return number
     except FileExistsError:
         raise Refused(
             f"{made} is there: another export is being written, or was cut off. Take it away."
@@ -196,6 +199,12 @@ def new_zip(found: Iterable[File], path: Path, at: datetime) -> int:
     except BaseException:
         made.unlink(missing_ok=True)
         raise
+
+
+def new_zip(found: Iterable[File], path: Path, at: datetime) -> int:
+    """Writes files as a zip at a path, all of them or none; how many they are."""
+    with new_file(path) as opened:
+        return write_zip(found, opened, at)
 
 
 def write_folder(found: Iterable[File], folder: Path) -> int:
