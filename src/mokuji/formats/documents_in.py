@@ -107,7 +107,10 @@ def read(
                 for each in _INCLUDED.finditer(text)
             ]
         elif form == "docx":
-            _pictures(found, path, data, soups[path])
+            try:
+                _pictures(found, path, data, soups[path])
+            except zipfile.BadZipFile:
+                found.problems.append(f"{path}: Its pictures cannot be taken out of it, and are left out.")
     labels = {
         str(each["id"]): (path, each)
         for path, soup in soups.items()

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 
 from mokuji.adapters import pandoc
-from mokuji.adapters.pandoc import HOW_TO_GET
 from mokuji.core.base.errors import BadRequest, Forbidden
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
@@ -23,21 +23,24 @@ from mokuji.store import pages
 from mokuji.store.database import reading, writing
 from mokuji.store.places import placing
 
-__all__ = ["HOW_TO_GET", "Choice", "asked", "choice", "left_behind", "left_of_folder", "sent", "written"]
 MOST_LOOKED_AT = 300
 """Number of pages up to which it is said beforehand what stays behind."""
+
+
+MOST_LED = 2_000
+"""The same of a volume as a folder, of which only references are looked at."""
 
 
 @dataclass(frozen=True, slots=True)
 class Choice:
     """What can be taken away: how many pages there are ``below`` the page in hand in its branch, itself included, and
-    in the ``volume``; and whether documents of word processors can be written here."""
+    in the ``volume``; and what to do before documents of word processors can be written here, empty if they can."""
 
     place: VolumeView
     head: PageHead | None
     below: int
     volume: int
-    documents: bool
+    no_documents: str
 
 
 def choice(app: AppContext, actor: Actor, volume_key: str, page_key: str = "") -> Choice:
@@ -50,7 +53,13 @@ def choice(app: AppContext, actor: Actor, volume_key: str, page_key: str = "") -
         head = need_head(connection, volume, page_key) if page_key else None
         below = len(placing.branch(connection, volume.id, head.key)) if head is not None else 0
         view = volume_view(context, volume, path_to=head.key if head is not None else None)
-        return Choice(view, head, below, len(pages.all_ids(connection, volume.id)), pandoc.is_there())
+        return Choice(
+            view,
+            head,
+            below,
+            len(pages.all_ids(connection, volume.id)),
+            "" if pandoc.is_there() else pandoc.HOW_TO_GET,
+        )
 
 
 def asked(volume_key: str, page_key: str, reach: str, form: str) -> tuple[Asked, Form]:
@@ -76,16 +85,23 @@ def left_behind(app: AppContext, actor: Actor, what: Asked, form: Form) -> LeftB
     return forms.left_behind(app, actor, what, form)
 
 
-def left_of_folder(app: AppContext, actor: Actor, volume_key: str) -> LeftBehind:
-    """What a volume as a folder that can be brought back does not hold: pages of other volumes that it needs."""
+def left_of_folder(
+    app: AppContext, actor: Actor, volume_key: str, *, most: int = MOST_LED
+) -> LeftBehind | None:
+    """What a volume as a folder that can be brought back does not hold: pages of other volumes that it needs. None if
+    it has more than ``most`` pages, which are not looked through while somebody waits."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        return LeftBehind(pages=led_elsewhere(context, context.volume(volume_key)))
+        volume = context.volume(volume_key)
+        if len(pages.all_ids(connection, volume.id)) > most:
+            return None
+        return LeftBehind(pages=led_elsewhere(context, volume))
 
 
 def led_out_of(app: AppContext, volume_key: str) -> list[str]:
     """The same pages, by title, for who runs the wiki."""
-    return sorted(left_of_folder(app, Actor(owns_wiki=True), volume_key).pages)
+    found = left_of_folder(app, Actor(owns_wiki=True), volume_key, most=sys.maxsize)
+    return sorted(found.pages) if found is not None else []
 
 
 def sent(app: AppContext, actor: Actor, what: Asked, form: Form) -> Outgoing:

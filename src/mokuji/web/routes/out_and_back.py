@@ -19,7 +19,6 @@ from mokuji.formats.zip_in import MOST_FILES
 from mokuji.services.folders import brought, exporting
 from mokuji.services.folders.whole import zipped_whole
 from mokuji.services.publishing import taking_away
-from mokuji.services.publishing.taking_away import HOW_TO_GET
 from mokuji.services.spool import Outgoing
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, check_token, refusal, see
@@ -90,7 +89,6 @@ def take_away(
         form=form or ("html" if page else FOLDER),
         left=left,
         told=told,
-        how_to_get=HOW_TO_GET,
         most_looked_at=taking_away.MOST_LOOKED_AT,
     )
 
