@@ -18,7 +18,7 @@ from typing import Any
 from urllib.parse import quote
 
 from lxml import etree
-from lxml.html import HtmlElement, fragment_fromstring
+from lxml.html import HtmlElement, HTMLParser, fragment_fromstring
 from markdown_it.token import Token
 from mdformat.renderer import DEFAULT_RENDERERS, MDRenderer, RenderContext, RenderTreeNode
 
@@ -36,6 +36,8 @@ MOST_SPANNED = 100
 _HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
 _LISTS = frozenset({"ul", "ol"})
 _SIGNS = {"em": ("em", "*"), "strong": ("strong", "**"), "del": ("s", "~~")}
+_KEPT = frozenset("lang dir title datetime start open colspan rowspan align href scope".split())
+"""Attributes of elements that stay HTML."""
 _OUR_ATTRIBUTES = frozenset({"class", "data-card", "data-task", "data-language"})
 _SPACE = re.compile(r"[ \t\r\n]+")
 _BLANK_LINES = re.compile(r"\n\s*\n")
@@ -46,7 +48,9 @@ _NO_ADDRESS = re.compile(r"[\s\\<>`]")
 
 def commonmark(shown: str) -> str:
     """The HTML of a page as CommonMark. What is nested too deeply to be written so stays HTML."""
-    root = fragment_fromstring(shown, create_parent="div", parser=_parser())
+    root = fragment_fromstring(
+        shown, create_parent="div", parser=HTMLParser(encoding="utf-8", huge_tree=True, remove_comments=True)
+    )
     try:
         return _rendered(list(_Reading().blocks(root)))
     except RecursionError:
@@ -56,12 +60,6 @@ def commonmark(shown: str) -> str:
 def heading_line(words: str) -> str:
     """A title as the first heading of a file."""
     return _rendered([*_heading(1, [_text(words)])])
-
-
-def _parser() -> Any:
-    from lxml.html import HTMLParser
-
-    return HTMLParser(encoding="utf-8", huge_tree=True, remove_comments=True)
 
 
 # ---- writing ---------------------------------------------------------------------
@@ -288,13 +286,16 @@ class _Reading:
 
     def inline(self, parts: Sequence[Any]) -> list[Token]:
         """Words and inline elements as tokens, without space at either end."""
+        return _trimmed(self._parts(parts))
+
+    def _parts(self, parts: Sequence[Any]) -> list[Token]:
         made: list[Token] = []
         for part in parts:
             if isinstance(part, str):
                 self._words(made, part)
             else:
                 self._element(made, part)
-        return _trimmed(made)
+        return made
 
     def _words(self, made: list[Token], words: str) -> None:
         kept = _SPACE.sub(lambda found: "\n" if "\n" in found[0] else " ", words.replace("\0", ""))
@@ -305,13 +306,7 @@ class _Reading:
             made.append(_text(kept))
 
     def _inside(self, element: HtmlElement) -> list[Token]:
-        made: list[Token] = []
-        for part in [element.text or "", *_after(element)]:
-            if isinstance(part, str):
-                self._words(made, part)
-            else:
-                self._element(made, part)
-        return made
+        return self._parts([element.text or "", *_after(element)])
 
     def _element(self, made: list[Token], element: HtmlElement) -> None:
         name, classes = _name(element), _classes(element)
@@ -350,10 +345,11 @@ class _Reading:
 
     def _link(self, made: list[Token], element: HtmlElement) -> None:
         href, inside = element.get("href") or "", self._inside(element)
-        if not href or "back" in _classes(element):
-            made += [] if href else inside
+        if "back" in _classes(element):
             return
-        # A link inside a link is none (CommonMark 0.31.2, 6.3).
+        if not href:
+            made += inside
+            return
         made += _linked(href, inside, element.get("title") or "")
 
 
@@ -399,7 +395,7 @@ def _holds_blocks(element: HtmlElement) -> bool:
     return any(
         _name(each) not in _INLINE and _name(each) != ""
         for each in element.iterdescendants()
-        if not any(_name(up) == "math" for up in each.iterancestors("math"))
+        if next(each.iterancestors("math"), None) is None
     )
 
 
@@ -537,24 +533,7 @@ def _is_sign(char: str) -> bool:
 
 
 def _tags(element: HtmlElement) -> tuple[str, str]:
-    kept = {
-        name: value
-        for name, value in element.attrib.items()
-        if name
-        in {
-            "lang",
-            "dir",
-            "title",
-            "datetime",
-            "start",
-            "open",
-            "colspan",
-            "rowspan",
-            "align",
-            "href",
-            "scope",
-        }
-    }
+    kept = {name: value for name, value in element.attrib.items() if name in _KEPT}
     attributes = "".join(f' {name}="{html.escape(value)}"' for name, value in kept.items())
     return f"<{element.tag}{attributes}>", "" if element.tag in _EMPTY else f"</{element.tag}>"
 

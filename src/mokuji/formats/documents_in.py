@@ -44,7 +44,7 @@ SIGNALS: Mapping[str, str] = {
 """Directives that are notices, with the word that they begin with here."""
 _GONE = (
     "index sectionauthor moduleauthor codeauthor module currentmodule highlight testsetup testcleanup "
-    "tabularcolumns only-latex"
+    "tabularcolumns"
 ).split()
 _SINCE = {
     "versionadded": "New in",
@@ -58,6 +58,7 @@ _DESCRIBED = (
 ).split()
 _TREE = re.compile(r"^([ \t]*)\.\. toctree::[^\n]*\n((?:(?:\1[ \t]+[^\n]*)?\n)*)", re.MULTILINE)
 _INCLUDED = re.compile(r"^[ \t]*\.\. (?:literal)?include::[ \t]*(?P<path>\S[^\n]*)", re.MULTILINE)
+_HEADINGS = ["h1", "h2", "h3", "h4", "h5", "h6"]
 _BOX = re.compile(r"\s*[✓☒☑❏☐]\s+")
 _DONE = "✓☒☑"
 
@@ -331,9 +332,6 @@ class _Roles:
             item.append(link)
             found.append(item)
         return found
-
-
-_HEADINGS = ["h1", "h2", "h3", "h4", "h5", "h6"]
 
 
 def _as_label(target: str) -> str:

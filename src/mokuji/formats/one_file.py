@@ -22,7 +22,6 @@ class Part:
     depth: int
     title: str
     anchor: str
-    written: bool
 
 
 _BOX = re.compile(r'<input type="checkbox"((?: disabled| checked)*)> ?')

@@ -45,22 +45,23 @@ def volume_files(app: AppContext, actor: Actor, volume_key: str) -> Iterator[Ite
     """The files of a volume, for whoever may read it and has signed in. Missing if it may not be read."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        volume = _may_take(context, volume_key)
+        volume = volume_to_take(context, volume_key)
         seen = {each.id: each for each in context.volumes.values()}
         yield _files(app, connection, [volume], seen)
 
 
-def _may_take(context: ReadContext, volume_key: str) -> Volume:
+def volume_to_take(context: ReadContext, volume_key: str) -> Volume:
+    """A volume that is to be taken away, by who may read it and has signed in."""
     volume = context.volume(volume_key)
     if not context.actor.signed_in:
-        raise Forbidden("Sign in to take a volume away.", code="sign_in")
+        raise Forbidden("Sign in to take pages away.", code="sign_in")
     return volume
 
 
 def zipped(app: AppContext, actor: Actor, volume_key: str) -> Outgoing:
     """A volume as a zip, as ``volume_files``."""
     with reading(app.engine) as connection:
-        volume = _may_take(ReadContext(connection, actor), volume_key)
+        volume = volume_to_take(ReadContext(connection, actor), volume_key)
     note_taken(app, actor, "as files", volume.id)
     return zip_sent(app, volume.key, lambda: volume_files(app, actor, volume_key))
 

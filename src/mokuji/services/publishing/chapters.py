@@ -14,13 +14,14 @@ from functools import partial
 from urllib.parse import unquote
 
 from mokuji.core.base import names
-from mokuji.core.base.errors import Forbidden, Missing, Refused
+from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.html.writer import Diagram
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.wiki import Volume
 from mokuji.core.syntax.reference import Kind
 from mokuji.formats.chapters import Leading, stand
 from mokuji.services.app_context import LARGE, AppContext, ReadContext, make_ready, need_head
+from mokuji.services.folders.exporting import volume_to_take
 from mokuji.services.reading.inserting import Inserted, inserted_by_all
 from mokuji.services.reading.linking import Link, links_of
 from mokuji.services.reading.listings import listing
@@ -92,9 +93,7 @@ class LeftBehind:
 def chosen(context: ReadContext, volume_key: str, page_key: str, reach: Reach, *, most: int) -> Chosen:
     """What goes along. Missing if there is no such page; Refused if those are more than ``most`` pages; Forbidden for
     who has not signed in."""
-    volume = context.volume(volume_key)
-    if not context.actor.signed_in:
-        raise Forbidden("Sign in to take pages away.", code="sign_in")
+    volume = volume_to_take(context, volume_key)
     connection = context.connection
     if reach is Reach.VOLUME:
         title, rows = (

@@ -22,13 +22,13 @@ from mokuji.formats import one_file
 from mokuji.formats.folder_out import Names
 from mokuji.formats.one_file import Part
 from mokuji.services.app_context import AppContext, ReadContext
+from mokuji.services.folders.exporting import File
 from mokuji.services.publishing import carried
 from mokuji.services.publishing.chapters import Chapter, Chosen, LeftBehind, Reach, Reading, chosen, read
 from mokuji.store.database import reading
 
 CONTENTS_FILE = "index.md"
 LEFT_FILE = "left-behind.md"
-File = tuple[str, bytes]
 
 
 class Form(StrEnum):
@@ -207,7 +207,7 @@ def _in_one(
 
 
 def _part(chapter: Chapter) -> Part:
-    return Part(chapter.number, chapter.depth, chapter.title, chapter.anchor, chapter.head is not None)
+    return Part(chapter.number, chapter.depth, chapter.title, chapter.anchor)
 
 
 def _one_file(

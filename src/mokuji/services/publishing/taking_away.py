@@ -8,19 +8,18 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass
 
 from mokuji.adapters import pandoc
-from mokuji.core.base.errors import BadRequest, Forbidden
+from mokuji.core.base.errors import BadRequest
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
-from mokuji.services import audit
 from mokuji.services.app_context import AppContext, ReadContext, need_head
-from mokuji.services.folders.exporting import write_zip
+from mokuji.services.folders.exporting import note_taken, volume_to_take, write_zip
 from mokuji.services.publishing import forms
 from mokuji.services.publishing.chapters import Chosen, LeftBehind, Reach, chosen, led_elsewhere
 from mokuji.services.publishing.forms import MOST, TYPES, WRITERS, Asked, Form, Written
 from mokuji.services.reading.reading import VolumeView, volume_view
 from mokuji.services.spool import Outgoing, Sink, Spool
 from mokuji.store import pages
-from mokuji.store.database import reading, writing
+from mokuji.store.database import reading
 from mokuji.store.places import placing
 
 MOST_LOOKED_AT = 300
@@ -47,9 +46,7 @@ def choice(app: AppContext, actor: Actor, volume_key: str, page_key: str = "") -
     """What can be taken away of a volume, or from a page of it on, for who has signed in."""
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        volume = context.volume(volume_key)
-        if not actor.signed_in:
-            raise Forbidden("Sign in to take pages away.", code="sign_in")
+        volume = volume_to_take(context, volume_key)
         head = need_head(connection, volume, page_key) if page_key else None
         below = len(placing.branch(connection, volume.id, head.key)) if head is not None else 0
         view = volume_view(context, volume, path_to=head.key if head is not None else None)
@@ -110,9 +107,7 @@ def sent(app: AppContext, actor: Actor, what: Asked, form: Form) -> Outgoing:
     assert found is not None
     ending, type_ = TYPES[form]
     if what.reach is Reach.VOLUME:
-        with writing(app.engine) as connection:
-            said = f"as {form.value}"
-            audit.record(connection, app.clock(), "taken away", actor, volume=found.volume.id, said=said)
+        note_taken(app, actor, f"as {form.value}", found.volume.id)
 
     def make(sink: Sink) -> None:
         with written(app, actor, what, form) as made:

@@ -61,12 +61,6 @@ def export_all(who: Who, whole: str = "") -> Response:
     return _sent_off(made(who.app, who.actor))
 
 
-@router.get("/-/export/{volume}")
-def export(who: Who, volume: str) -> Response:
-    """All of a volume as files."""
-    return _sent_off(exporting.zipped(who.app, who.actor, volume))
-
-
 @router.get("/-/take-away/{volume}")
 @router.get("/-/take-away/{volume}/{page}")
 def take_away(
