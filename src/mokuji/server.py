@@ -19,6 +19,7 @@ from mokuji.api import assets as api_assets
 from mokuji.api import bringing as api_bringing
 from mokuji.api import exporting as api_exporting
 from mokuji.api import faults as api_faults
+from mokuji.api import finding as api_finding
 from mokuji.api import history as api_history
 from mokuji.api import letting_in as api_letting_in
 from mokuji.api import people as api_people
@@ -145,6 +146,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
         api_people,
         api_letting_in,
         api_rights,
+        api_finding,
         api_history,
         api_exporting,
         api_bringing,

@@ -43,7 +43,7 @@ from mokuji.core.syntax.headings import words
 from mokuji.services import people
 from mokuji.services.app_context import refresh
 from mokuji.services.looking_back import trash as trash_service
-from mokuji.services.reading import categories, finding, house_styles, reading, templates
+from mokuji.services.reading import categories, house_styles, reading, templates
 from mokuji.services.writing import concepts, writing
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
@@ -435,37 +435,6 @@ def set_style(app: TheApp, actor: Changer, volume: str, body: schemas.HouseStyle
         raise Refused(" ".join(problems), code="style")
     house_styles.set_style(app, actor, volume, new, revision=body.revision)
     return style(app, actor, volume)
-
-
-@router.get("/find")
-def find(
-    app: TheApp, actor: Reader, words: str, volume: str = "", page: Annotated[int, Query(ge=0, le=50)] = 0
-) -> schemas.FoundPages:
-    """Find pages by name and by words; ``volume`` narrows it to one."""
-    if volume:
-        reading.need_volume(app, actor, volume)
-    result = finding.find(app, actor, words, volume, page)
-    pages = [
-        schemas.FoundPage(
-            volume=result.volumes[named_page.volume].key,
-            key=named_page.key,
-            title=named_page.title,
-            by="near" if named_page.near else "alias" if named_page.alias else "name",
-            sentences=named_page.summary,
-        )
-        for named_page in result.named
-    ]
-    pages += [
-        schemas.FoundPage(
-            volume=result.volumes[hit.volume].key,
-            key=hit.key,
-            title=hit.title,
-            by="words",
-            sentences="".join(piece.words for piece in hit.pieces),
-        )
-        for hit in result.hits
-    ]
-    return schemas.FoundPages(pages=pages, more=result.more)
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)

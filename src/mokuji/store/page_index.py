@@ -16,7 +16,6 @@ from sqlalchemy import (
     ARRAY,
     CTE,
     Boolean,
-    ColumnElement,
     Connection,
     Insert,
     Integer,
@@ -27,11 +26,9 @@ from sqlalchemy import (
     delete,
     func,
     insert,
-    literal_column,
     select,
     text,
 )
-from sqlalchemy.dialects.postgresql import REGCONFIG
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.assembly.listing import fields
@@ -39,10 +36,11 @@ from mokuji.core.base import names
 from mokuji.core.base.names import Name
 from mokuji.core.language.asset_mentions import asset_mentions
 from mokuji.core.language.indexed_page import INSERT, flags_of
-from mokuji.core.language.page import PageHead
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.categories import filed
 from mokuji.core.syntax.reference import Reference
+from mokuji.store.page_words import index_words, index_words_later
 from mokuji.store.snapshot import stored_key
 from mokuji.store.statements import among, array, arrays, numbers, value
 from mokuji.store.tables import (
@@ -52,7 +50,6 @@ from mokuji.store.tables import (
     held,
     name,
     page_name,
-    page_search,
     revision,
     section_ref,
     task,
@@ -60,9 +57,6 @@ from mokuji.store.tables import (
     unsearched,
 )
 from mokuji.store.tables import page as pages
-
-SEARCHED_BYTES = 400_000
-"""How much of a text is indexed for search: PostgreSQL's vectors hold 1 MB at most."""
 
 
 class _Use(NamedTuple):
@@ -100,7 +94,7 @@ def index_page(
         _put(connection, _PUT_ALIASES, _aliases(head, content))
         _file(connection, [(head, content)])
         if not words_later:
-            index_words(connection, [(head.id, head.title, body)])
+            index_words(connection, [Page(head, body)])
     else:
         index_new(connection, [(head, content, body)], words_later=words_later)
 
@@ -127,7 +121,7 @@ def index_new(
     if words_later:
         index_words_later(connection, [head.id for head, _, _ in found])
     else:
-        index_words(connection, [(head.id, head.title, body) for head, _, body in found])
+        index_words(connection, [Page(head, body) for head, _, body in found])
 
 
 def _names_of(found: Iterable[PageText]) -> set[Name]:
@@ -383,32 +377,6 @@ def _sections(page: int, uses: Iterable[_Use]) -> Rows:
     return [{"page": page, "name": name, "section": section} for name, section in pairs]
 
 
-def _weighed(name: str, weight: str) -> ColumnElement[Any]:
-    words = func.to_tsvector(cast(literal_column("'english'"), REGCONFIG), value(name))
-    return func.setweight(words, literal_column(f"'{weight}'"))
-
-
-_WORDS = insert_or_else(page_search).values(
-    page=value("page"), words=_weighed("title", "A").op("||")(_weighed("body", "D"))
-)
-_WORDS = _WORDS.on_conflict_do_update(index_elements=["page"], set_={"words": _WORDS.excluded["words"]})
-_later = func.unnest(numbers("pages")).table_valued("page").render_derived("w")
-_LATER = insert_or_else(unsearched).from_select(["page"], select(_later.c.page)).on_conflict_do_nothing()
-
-
-def index_words(connection: Connection, pages: Sequence[tuple[int, str, str]]) -> None:
-    """Renews the search vectors of pages given as id, title and text."""
-    rows = [{"page": page, "title": title, "body": _searched(body)} for page, title, body in pages]
-    if rows:
-        connection.execute(_WORDS, rows)
-
-
-def index_words_later(connection: Connection, pages: Sequence[int]) -> None:
-    """Notes pages whose search vectors are to be renewed by ``catch_up``."""
-    if pages:
-        connection.execute(_LATER, {"pages": sorted(pages)})
-
-
 def _taken(queue: Table) -> CTE:
     """Some pages that wait, which wait no more. What somebody else has taken is passed over."""
     waiting = (
@@ -420,7 +388,7 @@ def _taken(queue: Table) -> CTE:
 _newest = (revision.c.page == pages.c.id) & (revision.c.number == pages.c.revision)
 _searchable, _fileable = _taken(unsearched), _taken(unfiled)
 TAKE_UNSEARCHED = (
-    select(pages.c.id, pages.c.title, revision.c.text)
+    select(pages.c.id, pages.c.volume, pages.c.key, pages.c.title, revision.c.text)
     .join(_searchable, _searchable.c.page == pages.c.id)
     .join(revision, _newest)
 )
@@ -434,8 +402,10 @@ TAKE_UNFILED = (
 def catch_up(connection: Connection, read: Callable[[str], PageText], most: int = 100) -> int:
     """Renews the search vectors of some pages that wait for it; how many those were. ``read`` says what stands in a
     text."""
-    rows = [(id_, title, text) for id_, title, text in connection.execute(TAKE_UNSEARCHED, {"most": most})]
-    index_words(connection, rows)
+    rows = connection.execute(TAKE_UNSEARCHED, {"most": most}).all()
+    index_words(
+        connection, [Page(PageHead(row.id, row.volume, row.key, row.title), row.text) for row in rows]
+    )
     return len(rows) + _file_the_old(connection, read, most)
 
 
@@ -454,8 +424,3 @@ def _file_the_old(connection: Connection, read: Callable[[str], PageText], most:
         [(PageHead(row.id, row.volume, row.key, row.title), read(row.text)) for row in rows],
     )
     return len(rows)
-
-
-def _searched(body: str) -> str:
-    # Slashes would make one file name of several words for PostgreSQL's parser.
-    return body.encode()[:SEARCHED_BYTES].decode(errors="ignore").replace("/", " ").replace("|", " ")

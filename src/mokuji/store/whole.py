@@ -30,7 +30,7 @@ ON_REQUEST = frozenset({"audit"})
 """Who did what with rights and keys, and from where: only if it is asked for."""
 DERIVED = frozenset(
     """alias field filing held name page_name page_refs page_search section_ref task scaled kept_report asked led orphan
-    stale unplaced unfiled unsearched volume_size""".split()
+    stale unplaced unfiled unsearched volume_size word""".split()
 )
 """What is made of the rest again."""
 SECRET = frozenset("session sign_in_try invitation invitation_role offer password_link program_key".split())

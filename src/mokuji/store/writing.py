@@ -27,26 +27,17 @@ from sqlalchemy.sql.dml import ReturningInsert
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import Conflict
-from mokuji.core.language.page import PageHead
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.changes import PageChange
 from mokuji.store.exchanged import Exchanged
 from mokuji.store.log.change_sets import Signature
-from mokuji.store.page_index import (
-    index_new,
-    index_page,
-    index_words,
-    index_words_later,
-)
+from mokuji.store.page_index import index_new, index_page
+from mokuji.store.page_words import index_words, index_words_later
 from mokuji.store.statements import fixed, numbers, texts, value
 from mokuji.store.tables import change_set as log
 from mokuji.store.tables import page as pages
 from mokuji.store.tables import revision
-
-WORDS_AT_ONCE = 50
-"""An act in which references on more pages follow leaves their search words for later: making them takes most
-of its time, and only the words of references differ."""
-
 
 _new = (
     func.unnest(texts("keys"), texts("titles"), texts("summaries"))
@@ -291,10 +282,9 @@ def apply_changes(
     _set_summaries(connection, whole)
     done = {change.head.id for change in whole}
     rest = [c for c in changes if c.head.id not in done]
-    if len(rest) > WORDS_AT_ONCE:
-        index_words_later(connection, [c.head.id for c in rest if c.head.key == names.key(c.title)])
-        rest = [c for c in rest if c.head.key != names.key(c.title)]
-    index_words(connection, [(c.head.id, c.title, c.after) for c in rest])
+    # Where references follow, only their words differ: who looks for these waits for no more than they take.
+    index_words_later(connection, [c.head.id for c in rest if c.head.key == names.key(c.title)])
+    index_words(connection, [Page(c.head_after, c.after) for c in rest if c.head.key != names.key(c.title)])
 
 
 _next = {

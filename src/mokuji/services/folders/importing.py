@@ -29,7 +29,7 @@ from mokuji.store.log.change_sets import Signature
 from mokuji.store.places import contents
 from mokuji.store.snapshot import load_volumes
 
-WORDS_AT_ONCE = 500
+WORDS_AT_ONCE = 100
 """The words of more pages are made searchable once they are there, by and by."""
 BATCH = 200
 """Pages that are written at once."""

@@ -1,4 +1,4 @@
-"""Finding: pages by words, by part of a name, by a near spelling."""
+"""Names to refer to, by a part of them or a near spelling; and what is known before anything is looked for."""
 
 from __future__ import annotations
 
@@ -10,58 +10,19 @@ from mokuji.core.base.phrases import counted
 from mokuji.core.model import policy
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
-from mokuji.services.app_context import AppContext, ReadContext, catch_up, refresh, visible
+from mokuji.services.app_context import AppContext, ReadContext, catch_up, find_head, refresh
 from mokuji.store.database import reading
 from mokuji.store.index import search
-from mokuji.store.index.search import Hit, Named
+from mokuji.store.index.search import Named
 from mokuji.store.index.unwritten import Wanted, wanted_like
 from mokuji.store.snapshot import StoredWiki
 
-PAGE = 20
-
-
-@dataclass(frozen=True, slots=True)
-class SearchResult:
-    """What was found: by name first, then by words; counts by volume; ``writable`` is where a
-    page of the words as name could be written (None if nowhere, or if it is there)."""
-
-    words: str
-    named: tuple[Named, ...]
-    hits: tuple[Hit, ...]
-    counts: dict[int, int]
-    volumes: dict[int, Volume]
-    scope: Volume | None
-    writable: Volume | None
-    more: bool
-
-
-def find(app: AppContext, actor: Actor, words: str, volume_key: str = "", page: int = 0) -> SearchResult:
-    """Pages by their words, in one volume or in all that the actor may read."""
-    words = " ".join(words.replace("\x00", "").split())[:300]
-    _know_the_newest(app)
-    with reading(app.engine) as connection:
-        volumes = visible(connection, actor)
-        by_id = {volume.id: volume for volume in volumes.values()}
-        scope = volumes.get(names.key(volume_key)) if volume_key else None
-        seen = [scope.id] if scope else list(by_id)
-        if not words:
-            return SearchResult("", (), (), {}, by_id, scope, None, False)
-        hits = search.find(connection, words, seen, most=PAGE + 1, skip=page * PAGE)
-        counts = search.count(connection, words, list(by_id))
-        key = names.key(words)
-        named = search.by_name(connection, key, seen, most=5) if page == 0 and key else []
-        writable = _writable(actor, scope, volumes, named, key)
-        return SearchResult(
-            words, tuple(named), tuple(hits[:PAGE]), counts, by_id, scope, writable, len(hits) > PAGE
-        )
-
-
-AT_ONCE = 20
+AT_ONCE = 50
 """Number of pages saved just now that are read before a search: more come from an act on many pages, which is not
 waited for."""
 
 
-def _know_the_newest(app: AppContext) -> None:
+def know_the_newest(app: AppContext) -> None:
     """What was saved is found at once."""
     with reading(app.engine) as connection:
         waiting = search.waiting(connection)
@@ -69,47 +30,16 @@ def _know_the_newest(app: AppContext) -> None:
         catch_up(app, AT_ONCE)
 
 
-def _writable(
-    actor: Actor, scope: Volume | None, volumes: dict[str, Volume], named: list[Named], key: str
-) -> Volume | None:
-    if not names.is_key(key):
+def writable_as(context: ReadContext, scope: Volume | None, key: str) -> Volume | None:
+    """Where a page of this key could be written: in a volume, or in the first that may be written; None if nowhere, or
+    if it is there."""
+    if not names.is_key(key) or not names.is_storable(key):
         return None
-    for volume in [scope] if scope else list(volumes.values()):
-        there = any(named_page.key == key and named_page.volume == volume.id for named_page in named)
-        if policy.may(actor, Permission.WRITE, volume.id, closed=volume.closed) and not there:
+    for volume in [scope] if scope else list(context.volumes.values()):
+        may = policy.may(context.actor, Permission.WRITE, volume.id, closed=volume.closed)
+        if may and find_head(context.connection, volume, key) is None:
             return volume
     return None
-
-
-def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, most: int = 8) -> SearchResult:
-    """What the go box shows: names first, then pages that hold the words."""
-    typed = " ".join(typed.replace("\x00", "").split())[:200]
-    _know_the_newest(app)
-    with reading(app.engine) as connection:
-        volumes = visible(connection, actor)
-        by_id = {volume.id: volume for volume in volumes.values()}
-        scope = volumes.get(names.key(volume_key)) if volume_key else None
-        seen = [scope.id] if scope else list(by_id)
-        key = names.key(typed)
-        if not key:
-            return SearchResult("", (), (), {}, by_id, scope, None, False)
-        named = search.by_name(connection, key, seen, most=most)
-        if scope is not None and all(named_page.near for named_page in named):
-            # What this volume has not another may have: one need not say so first.
-            everywhere = search.by_name(connection, key, list(by_id), most=most)
-            named = [*(named_page for named_page in everywhere if not named_page.near), *named][:most]
-        known = {named_page.page for named_page in named}
-        hits = [hit for hit in search.find(connection, typed, seen, most=4) if hit.page not in known][:3]
-        return SearchResult(
-            typed,
-            tuple(named),
-            tuple(hits),
-            {},
-            by_id,
-            scope,
-            _writable(actor, scope, volumes, named, key),
-            False,
-        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +66,7 @@ def names_for(app: AppContext, actor: Actor, typed: str, volume_key: str, *, mos
     """Names to refer to that match what is typed in a volume: its own first, also those that are not written but asked
     for, or planned in the contents; then those of others. Behind the name of a volume and “/” those of that one."""
     typed = " ".join(typed.replace("\x00", "").split())[:200]
-    _know_the_newest(app)
+    know_the_newest(app)
     refresh(app)
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)

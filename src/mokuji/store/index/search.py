@@ -1,20 +1,18 @@
-"""Finding pages: by words in their text, and by part of a name or a near spelling.
-
-Both are PostgreSQL's own: full-text search with ranking, and trigrams. Only
-volumes that the actor may read are looked at.
+"""Finding pages by part of a name or a near spelling, and those that say a name. Only volumes that the actor may
+read are looked at.
 """
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection
 from dataclasses import dataclass
-from datetime import datetime
 
-from sqlalchemy import Boolean, ColumnElement, Connection, String, case, func, literal_column, select, true
+from sqlalchemy import Boolean, Connection, String, case, cast, func, literal_column, select
+from sqlalchemy.dialects.postgresql import TSQUERY
 
-from mokuji.core.diff.diff import Piece
-from mokuji.core.language.excerpt import fragment
+from mokuji.core.finding.terms import fold
+from mokuji.store import page_words
+from mokuji.store.index.term_queries import name_query
 from mokuji.store.statements import among, fixed, texts, value
 from mokuji.store.tables import alias, page, page_search, revision, unsearched
 
@@ -22,103 +20,13 @@ LETTERS_FROM, LETTERS_TO = 2, 8
 """Number of letters in order by which a name is looked for."""
 NEAR_FROM = 4
 """Fewer letters are near to almost every name."""
-RANKED = 2000
-"""Maximum number of hits that are ranked; the cost of ranking grows with them. It stands in the statements: a plan for
-any values would take a limit that it does not know for a tenth of all hits."""
-START, STOP, BREAK = "\x02", "\x03", "\x04"
-"""Marks around found words, and between sentences; no stored text holds them by accident of typing."""
-
-
-@dataclass(frozen=True, slots=True)
-class Hit:
-    """A page found by its words, with sentences in which the found words are marked as changed pieces."""
-
-    page: int
-    volume: int
-    key: str
-    title: str
-    changed: datetime
-    pieces: tuple[Piece, ...]
-
-
-_english: ColumnElement[str] = literal_column("'english'", String())
 _volumes = among(page.c.volume, "volumes")
 _of_page = page_search.c.page == page.c.id
 _newest = (revision.c.page == page.c.id, revision.c.number == page.c.revision)
-_typed = func.websearch_to_tsquery(_english, value("words"))
+_holds = page_search.c.words.bool_op("@@")(cast(value("words"), TSQUERY))
 
 
-def _holds(query: ColumnElement[object]) -> ColumnElement[bool]:
-    return page_search.c.words.bool_op("@@")(query)
-
-
-# The query is read once, hits are ranked up to a number, and sentences are cut out of those that are shown.
-_query = select(_typed.label("query")).cte("q")
-_hits = (
-    select(
-        page.c.id,
-        page.c.volume,
-        page.c.key,
-        page.c.title,
-        page.c.changed,
-        page.c.revision,
-        page_search.c.words,
-    )
-    .join(page_search, _of_page)
-    .join(_query, true())
-    .where(_holds(_query.c.query), _volumes)
-    .limit(fixed(RANKED))
-    .cte("hits")
-)
-_rank = func.ts_rank(_hits.c.words, _query.c.query, fixed(1)).label("rank")
-_best = (
-    select(_hits, _rank)
-    .join(_query, true())
-    .order_by(_rank.desc(), _hits.c.volume, _hits.c.key)
-    .limit(value("most"))
-    .offset(value("skip"))
-    .cte("best")
-)
-HEAD_AND_CODE = (r"\A---\r?\n.*?\n---\r?\n", r"```dot.*?```|[$][$].*?[$][$]")
-"""What no sentence is cut out of: fields at the head of a text, drawings, formulas."""
-LONGEST_READ = 200_000
-"""Number of characters of a text that sentences are looked for in."""
-_prose = func.regexp_replace(
-    func.regexp_replace(func.left(revision.c.text, fixed(LONGEST_READ)), HEAD_AND_CODE[0], ""),
-    HEAD_AND_CODE[1],
-    "",
-    "g",
-)
-_MARKS = (
-    f"StartSel={START}, StopSel={STOP}, MaxFragments=2, MinWords=8, MaxWords=26, FragmentDelimiter={BREAK}"
-)
-FIND = (
-    select(
-        _best.c.id,
-        _best.c.volume,
-        _best.c.key,
-        _best.c.title,
-        _best.c.changed,
-        func.ts_headline(_english, _prose, _query.c.query, _MARKS, type_=String()),
-    )
-    .join(revision, (revision.c.page == _best.c.id) & (revision.c.number == _best.c.revision))
-    .join(_query, true())
-    .order_by(_best.c.rank.desc(), _best.c.volume, _best.c.key)
-)
-_counted = (
-    select(page.c.volume)
-    .join(page_search, _of_page)
-    .where(_holds(_typed), _volumes)
-    .limit(fixed(RANKED))
-    .subquery()
-)
-COUNT = select(_counted.c.volume, func.count()).group_by(_counted.c.volume)
-SAYING = (
-    select(page.c.id)
-    .join(page_search, _of_page)
-    .where(_holds(func.plainto_tsquery(_english, value("words"))), _volumes)
-    .limit(value("most"))
-)
+SAYING = select(page.c.id).join(page_search, _of_page).where(_holds, _volumes).limit(value("most"))
 _BEGINNING = 50_000
 """Number of characters of a text that words are completed from."""
 TEXTS_WITH = (
@@ -126,7 +34,7 @@ TEXTS_WITH = (
     .where(
         _of_page,
         *_newest,
-        _holds(func.to_tsquery(_english, value("begun"))),
+        _holds,
         page.c.volume == value("volume"),
     )
     .limit(value("most"))
@@ -164,7 +72,7 @@ IN_NAMES = select(_word).where(
 
 def texts_with(connection: Connection, volume: int, begun: str, most: int) -> list[str]:
     """The texts of some pages of a volume that hold a word which begins so; ``begun`` are letters only."""
-    values = {"begun": f"{begun}:*", "volume": volume, "most": most}
+    values = {"words": f"'{fold(begun)}':*", "volume": volume, "most": most}
     return list(connection.execute(TEXTS_WITH, values).scalars())
 
 
@@ -181,31 +89,10 @@ def waiting(connection: Connection) -> bool:
 def saying(connection: Connection, words: str, volumes: Collection[int], most: int = 500) -> list[int]:
     """The pages of some volumes that hold all of these words, in any form and order; and those whose words are
     not the newest yet, which may."""
-    # Slashes would make one file name of several words for PostgreSQL's parser.
-    values = {"words": re.sub(r"[/|]", " ", words), "volumes": volumes, "most": most}
-    found = list(connection.execute(SAYING, values).scalars())
+    asked = name_query(connection, page_words.languages(connection, volumes), words)
+    values = {"words": asked, "volumes": volumes, "most": most}
+    found = list(connection.execute(SAYING, values).scalars()) if asked else []
     return [*dict.fromkeys([*found, *connection.execute(WAITING, values).scalars()])]
-
-
-def find(
-    connection: Connection, words: str, volumes: Collection[int], *, most: int = 20, skip: int = 0
-) -> list[Hit]:
-    """The pages whose text or title holds the words, best first. Quotes, ``or`` and ``-`` work."""
-    values = {"words": words, "volumes": volumes, "most": most, "skip": skip}
-    rows = connection.execute(FIND, values)
-    return [Hit(id_, home, key, title, at, _pieces(said)) for id_, home, key, title, at, said in rows]
-
-
-def _pieces(sentences: str) -> tuple[Piece, ...]:
-    shown = " … ".join(fragment(each) for each in sentences.split(BREAK))
-    parts = re.split(f"[{START}{STOP}]", shown)
-    return tuple(Piece(words, bool(nth % 2)) for nth, words in enumerate(parts) if words)
-
-
-def count(connection: Connection, words: str, volumes: Collection[int]) -> dict[int, int]:
-    """How many pages hold the words, by volume (up to ``RANKED`` in all)."""
-    values = {"words": words, "volumes": volumes}
-    return dict(connection.execute(COUNT, values).all())
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,6 +27,7 @@ from mokuji.store.tables.index import section_ref as section_ref
 from mokuji.store.tables.index import task as task
 from mokuji.store.tables.index import unfiled as unfiled
 from mokuji.store.tables.index import unsearched as unsearched
+from mokuji.store.tables.index import word as word
 from mokuji.store.tables.log import audit as audit
 from mokuji.store.tables.log import change_set as change_set
 from mokuji.store.tables.log import change_set_person as change_set_person

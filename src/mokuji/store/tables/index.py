@@ -41,6 +41,7 @@ alias = Table(
     metadata,
     AliasColumns,
     Index("alias_page", "page"),
+    Index("alias_key_alone", text("lower(key)")),
     Index("alias_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
 )
 
@@ -79,6 +80,7 @@ page_name = Table(
     metadata,
     PageNameColumns,
     Index("page_name_by_name", "name", "kind", "page"),
+    Index("page_name_inserts", "name", postgresql_where=text("kind = 1")),
 )
 
 
@@ -185,6 +187,11 @@ field = Table(
 class PageSearchColumns(TypedColumns):
     page: Named[int] = Column(BigInteger, ForeignKey("page.id", ondelete="CASCADE"), primary_key=True)
     words: Named[Any] = Column(TSVECTOR)
+    names: Named[Any] = Column(TSVECTOR, server_default="")
+    named: Named[Sequence[str]] = Column(
+        ARRAY(Text), server_default="{}"
+    )  # folded: its title, then other names
+    told: Named[str] = Column(Text, server_default="")  # core.finding.told
 
 
 page_search = Table(
@@ -192,6 +199,23 @@ page_search = Table(
     metadata,
     PageSearchColumns,
     Index("page_search_words", "words", postgresql_using="gin"),
+    Index("page_search_names", "names", postgresql_using="gin"),
+    Index("page_search_named", "named", postgresql_using="gin"),
+)
+
+
+# The words that pages of a volume hold, or held: looked through for those that hold a part, or are spelt nearly so.
+class WordColumns(TypedColumns):
+    word: Named[str] = Column(Text(collation="C"), primary_key=True)
+    volume: Named[int] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"), primary_key=True)
+
+
+word = Table(
+    "word",
+    metadata,
+    WordColumns,
+    # Of an expression that changes nothing: one of the column itself would be taken for equal words too, slowly.
+    Index("word_trigrams", text("lower(word) gin_trgm_ops"), postgresql_using="gin"),
 )
 
 

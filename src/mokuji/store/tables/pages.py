@@ -44,6 +44,8 @@ page = Table(
     PageColumns,
     # Looked at when a statement ends, so that two pages can exchange their names.
     UniqueConstraint("volume", "key", name="page_volume_key", deferrable=True, initially="IMMEDIATE"),
+    # Of expressions that change nothing: trigrams of the column itself would be looked through for equal keys, slowly.
+    Index("page_key_alone", text("lower(key)")),
     Index("page_key_trigrams", "key", postgresql_using="gin", postgresql_ops={"key": "gin_trgm_ops"}),
     postgresql_with={"fillfactor": "80"},
 )
@@ -66,6 +68,13 @@ revision = Table(
     metadata,
     RevisionColumns,
     Index("revision_change_set", "change_set"),
+    Index(
+        "revision_note",
+        "note",
+        postgresql_using="gin",
+        postgresql_ops={"note": "gin_trgm_ops"},
+        postgresql_where=text("note <> ''"),
+    ),
 )
 
 

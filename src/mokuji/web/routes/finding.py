@@ -9,9 +9,9 @@ from fastapi.responses import JSONResponse, Response
 from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading import finding
+from mokuji.services.reading import searching
 from mokuji.upkeep.reports.registry import REPORTS
-from mokuji.web import addresses
+from mokuji.web import addresses, filters
 from mokuji.web.pages import Who
 
 router = routing.router()
@@ -44,14 +44,15 @@ def _places(typed: str, volume: Volume | None) -> Iterator[dict[str, object]]:
 @router.get("/-/find")
 def find(who: Who, words: str = "", volume: str = "", page: int = 0) -> Response:
     """Pages by name and by words."""
-    result = finding.find(who.app, who.actor, words, volume, max(0, min(page, 50)))
-    return who.page("find.html", found=result, page=page, lit="find")
+    page = max(0, min(page, 50))
+    answer = searching.find(who.app, who.actor, words, volume, page)
+    return who.page("find.html", answer=answer, page=page, lit="find", filters=filters)
 
 
 @router.get("/-/go")
 def go_box(who: Who, typed: str = "", volume: str = "") -> Response:
     """The rows of the go box, as JSON."""
-    result = finding.go_box(who.app, who.actor, typed, volume)
+    result = searching.go_box(who.app, who.actor, typed, volume)
     rows = [
         {
             "title": named_page.title,
@@ -67,13 +68,13 @@ def go_box(who: Who, typed: str = "", volume: str = "") -> Response:
     ]
     rows += [
         {
-            "title": hit.title,
-            "place": result.volumes[hit.volume].title,
-            "hint": "".join(piece.words for piece in hit.pieces),
-            "href": addresses.page(result.volumes[hit.volume].key, hit.key),
+            "title": each.hit.head.title,
+            "place": each.volume.title,
+            "hint": " ".join(piece.words for quoted in each.quoted for piece in quoted.pieces),
+            "href": addresses.page(each.volume.key, each.hit.head.key),
             "kind": "text",
         }
-        for hit in result.hits
+        for each in result.found
     ]
     if result.writable is not None:
         rows.append(

@@ -1,0 +1,244 @@
+"""The sentences that answer a question: which lines of a page are quoted, and what of them is lit up.
+
+Lines are looked through for the beginnings of words first, which is quick; only the few that hold most of them are
+read word by word.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from mokuji.core.diff.diff import Piece
+from mokuji.core.finding.question import Words
+from mokuji.core.finding.terms import Run, Term, fold_text, is_number, runs
+from mokuji.core.finding.told import ADDRESS, CODE, CODE_LINE, FIELD, HEADING, TEXT, Line
+from mokuji.core.finding.vector import forms
+
+MOST_LINES = 6
+"""Number of lines of a page that are read word by word."""
+SHOWN = 2
+"""Number of lines of a page that are quoted."""
+BEFORE, LONGEST = 90, 240
+"""Number of code points that are quoted before the first word that is lit, and in all."""
+_NEEDLE = 4
+_BESIDE = 3
+"""Number of words beside a place by which it is found again."""
+_SORTS = {HEADING: 1, CODE_LINE: 2, FIELD: 3, ADDRESS: 3}
+_IN_PLACE = {"heading": {HEADING}, "code": {CODE_LINE, FIELD, ADDRESS}}
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A word or phrase that is looked for: what each of its terms may be, and what it is as one word; ``begun`` if the
+    last one may go on."""
+
+    terms: tuple[frozenset[str], ...]
+    whole: frozenset[str] = frozenset()
+    begun: bool = False
+    exact: bool = False
+
+    @property
+    def needles(self) -> frozenset[str]:
+        """One of these stands in every line that holds it."""
+        first = self.terms[0] if self.terms else frozenset()
+        return frozenset(form[:_NEEDLE] for form in {*first, *self.whole})
+
+
+@dataclass(frozen=True, slots=True)
+class Quoted:
+    """A line that is quoted: the anchor of the section where it stands, its words with those that were found as changed
+    pieces, and some words of it by which it is found on the page as it is shown."""
+
+    sort: str
+    anchor: str
+    pieces: tuple[Piece, ...]
+    near: str
+
+
+@dataclass(frozen=True)
+class Candidates:
+    """The lines of a page that may answer, read word by word."""
+
+    lines: Sequence[tuple[Line, tuple[Run, ...]]]
+    words: frozenset[str] = field(default_factory=frozenset)
+    """Those of which stems are needed."""
+
+
+def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
+    """The lines that hold most of what is wanted, as far as their letters say."""
+    needles = [each.needles for each in wanted]
+    found: list[tuple[int, int, int, Line]] = []
+    for nth, line in enumerate(lines):
+        letters = fold_text(line.words)
+        hits = sum(any(needle in letters for needle in each) for each in needles)
+        if hits:
+            found.append((-hits, _SORTS.get(line.sort, 0), nth, line))
+    found.sort(key=lambda each: each[:3])
+    read = [(line, tuple(runs(line.words))) for *_, line in found[:MOST_LINES]]
+    beginnings = frozenset(form[:_NEEDLE] for each in wanted for term in each.terms for form in term)
+    words = {
+        word
+        for _, each in read
+        for run in each
+        for term in run.terms
+        if term.word and any(form.startswith(tuple(beginnings)) for form in term.forms)
+        for word in (term.word, term.plain)
+    }
+    return Candidates(read, frozenset(words))
+
+
+def quote(found: Candidates, wanted: Sequence[Wanted], stems: Mapping[str, str]) -> tuple[Quoted, ...]:
+    """The lines that are quoted: the one that holds most, then one that holds what that lacks, or the next best."""
+    lit: list[tuple[frozenset[int], Line, list[tuple[int, int]]]] = []
+    for line, read in found.lines:
+        held, places = _found_in(read, wanted, stems)
+        if held:
+            lit.append((held, line, places))
+    chosen: list[tuple[frozenset[int], Line, list[tuple[int, int]]]] = []
+    seen: frozenset[int] = frozenset()
+    while lit and len(chosen) < SHOWN:
+        best = max(lit, key=lambda each: (len(each[0] - seen), len(each[0]), -_SORTS.get(each[1].sort, 0)))
+        if chosen and not best[0] - seen and best[1].sort != chosen[0][1].sort:
+            break
+        lit.remove(best)
+        chosen.append(best)
+        seen |= best[0]
+    return tuple(_quoted(line, places) for _, line, places in chosen)
+
+
+def _found_in(
+    read: Sequence[Run], wanted: Sequence[Wanted], stems: Mapping[str, str]
+) -> tuple[frozenset[int], list[tuple[int, int]]]:
+    """Which of what is wanted a line holds, and where."""
+    terms = [(term, run, nth) for run in read for nth, term in enumerate(_without_last(run))]
+    said = [frozenset(forms(term, stems)) for term, *_ in terms]
+    held: set[int] = set()
+    places: list[tuple[int, int]] = []
+    for nth, each in enumerate(wanted):
+        for at in range(len(terms)):
+            end = _ends(each, said, at)
+            if end:
+                held.add(nth)
+                places.append((_place(terms[at])[0], _place(terms[end - 1])[1]))
+        for run in read:
+            if run.whole and (run.whole in each.whole or _begins(each, run.whole)):
+                held.add(nth)
+                places.append((run.start, run.end))
+    return frozenset(held), _merged(places)
+
+
+def _place(found: tuple[Term, Run, int]) -> tuple[int, int]:
+    """Where a term stands: of a run of several as far as its letters are as many as they are typed, else all of it."""
+    _, run, nth = found
+    terms = _without_last(run)
+    if run.spaceless:
+        return run.start + nth, min(run.start + nth + 2, run.end)
+    letters = sum(len(term.plain) for term in terms)
+    signs = run.end - run.start - letters
+    if len(terms) == 1 or not 0 <= signs < len(terms):
+        return run.start, run.end
+    # Either a sign stands between any two of them, or between none.
+    step = 1 if signs == len(terms) - 1 else 0
+    if signs != step * (len(terms) - 1):
+        return run.start, run.end
+    start = run.start + sum(len(term.plain) + step for term in terms[:nth])
+    return start, start + len(terms[nth].plain)
+
+
+def _without_last(run: Run) -> Sequence[Term]:
+    return run.terms[:-1] if run.spaceless and len(run.terms) > 1 else run.terms
+
+
+def _begins(wanted: Wanted, whole: str) -> bool:
+    return wanted.begun and any(whole.startswith(form) for form in wanted.whole)
+
+
+def _ends(wanted: Wanted, said: Sequence[frozenset[str]], at: int) -> int:
+    """Where the terms that are wanted end if they begin here; 0 if they do not."""
+    last = len(wanted.terms) - 1
+    if at + last >= len(said):
+        return 0
+    for nth, term in enumerate(wanted.terms):
+        here = said[at + nth]
+        if not here & term and not (
+            nth == last
+            and (
+                (wanted.begun and any(form.startswith(tuple(term)) for form in here))
+                or any(is_number(form) and any(said.startswith(f"{form}.") for said in here) for form in term)
+            )
+        ):
+            return 0
+    return at + last + 1
+
+
+def _merged(places: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    found: list[tuple[int, int]] = []
+    for start, end in sorted(places):
+        if found and start <= found[-1][1]:
+            found[-1] = found[-1][0], max(end, found[-1][1])
+        else:
+            found.append((start, end))
+    return found
+
+
+def _quoted(line: Line, places: Sequence[tuple[int, int]]) -> Quoted:
+    words = line.words
+    first = places[0][0]
+    low = _word_start(words, first - BEFORE) if first > BEFORE else 0
+    high = _word_end(words, low + LONGEST) if low + LONGEST < len(words) else len(words)
+    pieces: list[Piece] = [Piece("… ", False)] if low else []
+    at = low
+    for start, end in places:
+        if end > high:
+            break
+        pieces += _piece(words[at:start], changed=False)
+        pieces += _piece(words[start:end], changed=True)
+        at = end
+    pieces += _piece(words[at:high], changed=False)
+    if high < len(words):
+        pieces.append(Piece(" …", False))
+    return Quoted(line.sort, line.anchor, tuple(pieces), _near(words, places[0]))
+
+
+def _piece(words: str, *, changed: bool) -> list[Piece]:
+    shown = words.replace(CODE, "").replace(TEXT, "")
+    return [Piece(shown, changed)] if shown else []
+
+
+def _word_start(words: str, at: int) -> int:
+    space = words.find(" ", at)
+    return space + 1 if 0 <= space < at + 30 else at
+
+
+def _word_end(words: str, at: int) -> int:
+    space = words.rfind(" ", at - 30, at)
+    return space if space > 0 else at
+
+
+def _near(words: str, place: tuple[int, int]) -> str:
+    """Some words around a place that stand together as typed: nothing in them is shown otherwise than it is kept."""
+    breaks = (CODE, TEXT, " · ")
+    low = max((at + len(sign) for sign in breaks if (at := words.rfind(sign, 0, place[0])) >= 0), default=0)
+    high = min((at for sign in breaks if (at := words.find(sign, place[1])) >= 0), default=len(words))
+    before = words[low : place[0]].rsplit(" ", _BESIDE + 1)
+    after = words[place[1] : high].split(" ", _BESIDE + 1)
+    return "".join(
+        (
+            " ".join(before[-_BESIDE - 1 :] if len(before) > _BESIDE + 1 else before),
+            words[place[0] : place[1]],
+            " ".join(after[: _BESIDE + 1]),
+        )
+    ).strip()
+
+
+def wanted_of(words: Words, forms_of: Mapping[Term, Iterable[str]], whole: Iterable[str] = ()) -> Wanted:
+    """What a word or phrase of a question is looked for as, by what each of its terms may be."""
+    terms = [term for run in words.runs for term in _without_last(run)]
+    single = words.runs[-1].spaceless and len(words.runs[-1].terms) == 1
+    return Wanted(
+        tuple(frozenset(forms_of[term]) for term in terms),
+        frozenset(whole),
+        words.begun or single,
+        words.exact,
+    )
