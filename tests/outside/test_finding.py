@@ -1,72 +1,107 @@
-"""How well pages are found, asked for with known answers."""
+"""How well pages are found: a real dictionary, asked by each of its words as it is spelt and as it is misspelt.
+
+The answers are known: the article of a word is the page that is called so. Other names are those that the articles
+give themselves, in brackets behind “alt.”, “also” or “syn.”.
+"""
 
 from __future__ import annotations
 
 import random
+import re
+import string
+from collections.abc import Iterator
 
-from mokuji.core.model.policy import Role
+from sqlalchemy import text
+
+from mokuji.core.base import names
+from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import searching
-from mokuji.store import writing as stored
-from mokuji.store.database import writing
-from mokuji.store.log.change_sets import Signature
-from mokuji.store.writing import NewPage, create_pages
+from tests.copies import made_once
 from tests.outside.jargon import jargon_wiki
-from tests.services import making
+from tests.services.making import many_pages, person, volume
+
+SEED = 20_261_201
+ASKED = 150
+"""Number of words that are drawn and asked for, so that it takes seconds."""
+_OTHER_NAME = re.compile(
+    r"\((?:also|alt\.|var\.|syn\.)[:,]? (?:called |spelled |known as )?[‘“]?([A-Za-z][\w -]{2,30}?)(?= ?[’”,;)/])"
+)
 
 
-def test_probe(app: AppContext) -> None:
-    import time
-    making.volume(app, "Jargon")
-    reader = making.person(app, "reader", jargon=Role.READER)
-    pages = list(jargon_wiki().pages_by_id.values())
-    from mokuji.acts import doing
-    from sqlalchemy import text
-    a = time.perf_counter()
-    with writing(app.engine) as c:
-        c.execute(text("insert into change_set (act, volume, at) select 'create', id, now() from volume"))
-        cs, vol = c.execute(text("select id, volume from change_set")).one()
-        [p.content for p in pages]
-        b = time.perf_counter()
-        create_pages(c, vol, [NewPage(p.head.title, p.text, p.content) for p in pages], cs, Signature(None, app.clock(), ""), words_later=True)
-    d = time.perf_counter()
-    n = 0
-    while catch_up(app, 500): pass
-    e = time.perf_counter()
-    print("read", b-a, "create", d-b, "words", e-d, len(pages))
-    with app.engine.begin() as c:
-        print(c.execute(text("select pg_total_relation_size('page_search')/1e6, pg_total_relation_size('word')/1e6, (select count(*) from word), pg_total_relation_size('revision')/1e6")).all())
-        c.execute(text("analyze"))
-    r = random.Random(7)
-    def slip(w):
-        i = r.randrange(len(w)); k = r.randrange(4); l = r.choice("abcdefghijklmnopqrstuvwxyz")
-        return [w[:i]+w[i+1:], w[:i]+l+w[i:], w[:i]+l+w[i+1:], w[:i]+w[i+1:i+2]+w[i]+w[i+2:]][k]
-    for what, make in (("as is", lambda t: t), ("slip", slip)):
-        first = three = n = 0
-        miss = []
-        a = time.perf_counter()
-        sample = r.sample(pages, 100)
-        for p in sample:
-            q = make(p.head.title)
-            if q == p.head.title and what == "slip": continue
-            n += 1
-            found = [f.hit.head.id for f in searching.find(app, reader, q).found]
-            first += found[:1] == [p.head.id]; three += p.head.id in found[:3]
-            if p.head.id not in found[:1]: miss.append((p.head.title, q, found.index(p.head.id) if p.head.id in found else -1))
-        print(what, n, first/n, three/n, (time.perf_counter()-a)/n, miss[:60])
-    with app.engine.begin() as c:
-        for q in ("select listed from unnest(array['abc','def','hacker']) listed where exists (select 1 from word where word.word = listed collate \"C\" and volume = any(array[1]))",):
-            print("\n".join(c.execute(text("explain analyze " + q)).scalars()))
-    import logging
-    from sqlalchemy import event
-    import cProfile, pstats
-    times = {}
-    @event.listens_for(app.engine, "before_cursor_execute")
-    def b4(conn, cur, st, params, ctx, many): ctx._t = time.perf_counter()
-    @event.listens_for(app.engine, "after_cursor_execute")
-    def aft(conn, cur, st, params, ctx, many):
-        t = times.setdefault(st[:150], [0, 0]); t[0] += 1; t[1] += time.perf_counter() - ctx._t
-    pr = cProfile.Profile(); pr.enable()
-    for p in sample[:10]: searching.find(app, reader, slip(p.head.title))
-    pr.disable(); pstats.Stats(pr).sort_stats("cumtime").print_stats(25)
-    for k, v in sorted(times.items(), key=lambda x: -x[1][1])[:8]: print(v, k)
+def _articles() -> tuple[dict[str, str], dict[str, str]]:
+    """Texts by title, and the titles by other names that are nobody's title."""
+    texts = {page.head.title: page.text for page in jargon_wiki().pages_by_id.values()}
+    taken = {names.key(title) for title in texts}
+    others: dict[str, str] = {}
+    for title, said in list(texts.items()):
+        found = [each for each in _OTHER_NAME.findall(said[:600]) if names.key(each) not in taken]
+        for each in found[:1]:
+            taken.add(names.key(each))
+            others[each] = title
+            texts[title] = f"---\naliases: [{each}]\n---\n{said}"
+    return texts, others
+
+
+def _fill(app: AppContext) -> tuple[Actor, dict[str, str], dict[str, str]]:
+    texts, others = _articles()
+    many_pages(app, volume(app, "Jargon"), texts)
+    while catch_up(app, 500):
+        pass
+    with app.engine.begin() as connection:
+        connection.execute(text("ANALYZE"))
+    return person(app, "reader", jargon=Role.READER), texts, others
+
+
+app, made = made_once(_fill)
+Made = tuple[Actor, dict[str, str], dict[str, str]]
+
+
+def _slip(word: str, draw: random.Random) -> str:
+    """A word with a letter left out, put in, exchanged for another or with its neighbour: each as likely."""
+    at, letter = draw.randrange(len(word)), draw.choice(string.ascii_lowercase)
+    return draw.choice(
+        [
+            word[:at] + word[at + 1 :],
+            word[:at] + letter + word[at:],
+            word[:at] + letter + word[at + 1 :],
+            word[:at] + word[at + 1 : at + 2] + word[at] + word[at + 2 :],
+        ]
+    )
+
+
+def _places(app: AppContext, reader: Actor, asked: Iterator[tuple[str, str]]) -> list[int]:
+    """At which place of the answer to each question the page stands that it means; -1 if it is not there."""
+    places: list[int] = []
+    for typed, title in asked:
+        found = [each.hit.head.title for each in searching.find(app, reader, typed).found]
+        places.append(found.index(title) if title in found else -1)
+    return places
+
+
+def _share(places: list[int], first: int) -> float:
+    return sum(0 <= place < first for place in places) / len(places)
+
+
+def test_each_word_of_a_dictionary_leads_to_its_article_first(app: AppContext, made: Made) -> None:
+    reader, texts, others = made
+    draw = random.Random(SEED)
+    asked = [(title, title) for title in draw.sample(sorted(texts), ASKED)] + list(others.items())
+    assert len(others) > 40
+    places = _places(app, reader, iter(asked))
+    assert _share(places, 1) >= 0.95
+    assert _share(places, 3) >= 0.99
+
+
+def test_a_word_with_a_slip_leads_to_the_article_that_was_meant(app: AppContext, made: Made) -> None:
+    """Of words of five letters or more: a slip in a shorter one is most often another word of the dictionary."""
+    reader, texts, others = made
+    draw = random.Random(SEED)
+    taken = {names.key(title) for title in [*texts, *others]}
+    long = [(title, title) for title in sorted(texts) if len(title) > 4] + sorted(others.items())
+    slips = [(_slip(typed, draw), title) for typed, title in draw.sample(long, ASKED)]
+    asked = [(typed, title) for typed, title in slips if names.key(typed) not in taken]
+    places = _places(app, reader, iter(asked))
+    missed = [(each, place) for each, place in zip(asked, places, strict=True) if place]
+    assert _share(places, 1) >= 0.95, missed
+    assert _share(places, 3) >= 0.99, missed

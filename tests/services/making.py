@@ -7,16 +7,21 @@ from collections.abc import Callable, Mapping
 from sqlalchemy import event
 
 from mokuji.core.base import names
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import Actor, Role
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext
 from mokuji.services.looking_back import changes
 from mokuji.services.looking_back.history import LoggedAct
+from mokuji.services.reading import searching
 from mokuji.services.writing import writing
 from mokuji.store import people, volumes
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.log import change_sets
+from mokuji.store.log.change_sets import Signature
 from mokuji.store.snapshot import StoredWiki, load_volumes
+from mokuji.store.writing import NewPage, create_pages
 
 
 def volume(app: AppContext, title: str, *, closed: bool = False) -> int:
@@ -49,10 +54,24 @@ def pages(app: AppContext, actor: Actor, volume_key: str, texts: Mapping[str, st
         writing.save(app, actor, writing.Save(volume_key, title, text, revision=0))
 
 
+def many_pages(app: AppContext, volume_id: int, texts: Mapping[str, str]) -> None:
+    """New pages of a volume, brought in at once."""
+    with writing_transaction(app.engine) as connection:
+        by = Signature(None, app.clock(), "")
+        change_set = change_sets.open_change_set(connection, "import", volume_id, None, by)
+        new = [NewPage(title, text, read_text(text)) for title, text in texts.items()]
+        create_pages(connection, volume_id, new, change_set, by)
+
+
 def acts(app: AppContext, actor: Actor, volume_key: str = "") -> tuple[list[LoggedAct], Mapping[int, Volume]]:
     """The newest acts that somebody may know of, with the volumes."""
     view = changes.changes(app, actor, changes.Asked(volume=volume_key), folded=False)
     return [row.act for row in view.rows], view.volumes
+
+
+def titles_found(app: AppContext, actor: Actor, typed: str, volume_key: str = "") -> list[str]:
+    """The titles of the pages that answer a question, best first."""
+    return [each.hit.head.title for each in searching.find(app, actor, typed, volume_key).found]
 
 
 def texts(app: AppContext) -> dict[str, str]:

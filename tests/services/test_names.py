@@ -8,7 +8,7 @@ from mokuji.acts import doing, requests
 from mokuji.acts.view import Applied
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
-from mokuji.services.reading import finding, reading
+from mokuji.services.reading import finding, reading, searching
 from tests.services.making import pages, person, volume
 
 
@@ -78,9 +78,9 @@ def test_nothing_of_a_closed_volume_is_offered(app: AppContext, writer: Actor) -
 def test_the_go_box_shows_pages_of_other_volumes_when_this_one_has_none(
     app: AppContext, writer: Actor
 ) -> None:
-    result = finding.go_box(app, writer, "anodes", "guide")
+    result = searching.go_box(app, writer, "anodes", "guide")
     assert next(named_page.title for named_page in result.named) == "Change the anodes"
-    result = finding.go_box(app, writer, "Loop C", "guide")
+    result = searching.go_box(app, writer, "Loop C", "guide")
     assert next((named_page.title, named_page.near) for named_page in result.named) == ("Loop C", False)
     assert result.writable is not None
     assert result.writable.title == "Guide"

@@ -16,14 +16,14 @@ from mokuji.core.model.policy import NOBODY, Actor, Permission, Role, may
 from mokuji.core.refactor.plans.inline import InlinedEverywhere
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.looking_back import history, trash
-from mokuji.services.reading import finding, reading
+from mokuji.services.reading import finding, reading, searching
 from mokuji.services.writing import writing
 from mokuji.store.database import reading as database_reading
 from mokuji.store.snapshot import StoredWiki, load_volumes
 from mokuji.upkeep import upkeep
 from tests.copies import made_once
 from tests.services import making
-from tests.services.making import pages, person, texts, volume
+from tests.services.making import pages, person, texts, titles_found, volume
 
 
 def _filled(app: AppContext) -> Actor:
@@ -73,8 +73,8 @@ SEEN: list[Callable[[AppContext, Actor], object]] = [
     lambda app, actor: reading.open_page(app, actor, "guide", "chlorine-seal"),
     lambda app, actor: reading.all_backlinks(app, actor, "guide", "pump"),
     lambda app, actor: reading.card(app, actor, "guide", "gasket"),
-    lambda app, actor: finding.find(app, actor, "trial seal pump"),
-    lambda app, actor: finding.go_box(app, actor, "pump"),
+    lambda app, actor: searching.find(app, actor, "trial seal pump"),
+    lambda app, actor: searching.go_box(app, actor, "pump"),
     lambda app, actor: finding.names_for(app, actor, "pump", "guide"),
     making.acts,
     lambda app, actor: history.one_act(app, actor, 1),
@@ -161,14 +161,14 @@ def test_leading_a_name_out_of_a_closed_volume_or_out_of_none_is_planned_alike(
 
 
 def test_search_finds_nothing_in_a_closed_volume(app: AppContext, keeper: Actor, outsider: Actor) -> None:
-    assert len(finding.find(app, keeper, "chlorine").hits) == 3
+    assert len(titles_found(app, keeper, "chlorine")) == 3
     for actor in (outsider, NOBODY):
-        result = finding.find(app, actor, "chlorine")
-        assert [hit.title for hit in result.hits] == ["Pump"], (
+        result = searching.find(app, actor, "chlorine")
+        assert [each.hit.head.title for each in result.found] == ["Pump"], (
             "only the open page, which itself says the word"
         )
-        assert result.counts.keys() <= result.volumes.keys()
-        assert finding.find(app, actor, "chlorine", "notes").scope is None
+        assert result.counts.volumes.keys() <= result.volumes.keys()
+        assert searching.find(app, actor, "chlorine", "notes").scope is None
 
 
 def test_a_move_into_a_closed_volume_is_refused_like_one_into_none(app: AppContext, outsider: Actor) -> None:

@@ -23,7 +23,7 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import brought
 from mokuji.services.looking_back import history
-from mokuji.services.reading import finding, reading
+from mokuji.services.reading import reading, searching
 from mokuji.services.writing import drafts, files, writing
 from mokuji.store import page_index
 from mokuji.store.database import reading as reading_transaction
@@ -156,7 +156,7 @@ def test_it_is_told_in_the_log_without_the_words_and_cannot_be_undone(app: AppCo
     assert view.act.act == "secret" and "1 page (1 revision)" in view.act.note and not view.may_undo
     assert doing.plan(app, owner, requests.Undo(number)).refusal is not None
     assert texts(app)["Pump"] == f"Log in with {'█' * len(SECRET)}."
-    assert not finding.find(app, owner, "Heron").hits
+    assert not searching.find(app, owner, "Heron").found
     shown = reading.open_page(app, owner, "guide", "pump")
     assert isinstance(shown, reading.PageView) and "Heron" not in repr(shown.ready)
     # What was done before can still be undone, and brings nothing back.

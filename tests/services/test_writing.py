@@ -12,10 +12,10 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.services import app_context
 from mokuji.services.app_context import AppContext
 from mokuji.services.looking_back import history
-from mokuji.services.reading import finding, reading
+from mokuji.services.reading import reading, searching
 from mokuji.services.writing import writing
 from mokuji.store.database import writing as writing_transaction
-from tests.services.making import pages, person, texts, volume
+from tests.services.making import pages, person, texts, titles_found, volume
 
 
 @pytest.fixture
@@ -47,10 +47,10 @@ def test_a_text_from_a_form_keeps_the_line_ends_of_the_page(app: AppContext, wri
 
 def test_a_page_is_found_the_moment_it_is_saved(app: AppContext, writer: Actor) -> None:
     pages(app, writer, "guide", {"Pump": "the impeller turns"})
-    assert [hit.title for hit in finding.find(app, writer, "impellers").hits] == ["Pump"]
+    assert titles_found(app, writer, "impellers") == ["Pump"]
     writing.save(app, writer, writing.Save("guide", "pump", "the rotor turns", revision=1))
-    assert finding.find(app, writer, "impeller").hits == ()
-    assert [hit.title for hit in finding.find(app, writer, '"rotor turns"').hits] == ["Pump"]
+    assert titles_found(app, writer, "impeller") == []
+    assert titles_found(app, writer, '"rotor turns"') == ["Pump"]
 
 
 def test_a_new_page_stands_under_the_page_that_led_to_it(app: AppContext, writer: Actor) -> None:
@@ -189,7 +189,7 @@ def test_a_hostile_text_is_saved_read_and_renamed_around(app: AppContext, writer
     assert isinstance(view, reading.PageView)
     writing.preview(app, writer, "guide", "hostile", text)
     writing.save(app, writer, writing.Save("guide", "hostile", text + "\nmore", revision=1))
-    finding.find(app, writer, "more")
+    titles_found(app, writer, "more")
     history.compare_revisions(app, writer, "guide", "hostile", 1, 2)
 
 
@@ -241,15 +241,15 @@ def test_the_go_box_knows_parts_of_names_aliases_and_near_spellings(
 ) -> None:
     texts_ = {"Pump": "---\naliases: [Bilge]\n---\n", "Battery": "", "Battery well": "", "Cold battery": ""}
     pages(app, writer, "guide", texts_)
-    result = finding.go_box(app, writer, typed, "guide")
+    result = searching.go_box(app, writer, typed, "guide")
     assert sorted(named_page.title for named_page in result.named) == titles
 
 
 def test_a_name_that_is_not_there_can_be_written_from_the_go_box(app: AppContext, writer: Actor) -> None:
     pages(app, writer, "guide", {"Pump": ""})
     missing, there = (
-        finding.go_box(app, writer, "Gasket", "guide"),
-        finding.go_box(app, writer, "pump", "guide"),
+        searching.go_box(app, writer, "Gasket", "guide"),
+        searching.go_box(app, writer, "pump", "guide"),
     )
     assert missing.writable is not None and missing.writable.title == "Guide"
     assert there.writable is None

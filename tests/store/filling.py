@@ -50,7 +50,7 @@ INDEXES = {
     "ORDER BY o) FROM unnest(names) WITH ORDINALITY u(id, o) LEFT JOIN name n ON n.id = u.id), flags",
     "page_name x JOIN name n ON n.id = x.name": "page, n.home, n.key, n.vkey, n.tkey, kind, count",
     "section_ref x JOIN name n ON n.id = x.name": "page, n.key, n.vkey, n.tkey, section",
-    "page_search": "page, words",
+    "page_search": "page, words, names, named, told",
     "filing": "volume, key, how, page, name, count",
     "field": "volume, name, value, page, said",
     "held": "page, kind, key, count",
@@ -85,7 +85,9 @@ def index_anew(connection: Connection) -> None:
     for table in derived:
         connection.execute(text(f"DELETE FROM {table}"))
     for page in pages.values():
-        page_index.index_page(connection, page.head, page.content, page.text, new=True)
+        page_index.index_page(connection, page.head, page.content, new=True)
+    while page_index.catch_up(connection, read_text):
+        pass
 
 
 def scratch(wiki: MemoryWiki) -> MemoryWiki:

@@ -19,11 +19,14 @@ from mokuji.store import files, kept_reports, pages, people, put_aside, snapshot
 from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
 from mokuji.store.index import (
+    asked_for,
     assets,
     backlinks,
     led,
     memberships,
     name_uses,
+    near_words,
+    put_in,
     search,
     tasks,
     to_mend,
@@ -163,9 +166,9 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     (memberships.FIELDS_OF, {"pages": [1, 2]}, ["page = ANY"]),
     (memberships.LISTED, {"pages": [1, 2]}, ["id = ANY"]),
     (memberships.TEMPLATES, {"volume": 1, "most": 9}, ["volume = 1", "how = 4"]),
-    (memberships.USED, {"targets": [1, 2], "names": [1, 2]}, ["name = w.name", "kind = 1"]),
-    (uses.COUNT, {"names": [1, 2]}, ["name = ANY", "kind = 1"]),
-    (uses.USING, {"names": [1, 2], "most": 9}, ["name = ANY", "kind = 1"]),
+    (memberships.USED, {"targets": [1, 2], "names": [1, 2]}, ["name = w.name"]),
+    (uses.COUNT, {"names": [1, 2]}, ["name = ANY"]),
+    (uses.USING, {"names": [1, 2], "most": 9}, ["name = ANY"]),
     (
         uses.TYPED,
         {"pages": "{1,2}", "names": "{1,2}", "most": 9},
@@ -219,8 +222,17 @@ QUERIES: list[tuple[ClauseElement, dict[str, Any], list[str]]] = [
     ),
     (kept_reports.NUMBERS_OF, {"volumes": [1, 2], "seen": "x"}, ["volume = ANY", "seen = 'x'"]),
     (people.TRIES, {"key": b"x", "since": NOW}, ["key = ", "at > "]),
-    (search.FIND, {"words": "pump", "volumes": [1], "most": 20, "skip": 0}, ["words @@"]),
-    (search.COUNT, {"words": "pump", "volumes": [1]}, ["words @@"]),
+    (search.SAYING, {"words": "'pump'", "volumes": [1], "most": 20}, ["words @@"]),
+    (asked_for.TOLD, {"pages": [1, 2]}, ["page = ANY"]),
+    (near_words.KNOWN, {"words": ["pump", "pumps"], "volumes": [1]}, ["word = "]),
+    (near_words.HOLDING, {"part": "%pump%", "volumes": [1]}, ["lower(word) ~~ "]),
+    (near_words.ALIKE, {"near": "pumpe", "volumes": [1]}, ["lower(word) % "]),
+    (near_words.PAGES_OF, {"words": ["pump"], "volumes": [1]}, ["words @@"]),
+    (near_words.CALLED, {"words": ["pump"], "volumes": [1]}, ["lower(key) = "]),
+    (near_words.IS_NAMED, {"names": ["pump"], "volumes": [1]}, ["named @> "]),
+    (near_words.NAMED_ALIKE, {"near": "pump house", "volumes": [1]}, ["key % "]),
+    (put_in.INSERT_NAMES, {"volumes": "{1}"}, ["name IS NOT NULL"]),
+    (put_in.SOURCES, {"homes": [1], "keys": ["pump"], "words": "'pump'"}, ["lower(key) = "]),
     (search.NAME_PART, PART, ["key ~~"]),
     (search.NAME_ALIAS, {"part": "%pump%", "volumes": [1], "most": 8}, ["key ~~"]),
     (search.NAME_NEAR, {"key": "pump", "volumes": [1], "most": 8}, ["%> "]),
@@ -306,8 +318,12 @@ INSERT INTO page_name (page, name, kind, count)
 INSERT INTO section_ref (name, section, page) SELECT n, 'limits', n FROM generate_series(1, 12000) n;
 INSERT INTO page_refs (page, starts, ends, names, flags)
     SELECT p, '{}', '{}', '{}', '{}' FROM generate_series(1, 12000) p;
-INSERT INTO page_search (page, words)
-    SELECT p, to_tsvector('english', 'word' || p % 3000) FROM generate_series(1, 12000) p;
+INSERT INTO page_search (page, words, names, named, told)
+    SELECT p, to_tsvector('english', 'word' || p % 3000), to_tsvector('english', 'name' || p), ARRAY['name ' || p],
+    repeat(md5(p::text), 40) FROM generate_series(1, 12000) p;
+INSERT INTO word (word, volume) SELECT md5(w::text), 1 + w % 40 FROM generate_series(1, 60000) w;
+INSERT INTO page_name (page, name, kind, count)
+    SELECT 1 + (u * 7) % 12000, 1 + u % 900, 1, 1 FROM generate_series(1, 9000) u ON CONFLICT DO NOTHING;
 INSERT INTO contents (volume, parent, key, title, position)
     SELECT 1 + p % 40, CASE WHEN p > 400 THEN 1 + p % 400 END, 'page ' || md5(p::text), 'Page', p
     FROM generate_series(1, 12000) p;

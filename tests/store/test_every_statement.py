@@ -136,7 +136,6 @@ ALL_OF_IT = {
     },
     "places.contents.NAMED_SO": OF_A_VOLUME,
     "places.contents._NAMED": OF_A_VOLUME,
-    "snapshot.INSERTING": OF_A_VOLUME,
     "sources.CITED": OF_A_VOLUME,
     "sources.LIKE": "letters inside names, titles and authors are looked for; a list of sources has some thousands",
     "database.create_database 1": "the databases of a cluster are few",
@@ -183,12 +182,16 @@ def test_a_statement_uses_indexes(large: Engine, label: str) -> None:
 SECRETS = "looks through all that a volume keeps, column by column; so rare that it may take its time"
 PARTS = "parts of statements for one volume and for each of several, which are constants and are looked at"
 EVERY_TABLE = "asks the same of every table, by what these say of themselves; for a whole export or import"
+QUESTIONED = "_candidates _fact _holding _most _noted _with_field counts find places".split()
+QUESTION = "a question is a tree, so what is asked of the database is made of its parts"
 PIECES = {
     "acts.secrets._in_json": SECRETS,
     "acts.secrets.find": SECRETS,
     "acts.secrets.rows": SECRETS,
     "acts.secrets.run": SECRETS,
     "acts.secrets.take_out": SECRETS,
+    **{f"index.asked_for.{name}": QUESTION for name in QUESTIONED},
+    "index.put_in.answering_with": QUESTION,
     "database.create_database": "names of databases cannot be values",
     "index.to_mend._open": PARTS,
     "index.to_mend._stands": PARTS,

@@ -78,50 +78,38 @@ def index_page(
     connection: Connection,
     head: PageHead,
     content: PageText,
-    body: str,
     *,
     new: bool = False,
-    words_later: bool = False,
 ) -> None:
-    """Renews all that is derived from the text of one page; with ``words_later`` all but its search words, which
-    take the longest: whoever searches next makes them (``catch_up``)."""
+    """Renews all that is derived from the text of one page, but for what it is found by, which takes the longest:
+    whoever looks for something next makes that (``catch_up``)."""
     if not new:
         uses = _uses(content, intern(connection, head.volume, _names_of([content])))
-        counts = _only_changed(connection, head.id, _counted(head.id, uses), words_later)
+        counts = _only_changed(connection, head.id, _counted(head.id, uses))
         write_refs(connection, [_row(head.id, uses)])
         write_page_names(connection, counts)
         _put(connection, _PUT_SECTIONS, _sections(head.id, uses))
         _put(connection, _PUT_ALIASES, _aliases(head, content))
         _file(connection, [(head, content)])
-        if not words_later:
-            index_words(connection, [Page(head, body)])
     else:
-        index_new(connection, [(head, content, body)], words_later=words_later)
+        index_new(connection, [(head, content)])
 
 
-def index_new(
-    connection: Connection,
-    found: Sequence[tuple[PageHead, PageText, str]],
-    *,
-    words_later: bool = False,
-) -> None:
+def index_new(connection: Connection, found: Sequence[tuple[PageHead, PageText]]) -> None:
     """As ``index_page``, of pages of one volume that were not there."""
     if not found:
         return
-    ids = intern(connection, found[0][0].volume, _names_of(content for _, content, _ in found))
-    uses = {head.id: _uses(content, ids) for head, content, _ in found}
+    ids = intern(connection, found[0][0].volume, _names_of(content for _, content in found))
+    uses = {head.id: _uses(content, ids) for head, content in found}
     write_refs(connection, [_row(page, each) for page, each in uses.items()])
     counts: Counter[tuple[int, int, int]] = Counter()
     for page, each in uses.items():
         counts.update(_counted(page, each))
     write_page_names(connection, counts)
     _put(connection, _PUT_SECTIONS, [row for page, each in uses.items() for row in _sections(page, each)])
-    _put(connection, _PUT_ALIASES, [row for head, content, _ in found for row in _aliases(head, content)])
-    _file(connection, [(head, content) for head, content, _ in found])
-    if words_later:
-        index_words_later(connection, [head.id for head, _, _ in found])
-    else:
-        index_words(connection, [Page(head, body) for head, _, body in found])
+    _put(connection, _PUT_ALIASES, [row for head, content in found for row in _aliases(head, content)])
+    _file(connection, [(head, content) for head, content in found])
+    index_words_later(connection, [head.id for head, _ in found])
 
 
 def _names_of(found: Iterable[PageText]) -> set[Name]:
@@ -225,17 +213,17 @@ _CLEAR = text(
         named AS (DELETE FROM held WHERE page = :page),
         tasks AS (DELETE FROM task WHERE page = :page),
         aliases AS (DELETE FROM alias WHERE page = :page),
-        waiting AS (INSERT INTO unsearched (page) SELECT :page WHERE :later ON CONFLICT DO NOTHING)
+        waiting AS (INSERT INTO unsearched (page) SELECT :page ON CONFLICT DO NOTHING)
     SELECT name, kind, count AS number FROM page_name WHERE page = :page"""
 )
 
 
 def _only_changed(
-    connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int], words_later: bool
+    connection: Connection, page: int, counts: Mapping[tuple[int, int, int], int]
 ) -> Counter[tuple[int, int, int]]:
     """Takes away sections, aliases, and the names that a page uses no more, and gives the names that are to be
-    written: a save changes few. Notes that its search words are to be made, if so wished."""
-    rows = connection.execute(_CLEAR, {"page": page, "later": words_later})
+    written: a save changes few. Notes that what it is found by is to be made."""
+    rows = connection.execute(_CLEAR, {"page": page})
     known = {(page, name, kind): number for name, kind, number in rows}
     gone = sorted(known.keys() - counts.keys())
     if gone:

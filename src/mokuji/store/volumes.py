@@ -14,7 +14,7 @@ from mokuji.core.language.page import PageHead
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import among, fixed, numbers, texts, value
-from mokuji.store.tables import change_set, former, page, volume, volume_size
+from mokuji.store.tables import change_set, former, page, unsearched, volume, volume_size
 from mokuji.store.tables import former_volume as former_volumes
 
 _IS = volume.c.id == value("volume")
@@ -121,6 +121,12 @@ ROWS = (
 COVER = select(volume.c.summary, volume.c.front).where(_IS)
 _ADD = insert(volume).returning(volume.c.id)
 _LANGUAGE = update(volume).where(_IS).values(language=value("written_in"))
+# The stems of words depend on it.
+_FIND_ANEW = (
+    insert_or_else(unsearched)
+    .from_select(["page"], select(page.c.id).where(page.c.volume == value("volume")))
+    .on_conflict_do_nothing()
+)
 _LIBRARIES = update(volume).where(_IS).values(libraries=value("looks_in"))
 
 
@@ -281,6 +287,7 @@ def add_volume(
 def set_language(connection: Connection, volume: int, language: str) -> None:
     """Says which language a volume is written in."""
     connection.execute(_LANGUAGE, {"written_in": language, "volume": volume})
+    connection.execute(_FIND_ANEW, {"volume": volume})
 
 
 def set_libraries(connection: Connection, volume: int, libraries: Sequence[int]) -> None:

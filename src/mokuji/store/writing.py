@@ -27,13 +27,13 @@ from sqlalchemy.sql.dml import ReturningInsert
 
 from mokuji.core.base import names
 from mokuji.core.base.errors import Conflict
-from mokuji.core.language.page import Page, PageHead
+from mokuji.core.language.page import PageHead
 from mokuji.core.language.scan import PageText
 from mokuji.core.model.changes import PageChange
 from mokuji.store.exchanged import Exchanged
 from mokuji.store.log.change_sets import Signature
 from mokuji.store.page_index import index_new, index_page
-from mokuji.store.page_words import index_words, index_words_later
+from mokuji.store.page_words import index_words_later
 from mokuji.store.statements import fixed, numbers, texts, value
 from mokuji.store.tables import change_set as log
 from mokuji.store.tables import page as pages
@@ -93,8 +93,6 @@ def create_pages(
     new: Sequence[NewPage],
     change_set: int,
     by: Signature,
-    *,
-    words_later: bool = False,
 ) -> list[int]:
     """Writes pages that are not there, of different keys; their ids in the same order."""
     keys = [names.key(each.title) for each in new]
@@ -124,8 +122,8 @@ def create_pages(
             for head, each in zip(heads, new, strict=True)
         ],
     )
-    found = [(head, each.content, each.text) for head, each in zip(heads, new, strict=True)]
-    index_new(connection, found, words_later=words_later)
+    found = [(head, each.content) for head, each in zip(heads, new, strict=True)]
+    index_new(connection, found)
     return [head.id for head in heads]
 
 
@@ -136,7 +134,7 @@ def restore_page(
     known = {"id": head.id, "volume": head.volume, "key": head.key, "title": head.title}
     connection.execute(_RESTORE, {**known, "revision": head.revision, **_signed(content, by)})
     _insert_revision(connection, head, body, change_set, by)
-    index_page(connection, head, content, body, new=True)
+    index_page(connection, head, content, new=True)
 
 
 def _signed(content: PageText, by: Signature) -> dict[str, Any]:
@@ -211,8 +209,6 @@ def save_page(
     body: str,
     change_set: int | None,
     by: Signature,
-    *,
-    words_later: bool = False,
 ) -> int:
     """Writes the next revision of a page; Conflict if its newest is not ``head.revision``. Without a change set it is
     an act of its own."""
@@ -237,7 +233,7 @@ def save_page(
             "compare it with the newest revision, then save again.",
             code="edited_meanwhile",
         )
-    index_page(connection, head, content, body, words_later=words_later)
+    index_page(connection, head, content)
     return number
 
 
@@ -278,13 +274,10 @@ def apply_changes(
     exchanged.write()
     for change in whole:
         assert change.content is not None
-        index_page(connection, change.head_after, change.content, change.after)
+        index_page(connection, change.head_after, change.content)
     _set_summaries(connection, whole)
     done = {change.head.id for change in whole}
-    rest = [c for c in changes if c.head.id not in done]
-    # Where references follow, only their words differ: who looks for these waits for no more than they take.
-    index_words_later(connection, [c.head.id for c in rest if c.head.key == names.key(c.title)])
-    index_words(connection, [Page(c.head_after, c.after) for c in rest if c.head.key != names.key(c.title)])
+    index_words_later(connection, [c.head.id for c in changes if c.head.id not in done])
 
 
 _next = {

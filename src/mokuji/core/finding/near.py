@@ -15,7 +15,7 @@ SHORTEST = 3
 """Fewer letters are near to almost every word."""
 LISTED = 10
 """Number of letters up to which all that is one slip away is listed; longer words share most of their letters."""
-_LETTERS = "abcdefghijklmnopqrstuvwxyz0123456789"
+_LETTERS = "abcdefghijklmnopqrstuvwxyz0123456789 "
 
 
 def one_slip_away(word: str) -> set[str]:

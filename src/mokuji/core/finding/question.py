@@ -8,7 +8,6 @@ not parse is searched as plain words, and ``problem`` says why.
 from __future__ import annotations
 
 import re
-from calendar import monthrange
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -303,10 +302,9 @@ def _span(typed: str, value: str) -> tuple[date | None, date | None]:
             raise ValueError
         year, month, day = (int(part) if part else 0 for part in found.groups())
         first = date(year, month or 1, day or 1)
-        if not month:
-            return first, date(year + 1, 1, 1)
-        days = 1 if day else monthrange(year, month)[1]
-        return first, first + timedelta(days)
+        if day:
+            return first, first + timedelta(1)
+        return first, date(year + (not month or month == 12), month % 12 + 1 if month else 1, 1)
     except (ValueError, OverflowError):
         raise _Unread(
             f"“{value}” says no days: write a year, a month or a day, such as 2026-11, or from one to another: "

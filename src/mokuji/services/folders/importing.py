@@ -29,8 +29,6 @@ from mokuji.store.log.change_sets import Signature
 from mokuji.store.places import contents
 from mokuji.store.snapshot import load_volumes
 
-WORDS_AT_ONCE = 100
-"""The words of more pages are made searchable once they are there, by and by."""
 BATCH = 200
 """Pages that are written at once."""
 LOOK = 1_000
@@ -193,7 +191,6 @@ def _import_volume(app: AppContext, connection: Connection, volume: FolderVolume
     )
     if volume.style != Style():
         house_styles.put(connection, id_, as_fields(volume.style), None, app.clock())
-    later = len(volume.pages) > WORDS_AT_ONCE
     written = 0
     for by, pages in _signed(volume, sign):
         # What was brought in by one hand at one moment is one change.
@@ -203,7 +200,7 @@ def _import_volume(app: AppContext, connection: Connection, volume: FolderVolume
                 writing.NewPage(page.title, page.text, read_text(page.text))
                 for page in pages[at : at + BATCH]
             ]
-            made = writing.create_pages(connection, id_, new, change_set, by, words_later=later)
+            made = writing.create_pages(connection, id_, new, change_set, by)
             if len(pages) == 1:
                 change_sets.set_page(connection, change_set, made[0])
             if written // LOOK != (written + len(new)) // LOOK and written < 8 * LOOK:

@@ -22,7 +22,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.formats.folder_base import BESIDE
 from mokuji.services.app_context import AppContext, refresh
 from mokuji.services.folders.exporting import File, check_owns, every_file, note_taken, zip_sent
-from mokuji.services.folders.importing import BATCH, WORDS_AT_ONCE
+from mokuji.services.folders.importing import BATCH
 from mokuji.services.spool import Outgoing
 from mokuji.store import files, page_index, pages, whole
 from mokuji.store.database import Connection, form_of, look_again, reading, writing
@@ -196,7 +196,6 @@ def _derive(connection: Connection) -> None:
         ids: Sequence[int] = pages.all_ids(connection, volume.id)
         for at in range(0, len(ids), BATCH):
             found = [
-                (head, read_text(body), body)
-                for head, body in pages.newest_texts(connection, ids[at : at + BATCH])
+                (head, read_text(body)) for head, body in pages.newest_texts(connection, ids[at : at + BATCH])
             ]
-            page_index.index_new(connection, found, words_later=len(ids) > WORDS_AT_ONCE)
+            page_index.index_new(connection, found)

@@ -205,8 +205,8 @@ class _Asked:
         if not self._question.plain or not key:
             return []
         known = {hit.head.id for hit in hits}
-        named = search.by_name(self._connection, key, self._ids, most=BY_PART)
-        return [each for each in named if each.page not in known and not each.near]
+        named = search.by_name(self._connection, key, self._ids, most=BY_PART, as_typed=True)
+        return [each for each in named if each.page not in known]
 
     # ---- what is asked for ---------------------------------------------------
 

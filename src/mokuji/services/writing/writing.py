@@ -301,7 +301,7 @@ def _save(
             return replace(saved, merged=own) if own != text else saved
     if ask and (faulty := _faulty(connection, actor, page, new)):
         return Moves(volume, (), 0, 0, (), 0, tuple(faulty))
-    number = writing.save_page(connection, head, new.content, text, None, by, words_later=True)
+    number = writing.save_page(connection, head, new.content, text, None, by)
     return Saved(volume, PageHead(head.id, volume.id, head.key, head.title, number), False, False, ())
 
 

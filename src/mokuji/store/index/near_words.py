@@ -8,7 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from sqlalchemy import ColumnElement, Connection, String, cast, func, literal_column, select, true, union
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Float,
+    String,
+    cast,
+    func,
+    literal_column,
+    select,
+    true,
+    union,
+    union_all,
+)
 from sqlalchemy.dialects.postgresql import TSQUERY
 
 from mokuji.store.index.search import like
@@ -65,13 +77,21 @@ IS_NAMED = select(
     .where(page_search.c.named.op("@>")(texts("names")), among(page.c.volume, "volumes"))
     .exists()
 )
-_so = func.similarity(page.c.key, value("near"))
-NAMED_ALIKE = (
-    select(page.c.id, page.c.key)
-    .where(page.c.key.bool_op("%")(value("near")), among(page.c.volume, "volumes"))
-    .order_by(_so.desc(), page.c.key)
-    .limit(fixed(20))
-)
+_so = literal_column("so", Float())
+NAMED_ALIKE = union_all(
+    *(
+        select(of, key, func.similarity(key, value("near")).label("so"))
+        .where(key.bool_op("%")(value("near")), among(home, "volumes"))
+        .order_by(_so.desc(), key)
+        .limit(fixed(20))
+        .subquery()
+        .select()
+        for of, key, home in (
+            (page.c.id, page.c.key, page.c.volume),
+            (alias.c.page, alias.c.key, alias.c.volume),
+        )
+    )
+).order_by(_so)
 
 
 def known(connection: Connection, words: Collection[str], volumes: Collection[int]) -> set[str]:
@@ -106,5 +126,7 @@ def called(connection: Connection, keys: Collection[str], volumes: Collection[in
 
 
 def called_alike(connection: Connection, key: str, volumes: Collection[int]) -> dict[int, str]:
-    """The pages whose titles share most of their runs of three letters with a key, with their own keys."""
-    return dict(connection.execute(NAMED_ALIKE, {"near": key, "volumes": volumes}).all())
+    """The pages whose titles or other names share most of their runs of three letters with a key, each with the likest
+    of their keys."""
+    rows = connection.execute(NAMED_ALIKE, {"near": key, "volumes": volumes})
+    return {id_: name for id_, name, _ in rows}

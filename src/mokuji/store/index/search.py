@@ -158,9 +158,11 @@ def like(key: str) -> dict[str, str]:
     return {"key": key, "start": f"{safe}%", "word": f"% {safe}%", "part": f"%{safe}%"}
 
 
-def by_name(connection: Connection, key: str, volumes: Collection[int], *, most: int = 8) -> list[Named]:
+def by_name(
+    connection: Connection, key: str, volumes: Collection[int], *, most: int = 8, as_typed: bool = False
+) -> list[Named]:
     """Pages by a part of their name: as typed, then aliases, then letters in their order (the initials of its words
-    first), then near spellings. Each page once."""
+    first), then near spellings, these two unless only names ``as_typed`` are asked for. Each page once."""
     safe = _safe(key)
     values = {
         **like(key),
@@ -170,8 +172,10 @@ def by_name(connection: Connection, key: str, volumes: Collection[int], *, most:
         "most": most,
     }
     named_pages: dict[int, Named] = {}
-    near = (NAME_NEAR,) if len(key) >= NEAR_FROM else ()
-    letters = (NAME_LETTERS,) if LETTERS_FROM <= len(key) <= LETTERS_TO and key.isalnum() else ()
+    near = (NAME_NEAR,) if len(key) >= NEAR_FROM and not as_typed else ()
+    letters = (
+        (NAME_LETTERS,) if LETTERS_FROM <= len(key) <= LETTERS_TO and key.isalnum() and not as_typed else ()
+    )
     for query in (NAME_PART, NAME_ALIAS, *letters, *near):
         if len(named_pages) < most:
             for row in connection.execute(query, values):
