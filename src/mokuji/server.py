@@ -15,17 +15,8 @@ from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
 from mokuji import __version__
-from mokuji.api import assets as api_assets
-from mokuji.api import bringing as api_bringing
-from mokuji.api import exporting as api_exporting
+from mokuji.api import every as api
 from mokuji.api import faults as api_faults
-from mokuji.api import finding as api_finding
-from mokuji.api import history as api_history
-from mokuji.api import letting_in as api_letting_in
-from mokuji.api import people as api_people
-from mokuji.api import rights as api_rights
-from mokuji.api import routes as api
-from mokuji.api import upkeep as api_upkeep
 from mokuji.connections import IDLE, MOST, TimedProtocol
 from mokuji.core.base.errors import MokujiError, TooMany
 from mokuji.core.html.code import colour_by
@@ -141,17 +132,7 @@ def create_app(app: AppContext, hosts: Collection[str] = (), site: Site | None =
 
     for pages in PAGES:
         web_app.include_router(pages.router, include_in_schema=False)
-    for part in (
-        api_assets,
-        api_people,
-        api_letting_in,
-        api_rights,
-        api_finding,
-        api_history,
-        api_exporting,
-        api_bringing,
-        api_upkeep,
-    ):
+    for part in api.PARTS:
         web_app.include_router(part.router)
     web_app.include_router(api.router)
     # The last one, since it takes every address that is left.

@@ -525,7 +525,8 @@ def test_what_an_address_does_not_take_is_405_and_says_what_it_takes(wenna: Test
     assert "the act “delete”" in gone.json()["detail"]
     other = wenna.post(WELL, json={})
     assert other.status_code == 405 and "GET" in other.headers["allow"]
-    assert wenna.delete("/api/v1/find").status_code == 405
+    for path in ("find", "own/offers", "volumes/field-guide/people", "volumes/field-guide/brought"):
+        assert wenna.patch(f"/api/v1/{path}").status_code == 405, path
     assert wenna.get("/api/v1/nowhere").status_code == 404
 
 

@@ -325,12 +325,12 @@ def test_a_text_too_large_for_a_page_is_refused_and_kept_on_the_desk(browser: Br
 def test_a_server_fault_is_a_plain_page_and_shows_nothing_of_the_inside(
     browser: Browser, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from mokuji.services.reading import finding
+    from mokuji.services.reading import searching
 
     def broken(*_: object, **__: object) -> None:
         raise RuntimeError("secret inside")
 
-    monkeypatch.setattr(finding, "find", broken)
+    monkeypatch.setattr(searching, "find", broken)
     done = browser().get("/-/find?words=x")
     assert done.status_code == 500
     assert "Mokuji made a mistake" in done.text and "secret inside" not in done.text

@@ -8,17 +8,12 @@ from typing import Annotated
 
 from fastapi import Query, Request
 from fastapi.responses import PlainTextResponse, Response
-from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
-from starlette.routing import Match
 
 from mokuji import routing
 from mokuji.acts import doing, secrets
 from mokuji.acts.view import PlanView
-from mokuji.api import assets, plan_schemas, plans, schemas
-from mokuji.api import history as asked_history
-from mokuji.api import people as asked_people
-from mokuji.api import upkeep as asked_upkeep
+from mokuji.api import plan_schemas, plans, schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp, behind, cursor, etag, revision_of
 from mokuji.api.shown import shown_in_json
 from mokuji.core.base.errors import BadRequest, Missing, Refused
@@ -435,26 +430,3 @@ def set_style(app: TheApp, actor: Changer, volume: str, body: schemas.HouseStyle
         raise Refused(" ".join(problems), code="style")
     house_styles.set_style(app, actor, volume, new, revision=body.revision)
     return style(app, actor, volume)
-
-
-@router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
-def nothing_here(rest: str, request: Request) -> None:
-    """Any other address of the JSON interface, and any other request to one of its addresses."""
-    every = [
-        each
-        for each in (
-            *router.routes,
-            *assets.router.routes,
-            *asked_people.router.routes,
-            *asked_history.router.routes,
-            *asked_upkeep.router.routes,
-        )
-        if isinstance(each, APIRoute)
-    ]
-    others = [each for each in every if each.endpoint is not nothing_here]
-    partly = [each for each in others if each.matches(request.scope)[0] is Match.PARTIAL]
-    allowed = sorted({method for each in partly for method in each.methods or ()})
-    if allowed:
-        said = f"This address takes {' and '.join(allowed)}; /api/v1/docs says more."
-        raise HTTPException(405, said, headers={"Allow": ", ".join(allowed)})
-    raise Missing("The JSON interface has nothing at this address. Its addresses stand at /api/v1/docs.")

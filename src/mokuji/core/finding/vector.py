@@ -110,6 +110,8 @@ def _vector(parts: Iterable[tuple[str, Sequence[_Read]]], stems: Mapping[str, st
     for weight, line in parts:
         letter = weight[0]
         for terms, whole, _ in line:
+            if size > LARGEST:
+                break
             first = at % PLACES + 1
             for term in terms:
                 place = f"{at % PLACES + 1}{letter}"
@@ -120,8 +122,6 @@ def _vector(parts: Iterable[tuple[str, Sequence[_Read]]], stems: Mapping[str, st
                 size += _add(places, whole, f"{first}{letter}")
         # Code in a line follows its text without a gap.
         at += 0 if weight[1:] else GAP
-        if size > LARGEST:
-            break
     return " ".join(f"'{term}':{','.join(where)}" for term, where in places.items())
 
 
