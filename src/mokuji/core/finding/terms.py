@@ -109,6 +109,8 @@ def read_run(typed: str) -> tuple[tuple[Term, ...], str, bool]:
 
 
 def _read(typed: str) -> tuple[tuple[Term, ...], str, bool]:
+    if not typed.isascii():
+        typed = unicodedata.normalize("NFC", typed)
     if is_spaceless(typed):
         return _pairs(typed), "", True
     pieces: list[str] = []

@@ -17,7 +17,7 @@ from mokuji.core.finding.told import Line
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
-from mokuji.services.app_context import AppContext, ReadContext
+from mokuji.services.app_context import AppContext, ReadContext, refresh
 from mokuji.services.reading.categories import ids_under
 from mokuji.services.reading.finding import know_the_newest, writable_as
 from mokuji.services.reading.put_in import PutIn, shown_through
@@ -84,12 +84,17 @@ def find(app: AppContext, actor: Actor, typed: str, volume_key: str = "", page: 
     """The pages that answer what is typed, in one volume or in all that the actor may read."""
     question = read(typed)
     know_the_newest(app)
+    refresh(app)
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
         scope = context.volumes.get(names.key(volume_key)) if volume_key else None
         by_id = {volume.id: volume for volume in context.volumes.values()}
         if question.part is None:
-            return Answer(question, by_id, scope)
+            # Signs alone may be a name.
+            key = names.key(question.typed)
+            seen = [scope.id] if scope else list(by_id)
+            named = search.by_name(connection, key, seen, most=BY_PART, as_typed=True) if key else []
+            return Answer(question, by_id, scope, named=tuple(named))
         return _Asked(context, question, scope, app.clock().date()).answer(page)
 
 

@@ -18,6 +18,7 @@ from sqlalchemy import (
     ColumnElement,
     CompoundSelect,
     Connection,
+    Float,
     FromClause,
     Select,
     Text,
@@ -298,7 +299,7 @@ def _rank(part: Part, words: str) -> ColumnElement[Any]:
     """How well the words are held: by the names, for pages whose names hold them (as they are typed twice as well as in
     another form), else by the text."""
     if not words:
-        return cast(fixed(1), literal_column("1.0").type)
+        return literal_column("1.0", Float())
     weights = cast(literal_column(f"'{WEIGHED}'"), Text).op("::")(literal_column("real[]"))
     names = page_search.c.names
     by_name = func.ts_rank_cd(weights, names, _query(words), fixed(1))
