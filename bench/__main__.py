@@ -9,7 +9,7 @@ import tempfile
 from pathlib import Path
 
 from bench import desk as desk_measures
-from bench import holdings, inserts, rename, render, reports, views
+from bench import finding, holdings, inserts, rename, render, reports, views
 from bench.wiki import build
 from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.services.app_context import AppContext, refresh
@@ -47,6 +47,7 @@ def main() -> None:
             wiki = build(engine, arguments.pages)
             desk = AppContext(engine, b"a key for measures only")
             refresh(desk)
+            finding.run(desk)
             views.run(AppContext(small, b"a key for measures only"), little, desk, wiki)
             create_database(server, "single")
             single = connect(database_url(server, "single"))

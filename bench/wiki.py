@@ -7,14 +7,20 @@ The rows are those that saving each page would make; a sample is read again by t
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any
 
 from mokuji.core.base import names
+from mokuji.core.finding import told
+from mokuji.core.finding.terms import folded_name
+from mokuji.core.finding.vector import PageTerms
+from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import scan
-from mokuji.store import volumes
+from mokuji.store import page_words, volumes
 from mokuji.store.database import Connection, Engine, writing
 
 HUB = "Battery well"
@@ -139,10 +145,41 @@ def _fill(connection: Connection, made: list[_Made], per_volume: int) -> None:
         connection.exec_driver_sql(
             f"SELECT setval(pg_get_serial_sequence('{table}', 'id'), max(id)) FROM {table}"
         )
-    connection.exec_driver_sql(
-        """INSERT INTO page_search SELECT page, setweight(to_tsvector('english', title), 'A')
-        || setweight(to_tsvector('english', text), 'D') FROM revision"""
-    )
+    _fill_search(connection, made)
+
+
+INDEXES = {"words": "words", "names": "names", "named": "named"}
+"""Indexes of ``page_search``, made at once when its rows are there."""
+
+
+def _fill_search(connection: Connection, made: list[_Made]) -> None:
+    known = page_words.stems(connection, "", _terms(made[-1]).words() | _terms(made[0]).words())
+    for index in INDEXES:
+        connection.exec_driver_sql(f"DROP INDEX page_search_{index}")
+    with ProcessPoolExecutor() as pool:
+        rows = pool.map(partial(_searched, known), made, chunksize=500)
+        _copy(connection, "page_search (page, words, names, named, told)", rows)
+    for index, column in INDEXES.items():
+        connection.exec_driver_sql(
+            f"CREATE INDEX page_search_{index} ON page_search USING gin ({column}) WITH (fastupdate = off)"
+        )
+    words = {each for one in (made[0], *made[-3000:]) for each in _terms(one).vocabulary()}
+    values = ((word, volume) for volume in sorted({each.volume for each in made}) for word in sorted(words))
+    _copy(connection, "word (word, volume)", values)
+
+
+def _lines(made: _Made) -> list[told.Line]:
+    return told.told(Page(PageHead(made.page, made.volume, names.key(made.title), made.title), made.text))
+
+
+def _terms(made: _Made) -> PageTerms:
+    return PageTerms(made.title, (), _lines(made))
+
+
+def _searched(known: Mapping[str, str], made: _Made) -> tuple[Any, ...]:
+    lines = _lines(made)
+    whole, called = PageTerms(made.title, (), lines).vectors(known)
+    return made.page, whole, called, f"{{{folded_name(made.title)}}}", told.kept(lines)
 
 
 def _refs(made: _Made, interned: dict[tuple[int, str], int]) -> tuple[Any, ...]:

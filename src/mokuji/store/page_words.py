@@ -7,6 +7,7 @@ volume. A word's stem is asked for once and kept.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from typing import Any
 
 from sqlalchemy import ARRAY, Connection, Text, bindparam, cast, func, literal_column, select
 from sqlalchemy.dialects.postgresql import TSVECTOR
@@ -131,8 +132,8 @@ def index_words(connection: Connection, pages: Sequence[Page]) -> None:
     volumes = connection.execute(VOLUMES).all()
     languages = {row.id: row.language for row in volumes}
     keys = frozenset(row.key for row in volumes)
-    read = [(page, _aliases(page), told.told(page, keys)) for page in pages]
-    terms = {page.head.id: PageTerms(page.head.title, aliases, lines) for page, aliases, lines in read}
+    read = [(page, told.told(page, keys)) for page in pages]
+    terms = {page.head.id: PageTerms(page.head.title, _aliases(page), lines) for page, lines in read}
     for home in homes:
         of_home = [page.head.id for page in pages if page.head.volume == home]
         asked = set().union(*(terms[id_].words() for id_ in of_home))
@@ -140,20 +141,25 @@ def index_words(connection: Connection, pages: Sequence[Page]) -> None:
         connection.execute(
             _PUT,
             [
-                {
-                    "page": page.head.id,
-                    "terms": terms[page.head.id].vector(known),
-                    "called": terms[page.head.id].names(known),
-                    "folded": [folded_name(name) for name in (page.head.title, *aliases)],
-                    "lines": told.kept(lines),
-                }
-                for page, aliases, lines in read
+                _row(page, terms[page.head.id], known, lines)
+                for page, lines in read
                 if page.head.volume == home
             ],
         )
         words = set().union(*(terms[id_].vocabulary() for id_ in of_home))
         # Sorted, so that two who add the same never wait for each other.
         connection.execute(_ADD_WORDS, {"home": home, "words": sorted(words)})
+
+
+def _row(page: Page, terms: PageTerms, known: Mapping[str, str], lines: list[told.Line]) -> dict[str, Any]:
+    whole, names = terms.vectors(known)
+    return {
+        "page": page.head.id,
+        "terms": whole,
+        "called": names,
+        "folded": [folded_name(name) for name in (page.head.title, *_aliases(page))],
+        "lines": told.kept(lines),
+    }
 
 
 def _aliases(page: Page) -> list[str]:

@@ -7,6 +7,7 @@ last: whoever asks whether two terms stand side by side asks for one place and t
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import chain
 
 from mokuji.core.finding.terms import Term, fold, read_run, run_pattern
 from mokuji.core.finding.told import CODE, HEADING, TEXT, WORDS, Line
@@ -22,8 +23,6 @@ LARGEST = 900_000
 NAME, HEAD, PROSE, OTHER = "ABCD"
 """The weights: title and other names, headings, text, and what is no text: code, fields, addresses."""
 
-_Read = tuple[tuple[Term, ...], str, bool]
-
 
 class PageTerms:
     """The terms of a page, read once. Stems are handed in, for the words that ``words`` gives."""
@@ -31,11 +30,14 @@ class PageTerms:
     def __init__(self, title: str, aliases: Sequence[str], lines: Iterable[Line]) -> None:
         self._names = [_runs(name) for name in (title, *aliases)]
         self._lines = [(weight, _runs(words)) for line in lines for weight, words in _weighed(line)]
+        every = set(chain.from_iterable(self._names)).union(*(line for _, line in self._lines))
+        # Each run is read once, however often it stands there.
+        self._read = {typed: read_run(typed) for typed in every}
 
     def words(self) -> set[str]:
         """The words that may have a stem: as they are typed in small letters, and without accents."""
         found: set[str] = set()
-        for terms, _, _ in self._every():
+        for terms, _, _ in self._read.values():
             for term in terms:
                 if term.word:
                     found.add(term.word)
@@ -45,32 +47,36 @@ class PageTerms:
     def vocabulary(self) -> set[str]:
         """The words without accents, those of pairs of characters left out."""
         found: set[str] = set()
-        for terms, whole, spaceless in self._every():
+        for terms, whole, spaceless in self._read.values():
             if not spaceless:
-                found.update(term.forms[0] for term in terms)
+                for term in terms:
+                    found.add(term.forms[0])
                 if whole:
                     found.add(whole)
         return found
 
-    def vector(self, stems: Mapping[str, str]) -> str:
-        """All of it, as PostgreSQL reads a ``tsvector``. ``stems`` are those of words; one that is not there has
-        none."""
-        parts = [(NAME, name) for name in self._names] + self._lines
-        return _vector(parts, stems)
+    def vectors(self, stems: Mapping[str, str]) -> tuple[str, str]:
+        """All of it, and the names alone (the title with the highest weight, other names with the next), as PostgreSQL
+        reads a ``tsvector``. ``stems`` are those of words; one that is not there has none."""
+        found_as = self._forms(stems)
+        whole = _vector([*((NAME, name) for name in self._names), *self._lines], found_as)
+        return whole, _vector(
+            ((HEAD if nth else NAME, name) for nth, name in enumerate(self._names)), found_as
+        )
 
-    def names(self, stems: Mapping[str, str]) -> str:
-        """The names alone: the title with the highest weight, other names with the next."""
-        return _vector(((HEAD if nth else NAME, name) for nth, name in enumerate(self._names)), stems)
-
-    def _every(self) -> Iterator[_Read]:
-        for name in self._names:
-            yield from name
-        for _, line in self._lines:
-            yield from line
+    def _forms(self, stems: Mapping[str, str]) -> Mapping[str, _Forms]:
+        return {
+            typed: ([forms(term, stems) for term in terms], whole)
+            for typed, (terms, whole, _) in self._read.items()
+        }
 
 
-def _runs(words: str) -> list[_Read]:
-    return [read_run(typed) for typed in run_pattern(words).findall(words)]
+_Forms = tuple[Sequence[Sequence[str]], str]
+"""What the terms of a run are found as, one after the other, and the run as one word."""
+
+
+def _runs(words: str) -> list[str]:
+    return run_pattern(words).findall(words)
 
 
 def _weighed(line: Line) -> Iterator[tuple[str, str]]:
@@ -102,24 +108,23 @@ def forms(term: Term, stems: Mapping[str, str]) -> list[str]:
     return found
 
 
-def _vector(parts: Iterable[tuple[str, Sequence[_Read]]], stems: Mapping[str, str]) -> str:
+def _vector(parts: Iterable[tuple[str, Sequence[str]]], found_as: Mapping[str, _Forms]) -> str:
     places: dict[str, list[str]] = {}
     size = 0
     at = 0
-    known: dict[Term, list[str]] = {}
     for weight, line in parts:
         letter = weight[0]
-        for terms, whole, _ in line:
+        for typed in line:
             if size > LARGEST:
                 break
-            first = at % PLACES + 1
-            for term in terms:
+            terms, whole = found_as[typed]
+            if whole:
+                size += _add(places, whole, f"{at % PLACES + 1}{letter}")
+            for each in terms:
                 place = f"{at % PLACES + 1}{letter}"
                 at += 1
-                for form in known.get(term) or known.setdefault(term, forms(term, stems)):
+                for form in each:
                     size += _add(places, form, place)
-            if whole:
-                size += _add(places, whole, f"{first}{letter}")
         # Code in a line follows its text without a gap.
         at += 0 if weight[1:] else GAP
     return " ".join(f"'{term}':{','.join(where)}" for term, where in places.items())

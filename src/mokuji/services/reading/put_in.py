@@ -128,7 +128,7 @@ def _vector(context: ReadContext, wiki: StoredWiki, taken: Sequence[PutIn]) -> s
     for each in {(each.source.id, each.lines): each for each in taken}.values():
         terms = PageTerms("", (), each.lines)
         language = homes[each.source.volume].language
-        vector = terms.vector(page_words.stems(context.connection, language, terms.words()))
+        vector, _ = terms.vectors(page_words.stems(context.connection, language, terms.words()))
         if sum(map(len, pieces)) + len(vector) < LARGEST:
             pieces.append(vector)
     return " ".join(pieces)
