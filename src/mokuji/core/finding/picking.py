@@ -6,6 +6,7 @@ read word by word.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -24,6 +25,8 @@ BEFORE, LONGEST = 90, 240
 _NEEDLE = 4
 _BESIDE = 3
 """Number of words beside a place by which it is found again."""
+_SHORT = 60
+_SENTENCE_END = re.compile(r"(?<=[.!?…。！？])\s+(?=\S)|(?<=[。！？])")
 _SORTS = {HEADING: 1, CODE_LINE: 2, FIELD: 3, ADDRESS: 3}
 _IN_PLACE = {"heading": {HEADING}, "code": {CODE_LINE, FIELD, ADDRESS}}
 
@@ -70,12 +73,18 @@ def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
     needles = [each.needles for each in wanted]
     found: list[tuple[int, int, int, Line]] = []
     for nth, line in enumerate(lines):
-        letters = fold_text(line.words)
-        hits = sum(any(needle in letters for needle in each) for each in needles)
+        hits = _held(line.words, needles)
         if hits:
             found.append((-hits, _SORTS.get(line.sort, 0), nth, line))
     found.sort(key=lambda each: each[:3])
-    read = [(line, tuple(runs(line.words))) for *_, line in found[:MOST_LINES]]
+    best: list[tuple[int, int, int, Line]] = []
+    for _, sort, nth, line in found[:MOST_LINES]:
+        for sentence in _sentences(line.words) if len(line.words) > LONGEST else (line.words,):
+            held = _held(sentence, needles)
+            if held:
+                best.append((-held, sort, nth, line._replace(words=sentence)))
+    best.sort(key=lambda each: each[:3])
+    read = [(line, tuple(runs(line.words))) for *_, line in best[:MOST_LINES]]
     beginnings = frozenset(form[:_NEEDLE] for each in wanted for term in each.terms for form in term)
     words = {
         word
@@ -86,6 +95,23 @@ def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
         for word in (term.word, term.plain)
     }
     return Candidates(read, frozenset(words))
+
+
+def _held(words: str, needles: Sequence[frozenset[str]]) -> int:
+    """How much of what is wanted some words may hold, as far as their letters say."""
+    letters = fold_text(words)
+    return sum(any(needle in letters for needle in each) for each in needles)
+
+
+def _sentences(words: str) -> list[str]:
+    """The sentences of a long line; a short one goes with the next."""
+    found: list[str] = []
+    for sentence in _SENTENCE_END.split(words):
+        if found and len(found[-1]) < _SHORT:
+            found[-1] += f" {sentence}"
+        else:
+            found.append(sentence)
+    return found
 
 
 def quote(found: Candidates, wanted: Sequence[Wanted], stems: Mapping[str, str]) -> tuple[Quoted, ...]:

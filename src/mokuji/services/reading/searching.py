@@ -309,16 +309,13 @@ class _Asked:
             (id_ for id_, distance in distances.items() if distance <= NAME_SLIPS),
             key=lambda id_: (distances[id_], near.unlikely(key, called[id_]), called[id_]),
         )
-        return Besides(key, folded, nearly[:MOST_NEARLY], self._are_rare())
+        return Besides(key, folded, nearly[:MOST_NEARLY], bool(nearly) and self._are_rare())
 
     def _are_rare(self) -> bool:
         """Whether the words are on so few pages that they may be misspelt there too."""
         if self._known and self._instead:
             return True
-        found = asked_for.find(
-            self._connection, self._part, self._scope, self._known, Besides(), most=RARE + 1
-        )
-        return len(found) <= RARE
+        return asked_for.are_few(self._connection, self._part, self._scope, self._known, RARE)
 
     # ---- the sentences that answer -------------------------------------------
 

@@ -46,7 +46,7 @@ from mokuji.core.language.asset_mentions import AssetKind
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.categories import Filing
 from mokuji.store.index.search import like
-from mokuji.store.index.term_queries import NAMES, WEIGHTS, Sought, positive, words_query
+from mokuji.store.index.term_queries import BOTH_NAMES, NAMES, WEIGHTS, Sought, positive, words_query
 from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import among, fixed, numbers, value
 from mokuji.store.tables import alias, filing, held, led, page, page_search, person, revision
@@ -62,7 +62,7 @@ MOST_VALUES = 8
 READ = 200_000
 """Number of code points of a page's lines that sentences are cut out of."""
 WEIGHED = "{0.1, 0.4, 0.7, 1.0}"
-"""What a word counts as code, in the text, in a heading, in a name."""
+"""What a word counts as code, in the text, in a heading, in a name; among names in a heading, another name, a title."""
 
 
 @dataclass(frozen=True)
@@ -245,7 +245,7 @@ def find(
     stand nearest together and weigh most, and to which most pages lead."""
     words = positive(part, known)
     found = _candidates(condition(part, scope, known), words)
-    tier, rank = _tier(part, known, words, besides), _rank(part, words)
+    tier, rank = _tier(part, known, words, besides), _rank(part, known, words)
     leading = (
         select(func.coalesce(func.sum(led.c.pages), fixed(0)))
         .where(led.c.page == page.c.id, among(led.c.home, "readable"))
@@ -258,7 +258,8 @@ def find(
         )
         .select_from(_searched.join(found, found.c.id == page.c.id))
         .where(_within)
-        .subquery("ranked")
+        .cte("ranked")
+        .prefix_with("MATERIALIZED")
     )
     weight = ranked.c.rank * (fixed(5) + func.ln(ranked.c.leading + fixed(1)))
     asked = (
@@ -289,13 +290,19 @@ def find(
     ]
 
 
+def are_few(connection: Connection, part: Part, scope: Scope, known: Sought, most: int) -> bool:
+    """Whether no more pages than so many answer."""
+    asked = select(page.c.id).select_from(_searched).where(condition(part, scope, known), _within)
+    return len(connection.execute(asked.limit(most + 1), {"volumes": scope.volumes}).all()) <= most
+
+
 def _likely(besides: Besides) -> ColumnElement[int]:
     """The place of a page among those that are called nearly so."""
     place = func.array_position(_ids(besides.nearly), page.c.id) if besides.nearly else fixed(0)
     return func.coalesce(place, fixed(0)).label("likely")
 
 
-def _rank(part: Part, words: str) -> ColumnElement[Any]:
+def _rank(part: Part, known: Sought, words: str) -> ColumnElement[Any]:
     """How well the words are held: by the names, for pages whose names hold them (as they are typed twice as well as in
     another form), else by the text."""
     if not words:
@@ -304,8 +311,9 @@ def _rank(part: Part, words: str) -> ColumnElement[Any]:
     names = page_search.c.names
     by_name = func.ts_rank_cd(weights, names, _query(words), fixed(1))
     by_text = func.ts_rank_cd(weights, page_search.c.words, _query(words), fixed(1))
-    just_so = _has(names, positive(part, Sought()))
-    return case((just_so, by_name * fixed(2)), (_has(names, words), by_name), else_=by_text)
+    just_so = _has(names, positive(part, Sought(), BOTH_NAMES))
+    named = _has(names, positive(part, known, BOTH_NAMES))
+    return case((just_so, by_name * fixed(2)), (named, by_name), else_=by_text)
 
 
 def _tier(part: Part, known: Sought, words: str, besides: Besides) -> ColumnElement[int]:
@@ -325,8 +333,8 @@ def _tier(part: Part, known: Sought, words: str, besides: Besides) -> ColumnElem
     if words:
         whens += [
             (_has(names, positive(part, known, NAMES["title"])), Tier.IN_TITLE),
-            (_has(names, words), Tier.IN_ALIAS),
-            (_has(page_search.c.words, positive(part, known, WEIGHTS["heading"])), Tier.IN_HEADING),
+            (_has(names, positive(part, known, BOTH_NAMES)), Tier.IN_ALIAS),
+            (_has(names, words), Tier.IN_HEADING),
         ]
     if besides.through:
         whens.append((page.c.id == any_(_ids(besides.through)), Tier.PUT_IN))

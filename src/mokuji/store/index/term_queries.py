@@ -14,10 +14,11 @@ from mokuji.store import page_words
 
 MOST_FORMS = 80
 """Maximum number of forms under which one word is looked for."""
-WEIGHTS = {"heading": HEAD, "text": PROSE, "code": OTHER}
+WEIGHTS = {"text": PROSE, "code": OTHER}
 """Weights of the terms of a page, by the place in which a word is looked for."""
-NAMES = {"title": NAME, "alias": HEAD}
-"""The same of those of its names."""
+NAMES = {"title": NAME, "alias": HEAD, "heading": PROSE}
+"""The same of those of its names and headings."""
+BOTH_NAMES = NAME + HEAD
 
 
 @dataclass(frozen=True)
