@@ -6,7 +6,6 @@ read word by word.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -15,6 +14,7 @@ from mokuji.core.finding.question import Words
 from mokuji.core.finding.terms import Run, Term, fold_text, is_number, runs
 from mokuji.core.finding.told import ADDRESS, CODE, CODE_LINE, FIELD, HEADING, TEXT, Line
 from mokuji.core.finding.vector import forms
+from mokuji.core.style.sentences import sentences
 
 MOST_LINES = 6
 """Number of lines of a page that are read word by word."""
@@ -26,7 +26,6 @@ _NEEDLE = 4
 _BESIDE = 3
 """Number of words beside a place by which it is found again."""
 _SHORT = 60
-_SENTENCE_END = re.compile(r"(?<=[.!?…。！？])\s+(?=\S)|(?<=[。！？])")
 _SORTS = {HEADING: 1, CODE_LINE: 2, FIELD: 3, ADDRESS: 3}
 _IN_PLACE = {"heading": {HEADING}, "code": {CODE_LINE, FIELD, ADDRESS}}
 
@@ -106,7 +105,8 @@ def _held(words: str, needles: Sequence[frozenset[str]]) -> int:
 def _sentences(words: str) -> list[str]:
     """The sentences of a long line; a short one goes with the next."""
     found: list[str] = []
-    for sentence in _SENTENCE_END.split(words):
+    for start, end in sentences(words):
+        sentence = words[start:end]
         if found and len(found[-1]) < _SHORT:
             found[-1] += f" {sentence}"
         else:

@@ -56,13 +56,13 @@ class PageTerms:
         return found
 
     def vectors(self, stems: Mapping[str, str]) -> tuple[str, str]:
-        """All of it, and the names alone (the title with the highest weight, other names with the next), as PostgreSQL
-        reads a ``tsvector``. ``stems`` are those of words; one that is not there has none."""
+        """All of it, and names and headings alone (in the order of their weights: title, other names, headings), as
+        PostgreSQL reads a ``tsvector``. ``stems`` are those of words; one that is not there has none."""
         found_as = self._forms(stems)
         whole = _vector([*((NAME, name) for name in self._names), *self._lines], found_as)
-        return whole, _vector(
-            ((HEAD if nth else NAME, name) for nth, name in enumerate(self._names)), found_as
-        )
+        heads = [(f"{PROSE}{weight[1:]}", line) for weight, line in self._lines if weight[0] == HEAD]
+        names = [(HEAD if nth else NAME, name) for nth, name in enumerate(self._names)]
+        return whole, _vector([*names, *heads], found_as)
 
     def _forms(self, stems: Mapping[str, str]) -> Mapping[str, _Forms]:
         return {

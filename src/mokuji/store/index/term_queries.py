@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import Connection
 
 from mokuji.core.finding.question import All, Fact, Part, Without, Words
-from mokuji.core.finding.terms import Run, Term, is_number, runs
+from mokuji.core.finding.terms import Run, Term, fold, is_number, runs
 from mokuji.core.finding.vector import HEAD, NAME, OTHER, PROSE, forms
 from mokuji.store import page_words
 
@@ -37,6 +37,13 @@ class Sought:
         found |= dict.fromkeys(self.also.get(term.plain, ()))
         return list(found)[:MOST_FORMS]
 
+    def fewest(self, term: Term) -> list[str]:
+        """As few forms as every place of them has: where all is stemmed alike, the stem stands with every form."""
+        if len(self.stems) != 1 or not (stem := self.stems[0].get(term.word)):
+            return self.forms(term)
+        found = dict.fromkeys((fold(stem), *self.also.get(term.plain, ())))
+        return list(found)[:MOST_FORMS]
+
 
 def sought(connection: Connection, languages: Iterable[str], words: Iterable[Words]) -> Sought:
     """What the words of a question are looked for as, in volumes of these languages."""
@@ -57,8 +64,8 @@ def _quoted(form: str) -> str:
     return "'" + form.replace("\\", "\\\\").replace("'", "''") + "'"
 
 
-def _one(term: Term, known: Sought, flags: str, *, exact: bool, begun: bool) -> str:
-    found = [term.plain] if exact or begun else known.forms(term)
+def _one(term: Term, known: Sought, flags: str, *, exact: bool, begun: bool, fewest: bool = False) -> str:
+    found = [term.plain] if exact or begun else known.fewest(term) if fewest else known.forms(term)
     marked = f":*{flags}" if begun else f":{flags}" if flags else ""
     asked = [f"{_quoted(form)}{marked}" for form in found]
     if is_number(term.plain) and not exact and not begun:
@@ -67,13 +74,20 @@ def _one(term: Term, known: Sought, flags: str, *, exact: bool, begun: bool) -> 
     return asked[0] if len(asked) == 1 else f"({' | '.join(asked)})"
 
 
-def words_query(words: Words, known: Sought, weight: str = "") -> str:
+def words_query(words: Words, known: Sought, weight: str = "", *, fewest: bool = False) -> str:
     """A word or phrase, in the terms of one weight or of any: all terms side by side, or together as one word."""
     terms = [term for run in words.runs for term in _asked_terms(run)]
     last = len(terms) - 1
     single_pair = words.runs[-1].spaceless and len(words.runs[-1].terms) == 1
     pieces = [
-        _one(term, known, weight, exact=words.exact, begun=nth == last and (words.begun or single_pair))
+        _one(
+            term,
+            known,
+            weight,
+            exact=words.exact,
+            fewest=fewest,
+            begun=nth == last and (words.begun or single_pair),
+        )
         for nth, term in enumerate(terms)
     ]
     side_by_side = " <-> ".join(pieces)
@@ -96,7 +110,7 @@ def positive(part: Part | None, known: Sought, weight: str = "") -> str:
     """The words that must, or may, be there, as one query: what hits are ranked by; empty if there are none. Words of a
     special place count wherever they stand."""
     if isinstance(part, Words):
-        return words_query(part, known, weight)
+        return words_query(part, known, weight, fewest=True)
     if isinstance(part, Fact | Without) or part is None:
         return ""
     found = [query for each in part.parts if (query := positive(each, known, weight))]
