@@ -58,13 +58,23 @@ class Quoted:
     near: str
 
 
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """A line read word by word: its runs, its terms with their run and their place in it, and which of these begin as
+    something that is wanted does."""
+
+    line: Line
+    runs: tuple[Run, ...]
+    terms: list[tuple[Term, Run, int]]
+    likely: list[int]
+
+
 @dataclass(frozen=True)
 class Candidates:
-    """The lines of a page that may answer, read word by word."""
+    """The lines of a page that may answer, read word by word; ``words`` are those of which stems are needed."""
 
-    lines: Sequence[tuple[Line, tuple[Run, ...]]]
+    lines: Sequence[_Read]
     words: frozenset[str] = field(default_factory=frozenset)
-    """Those of which stems are needed."""
 
 
 def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
@@ -83,17 +93,22 @@ def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
             if held:
                 best.append((-held, sort, nth, line._replace(words=sentence)))
     best.sort(key=lambda each: each[:3])
-    read = [(line, tuple(runs(line.words))) for *_, line in best[:MOST_LINES]]
-    beginnings = frozenset(form[:_NEEDLE] for each in wanted for term in each.terms for form in term)
-    words = {
-        word
-        for _, each in read
-        for run in each
-        for term in run.terms
-        if term.word and any(form.startswith(tuple(beginnings)) for form in term.forms)
-        for word in (term.word, term.plain)
-    }
+    beginnings = tuple({form[:_NEEDLE] for each in wanted for term in each.terms for form in term})
+    read = [_read(line, beginnings) for *_, line in best[:MOST_LINES]]
+    likely = (each.terms[at][0] for each in read for at in each.likely)
+    words = {word for term in likely if term.word for word in (term.word, term.plain)}
     return Candidates(read, frozenset(words))
+
+
+def _read(line: Line, beginnings: tuple[str, ...]) -> _Read:
+    read = tuple(runs(line.words))
+    terms = [(term, run, nth) for run in read for nth, term in enumerate(_without_last(run))]
+    likely = [
+        at
+        for at, (term, _, _) in enumerate(terms)
+        if term.forms[0].startswith(beginnings) or term.forms[-1].startswith(beginnings)
+    ]
+    return _Read(line, read, terms, likely)
 
 
 def _held(words: str, needles: Sequence[frozenset[str]]) -> int:
@@ -117,10 +132,10 @@ def _sentences(words: str) -> list[str]:
 def quote(found: Candidates, wanted: Sequence[Wanted], stems: Mapping[str, str]) -> tuple[Quoted, ...]:
     """The lines that are quoted: the one that holds most, then one that holds what that lacks, or the next best."""
     lit: list[tuple[frozenset[int], Line, list[tuple[int, int]]]] = []
-    for line, read in found.lines:
+    for read in found.lines:
         held, places = _found_in(read, wanted, stems)
         if held:
-            lit.append((held, line, places))
+            lit.append((held, read.line, places))
     chosen: list[tuple[frozenset[int], Line, list[tuple[int, int]]]] = []
     seen: frozenset[int] = frozenset()
     while lit and len(chosen) < SHOWN:
@@ -134,24 +149,33 @@ def quote(found: Candidates, wanted: Sequence[Wanted], stems: Mapping[str, str])
 
 
 def _found_in(
-    read: Sequence[Run], wanted: Sequence[Wanted], stems: Mapping[str, str]
+    read: _Read, wanted: Sequence[Wanted], stems: Mapping[str, str]
 ) -> tuple[frozenset[int], list[tuple[int, int]]]:
     """Which of what is wanted a line holds, and where."""
-    terms = [(term, run, nth) for run in read for nth, term in enumerate(_without_last(run))]
-    said = [frozenset(forms(term, stems)) for term, *_ in terms]
+    said = {at: forms(read.terms[at][0], stems) for at in read.likely}
     held: set[int] = set()
     places: list[tuple[int, int]] = []
     for nth, each in enumerate(wanted):
-        for at in range(len(terms)):
-            end = _ends(each, said, at)
+        goes_on = _goes_on(each)
+        for at in read.likely:
+            end = _ends(each, said, at, goes_on)
             if end:
                 held.add(nth)
-                places.append((_place(terms[at])[0], _place(terms[end - 1])[1]))
-        for run in read:
-            if run.whole and (run.whole in each.whole or _begins(each, run.whole)):
-                held.add(nth)
-                places.append((run.start, run.end))
+                places.append((_place(read.terms[at])[0], _place(read.terms[end - 1])[1]))
+        if each.whole:
+            for run in read.runs:
+                if run.whole in each.whole or (each.begun and run.whole.startswith(tuple(each.whole))):
+                    held.add(nth)
+                    places.append((run.start, run.end))
     return frozenset(held), _merged(places)
+
+
+def _goes_on(wanted: Wanted) -> tuple[str, ...]:
+    """What the last term of something may begin with, beside being one of its forms."""
+    last = wanted.terms[-1] if wanted.terms else frozenset()
+    if wanted.begun:
+        return tuple(last)
+    return tuple(f"{form}." for form in last if is_number(form) and not wanted.exact)
 
 
 def _place(found: tuple[Term, Run, int]) -> tuple[int, int]:
@@ -176,23 +200,13 @@ def _without_last(run: Run) -> Sequence[Term]:
     return run.terms[:-1] if run.spaceless and len(run.terms) > 1 else run.terms
 
 
-def _begins(wanted: Wanted, whole: str) -> bool:
-    return wanted.begun and any(whole.startswith(form) for form in wanted.whole)
-
-
-def _ends(wanted: Wanted, said: Sequence[frozenset[str]], at: int) -> int:
+def _ends(wanted: Wanted, said: Mapping[int, Sequence[str]], at: int, goes_on: tuple[str, ...]) -> int:
     """Where the terms that are wanted end if they begin here; 0 if they do not."""
     last = len(wanted.terms) - 1
-    if at + last >= len(said):
-        return 0
     for nth, term in enumerate(wanted.terms):
-        here = said[at + nth]
-        if not here & term and not (
-            nth == last
-            and (
-                (wanted.begun and any(form.startswith(tuple(term)) for form in here))
-                or any(is_number(form) and any(said.startswith(f"{form}.") for said in here) for form in term)
-            )
+        here = said.get(at + nth, ())
+        if term.isdisjoint(here) and not (
+            nth == last and goes_on and any(form.startswith(goes_on) for form in here)
         ):
             return 0
     return at + last + 1
