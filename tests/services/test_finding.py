@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import pytest
 
 from mokuji.acts import doing, requests
+from mokuji.core.base.errors import Forbidden, Missing, MokujiError
 from mokuji.core.finding.ranking import Tier
 from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext, catch_up
-from mokuji.services.reading import searching
+from mokuji.services.reading import listings, questions, searching
 from mokuji.services.writing import writing
 from tests.copies import made_once
 from tests.services.making import pages, person, titles_found, volume
@@ -205,3 +206,58 @@ def test_a_page_of_that_name_is_offered_where_it_can_be_written(app: AppContext,
     assert searching.find(app, writer, "pump", "guide").writable is None
     assert searching.find(app, writer, "title:zeppelin", "guide").writable is None
     assert searching.find(app, NOBODY, "zeppelin", "guide").writable is None
+
+
+def test_a_kept_question_is_its_persons_own_until_it_is_shared(app: AppContext, writer: Actor) -> None:
+    other = person(app, "jory", guide=Role.READER)
+    number = questions.keep(app, writer, "Gone old", "pump -old", "guide")
+    assert [each.kept.name for each in questions.kept(app, writer)] == ["Gone old"]
+    assert questions.kept(app, other) == [] == questions.kept(app, NOBODY)
+    with pytest.raises(Missing):
+        questions.forget(app, other, number)
+    assert questions.keep(app, writer, "gone OLD", "pump -retired", "guide", shared=True) == number
+    (seen,) = questions.kept(app, other)
+    assert (seen.kept.line, seen.own, seen.may_forget) == ("pump -retired", False, False)
+    with pytest.raises(Forbidden):
+        questions.forget(app, other, number)
+    questions.forget(app, writer, number)
+    assert questions.kept(app, other) == []
+
+
+def test_a_question_of_a_closed_volume_is_seen_by_its_readers_only(app: AppContext, writer: Actor) -> None:
+    other = person(app, "jory", guide=Role.WRITER)
+    questions.keep(app, writer, "Night", "ocelot", "notes", shared=True)
+    questions.keep(app, writer, "Everywhere", "pump", shared=True)
+    assert [each.kept.name for each in questions.kept(app, other)] == ["Everywhere"]
+    tries: list[Callable[[], object]] = [
+        lambda: questions.keep(app, other, "N", "pump", "notes"),
+        lambda: questions.keep(app, other, "N", "("),
+        lambda: questions.keep(app, other, "N", "..."),
+        lambda: questions.keep(app, other, "", "pump"),
+        lambda: questions.keep(app, NOBODY, "N", "pump"),
+        lambda: questions.keep(app, person(app, "new"), "N", "pump", shared=True),
+    ]
+    for keep in tries:
+        with pytest.raises(MokujiError):
+            keep()
+
+
+def _listed(app: AppContext, actor: Actor, **asked: str) -> tuple[list[str], list[str]]:
+    """The titles that a list in the guide shows to somebody, and what is said to be wrong with it."""
+    shown = listings.listing(app, actor, 1, asked.items())
+    assert shown is not None
+    return [row.head.title for row in shown.rows], [fault.message for fault in shown.faults]
+
+
+def test_a_question_makes_a_list_in_a_page_for_each_of_its_readers(app: AppContext, writer: Actor) -> None:
+    assert _listed(app, writer, find="pump title:housing") == (["Pump housing"], [])
+    questions.keep(app, writer, "Machines", "category:machines or giraffe", "guide", shared=True)
+    titles, _ = _listed(app, writer, question="machines")
+    assert titles[0] in {"Pump", "Callout"} and set(titles) == {"Pump", "Callout", "Tells", "Box", "Shows"}
+    assert _listed(app, writer, question="machines", sort="title", limit="2")[0] == ["Box", "Callout"]
+    assert _listed(app, writer, find="pump", category="machines") == (["Pump"], [])
+    assert "No question “none” is shared" in _listed(app, writer, question="none")[1][0]
+    assert "one question" in _listed(app, writer, question="machines", find="pump")[1][0]
+    other = person(app, "jory", guide=Role.READER)
+    assert _listed(app, writer, find="ocelot") == (["Window"], [])
+    assert _listed(app, other, find="ocelot") == ([], [])

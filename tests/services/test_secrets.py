@@ -105,6 +105,22 @@ def test_nothing_of_it_is_left_in_any_table(app: AppContext, owner: Actor, words
     assert not secrets.plan(app, owner, "guide", words).anything
 
 
+def test_no_word_of_it_is_left_to_be_found_or_to_be_near(app: AppContext, owner: Actor) -> None:
+    pages(app, owner, "guide", {"Pump": "The way in is quagga7 for now.", "Well": "A quagga is an animal."})
+    assert searching.find(app, owner, "quagga7").found
+    number = secrets.take_out(
+        app, owner, "guide", "quagga7", secrets.plan(app, owner, "guide", "quagga7").digest
+    )
+    assert isinstance(number, int)
+    with app.engine.connect() as connection:
+        said = connection.execute(text("SELECT told, CAST(words AS text) FROM page_search")).all()
+        known = connection.execute(text("SELECT word FROM word")).scalars().all()
+    assert "quagga7" not in repr((said, known))
+    answer = searching.find(app, owner, "quaggaa7")
+    assert not answer.found and "quagga7" not in repr(answer.instead)
+    assert [each.hit.head.title for each in searching.find(app, owner, "quagga").found] == ["Well"]
+
+
 def _remembered(words: str) -> set[str]:
     """The functions and caches of modules that hold these words in memory."""
     holding: set[str] = set()

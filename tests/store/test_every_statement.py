@@ -95,6 +95,7 @@ STATEMENTS = {
 FEW = {
     "volume",
     "volume_size",
+    "kept_question",
     "person",
     "membership",
     "house_style",

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Literal
 
-from fastapi import Query
+from fastapi import Path, Query
 
 from mokuji import routing
 from mokuji.api import schemas
-from mokuji.api.asking import FAULTS, Reader, TheApp
+from mokuji.api.asking import FAULTS, Changer, Reader, TheApp
 from mokuji.core.finding.picking import Quoted
 from mokuji.core.finding.ranking import Tier
-from mokuji.services.reading import reading, searching
+from mokuji.services.reading import questions, reading, searching
 from mokuji.services.reading.searching import Answer, Found
 
 router = routing.router(prefix="/api/v1", responses=FAULTS, tags=["Mokuji"])
@@ -57,6 +57,36 @@ def find(
             people=_numbers(answer.counts.people),
         ),
     )
+
+
+@router.get("/questions")
+def kept(app: TheApp, actor: Reader) -> list[schemas.KeptQuestion]:
+    """The questions that you keep, and those that are shared with you."""
+    return [
+        schemas.KeptQuestion(
+            number=each.kept.id,
+            name=each.kept.name,
+            line=each.kept.line,
+            volume=each.volume.key if each.volume else None,
+            shared=each.kept.shared,
+            own=each.own,
+            by=each.kept.by,
+        )
+        for each in questions.kept(app, actor)
+    ]
+
+
+@router.post("/questions", status_code=201)
+def keep(app: TheApp, actor: Changer, body: schemas.QuestionToKeep) -> schemas.KeptQuestion:
+    """Keep a question by a name, in the place of your own of the same name."""
+    number = questions.keep(app, actor, body.name, body.line, body.volume, shared=body.shared)
+    return next(each for each in kept(app, actor) if each.number == number)
+
+
+@router.delete("/questions/{number}", status_code=204)
+def forget(app: TheApp, actor: Changer, number: Annotated[int, Path(ge=1, le=2**31 - 1)]) -> None:
+    """Take away a question: your own, or one shared in a volume that you own."""
+    questions.forget(app, actor, number)
 
 
 def _numbers(counted: Sequence[tuple[str, str, int]]) -> list[schemas.FoundNumber]:

@@ -469,6 +469,28 @@ class FoundPage(Schema):
     led_to_by: int = Field(description="how many pages lead to it")
 
 
+class QuestionToKeep(Schema):
+    """A question to be kept by a name: a line (docs/finding.md), for one volume or for all; ``shared`` with all who may
+    read that."""
+
+    name: str = Field(max_length=200)
+    line: str = Field(max_length=500)
+    volume: str = ""
+    shared: bool = False
+
+
+class KeptQuestion(Schema):
+    """A question that is kept: your own, or one that somebody shares."""
+
+    number: int
+    name: str
+    line: str
+    volume: str | None
+    shared: bool
+    own: bool
+    by: str
+
+
 class FoundNumber(Schema):
     """How many of the pages that were found are so."""
 

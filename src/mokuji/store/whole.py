@@ -22,8 +22,8 @@ from mokuji.core.base.names import is_storable
 from mokuji.store.tables import metadata
 
 KEPT = frozenset(
-    """volume person membership former_handle former_volume blob file file_version source house_style put_aside
-    change_set change_set_reach change_set_person page revision contents trash former draft""".split()
+    """volume person membership kept_question former_handle former_volume blob file file_version source house_style
+    put_aside change_set change_set_reach change_set_person page revision contents trash former draft""".split()
 )
 """What belongs to the whole."""
 ON_REQUEST = frozenset({"audit"})

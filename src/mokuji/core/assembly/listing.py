@@ -21,7 +21,7 @@ MOST = 500
 """Maximum number of pages of a list."""
 USUAL = 100
 """Number of pages that are shown if nothing is said."""
-KNOWN = ("category", "show", "sort", "limit", "as", "volume")
+KNOWN = ("category", "find", "question", "show", "sort", "limit", "as", "volume")
 NOT_FIELDS = {"aliases", "categories", "slots", "template", "gives", "broader", "contents", "terms"}
 """Front matter that says what a page is, rather than a field of it."""
 LONGEST = 300
@@ -30,7 +30,9 @@ LONGEST = 300
 
 @dataclass(frozen=True, slots=True)
 class Query:
-    """What a list is of. ``filters`` are keys of values by field; ``sort`` begins with “-” for the other way round."""
+    """What a list is of. ``filters`` are keys of values by field; ``sort`` begins with “-” for the other way round,
+    “found” is the order in which a question finds pages. ``find`` is a question, ``question`` the name of one that is
+    kept."""
 
     categories: tuple[str, ...] = ()
     filters: Mapping[str, str] = field(default_factory=dict)
@@ -39,6 +41,13 @@ class Query:
     limit: int = USUAL
     table: bool = False
     volume: str = ""
+    find: str = ""
+    question: str = ""
+
+    @property
+    def asks(self) -> bool:
+        """Whether a question chooses the pages."""
+        return bool(self.find or self.question)
 
 
 def read(values: Iterable[tuple[str | None, str]]) -> tuple[Query, list[Fault]]:
@@ -69,17 +78,22 @@ def read(values: Iterable[tuple[str | None, str]]) -> tuple[Query, list[Fault]]:
     shape = told.get("as", "table" if told.get("show") else "list")
     if shape not in {"table", "list"}:
         say(f"A list is shown as “table” or as “list”, not as “{shape}”.")
-    if not categories and not filters:
-        say("A list needs a category or a field to choose pages by.")
+    find, question = told.get("find", ""), told.get("question", "")
+    if not (categories or filters or find or question):
+        say("A list needs a category, a field or a question to choose pages by.")
+    if find and question:
+        say("A list is of one question: “find” gives it, or “question” names one that is kept.")
     show = tuple(each.strip() for each in told.get("show", "").split(",") if each.strip())
     query = Query(
         tuple(categories),
         filters,
         show,
-        told.get("sort", "title"),
+        told.get("sort", "found" if find or question else "title"),
         int(limit),
         shape == "table",
         told.get("volume", ""),
+        find,
+        question,
     )
     return query, faults
 
@@ -112,6 +126,8 @@ def arrange(rows: Sequence[ListedPage], query: Query) -> tuple[list[ListedPage],
         if rows and name not in known and name not in {"title", "summary", "changed"}:
             faults.append(Fault("listing", f"None of these pages has a field “{name}”."))
     sort = query.sort.removeprefix("-").strip()
+    if sort == "found" and query.asks:
+        return list(rows)[: query.limit], faults
     if rows and sort not in {"title", "changed"} and sort not in known:
         faults.append(Fault("listing", f"None of these pages has a field “{sort}” to be sorted by."))
 

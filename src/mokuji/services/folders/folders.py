@@ -316,6 +316,9 @@ def _listed(wiki: MemoryWiki, home: int, values: Sequence[tuple[str | None, str]
         if found is None:
             faults.append(Fault("listing", f"There is no volume “{query.volume}”."))
         volume = found or volume
+    if query.asks:
+        said = "A list that a question chooses is made where the wiki is: a folder has no index of words."
+        faults.append(Fault("listing", said))
     rows: list[ListedPage] = []
     given = _given(wiki) if query.categories and not faults else {}
     for page in wiki.pages_by_id.values() if not faults else ():

@@ -11,6 +11,8 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.reading.categories import ids_under
+from mokuji.services.reading.questions import shared_as
+from mokuji.services.reading.searching import answering
 from mokuji.store.database import reading
 from mokuji.store.index import memberships
 
@@ -36,7 +38,11 @@ def listing(
                 if volume is None and not faults
                 else Listing(query, volume or _none(), (), tuple(faults))
             )
-        ids = _chosen(context, volume, query)
+        line = query.find or (shared_as(context, volume, query.question) if query.question else "")
+        if line is None:
+            said = f"No question “{query.question}” is shared in “{volume.title}”."
+            return Listing(query, volume, (), (Fault("listing", said),))
+        ids = _chosen(context, volume, query, answering(app, context, volume, line) if line else None)
         rows = _rows(context, ids[:MOST_LOOKED_AT])
         listed, more = arrange(rows, query)
         if len(ids) > MOST_LOOKED_AT:
@@ -51,27 +57,32 @@ def _none() -> Volume:
     return Volume(0, "", "")
 
 
-def _chosen(context: ReadContext, volume: Volume, query: Query) -> list[int]:
-    """The pages that fit a query."""
-    found: set[int] | None = None
+def _chosen(
+    context: ReadContext, volume: Volume, query: Query, answer: Sequence[int] | None = None
+) -> list[int]:
+    """The pages that fit a query; of those that answer its question, in their order."""
+    found: set[int] | None = None if answer is None else set(answer)
     for key in query.categories:
         under = ids_under(context, volume, key)
         found = under if found is None else found & under
     for name, value in query.filters.items():
         having = memberships.having(context.connection, volume.id, name, value)
         found = having if found is None else found & having
-    return sorted(found or ())
+    return [each for each in answer if each in (found or ())] if answer else sorted(found or ())
 
 
 def _rows(context: ReadContext, ids: Sequence[int]) -> list[ListedPage]:
     if not ids:
         return []
     told = memberships.fields_of(context.connection, ids)
+    listed = {
+        head.id: (head, summary, day) for head, summary, day in memberships.listed(context.connection, ids)
+    }
     return [
         ListedPage(
             head, summary, {name: ", ".join(said) for name, said in told.get(head.id, {}).items()}, day
         )
-        for head, summary, day in memberships.listed(context.connection, ids)
+        for head, summary, day in (listed[id_] for id_ in ids if id_ in listed)
     ]
 
 

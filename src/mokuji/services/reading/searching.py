@@ -140,6 +140,18 @@ def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, m
         return GoRows(typed, by_id, scope, tuple(named), found, writable_as(context, scope, key))
 
 
+LISTED = 500
+"""Maximum number of pages that a list takes of those that answer."""
+
+
+def answering(app: AppContext, context: ReadContext, volume: Volume, line: str) -> list[int]:
+    """The pages of a volume that answer a question, best first, for a list of them."""
+    question = read(line)
+    if question.part is None:
+        return []
+    return _Asked(context, question, volume, app.clock().date(), as_typed=True).ids(LISTED)
+
+
 class _Asked:
     """One question, asked in one transaction; ``as_typed`` without what its words could mean besides."""
 
@@ -197,6 +209,13 @@ class _Asked:
             writable_as(self._context, self._volume, key) if self._question.plain else None,
             len(hits) > PAGE,
         )
+
+    def ids(self, most: int) -> list[int]:
+        """The pages that answer, with what they put in."""
+        self._through = shown_through(self._context, self._question, self._part, self._scope, self._known)
+        besides = replace(self._besides(), nearly=(), through=list(self._through))
+        hits = asked_for.find(self._connection, self._part, self._scope, self._known, besides, most=most)
+        return [hit.head.id for hit in hits]
 
     def best(self, but: Collection[int], most: int) -> tuple[Found, ...]:
         """The first pages that answer, but for some."""

@@ -18,6 +18,8 @@ from typing import Any
 from sqlalchemy import Connection, text
 
 from mokuji.core.base import names
+from mokuji.core.finding.terms import fold_text
+from mokuji.core.finding.vector import PageTerms
 from mokuji.store.index import upkeep
 
 _PAGES = (
@@ -166,6 +168,20 @@ def take_out(connection: Connection, volume: int, words: str, mask: str, found: 
             AND (position(:key in key) > 0 OR position(:key in coalesce(tkey, '')) > 0)
             AND NOT EXISTS (SELECT 1 FROM page_name u WHERE u.name = n.id)
             AND NOT EXISTS (SELECT 1 FROM section_ref s WHERE s.name = n.id)"""
+    )
+    # What pages are found by is made anew: of those that say the words, and of those that share a word with them.
+    terms = sorted(PageTerms(words, (), ()).vocabulary())
+    run(
+        """WITH gone AS (DELETE FROM page_search s USING page p WHERE p.id = s.page AND p.volume = :volume
+            AND (position(:words in s.told) > 0 OR s.page IN (SELECT page FROM unsearched)
+                OR s.words @@ CAST(:asked AS tsquery)) RETURNING s.page)
+        INSERT INTO unsearched (page) SELECT page FROM gone ON CONFLICT DO NOTHING""",
+        asked=" | ".join(f"'{term}'" for term in terms) or "'-'",
+    )
+    run(
+        "DELETE FROM word WHERE volume = :volume AND (word = ANY(:terms) OR position(:folded in word) > 0)",
+        terms=terms,
+        folded=fold_text(words),
     )
     _in_json(connection, "change_set", ("detail", "proposed"), "jsonb", found.acts, words, mask)
     run(

@@ -42,6 +42,7 @@ from mokuji.store.tables.pages import trash as trash
 from mokuji.store.tables.people import former_handle as former_handle
 from mokuji.store.tables.people import invitation as invitation
 from mokuji.store.tables.people import invitation_role as invitation_role
+from mokuji.store.tables.people import kept_question as kept_question
 from mokuji.store.tables.people import membership as membership
 from mokuji.store.tables.people import offer as offer
 from mokuji.store.tables.people import password_link as password_link

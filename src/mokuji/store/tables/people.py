@@ -175,6 +175,27 @@ password_link = Table(
 )
 
 
+# Questions that somebody keeps: of one volume, or of all.
+class KeptQuestionColumns(TypedColumns):
+    id: Named[int] = Column(Integer, Identity(always=True), primary_key=True)
+    person: Named[int] = Column(Integer, ForeignKey("person.id", ondelete="CASCADE"))
+    key: Named[str] = Column(Text(collation="C"))
+    name: Named[str] = Column(Text)
+    line: Named[str] = Column(Text)
+    volume: Named[int | None] = Column(Integer, ForeignKey("volume.id", ondelete="CASCADE"))
+    shared: Named[bool] = Column(Boolean)
+    at: Named[datetime] = Column(DateTime(timezone=True))
+
+
+kept_question = Table(
+    "kept_question",
+    metadata,
+    KeptQuestionColumns,
+    UniqueConstraint("person", "key", name="kept_question_own"),
+    Index("kept_question_volume", "volume", postgresql_where=text("shared")),
+)
+
+
 # A role that waits for somebody to take it. ``person`` is who had the handle when it was offered; without one, which
 # nobody is told, nobody can take it.
 class OfferColumns(TypedColumns):

@@ -9,10 +9,10 @@ from fastapi.responses import JSONResponse, Response
 from mokuji import routing
 from mokuji.core.base import names
 from mokuji.core.model.wiki import Volume
-from mokuji.services.reading import searching
+from mokuji.services.reading import questions, searching
 from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.web import addresses, filters
-from mokuji.web.pages import Who
+from mokuji.web.pages import Form, Who, see
 
 router = routing.router()
 
@@ -46,7 +46,23 @@ def find(who: Who, words: str = "", volume: str = "", page: int = 0) -> Response
     """Pages by name and by words."""
     page = max(0, min(page, 50))
     answer = searching.find(who.app, who.actor, words, volume, page)
-    return who.page("find.html", answer=answer, page=page, lit="find", filters=filters)
+    kept = questions.kept(who.app, who.actor)
+    return who.page("find.html", answer=answer, page=page, lit="find", filters=filters, kept=kept)
+
+
+@router.post("/-/questions")
+def keep(who: Who, form: Form) -> Response:
+    """Keeps a question by a name."""
+    line, volume = form.get("line", ""), form.get("volume", "")
+    questions.keep(who.app, who.actor, form.get("name", ""), line, volume, shared="shared" in form)
+    return see(addresses.find(line, volume))
+
+
+@router.post("/-/questions/{number:int}/forget")
+def forget(who: Who, number: int, form: Form) -> Response:
+    """Keeps a question no more."""
+    questions.forget(who.app, who.actor, number)
+    return see(addresses.find())
 
 
 @router.get("/-/go")

@@ -36,13 +36,26 @@ def upgrade() -> None:
     op.execute("CREATE INDEX page_name_inserts ON page_name (name) WHERE kind = 1")
     op.execute("CREATE INDEX page_key_alone ON page (lower(key))")
     op.execute("CREATE INDEX alias_key_alone ON alias (lower(key))")
+    op.execute(
+        """CREATE TABLE kept_question (
+            id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+            person integer NOT NULL REFERENCES person ON DELETE CASCADE,
+            key text COLLATE "C" NOT NULL,
+            name text NOT NULL,
+            line text NOT NULL,
+            volume integer REFERENCES volume ON DELETE CASCADE,
+            shared boolean NOT NULL,
+            at timestamptz NOT NULL,
+            CONSTRAINT kept_question_own UNIQUE (person, key))"""
+    )
+    op.execute("CREATE INDEX kept_question_volume ON kept_question (volume) WHERE shared")
     # Words of before are those of PostgreSQL's own reader: every page is read anew.
     op.execute("INSERT INTO unsearched (page) SELECT id FROM page ON CONFLICT DO NOTHING")
 
 
 def downgrade() -> None:
     op.execute("DROP INDEX revision_note, page_name_inserts, page_key_alone, alias_key_alone")
-    op.execute("DROP TABLE word")
+    op.execute("DROP TABLE word, kept_question")
     op.execute("ALTER INDEX page_search_words RESET (fastupdate)")
     op.execute("ALTER TABLE page_search DROP COLUMN names, DROP COLUMN named, DROP COLUMN told")
     op.execute("INSERT INTO unsearched (page) SELECT id FROM page ON CONFLICT DO NOTHING")
