@@ -59,6 +59,21 @@ class _AsSent(UserDefinedType[Sequence[int]]):
         return "BIGINT[]"
 
 
+class _Query(UserDefinedType[str]):
+    """A full-text query, sent as one: as words it would be read again for each row."""
+
+    cache_ok = True
+    render_bind_cast = True
+
+    def get_col_spec(self, **_: Any) -> str:
+        return "TSQUERY"
+
+
+def query(said: str) -> BindParameter[str]:
+    """A full-text query as a value of its own."""
+    return bindparam(None, said, type_=_Query(), unique=True)
+
+
 def as_sent(column: SQLCoreOperations[Sequence[int]]) -> TypeCoerce[Sequence[int]]:
     """A column of numbers, many of which are read at once."""
     return type_coerce(column, _AsSent())

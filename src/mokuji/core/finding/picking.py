@@ -16,8 +16,9 @@ from mokuji.core.finding.told import ADDRESS, CODE, CODE_LINE, FIELD, HEADING, T
 from mokuji.core.finding.vector import forms
 from mokuji.core.style.sentences import sentences
 
-MOST_LINES = 6
-"""Number of lines of a page that are read word by word."""
+MOST_LINES = 4
+"""Number of sentences of a page that are read word by word, and of lines that hold all that is wanted after which no
+more are looked for."""
 SHOWN = 2
 """Number of lines of a page that are quoted."""
 BEFORE, LONGEST = 90, 240
@@ -80,17 +81,21 @@ class Candidates:
 def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
     """The lines that hold most of what is wanted, as far as their letters say."""
     needles = [each.needles for each in wanted]
+    whole = 0
     found: list[tuple[int, int, int, Line]] = []
     for nth, line in enumerate(lines):
         hits = _held(line.words, needles)
         if hits:
             found.append((-hits, _SORTS.get(line.sort, 0), nth, line))
+            whole += hits == len(needles) and line.sort not in _SORTS
+        if whole == MOST_LINES:
+            break
     found.sort(key=lambda each: each[:3])
     best: list[tuple[int, int, int, Line]] = []
     for _, sort, nth, line in found[:MOST_LINES]:
         for sentence in _sentences(line.words) if len(line.words) > LONGEST else (line.words,):
             held = _held(sentence, needles)
-            if held:
+            if held and len(best) < 4 * MOST_LINES:
                 best.append((-held, sort, nth, line._replace(words=sentence)))
     best.sort(key=lambda each: each[:3])
     beginnings = tuple({form[:_NEEDLE] for each in wanted for term in each.terms for form in term})

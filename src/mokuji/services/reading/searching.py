@@ -184,15 +184,22 @@ class _Asked:
     def answer(self, page: int) -> Answer:
         self._through = shown_through(self._context, self._question, self._part, self._scope, self._known)
         besides = replace(self._besides(), through=list(self._through))
-        skip = page * PAGE
-        hits = asked_for.find(
-            self._connection, self._part, self._scope, self._known, besides, most=PAGE + 1, skip=skip
-        )
         today = self._today
-        days = [today - timedelta(7), today - timedelta(30), date(today.year, 1, 1)]
-        counts = asked_for.counts(self._connection, self._part, self._scope, self._known, days)
-        few = self._question.plain and sum(counts.volumes.get(id_, 0) for id_ in self._ids) <= PLACED
+        hits, counts = asked_for.answer(
+            self._connection,
+            self._part,
+            self._scope,
+            self._known,
+            besides,
+            [today - timedelta(7), today - timedelta(30), date(today.year, 1, 1)],
+            most=PAGE + 1,
+            skip=page * PAGE,
+        )
+        few = self._question.plain and sum(counts.volumes.values()) <= PLACED
         places = asked_for.places(self._connection, self._part, self._scope, self._known) if few else {}
+        if self._volume is not None:
+            elsewhere = asked_for.by_volume(self._connection, self._part, self._scope, self._known)
+            counts = replace(counts, volumes={**elsewhere, **counts.volumes})
         by_id = {volume.id: volume for volume in self._context.volumes.values()}
         key = names.key(self._question.typed)
         named = self._named_in_part(key, hits) if page == 0 else []

@@ -15,11 +15,11 @@ from datetime import UTC, date, datetime, time
 from typing import Any
 
 from sqlalchemy import (
+    CTE,
     ColumnElement,
     CompoundSelect,
     Connection,
     Float,
-    FromClause,
     Select,
     Text,
     and_,
@@ -31,13 +31,13 @@ from sqlalchemy import (
     literal,
     literal_column,
     not_,
+    null,
     or_,
     select,
     true,
     union,
     union_all,
 )
-from sqlalchemy.dialects.postgresql import TSQUERY
 
 from mokuji.core.base import names
 from mokuji.core.finding.question import All, Fact, Part, Without, Words
@@ -48,7 +48,7 @@ from mokuji.core.model.categories import Filing
 from mokuji.store.index.search import like
 from mokuji.store.index.term_queries import BOTH_NAMES, NAMES, WEIGHTS, Sought, positive, words_query
 from mokuji.store.pages import HEAD_COLUMNS
-from mokuji.store.statements import among, fixed, numbers, value
+from mokuji.store.statements import among, fixed, numbers, query, value
 from mokuji.store.tables import alias, filing, held, led, page, page_search, person, revision
 from mokuji.store.tables import field as fields
 
@@ -86,12 +86,8 @@ class Hit:
     changed: datetime
 
 
-def _query(said: str) -> ColumnElement[Any]:
-    return cast(literal(said), TSQUERY)
-
-
 def _has(column: ColumnElement[Any], said: str) -> ColumnElement[bool]:
-    return column.bool_op("@@")(_query(said))
+    return column.bool_op("@@")(query(said))
 
 
 class _Conditions:
@@ -202,20 +198,6 @@ def condition(
 
 
 _within = page.c.volume == any_(numbers("volumes"))
-_exact_key = union_all(
-    select(page.c.id).where(func.lower(page.c.key) == value("key"), among(page.c.volume, "volumes")),
-    select(alias.c.page).where(func.lower(alias.c.key) == value("key"), among(alias.c.volume, "volumes")),
-    select(func.unnest(numbers("beside"))),
-)
-
-
-def _candidates(asked: ColumnElement[bool], words: str) -> FromClause:
-    """The hits that are ranked: a number of all, of those whose names hold the words, and those that are known."""
-    hits = select(page.c.id).select_from(_searched).where(asked, _within)
-    parts: list[Select[Any]] = [hits.limit(fixed(RANKED))]
-    if words:
-        parts.append(hits.where(_has(page_search.c.names, words)).limit(fixed(BY_NAME)))
-    return union(*(select(part.subquery()) for part in parts), _exact_key).subquery("candidates")
 
 
 @dataclass(frozen=True)
@@ -231,6 +213,82 @@ class Besides:
     through: Collection[int] = ()
 
 
+_called = select(page.c.id).where(func.lower(page.c.key) == value("key"), _within)
+_also_called = select(alias.c.page).where(
+    func.lower(alias.c.key) == value("key"), among(alias.c.volume, "volumes")
+)
+_leading = (
+    select(func.coalesce(func.sum(led.c.pages), fixed(0)))
+    .where(led.c.page == page.c.id, among(led.c.home, "readable"))
+    .scalar_subquery()
+    .label("leading")
+)
+
+
+def _hits(part: Part, scope: Scope, known: Sought, besides: Besides) -> CTE:
+    """The hits with what they are ranked by: a number of all, those whose names hold the words, and those that are
+    known beside them. Each is looked at once."""
+    words = positive(part, known)
+    asked = condition(part, scope, known)
+    scored = (
+        select(
+            page.c.id,
+            page.c.volume,
+            page.c.author,
+            page.c.changed,
+            _tier(part, known, words, besides).label("tier"),
+            _rank(part, known, words).label("rank"),
+            _leading,
+            _likely(besides),
+        )
+        .select_from(_searched)
+        .where(_within)
+    )
+    parts = [scored.where(asked).limit(fixed(RANKED))]
+    if words:
+        parts.append(scored.where(asked, _has(page_search.c.names, words)).limit(fixed(BY_NAME)))
+    found = [select(each.subquery()) for each in parts]
+    beside = union(_called, _also_called) if besides.name else None
+    known_ids = [*besides.nearly, *besides.through]
+    if beside is not None:
+        found.append(scored.where(page.c.id.in_(select(beside.subquery())), ~asked))
+    if known_ids:
+        found.append(scored.where(page.c.id == any_(_ids(known_ids)), ~asked))
+    return union(*found).cte("hits").prefix_with("MATERIALIZED")
+
+
+def _best(hits: CTE) -> Select[*tuple[Any, ...]]:
+    weight = hits.c.rank * (fixed(5) + func.ln(hits.c.leading + fixed(1)))
+    order = (hits.c.tier, hits.c.likely, weight.desc(), hits.c.leading.desc(), hits.c.volume, hits.c.id)
+    return (
+        select(
+            hits.c.id,
+            hits.c.tier,
+            hits.c.leading,
+            hits.c.changed,
+            func.row_number().over(order_by=order).label("nth"),
+        )
+        .order_by(*order)
+        .limit(value("most"))
+        .offset(value("skip"))
+    )
+
+
+def _values(scope: Scope, besides: Besides, most: int, skip: int) -> dict[str, Any]:
+    return {
+        "volumes": scope.volumes,
+        "readable": scope.readable,
+        "key": besides.name,
+        "most": most,
+        "skip": skip,
+    }
+
+
+def _as_hit(row: Any, title: str) -> Hit:
+    head = PageHead(row.id, row.volume, row.key, title, row.revision)
+    return Hit(head, Tier(row.tier), row.leading, row.changed)
+
+
 def find(
     connection: Connection,
     part: Part,
@@ -243,51 +301,9 @@ def find(
 ) -> list[Hit]:
     """The pages that answer a question, best first, in the order of ``Tier``; among equals those in which the words
     stand nearest together and weigh most, and to which most pages lead."""
-    words = positive(part, known)
-    found = _candidates(condition(part, scope, known), words)
-    tier, rank = _tier(part, known, words, besides), _rank(part, known, words)
-    leading = (
-        select(func.coalesce(func.sum(led.c.pages), fixed(0)))
-        .where(led.c.page == page.c.id, among(led.c.home, "readable"))
-        .scalar_subquery()
-        .label("leading")
-    )
-    ranked = (
-        select(
-            *HEAD_COLUMNS, page.c.changed, tier.label("tier"), rank.label("rank"), leading, _likely(besides)
-        )
-        .select_from(_searched.join(found, found.c.id == page.c.id))
-        .where(_within)
-        .cte("ranked")
-        .prefix_with("MATERIALIZED")
-    )
-    weight = ranked.c.rank * (fixed(5) + func.ln(ranked.c.leading + fixed(1)))
-    asked = (
-        select(ranked)
-        .order_by(
-            ranked.c.tier,
-            ranked.c.likely,
-            weight.desc(),
-            ranked.c.leading.desc(),
-            ranked.c.volume,
-            ranked.c.key,
-        )
-        .limit(value("most"))
-        .offset(value("skip"))
-    )
-    values = {
-        "volumes": scope.volumes,
-        "readable": scope.readable,
-        "key": besides.name,
-        "beside": [*besides.nearly, *besides.through],
-        "most": most,
-        "skip": skip,
-    }
-    rows = connection.execute(asked, values).all()
-    return [
-        Hit(PageHead(r.id, r.volume, r.key, r.title, r.revision), Tier(r.tier), r.leading, r.changed)
-        for r in rows
-    ]
+    best = _best(_hits(part, scope, known, besides)).subquery("best")
+    asked = select(*HEAD_COLUMNS, best).join(best, best.c.id == page.c.id).order_by(best.c.nth)
+    return [_as_hit(row, row.title) for row in connection.execute(asked, _values(scope, besides, most, skip))]
 
 
 def are_few(connection: Connection, part: Part, scope: Scope, known: Sought, most: int) -> bool:
@@ -307,10 +323,10 @@ def _rank(part: Part, known: Sought, words: str) -> ColumnElement[Any]:
     another form), else by the text."""
     if not words:
         return literal_column("1.0", Float())
-    weights = cast(literal_column(f"'{WEIGHED}'"), Text).op("::")(literal_column("real[]"))
+    weights: ColumnElement[Any] = literal_column(f"'{WEIGHED}'::real[]")
     names = page_search.c.names
-    by_name = func.ts_rank_cd(weights, names, _query(words), fixed(1))
-    by_text = func.ts_rank_cd(weights, page_search.c.words, _query(words), fixed(1))
+    by_name = func.ts_rank_cd(weights, names, query(words), fixed(1))
+    by_text = func.ts_rank_cd(weights, page_search.c.words, query(words), fixed(1))
     just_so = _has(names, positive(part, Sought(), BOTH_NAMES))
     named = _has(names, positive(part, known, BOTH_NAMES))
     return case((just_so, by_name * fixed(2)), (named, by_name), else_=by_text)
@@ -364,73 +380,104 @@ class Counts:
     since: Sequence[tuple[str, str, int]] = ()
 
 
-def counts(connection: Connection, part: Part, scope: Scope, known: Sought, days: Sequence[date]) -> Counts:
-    """Counts hits, up to ``RANKED``; ``days`` are those since which changes are counted."""
-    asked = condition(part, scope, known)
-    hits = (
-        select(page.c.id, page.c.volume, page.c.author, page.c.changed)
-        .select_from(_searched)
-        .where(asked, among(page.c.volume, "readable"))
-        .limit(fixed(RANKED))
-        .cte("hits")
-        .prefix_with("MATERIALIZED")
-    )
-    own = hits.c.volume == any_(numbers("volumes"))
-    number = func.count().label("number")
-    by_volume = select(
-        literal_column("'volume'", Text()).label("sort"),
-        cast(hits.c.volume, Text).label("key"),
-        literal_column("''", Text()).label("name"),
-        number,
-    ).group_by(hits.c.volume)
-    by_category = _most(
-        select(
-            literal_column("'category'", Text()).label("sort"), filing.c.key, func.min(filing.c.name), number
-        )
-        .join(hits, hits.c.id == filing.c.page)
-        .where(own, filing.c.how.in_([fixed(Filing.PAGE), fixed(Filing.MARK)]))
-        .group_by(filing.c.key)
-    )
-    by_field = _most(
-        select(
-            literal_column("'field'", Text()).label("sort"), fields.c.name, func.min(fields.c.said), number
-        )
-        .join(hits, hits.c.id == fields.c.page)
-        .where(own)
-        .group_by(fields.c.name, fields.c.value)
-        .having(func.count() > fixed(1))
-    )
-    by_person = _most(
-        select(literal_column("'person'", Text()).label("sort"), person.c.handle, person.c.name, number)
-        .join(hits, hits.c.author == person.c.id)
-        .where(own)
-        .group_by(person.c.id)
-    )
-    since = [
-        select(
-            literal_column("'since'", Text()).label("sort"),
-            literal(day.isoformat()).label("key"),
-            literal_column("''", Text()).label("name"),
-            number,
-        ).where(own, hits.c.changed >= datetime.combine(day, time(), UTC))
-        for day in days
-    ]
-    values = {"volumes": scope.volumes, "readable": scope.readable}
-    asked_all: CompoundSelect[*tuple[Any, ...]] = union_all(
-        by_volume, by_category, by_field, by_person, *since
-    )
-    rows = connection.execute(asked_all, values).all()
+def answer(
+    connection: Connection,
+    part: Part,
+    scope: Scope,
+    known: Sought,
+    besides: Besides,
+    days: Sequence[date],
+    *,
+    most: int = 20,
+    skip: int = 0,
+) -> tuple[list[Hit], Counts]:
+    """As ``find``, and how many hits there are, up to ``RANKED``; ``days`` are those since which changes are
+    counted."""
+    hits = _hits(part, scope, known, besides)
+    best = _best(hits).cte("best")
+    found = select(
+        literal_column("'hit'", Text()).label("sort"),
+        page.c.key,
+        page.c.title.label("name"),
+        best.c.nth.label("number"),
+        page.c.id,
+        page.c.volume,
+        page.c.revision,
+        best.c.tier,
+        best.c.leading,
+        best.c.changed,
+    ).join(best, best.c.id == page.c.id)
+    nothing = [null().label(name) for name in ("id", "volume", "revision", "tier", "leading", "changed")]
+    numbers_ = [select(each.subquery(), *nothing) for each in _counting(hits, days)]
+    asked: CompoundSelect[*tuple[Any, ...]] = union_all(found, *numbers_)
+    rows = connection.execute(asked, _values(scope, besides, most, skip)).all()
 
     def of(sort: str) -> list[tuple[str, str, int]]:
         return [(row.key, row.name, row.number) for row in rows if row.sort == sort]
 
-    return Counts(
+    counted = Counts(
         {int(key): number for key, _, number in of("volume")},
         of("category"),
         of("field"),
         of("person"),
         of("since"),
     )
+    ordered = sorted((row for row in rows if row.sort == "hit"), key=lambda row: row.number)
+    return [_as_hit(row, row.name) for row in ordered], counted
+
+
+def _counting(hits: CTE, days: Sequence[date]) -> list[Select[*tuple[Any, ...]]]:
+    """How many hits there are by volume, category, field, who changed them and since when."""
+    answering = hits.c.tier.not_in([fixed(Tier.NEAR_NAME), fixed(Tier.ALMOST)])
+    number = func.count().label("number")
+
+    def sort(name: str) -> ColumnElement[str]:
+        return literal_column(f"'{name}'", Text()).label("sort")
+
+    unnamed = literal_column("''", Text()).label("name")
+    return [
+        select(sort("volume"), cast(hits.c.volume, Text).label("key"), unnamed, number)
+        .where(answering)
+        .group_by(hits.c.volume),
+        _most(
+            select(sort("category"), filing.c.key, func.min(filing.c.name).label("name"), number)
+            .join(hits, hits.c.id == filing.c.page)
+            .where(answering, filing.c.how.in_([fixed(Filing.PAGE), fixed(Filing.MARK)]))
+            .group_by(filing.c.key)
+        ),
+        _most(
+            select(sort("field"), fields.c.name.label("key"), func.min(fields.c.said).label("name"), number)
+            .join(hits, hits.c.id == fields.c.page)
+            .where(answering)
+            .group_by(fields.c.name, fields.c.value)
+            .having(func.count() > fixed(1))
+        ),
+        _most(
+            select(sort("person"), person.c.handle.label("key"), person.c.name, number)
+            .join(hits, hits.c.author == person.c.id)
+            .where(answering)
+            .group_by(person.c.id)
+        ),
+        *(
+            select(sort("since"), literal(day.isoformat()).label("key"), unnamed, number).where(
+                answering, hits.c.changed >= datetime.combine(day, time(), UTC)
+            )
+            for day in days
+        ),
+    ]
+
+
+def by_volume(connection: Connection, part: Part, scope: Scope, known: Sought) -> dict[int, int]:
+    """How many pages answer in each volume that the actor may read, up to ``RANKED`` in all."""
+    found = (
+        select(page.c.volume)
+        .select_from(_searched)
+        .where(condition(part, scope, known), among(page.c.volume, "readable"))
+        .limit(fixed(RANKED))
+        .subquery()
+    )
+    asked = select(found.c.volume, func.count()).group_by(found.c.volume)
+    return dict(connection.execute(asked, {"readable": scope.readable}).all())
 
 
 def places(connection: Connection, part: Part, scope: Scope, known: Sought) -> dict[str, int]:
