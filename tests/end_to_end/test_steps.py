@@ -413,7 +413,7 @@ def test_8_find_by_words_at_once_after_saving(open_page: Open) -> None:
     page.keyboard.press("Control+s")
     expect(page.get_by_text("saved as revision 4")).to_be_visible()
     page.goto("/-/find")
-    page.get_by_label("Words to find").fill("zanzibar clamps")
+    page.get_by_label("What to find").fill("zanzibar clamps")
     page.keyboard.press("Enter")
     expect(page.locator(".found mark").first).to_have_text("zanzibar")
 

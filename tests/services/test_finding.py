@@ -261,3 +261,25 @@ def test_a_question_makes_a_list_in_a_page_for_each_of_its_readers(app: AppConte
     other = person(app, "jory", guide=Role.READER)
     assert _listed(app, writer, find="ocelot") == (["Window"], [])
     assert _listed(app, other, find="ocelot") == ([], [])
+
+
+def test_a_word_that_stands_in_another_form_only_is_not_misspelt(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Rings": "Renew the washers."})
+    answer = searching.find(app, writer, "washer", "guide")
+    assert [each.hit.head.title for each in answer.found] == ["Rings"] and not answer.instead
+
+
+def test_a_page_that_is_found_by_its_name_shows_what_it_begins_with(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "guide", {"Oddity": "## Head\n\nFirst words.\n"})
+    (found,) = searching.find(app, writer, "oddity", "guide").found
+    assert ["".join(piece.words for piece in each.pieces) for each in found.quoted] == ["First words."]
+
+
+def test_the_name_that_was_typed_stands_before_its_other_forms(app: AppContext, writer: Actor) -> None:
+    pages(
+        app,
+        writer,
+        "guide",
+        {"Wrenches": "", "Wrench set": "", "Use": "[[Wrench set]]", "More": "[[Wrench set]]"},
+    )
+    assert titles_found(app, writer, "wrench", "guide")[:2] == ["Wrench set", "Wrenches"]

@@ -183,7 +183,8 @@ def test_a_statement_uses_indexes(large: Engine, label: str) -> None:
 SECRETS = "looks through all that a volume keeps, column by column; so rare that it may take its time"
 PARTS = "parts of statements for one volume and for each of several, which are constants and are looked at"
 EVERY_TABLE = "asks the same of every table, by what these say of themselves; for a whole export or import"
-QUESTIONED = "_best _counting _fact _hits _holding _most _noted _with_field answer are_few by_volume find places".split()
+QUESTIONED = """_best _counting _fact _hits _holding _most _noted _with_field answer are_few by_volume find
+    places""".split()
 QUESTION = "a question is a tree, so what is asked of the database is made of its parts"
 PIECES = {
     "acts.secrets._in_json": SECRETS,

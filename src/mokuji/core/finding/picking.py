@@ -105,6 +105,16 @@ def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
     return Candidates(read, frozenset(words))
 
 
+def beginning(lines: Iterable[Line]) -> tuple[Quoted, ...]:
+    """What a page begins with, where nothing of its text answers: its first words."""
+    for line in lines:
+        if line.sort not in _SORTS:
+            words = line.words if len(line.words) <= LONGEST else line.words[: _word_end(line.words, LONGEST)]
+            more = [Piece(" …", False)] if len(words) < len(line.words) else []
+            return (Quoted(line.sort, line.anchor, (*_piece(words, changed=False), *more), ""),)
+    return ()
+
+
 def _read(line: Line, beginnings: tuple[str, ...]) -> _Read:
     read = tuple(runs(line.words))
     terms = [(term, run, nth) for run in read for nth, term in enumerate(_without_last(run))]

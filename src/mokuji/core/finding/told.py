@@ -50,6 +50,9 @@ def told(page: Page, volumes: Collection[str] = ()) -> list[Line]:
         Line(FIELD, "", _one(_CONTROLS.sub(" ", f"{name}: {', '.join(values)}")))
         for name, values in fields(page.content.front_matter).items()
     ]
+    categories = page.content.front_matter.names("categories")
+    if categories:
+        found.append(Line(FIELD, "", _one(_CONTROLS.sub(" ", f"categories: {', '.join(categories)}"))))
     return [*found, *_Reader(page, page.body(), volumes).read()]
 
 

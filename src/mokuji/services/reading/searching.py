@@ -310,8 +310,15 @@ class _Asked:
             return []
         forms = {plain: known.forms(term) for plain, term in terms.items()}
         there = near_words.known(self._connection, {f for each in forms.values() for f in each}, self._ids)
-        missing = [plain for plain, each in forms.items() if there.isdisjoint(each)]
-        return [plain for plain in missing if len(plain) >= near.SHORTEST]
+        missing = {
+            plain: each
+            for plain, each in forms.items()
+            if there.isdisjoint(each) and len(plain) >= near.SHORTEST
+        }
+        # A stem need be no word itself: of “seals” it is “seal”.
+        said = {form for each in missing.values() for form in each}
+        found = near_words.pages_of(self._connection, said, self._ids) if said else {}
+        return [plain for plain, each in missing.items() if not any(found.get(form) for form in each)]
 
     def _nearest(self, word: str) -> list[str]:
         """The words nearest to one that pages hold now."""
@@ -358,7 +365,7 @@ class _Asked:
                 # An anchor of the other page leads nowhere on this one.
                 own = tuple(replace(each, anchor="") for each in inner)
                 return Found(hit, home, own, put.source)
-        return Found(hit, home, quoted)
+        return Found(hit, home, quoted or picking.beginning(told.read_kept(text)))
 
     def _quote(self, lines: Iterable[Line], home: Volume) -> tuple[Quoted, ...]:
         found = picking.candidates(lines, self._wanted)

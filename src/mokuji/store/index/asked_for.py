@@ -325,9 +325,9 @@ def _rank(part: Part, known: Sought, words: str) -> ColumnElement[Any]:
         return literal_column("1.0", Float())
     weights: ColumnElement[Any] = literal_column(f"'{WEIGHED}'::real[]")
     names = page_search.c.names
-    by_name = func.ts_rank_cd(weights, names, query(words), fixed(1))
+    by_name = func.ts_rank_cd(weights, names, query(words))
     by_text = func.ts_rank_cd(weights, page_search.c.words, query(words), fixed(1))
-    just_so = _has(names, positive(part, Sought(), BOTH_NAMES))
+    just_so = _has(names, positive(part, Sought(), NAMES["title"]))
     named = _has(names, positive(part, known, BOTH_NAMES))
     return case((just_so, by_name * fixed(2)), (named, by_name), else_=by_text)
 
