@@ -13,7 +13,7 @@ ALLOWED = {
     "threading",
     "types", "typing", "unicodedata", "urllib.parse",
     "ahocorasick_rs", "cachetools", "latex2mathml", "latex2mathml.converter", "nh3", "numpy", "numpy.typing",
-    "pygments.lexer", "pygments.lexers", "pygments.token", "pygments.util", "pyromark", "rapidfuzz",
+    "pygments.lexer", "pygments.lexers", "pygments.token", "pygments.util", "pyromark", "rapidfuzz", "re2",
     "rapidfuzz.distance", "yaml",
 }  # fmt: skip
 
