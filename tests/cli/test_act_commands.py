@@ -42,6 +42,7 @@ COMMANDS: dict[str, tuple[list[str], str]] = {
     "merge": (["Lid", "Log", "--texts", "before", "--no-alias"], "-[[Well]], [[pump|its words]]."),
     "split": (["Pump", "Limits", "--leave", "insert"], "+[[=Limits]]"),
     "join": (["Log", "Pump"], "+## Log"),
+    "replace": (["its words", "other words", "--volume", "guide"], "+[[Well]], [[pump|other words]]."),
     "section": (["Pump", "Limits", "Bounds"], "+## Bounds {#lim}"),
     "retarget": (["Rope", "Log", "--volume", "guide"], "[[Log]]"),
     "delete": (["Well", "--references", "retarget", "--to", "Log"], "+[[Log]], [[pump|its words]]."),

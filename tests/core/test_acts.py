@@ -13,6 +13,7 @@ from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.base.spans import Span
+from mokuji.core.edit.replacing import Replacement
 from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.contents import Put, place
 from mokuji.core.model.policy import Role
@@ -35,6 +36,7 @@ from mokuji.core.refactor.plans.link import Address, lead_to_section, link, link
 from mokuji.core.refactor.plans.merge import merge
 from mokuji.core.refactor.plans.move import move_to_volume, put, reorder
 from mokuji.core.refactor.plans.rename import rename
+from mokuji.core.refactor.plans.replace import replace_words
 from mokuji.core.refactor.plans.restore import Trashed, restore
 from mokuji.core.refactor.plans.retarget import retarget
 from mokuji.core.refactor.plans.roles import Member, give_role
@@ -242,6 +244,12 @@ def _several(a: Asked) -> Plan:
     return combining.plan(NoFacts())
 
 
+def _replace(a: Asked) -> Plan:
+    """``replace words in text, title -> other words``, on all pages."""
+    words, _, kinds = a.what.rpartition(" in ")
+    return replace_words(a.wiki, list(a.wiki.pages_by_id), Replacement(words, a.to), kinds.split(", "))
+
+
 def _role(a: Asked) -> Plan:
     """``role Guide: wenna owner, jonas writer -> wenna nobody``; behind the last comma who owns the volume then."""
     volume, _, listed = a.what.partition(": ")
@@ -283,6 +291,7 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "split": _split,
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
     "merge": _merge,
+    "replace": _replace,
     "section": lambda a: rename_section(a.wiki, a.page(a.what), a.number, a.to),
     "retarget": _retarget,
     "delete": _delete,

@@ -51,7 +51,7 @@ def _replaced(kinds: set[str], words: str = "pump", by: str = "valve", text: str
             "text",
             {
                 "## The valve": "## The pump",
-                "The valve, the Valve and the VALVE; no pumps. A long": "The pump, the Pump and the PUMP; no pumps. A long",
+                "The valve, the Valve and the VALVE; no": "The pump, the Pump and the PUMP; no",
                 "valve": "pump",
                 "[[Seal|valve seal]]": "[[Seal|pump seal]]",
                 "![a valve]": "![a pump]",

@@ -133,6 +133,11 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
         "3 references in 2 pages of 2 volumes will say “Cell”",
     ),
     (
+        "replace",
+        lambda: requests.Replace("guide", "pump", "cell", places=("text", "title")),
+        "“pump” will become “cell” in ",
+    ),
+    (
         "outline",
         lambda: requests.Outline("guide", "Storing\n  Pump\n  Winter\n", "well"),
         "2 names get a place in the contents; 1 has a place already and keeps it.",

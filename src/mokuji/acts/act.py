@@ -129,6 +129,8 @@ class Act(Generic[R, F]):
     rows_heading: str = "Says the old name without referring to it"
     rows_alike: bool = False
     """Whether its rows are all of one sort, to be marked at once, and shown as they will be."""
+    rows_left: bool = False
+    """Whether its rows are done unless they are marked to stay as they are."""
     captured_heading: str = "Now unwritten, will lead to a page"
     tells_places: bool = True
     tells_copies: bool = True

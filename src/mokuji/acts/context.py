@@ -72,6 +72,15 @@ class PlanningContext(Protocol):
         """Pages that may be written, and may hold these words."""
         ...
 
+    def pages_with(self, volume: int | None, words: str | None, most: int) -> Sequence[int]:
+        """Pages of a volume (None: of all that may be changed) whose text or title may hold words as they are typed;
+        all of them, if no words are given."""
+        ...
+
+    def answering(self, volume: Volume, line: str, *, everywhere: bool = False) -> Sequence[int]:
+        """Pages of a volume, or of all, that answer a question; Refused where there is no index of words."""
+        ...
+
     def categories(self, volume: Volume) -> Mapping[str, str]:
         """The categories of a volume: names by key."""
         ...

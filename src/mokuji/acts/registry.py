@@ -29,6 +29,7 @@ from mokuji.acts.pages import (
     move,
     place,
     rename,
+    replace,
     restore,
     section,
     split,
@@ -84,7 +85,15 @@ PAGE_MENU = (
     (delete.ACT,),
 )
 """The menu of a page, in groups."""
-VOLUME_MENU = (outline.ACT, contents.ACT, rename_volume.ACT, libraries.ACT, language.ACT, delete_volume.ACT)
+VOLUME_MENU = (
+    outline.ACT,
+    contents.ACT,
+    replace.ACT,
+    rename_volume.ACT,
+    libraries.ACT,
+    language.ACT,
+    delete_volume.ACT,
+)
 WITHOUT_PLAN = {"import": "Brought in", "secret": "Secret taken out"}
 """What the log calls changes that are no acts of these: folders that were brought in, secrets taken out."""
 _DONE = WITHOUT_PLAN | {act.change: act.done for act in ACTS}

@@ -26,6 +26,7 @@ from mokuji.acts.pages.merge import Merge as Merge
 from mokuji.acts.pages.move import Move as Move
 from mokuji.acts.pages.place import Place as Place
 from mokuji.acts.pages.rename import Rename as Rename
+from mokuji.acts.pages.replace import Replace as Replace
 from mokuji.acts.pages.restore import Restore as Restore
 from mokuji.acts.pages.retarget import Chosen as Chosen
 from mokuji.acts.pages.retarget import Retarget as Retarget

@@ -17,7 +17,8 @@ from mokuji.core.model.policy import Permission, may
 from mokuji.core.model.wiki import Place, Volume
 from mokuji.services.app_context import ReadContext, find_head, need_head
 from mokuji.services.reading.categories import categories_in
-from mokuji.store.index import assets, memberships, search, unwritten
+from mokuji.services.reading.searching import answering
+from mokuji.store.index import asked_for, assets, memberships, search, unwritten
 from mokuji.store.places import placing
 from mokuji.store.snapshot import StoredWiki
 
@@ -71,6 +72,13 @@ class StoredContext(ReadContext):
 
     def saying(self, words: str) -> Sequence[int]:
         return search.saying(self.connection, words, self.writable)
+
+    def pages_with(self, volume: int | None, words: str | None, most: int) -> Sequence[int]:
+        volumes = self.writable if volume is None else [volume]
+        return search.holding(self.connection, words, volumes, most)
+
+    def answering(self, volume: Volume, line: str, *, everywhere: bool = False) -> Sequence[int]:
+        return answering(self, None if everywhere else volume, line, asked_for.RANKED)
 
     def categories(self, volume: Volume) -> Mapping[str, str]:
         return {category.key: category.name for category in categories_in(self, volume)}

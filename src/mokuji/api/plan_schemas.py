@@ -57,7 +57,7 @@ class Row(Schema):
     the same; changed only if chosen."""
 
     id: str
-    kind: Literal["text", "heading", "link", "picture", "file", "value", "passage"]
+    kind: Literal["text", "heading", "link", "picture", "file", "value", "passage", "title", "code", "field"]
     title: str
     line: int
     before: str

@@ -29,6 +29,7 @@ ELSEWHERE: dict[str, Listed] = {
         "act_commands", "Give a page another text; references to its sections and other names follow."
     ),
     "rename": Listed("act_commands", "Give a page another title."),
+    "replace": Listed("act_commands", "Replace words in the pages of a volume."),
     "names": Listed("act_commands", "Give a page other names beside its title."),
     "place": Listed("act_commands", "Give a name, with its branch, another place in the contents."),
     "move": Listed("act_commands", "Move a page to another volume."),

@@ -14,7 +14,7 @@ from functools import cached_property
 from pathlib import Path
 
 from mokuji.core.base import names
-from mokuji.core.base.errors import Missing
+from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.language.page import PageHead
 from mokuji.core.model.assets import Asset, Sort
 from mokuji.core.model.categories import filed
@@ -118,6 +118,13 @@ class FolderContext:
             for id_, page in self.wiki.pages_by_id.items()
             if (text := page.text.casefold()) and all(word in text for word in wanted)
         ]
+
+    def pages_with(self, volume: int | None, words: str | None, most: int) -> Sequence[int]:
+        pages = self.wiki.pages_by_id.values()
+        return [page.head.id for page in pages if volume is None or page.head.volume == volume][:most]
+
+    def answering(self, volume: Volume, line: str, *, everywhere: bool = False) -> Sequence[int]:
+        raise Refused("A folder has no index of words: leave the question out.", code="no_index")
 
     def _filed(self, volume: Volume) -> list[tuple[int, dict[str, str]]]:
         pages = pages_of(self.loaded, volume)

@@ -42,7 +42,7 @@ def listing(
         if line is None:
             said = f"No question “{query.question}” is shared in “{volume.title}”."
             return Listing(query, volume, (), (Fault("listing", said),))
-        ids = _chosen(context, volume, query, answering(app, context, volume, line) if line else None)
+        ids = _chosen(context, volume, query, answering(context, volume, line) if line else None)
         rows = _rows(context, ids[:MOST_LOOKED_AT])
         listed, more = arrange(rows, query)
         if len(ids) > MOST_LOOKED_AT:

@@ -135,7 +135,7 @@ def go_box(app: AppContext, actor: Actor, typed: str, volume_key: str = "", *, m
         begun = read(typed) if not typed[-1:].isalnum() or typed.endswith("*") else read(f"{typed}*")
         found: tuple[Found, ...] = ()
         if begun.part is not None:
-            asked = _Asked(context, begun, scope, app.clock().date(), as_typed=True)
+            asked = _Asked(context, begun, scope, as_typed=True)
             found = asked.best({each.page for each in named}, GO_ROWS)
         return GoRows(typed, by_id, scope, tuple(named), found, writable_as(context, scope, key))
 
@@ -144,23 +144,24 @@ LISTED = 500
 """Maximum number of pages that a list takes of those that answer."""
 
 
-def answering(app: AppContext, context: ReadContext, volume: Volume, line: str) -> list[int]:
-    """The pages of a volume that answer a question, best first, for a list of them."""
+def answering(context: ReadContext, volume: Volume | None, line: str, most: int = LISTED) -> list[int]:
+    """The pages of a volume (None: of all) that answer a question, best first."""
     question = read(line)
     if question.part is None:
         return []
-    return _Asked(context, question, volume, app.clock().date(), as_typed=True).ids(LISTED)
+    return _Asked(context, question, volume, as_typed=True).ids(most)
 
 
 class _Asked:
-    """One question, asked in one transaction; ``as_typed`` without what its words could mean besides."""
+    """One question, asked in one transaction; ``as_typed`` without what its words could mean besides. ``today`` is what
+    counts of changes go back from."""
 
     def __init__(
         self,
         context: ReadContext,
         question: Question,
         scope: Volume | None,
-        today: date,
+        today: date = date.min,
         *,
         as_typed: bool = False,
     ) -> None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from sqlalchemy import Boolean, Connection, String, case, cast, func, literal_column, select
+from sqlalchemy import Boolean, Connection, String, all_, case, cast, func, literal_column, or_, select
 from sqlalchemy.dialects.postgresql import TSQUERY
 
 from mokuji.core.finding.terms import fold
@@ -27,6 +27,20 @@ _holds = page_search.c.words.bool_op("@@")(cast(value("words"), TSQUERY))
 
 
 SAYING = select(page.c.id).join(page_search, _of_page).where(_holds, _volumes).limit(value("most"))
+_words_typed = texts("words")
+HOLDING = (
+    select(page.c.id)
+    .join(revision, (revision.c.page == page.c.id) & (revision.c.number == page.c.revision))
+    .where(
+        _volumes,
+        or_(
+            revision.c.text.bool_op("~~*")(all_(_words_typed)),
+            page.c.title.bool_op("~~*")(all_(_words_typed)),
+        ),
+    )
+    .order_by(page.c.id)
+    .limit(value("most"))
+)
 _BEGINNING = 50_000
 """Number of characters of a text that words are completed from."""
 TEXTS_WITH = (
@@ -84,6 +98,14 @@ def in_names(connection: Connection, volume: int, words: Collection[str]) -> set
 def waiting(connection: Connection) -> bool:
     """Whether the search words of some pages are not the newest yet."""
     return bool(connection.execute(IS_WAITING).scalar_one())
+
+
+def holding(connection: Connection, words: str | None, volumes: Collection[int], most: int) -> list[int]:
+    """The pages of some volumes whose text or title holds each of these words as it is typed, but for capitals, also
+    inside longer ones; all pages, if no words are given."""
+    patterns = [f"%{_safe(word)}%" for word in (words or "").split()]
+    values = {"words": patterns, "volumes": volumes, "most": most}
+    return list(connection.execute(HOLDING, values).scalars())
 
 
 def saying(connection: Connection, words: str, volumes: Collection[int], most: int = 500) -> list[int]:
