@@ -9,8 +9,10 @@ from pydantic import Field
 from mokuji.acts.act import About, Act
 from mokuji.acts.command import NOT_ASKED, option
 from mokuji.acts.context import PlanningContext
+from mokuji.acts.pages.rename import Rename
 from mokuji.acts.request import lines, request, ticked
 from mokuji.acts.view import PlanView
+from mokuji.core.base import names
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.edit.replacing import LONGEST, Replacement
@@ -97,7 +99,26 @@ def plan(context: PlanningContext, request: Replace) -> Plan:
             f"More than {MOST_PAGES:,} pages would have to be looked through. Say by a question which ones are meant.",
             code="too_many",
         )
-    return replace_words(context.wiki, pages, replacement, request.places or ("text",), left=request.left)
+    try:
+        return replace_words(context.wiki, pages, replacement, request.places or ("text",), left=request.left)
+    except Refused as why:
+        named = context.find(volume, names.key(request.words)) if why.code == "nothing_to_do" else None
+        if named is None:
+            raise
+        raise Refused(
+            f"These words stand nowhere else, but “{named.title}” is a page. If it is to be called otherwise, rename "
+            "it: references to it follow.",
+            code="names_a_page",
+            named=[volume.id],
+        ) from why
+
+
+def instead(view: PlanView, request: Replace) -> tuple[str, Rename] | None:
+    if view.refusal is None or view.refusal.code != "names_a_page" or not request.by.strip():
+        return None
+    return f"Rename it to “{request.by}” instead", Rename(
+        request.volume, names.key(request.words), request.by
+    )
 
 
 def sentence(view: PlanView, request: Replace, facts: Replaced) -> str:
@@ -139,6 +160,7 @@ ACT = Act(
     asked="words",
     question="replace.html",
     hint="Type the words and what stands in their place. The plan then shows every place, before anything does.",
+    instead=instead,
     counts_references=False,
     button_counts=False,
     rows_heading="Every place",
