@@ -22,7 +22,7 @@ from tests.outside.jargon import jargon_wiki
 from tests.services.making import many_pages, person, volume
 
 SEED = 20_261_201
-ASKED = 150
+ASKED = 110
 """Number of words that are drawn and asked for, so that it takes seconds."""
 _OTHER_NAME = re.compile(
     r"\((?:also|alt\.|var\.|syn\.)[:,]? (?:called |spelled |known as )?[‘“]?([A-Za-z][\w -]{2,30}?)(?= ?[’”,;)/])"

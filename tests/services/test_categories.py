@@ -138,7 +138,7 @@ def test_a_list_shows_fields_as_columns(app: AppContext, writer: Actor) -> None:
 
 FAULTS = [
     ("[[=* | Sensors]]", "write “category: Sensors”"),
-    ("[[=* | show: owner]]", "needs a category or a field"),
+    ("[[=* | show: owner]]", "needs a category, a field or a question"),
     ("[[=* | category: Sensors | limit: many]]", "“limit” is a number"),
     ("[[=* | category: Sensors | as: tree]]", "“table” or as “list”"),
     ("[[=* | category: Sensor]]", "Nothing in “Guide” is filed under “sensor”"),

@@ -21,6 +21,7 @@ from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yam
 from mokuji.services import invitations, passwords, people_of_volumes, program_keys
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
+from mokuji.services.reading import questions
 from mokuji.store import people, writing
 from mokuji.store.database import label_of, reading, set_label
 from mokuji.store.database import writing as writing_transaction
@@ -79,6 +80,10 @@ def load(app: AppContext) -> None:
     for act in story["acts"]:
         _act(app, actors[act["by"]], act)
     _rights(app, story["rights"], actors)
+    for each in story["questions"]:
+        questions.keep(
+            app, actors[each["by"]], each["name"], each["line"], names.key(each["volume"]), shared=True
+        )
     with writing_transaction(app.engine) as connection:
         set_label(connection, "demo")
 

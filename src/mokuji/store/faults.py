@@ -35,6 +35,7 @@ _TAKEN = {
     "offer_volume_handle_key": (
         "Somebody else offered this handle a role at the same moment. Look at what waits, then try again."
     ),
+    "kept_question_own": "You kept a question of this name at the same moment. Look at it, then try again.",
     "contents_volume_key": (
         "Somebody else gave this name a place in the contents at the same moment. Look at them, then try again."
     ),

@@ -20,6 +20,8 @@ GAP = 12
 """Number of places between two lines, so that words of both are not near each other."""
 LARGEST = 900_000
 """Number of bytes that a vector may come to; PostgreSQL's holds 1 MB at most."""
+MOST_WORDS = 20_000
+"""Number of different words of a page that are known as words of its volume; a long book has as many."""
 NAME, HEAD, PROSE, OTHER = "ABCD"
 """The weights: title and other names, headings, text, and what is no text: code, fields, addresses."""
 
@@ -45,9 +47,11 @@ class PageTerms:
         return found
 
     def vocabulary(self) -> set[str]:
-        """The words without accents, those of pairs of characters left out."""
+        """The words without accents, those of pairs of characters left out; no more than ``MOST_WORDS``."""
         found: set[str] = set()
         for terms, whole, spaceless in self._read.values():
+            if len(found) >= MOST_WORDS:
+                break
             if not spaceless:
                 for term in terms:
                     found.add(term.forms[0])
