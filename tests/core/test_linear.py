@@ -28,12 +28,16 @@ import mokuji.core
 import mokuji.formats
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.diff import diff, merge
+from mokuji.core.edit.replacing import Replacement
+from mokuji.core.finding import told
+from mokuji.core.finding.vector import PageTerms
 from mokuji.core.html.filling import form
 from mokuji.core.html.html import compile_page
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.model.references import Sections
 from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.refactor import proposal
+from mokuji.core.refactor.plans.replace import KINDS, places
 from mokuji.core.style.flaws import flaws
 from mokuji.core.syntax.slots import Slot
 from mokuji.services.reading import rendering
@@ -297,6 +301,9 @@ READERS: dict[str, Callable[[str], object]] = {
     **dict(_readers()),
     "a page": _of_page,
     "a page as HTML": lambda text: compile_page(_page(text), b"key"),
+    "a page line by line": lambda text: told.kept(told.told(_page(text))),
+    "what a page is found by": lambda text: PageTerms("A", [], told.told(_page(text))).vectors({}),
+    "words replaced": lambda text: list(places(_page(text), Replacement("a", "b"), KINDS)),
     "two texts compared": lambda text: _all(diff.compare(text, text.replace("a", "b") + "x")),
     "three texts brought together": lambda text: _all(merge.merge3(text, text + "x", "y" + text)),
     "a proposed note": lambda text: (

@@ -283,3 +283,17 @@ def test_the_name_that_was_typed_stands_before_its_other_forms(app: AppContext, 
         {"Wrenches": "", "Wrench set": "", "Use": "[[Wrench set]]", "More": "[[Wrench set]]"},
     )
     assert titles_found(app, writer, "wrench", "guide")[:2] == ["Wrench set", "Wrenches"]
+
+
+def test_whoever_is_nobody_learns_no_handle(app: AppContext, writer: Actor) -> None:
+    answer = searching.find(app, NOBODY, "housing by:wenna")
+    assert not answer.found and answer.unknown == ("Sign in to ask who changed a page.",)
+    assert searching.find(app, NOBODY, "housing").counts.people == ()
+    assert searching.find(app, writer, "housing").counts.people
+
+
+def test_a_sign_that_stands_for_many_letters_is_kept_within_what_an_index_takes(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "guide", {"Long": "\ufdfa" * 300 + " walrus " + "ß" * 5_000 + " " + "㎏x" * 900})
+    assert titles_found(app, writer, "walrus", "guide") == ["Long"]

@@ -147,12 +147,13 @@ def _term(piece: str) -> Term | None:
         word = piece.lower()
         return Term((word,), word)
     word = unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", piece).casefold()).replace(",", ".")
-    plain = fold(piece)
+    # One sign may be many once it is folded (U+FDFA is eighteen).
+    plain = fold(piece)[:LONGEST]
     if not plain:
         return None
-    word = _ACCENTS_UNSEEN.sub("", word)
+    word = _ACCENTS_UNSEEN.sub("", word)[:LONGEST]
     umlauts = word.translate(_UMLAUTS)
-    forms = (plain,) if umlauts == word else (plain, fold(umlauts))
+    forms = (plain,) if umlauts == word else (plain, fold(umlauts)[:LONGEST])
     return Term(forms, "" if any(map(str.isdigit, word)) or _SIGNED.fullmatch(word) else word)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import chain
 
-from mokuji.core.finding.terms import Term, fold, read_run, run_pattern
+from mokuji.core.finding.terms import LONGEST, Term, fold, read_run, run_pattern
 from mokuji.core.finding.told import CODE, HEADING, TEXT, WORDS, Line
 
 PLACES = 16_383
@@ -107,7 +107,7 @@ def forms(term: Term, stems: Mapping[str, str]) -> list[str]:
     if term.word:
         for word in (term.word, term.forms[0]):
             stem = stems.get(word)
-            if stem and (stem := fold(stem)) not in found:
+            if stem and (stem := fold(stem)[:LONGEST]) not in found:
                 found.append(stem)
     return found
 

@@ -196,6 +196,9 @@ class _Asked:
             most=PAGE + 1,
             skip=page * PAGE,
         )
+        if not self._context.actor.signed_in:
+            # Who is no person of the wiki is not told whose handle is whose.
+            counts = replace(counts, people=())
         few = self._question.plain and sum(counts.volumes.values()) <= PLACED
         places = asked_for.places(self._connection, self._part, self._scope, self._known) if few else {}
         if self._volume is not None:
@@ -258,7 +261,10 @@ class _Asked:
                 named[fact.value] = volume.id if volume else 0
                 if volume is None:
                     self._unknown.append(f"There is no volume “{fact.value}”.")
-        return Scope(self._ids, sorted(self._context.reads), facts, named)
+            elif fact.name == "by" and not self._context.actor.signed_in:
+                self._unknown.append("Sign in to ask who changed a page.")
+        handles = self._context.actor.signed_in
+        return Scope(self._ids, sorted(self._context.reads), facts, handles, named)
 
     def _under(self, key: str) -> set[int]:
         found: set[int] = set()

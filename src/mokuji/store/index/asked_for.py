@@ -73,6 +73,8 @@ class Scope:
     volumes: Collection[int]
     readable: Collection[int]
     facts: Mapping[tuple[str, str], Collection[int]] = field(default_factory=dict)
+    handles: bool = True
+    """Whether the actor may know whose handle is whose."""
     named: Mapping[str, int] = field(default_factory=dict)
 
 
@@ -140,6 +142,8 @@ class _Conditions:
                 return _with_field(fact.value)
             case "person":
                 return _holding(AssetKind.PERSON, held.c.key == names.key(fact.value))
+            case "by" if not self._scope.handles:
+                return false()
             case "by":
                 handle = select(person.c.id).where(func.lower(person.c.handle) == fact.value.lower())
                 return page.c.author.in_(handle)

@@ -142,6 +142,9 @@ def places(page: Page, replacement: Replacement, kinds: Collection[str]) -> Iter
         title = page.head.title
         for start, end, words in replacement.found_in(title, 0, len(title)):
             yield Found(TITLE, Span(start, end), words)
+    if next(replacement.found_in(page.text, 0, len(page.text)), None) is None:
+        # Most pages that are looked through hold it nowhere: that shows without reading them.
+        return
     found: list[Found] = []
     for kind, span in _stretches(page, kinds):
         for start, end, words in replacement.found_in(page.text, span.start, span.end):
