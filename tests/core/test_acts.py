@@ -244,6 +244,19 @@ def _several(a: Asked) -> Plan:
     return combining.plan(NoFacts())
 
 
+def _term(a: Asked) -> Plan:
+    """``term Page -> other: words = other words``: a rename and its words, each upon the one before."""
+    to, _, forms = a.to.partition(": ")
+    combining = Combining(a.wiki, "term")
+    combining.add(rename(a.wiki, a.page(a.what), to))
+    for form in forms.split(", "):
+        old, new = form.split(" = ")
+        combining.add(
+            replace_words(combining.wiki, list(a.wiki.pages_by_id), Replacement(old, new), ["text"])
+        )
+    return combining.plan(NoFacts())
+
+
 def _replace(a: Asked) -> Plan:
     """``replace words in text, title -> other words``, on all pages."""
     words, _, kinds = a.what.rpartition(" in ")
@@ -292,6 +305,7 @@ VERBS: dict[str, Callable[[Asked], Plan]] = {
     "join": lambda a: join(a.wiki, a.page(a.what), a.page(a.to)),
     "merge": _merge,
     "replace": _replace,
+    "term": _term,
     "section": lambda a: rename_section(a.wiki, a.page(a.what), a.number, a.to),
     "retarget": _retarget,
     "delete": _delete,

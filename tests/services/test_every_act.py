@@ -133,6 +133,11 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
         "3 references in 2 pages of 2 volumes will say “Cell”",
     ),
     (
+        "term",
+        lambda: requests.ChangeTerm("guide", "pump", "Cell", ("pump = cell", "pumps = cells")),
+        "“Pump” will be called “Cell”, and ",
+    ),
+    (
         "replace",
         lambda: requests.Replace("guide", "pump", "cell", places=("text", "title")),
         "“pump” will become “cell” in ",

@@ -5,9 +5,11 @@ from __future__ import annotations
 import pytest
 
 from mokuji.acts import doing, requests, words
-from mokuji.acts.pages import replace
+from mokuji.acts.pages import replace, term
+from mokuji.acts.stored_context import StoredContext
 from mokuji.core.model.policy import Actor, Role
 from mokuji.services.app_context import AppContext, catch_up
+from mokuji.store.database import reading
 from tests.copies import made_once
 from tests.services.making import pages, person, texts, volume
 
@@ -107,3 +109,28 @@ def test_a_name_that_is_only_a_name_is_renamed_instead(app: AppContext, writer: 
 def test_a_pattern_takes_its_groups_along(app: AppContext, writer: Actor) -> None:
     doing.apply(app, writer, requests.Replace("data", r"A (\w+) else", r"No \1 else", pattern=True), None)
     assert texts(app)["Other"].startswith("No pump elsewhere.")
+
+
+def test_a_term_is_changed_with_its_page_names_category_and_forms(app: AppContext, writer: Actor) -> None:
+    pages(
+        app,
+        writer,
+        "data",
+        {
+            "Battery": "---\naliases: [Gel battery]\n---\nA battery.",
+            "Cells": "---\ncategories: [Battery]\n---\nTwo batteries, a BATTERY, and [[Battery]]. `battery`",
+        },
+    )
+    catch_up(app)
+    wish = requests.ChangeTerm("data", "battery", "Cell pack")
+    with reading(app.engine) as connection:
+        context = StoredContext(connection, writer)
+        offered = term.ACT.choices(context, wish, None, context.page("data", "battery"))
+    assert offered.text == "Battery = Cell pack\nbatteries = Cell packs"
+    forms = ("Battery = cell pack", "batteries = cell packs")
+    doing.apply(app, writer, requests.ChangeTerm("data", "battery", "Cell pack", forms), None)
+    after = texts(app)
+    assert after["Cell pack"] == "---\naliases: [Gel cell pack]\n---\nA cell pack."
+    assert after["Cells"] == (
+        "---\ncategories: [Cell pack]\n---\nTwo cell packs, a CELL PACK, and [[Cell pack]]. `battery`"
+    )

@@ -129,6 +129,7 @@ ALL_OF_IT = {
     },
     "index.volume_pages.ALIAS_NAMES": OF_A_VOLUME,
     "kept_reports._SIZE": OF_A_VOLUME,
+    "index.search.HOLDING": OF_A_VOLUME,
     "index.tasks.PEOPLE": OF_A_VOLUME,
     "index.tasks.NAMED_IN": OF_A_VOLUME,
     **{

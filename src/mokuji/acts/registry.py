@@ -33,6 +33,7 @@ from mokuji.acts.pages import (
     restore,
     section,
     split,
+    term,
 )
 from mokuji.acts.request import Request
 from mokuji.acts.reuse import (
@@ -73,13 +74,14 @@ ACTS: tuple[Act[Any, Any], ...] = (
     access.ACT,
     role.ACT,
     delete_volume.ACT,
+    term.ACT,
     several.ACT,
     undo.ACT,
 )
 _BY_NAME = {act.name: act for act in ACTS}
 _BY_REQUEST = {act.request: act for act in ACTS}
 PAGE_MENU = (
-    (rename.ACT, aliases.ACT),
+    (rename.ACT, aliases.ACT, term.ACT),
     (place.ACT, move.ACT),
     (merge.ACT, join.ACT, split.ACT, section.ACT),
     (delete.ACT,),

@@ -32,6 +32,7 @@ from mokuji.acts.pages.retarget import Chosen as Chosen
 from mokuji.acts.pages.retarget import Retarget as Retarget
 from mokuji.acts.pages.section import Section as Section
 from mokuji.acts.pages.split import Split as Split
+from mokuji.acts.pages.term import ChangeTerm as ChangeTerm
 from mokuji.acts.request import Request as Request
 from mokuji.acts.reuse.category import RenameCategory as RenameCategory
 from mokuji.acts.reuse.category_move import MoveCategory as MoveCategory

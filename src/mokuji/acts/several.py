@@ -115,7 +115,7 @@ class DoneTogether(Facts):
 
 
 @dataclass(frozen=True)
-class _Later(StoredContext):
+class Later(StoredContext):
     """What a plan may know of once the plans before it are done."""
 
     combining: Combining | None = None
@@ -155,7 +155,7 @@ def plan(context: StoredContext, request: Several) -> Plan:
     said: list[Phrase] = []
     changed_by: dict[int, Act[Any, Any]] = {}
     for act, asked in _in_order(request.acts):
-        later = _Later(context.connection, context.actor, context.shown, combining)
+        later = Later(context.connection, context.actor, context.shown, combining)
         made = with_files(later, act.plan(later, asked))
         if act in POSITIONED:
             _check_positions(act, made, changed_by)

@@ -18,7 +18,8 @@ from mokuji.core.model.wiki import Place, Volume
 from mokuji.services.app_context import ReadContext, find_head, need_head
 from mokuji.services.reading.categories import categories_in
 from mokuji.services.reading.searching import answering
-from mokuji.store.index import asked_for, assets, memberships, search, unwritten
+from mokuji.store import page_words
+from mokuji.store.index import asked_for, assets, memberships, near_words, search, unwritten
 from mokuji.store.places import placing
 from mokuji.store.snapshot import StoredWiki
 
@@ -76,6 +77,15 @@ class StoredContext(ReadContext):
     def pages_with(self, volume: int | None, words: str | None, most: int) -> Sequence[int]:
         volumes = self.writable if volume is None else [volume]
         return search.holding(self.connection, words, volumes, most)
+
+    def forms_of(self, volume: Volume, term: str) -> tuple[list[str], Mapping[str, str]]:
+        """The words of a volume that begin as the last word of a term does, and their stems with its own."""
+        last = term.split(" ")[-1].lower()
+        begun = last[: max(3, len(last) - 3)]
+        words = [
+            each for each in near_words.holding(self.connection, begun, [volume.id]) if each.startswith(begun)
+        ]
+        return words, page_words.stems(self.connection, volume.language, [*words, last])
 
     def answering(self, volume: Volume, line: str, *, everywhere: bool = False) -> Sequence[int]:
         return answering(self, None if everywhere else volume, line, asked_for.RANKED)
