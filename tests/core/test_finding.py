@@ -290,6 +290,16 @@ def test_what_was_asked_for_is_lit_and_nothing_else(text: str, typed: str, lit: 
     assert "".join(marked).replace(" ", "") == "".join(lit).replace(" ", "")
 
 
+def test_a_sentence_is_quoted_with_the_heading_over_it() -> None:
+    wanted = [
+        picking.wanted_of(words, {t: t.forms for r in words.runs for t in r.terms})
+        for words in read("rope").words()
+    ]
+    lines = told.told(_page("Rope one.\n\n## On `deck`\n\nRope two.\n"))
+    quoted = picking.quote(picking.candidates(lines, wanted), wanted, {})
+    assert [(each.anchor, each.section) for each in quoted] == [("", ""), ("on-deck", "On deck")]
+
+
 def test_a_long_line_is_quoted_around_what_was_asked_for() -> None:
     text = "word " * 300 + "needle " + "word " * 300
     ((said, marked),) = _quotes(text, "needle")

@@ -13,7 +13,7 @@ from mokuji.core.base.errors import Refused
 from mokuji.core.edit.replacing import Replacement, like
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plan import Plan
-from mokuji.core.refactor.plans.replace import KINDS, Replaced, places, replace_words
+from mokuji.core.refactor.plans.replace import KINDS, LEFT_OUT, Replaced, places, replace_words
 from tests.wikis import page_called, wiki_of
 
 TEXT = """---
@@ -179,11 +179,9 @@ def test_a_title_and_a_heading_are_renamed_and_references_follow() -> None:
     after = _after(plan)
     assert after["Valve"] == "## Valve limits\n\nA valve."
     assert after["House"] == "See [[Valve]], [[Valve#Valve limits]] and [[Valve|the valve]]. A valve."
-    facts = plan.facts
-    assert isinstance(facts, Replaced)
-    assert (facts.left, facts.first_left and facts.first_left.title) == (1, "Pump house"), (
-        "its new name is taken"
-    )
+    assert isinstance(plan.facts, Replaced) and plan.facts.left == 1
+    (left,) = [row for row in plan.rows if row.kind == LEFT_OUT]
+    assert (left.page.title, "another page" in left.after) == ("Pump house", True)
     assert "Pump house" not in after
 
 
@@ -205,7 +203,7 @@ def test_a_head_that_could_not_be_read_any_more_is_left_out_and_named() -> None:
     wiki = wiki_of({"Guide": {"One": "---\nstatus: good\n---\n\ngood\n", "Two": "good"}})
     plan = _plan(wiki, {"text", "field"}, words="good", by="a: b")
     assert _after(plan) == {"Two": "a: b"}
-    assert isinstance(plan.facts, Replaced) and plan.facts.left == 1
+    assert [(row.page.title, row.kind) for row in plan.rows if row.kind == LEFT_OUT] == [("One", LEFT_OUT)]
 
 
 @pytest.mark.parametrize("words", ["nowhere", "Seal"])

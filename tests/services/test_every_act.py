@@ -135,7 +135,7 @@ ACTS: list[tuple[str, Callable[[], Request], str]] = [
     (
         "term",
         lambda: requests.ChangeTerm("guide", "pump", "Cell", ("pump = cell", "pumps = cells")),
-        "“Pump” will be called “Cell”, and ",
+        "“Pump” will be called “Cell”",
     ),
     (
         "replace",

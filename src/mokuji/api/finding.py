@@ -108,6 +108,7 @@ def _found(each: Found) -> schemas.FoundPage:
 def _sentence(said: Quoted) -> schemas.FoundSentence:
     return schemas.FoundSentence(
         section=said.anchor,
+        heading=said.section,
         words="".join(piece.words for piece in said.pieces),
         found=[piece.words for piece in said.pieces if piece.marked],
     )

@@ -57,7 +57,9 @@ class Row(Schema):
     the same; changed only if chosen."""
 
     id: str
-    kind: Literal["text", "heading", "link", "picture", "file", "value", "passage", "title", "code", "field"]
+    kind: Literal[
+        "text", "heading", "link", "picture", "file", "value", "passage", "title", "code", "field", "left out"
+    ]
     title: str
     line: int
     before: str

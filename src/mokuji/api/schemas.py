@@ -447,9 +447,11 @@ class Comparison(Schema):
 
 
 class FoundSentence(Schema):
-    """A sentence that answers: the anchor of its section, its words, and which of them were looked for."""
+    """A sentence that answers: the anchor of its section and the words of that heading, its own words, and which of
+    them were looked for."""
 
     section: str
+    heading: str
     words: str
     found: list[str]
 

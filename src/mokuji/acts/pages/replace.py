@@ -125,13 +125,7 @@ def sentence(view: PlanView, request: Replace, facts: Replaced) -> str:
     by = f"become “{facts.by}”" if facts.by else "be taken away"
     said = f"“{facts.words}” will {by} in {counted(facts.places, 'place')} of {counted(facts.pages, 'page')}."
     if facts.left:
-        which = (
-            f", “{facts.first_left.title}” among them" if facts.first_left and facts.first_left.title else ""
-        )
-        said += (
-            f" {counted(facts.left, 'page')} {'is' if facts.left == 1 else 'are'} left out{which}: it could not be "
-            "read any more as before, or its new name is another page's."
-        )
+        said += f" {counted(facts.left, 'page')} {'is' if facts.left == 1 else 'are'} left out, for reasons told below."
     return said
 
 

@@ -128,10 +128,11 @@ def choices(
 
 def sentence(view: PlanView, request: ChangeTerm, facts: TermChanged) -> str:
     filed = ", its category goes along" if facts.filed else ""
-    return (
-        f"“{facts.before}” will be called “{facts.after}”{filed}, and {counted(facts.places, 'place')} that "
-        f"{'says' if facts.places == 1 else 'say'} it without referring will say the new words."
-    )
+    called = f"“{facts.before}” will be called “{facts.after}”{filed}"
+    if not facts.places:
+        return f"{called}. No place says it without referring."
+    says = "says" if facts.places == 1 else "say"
+    return f"{called}, and {counted(facts.places, 'place')} that {says} it without referring will say the new words."
 
 
 def note(facts: TermChanged) -> Phrase:

@@ -51,12 +51,13 @@ class Wanted:
 @dataclass(frozen=True, slots=True)
 class Quoted:
     """A line that is quoted: the anchor of the section where it stands, its words with those that were found as changed
-    pieces, and some words of it by which it is found on the page as it is shown."""
+    pieces, some words of it by which it is found on the page as it is shown, and the heading over it."""
 
     sort: str
     anchor: str
     pieces: tuple[Piece, ...]
     near: str
+    section: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,14 +77,19 @@ class Candidates:
 
     lines: Sequence[_Read]
     words: frozenset[str] = field(default_factory=frozenset)
+    sections: Mapping[str, str] = field(default_factory=dict)
+    """The words of headings by their anchors."""
 
 
 def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
     """The lines that hold most of what is wanted, as far as their letters say."""
     needles = [each.needles for each in wanted]
     whole = 0
+    sections: dict[str, str] = {}
     found: list[tuple[int, int, int, Line]] = []
     for nth, line in enumerate(lines):
+        if line.sort == HEADING:
+            sections[line.anchor] = line.words.replace(CODE, "").replace(TEXT, "")
         hits = _held(line.words, needles)
         if hits:
             found.append((-hits, _SORTS.get(line.sort, 0), nth, line))
@@ -102,7 +108,7 @@ def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
     read = [_read(line, beginnings) for *_, line in best[:MOST_LINES]]
     likely = (each.terms[at][0] for each in read for at in each.likely)
     words = {word for term in likely if term.word for word in (term.word, term.plain)}
-    return Candidates(read, frozenset(words))
+    return Candidates(read, frozenset(words), sections)
 
 
 def beginning(lines: Iterable[Line]) -> tuple[Quoted, ...]:
@@ -160,7 +166,7 @@ def quote(found: Candidates, wanted: Sequence[Wanted], stems: Mapping[str, str])
         lit.remove(best)
         chosen.append(best)
         seen |= best[0]
-    return tuple(_quoted(line, places) for _, line, places in chosen)
+    return tuple(_quoted(line, places, found.sections) for _, line, places in chosen)
 
 
 def _found_in(
@@ -237,7 +243,7 @@ def _merged(places: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return found
 
 
-def _quoted(line: Line, places: Sequence[tuple[int, int]]) -> Quoted:
+def _quoted(line: Line, places: Sequence[tuple[int, int]], sections: Mapping[str, str]) -> Quoted:
     words = line.words
     first = places[0][0]
     low = _word_start(words, first - BEFORE) if first > BEFORE else 0
@@ -253,7 +259,8 @@ def _quoted(line: Line, places: Sequence[tuple[int, int]]) -> Quoted:
     pieces += _piece(words[at:high], changed=False)
     if high < len(words):
         pieces.append(Piece(" …", False))
-    return Quoted(line.sort, line.anchor, tuple(pieces), _near(words, places[0]))
+    section = "" if line.sort == HEADING else sections.get(line.anchor, "")
+    return Quoted(line.sort, line.anchor, tuple(pieces), _near(words, places[0]), section)
 
 
 def _piece(words: str, *, changed: bool) -> list[Piece]:

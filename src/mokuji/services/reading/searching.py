@@ -370,7 +370,7 @@ class _Asked:
             inner = self._quote(put.lines, self._volumes[put.source.volume])
             if inner:
                 # An anchor of the other page leads nowhere on this one.
-                own = tuple(replace(each, anchor="") for each in inner)
+                own = tuple(replace(each, anchor="", section="") for each in inner)
                 return Found(hit, home, own, put.source)
         return Found(hit, home, quoted or picking.beginning(told.read_kept(text)))
 

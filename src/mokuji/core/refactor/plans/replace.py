@@ -19,7 +19,6 @@ from mokuji.core.assembly.listing import NOT_FIELDS
 from mokuji.core.base import names
 from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import BadName, Refused
-from mokuji.core.base.phrases import Named
 from mokuji.core.base.spans import Lines, Span
 from mokuji.core.edit.front_edit import mapping, node_span
 from mokuji.core.edit.replacing import Replacement
@@ -39,6 +38,9 @@ TEXT_KIND, CODE, TITLE, FIELD = "text", "code", "title", "field"
 KINDS = (TEXT_KIND, CODE, TITLE, FIELD, VALUE)
 """Where words can be replaced: in text (headings, labels and descriptions of pictures too), code, titles, fields of the
 head, values of slots."""
+LEFT_OUT = "left out"
+"""The kind of a row that says which page is left out, and why."""
+UNSOUND = "its head could not be read any more as before, or it would have other references or headings"
 MOST = 5_000
 """Maximum number of places that one act replaces."""
 _LINE_END = re.compile(r"[ \t]*(?:\r\n|\n|\r)[ \t]*")
@@ -46,15 +48,13 @@ _LINE_END = re.compile(r"[ \t]*(?:\r\n|\n|\r)[ \t]*")
 
 @dataclass(frozen=True, slots=True)
 class Replaced(Facts):
-    """Words that are others now: in how many places of how many pages; ``left`` says how many pages were left out, of
-    which ``first_left`` is one."""
+    """Words that are others now: in how many places of how many pages, and how many pages were left out."""
 
     words: str
     by: str
     places: int
     pages: int
     left: int = 0
-    first_left: Named | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +76,7 @@ def replace_words(
     left: Collection[str] = (),
 ) -> Plan:
     """The plan to replace words in some pages, in places of these ``kinds``. Every place is a row of the plan; those
-    named in ``left`` stay as they are.
+    named in ``left`` stay as they are. So is every page that is left out.
 
     Refused if the words cannot be looked for, if nothing is found, or if more than ``MOST`` places are.
     """
@@ -100,6 +100,9 @@ def replace_words(
         changed = tuple(Edit(each.span, each.words) for each in wanted if each.kind != TITLE)
         if head is None or not _stays_sound(page, changed):
             out.append(page.head)
+            rows.append(
+                _left_out(page.head, "its new title is none, or another page's" if head is None else UNSOUND)
+            )
             continue
         if head.title != page.head.title:
             heads[page.head.id] = head
@@ -111,14 +114,7 @@ def replace_words(
         raise Refused(
             "These words stand nowhere in the places and pages that you chose.", code="nothing_to_do"
         )
-    facts = Replaced(
-        replacement.words,
-        replacement.by,
-        done,
-        len({*heads, *edits}),
-        len(out),
-        Named("page", out[0].id, out[0].volume, out[0].title) if out else None,
-    )
+    facts = Replaced(replacement.words, replacement.by, done, len({*heads, *edits}), len(out))
     return make(
         wiki,
         "replace",
@@ -273,6 +269,11 @@ def _stays_sound(page: Page, edits: Sequence[Edit]) -> bool:
 def _shape(value: object) -> object:
     """What a field is, but for its words."""
     return [_shape(each) for each in value] if isinstance(value, list) else type(value)
+
+
+def _left_out(head: PageHead, why: str) -> OptionalChange:
+    """What is said of a page that is left out."""
+    return OptionalChange(f"{head.id}-{head.revision}-out", LEFT_OUT, head, 0, head.title, why)
 
 
 def _rows(page: Page, found: Sequence[tuple[str, Found]]) -> list[OptionalChange]:
