@@ -320,8 +320,8 @@ INSERT INTO page_refs (page, starts, ends, names, flags)
     SELECT p, '{}', '{}', '{}', '{}' FROM generate_series(1, 12000) p;
 INSERT INTO page_search (page, words, names, named, told)
     SELECT p, to_tsvector('english', 'word' || p % 3000), to_tsvector('english', 'name' || p), ARRAY['name ' || p],
-    repeat(md5(p::text), 40) FROM generate_series(1, 12000) p;
-INSERT INTO word (word, volume) SELECT md5(w::text), 1 + w % 40 FROM generate_series(1, 60000) w;
+    repeat(md5(p::text), 24) FROM generate_series(1, 12000) p;
+INSERT INTO word (word, volume) SELECT md5(w::text), 1 + w % 40 FROM generate_series(1, 12000) w;
 INSERT INTO page_name (page, name, kind, count)
     SELECT 1 + (u * 7) % 12000, 1 + u % 900, 1, 1 FROM generate_series(1, 9000) u ON CONFLICT DO NOTHING;
 INSERT INTO contents (volume, parent, key, title, position)
