@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from fastapi import Path, Query
 
 from mokuji import routing
-from mokuji.api import schemas
+from mokuji.api import finding_schemas as schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp
 from mokuji.core.finding.picking import Quoted
 from mokuji.core.finding.ranking import Tier

@@ -28,7 +28,6 @@ _BESIDE = 3
 """Number of words beside a place by which it is found again."""
 _SHORT = 60
 _SORTS = {HEADING: 1, CODE_LINE: 2, FIELD: 3, ADDRESS: 3}
-_IN_PLACE = {"heading": {HEADING}, "code": {CODE_LINE, FIELD, ADDRESS}}
 
 
 @dataclass(frozen=True, slots=True)

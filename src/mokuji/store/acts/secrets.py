@@ -169,20 +169,7 @@ def take_out(connection: Connection, volume: int, words: str, mask: str, found: 
             AND NOT EXISTS (SELECT 1 FROM page_name u WHERE u.name = n.id)
             AND NOT EXISTS (SELECT 1 FROM section_ref s WHERE s.name = n.id)"""
     )
-    # What pages are found by is made anew: of those that say the words, and of those that share a word with them.
-    terms = sorted(PageTerms(words, (), ()).vocabulary())
-    run(
-        """WITH gone AS (DELETE FROM page_search s USING page p WHERE p.id = s.page AND p.volume = :volume
-            AND (position(:words in s.told) > 0 OR s.page IN (SELECT page FROM unsearched)
-                OR s.words @@ CAST(:asked AS tsquery)) RETURNING s.page)
-        INSERT INTO unsearched (page) SELECT page FROM gone ON CONFLICT DO NOTHING""",
-        asked=" | ".join(f"'{term}'" for term in terms) or "'-'",
-    )
-    run(
-        "DELETE FROM word WHERE volume = :volume AND (word = ANY(:terms) OR position(:folded in word) > 0)",
-        terms=terms,
-        folded=fold_text(words),
-    )
+    _forget_found_by(connection, volume, words)
     _in_json(connection, "change_set", ("detail", "proposed"), "jsonb", found.acts, words, mask)
     run(
         "UPDATE change_set SET note = replace(note, :words, :mask) WHERE id = ANY(CAST(:acts AS bigint[]))",
@@ -193,6 +180,33 @@ def take_out(connection: Connection, volume: int, words: str, mask: str, found: 
     # What was made of texts, or of names that are gone, is made anew.
     upkeep.fold(connection)
     run("DELETE FROM kept_report")
+
+
+def _forget_found_by(connection: Connection, volume: int, words: str) -> None:
+    """What pages are found by is made anew: of those that say the words, and of those that share a word with them."""
+    terms = sorted(PageTerms(words, (), ()).vocabulary())
+    values = {
+        "volume": volume,
+        "words": words,
+        "terms": terms,
+        "asked": " | ".join(f"'{term}'" for term in terms) or "'-'",
+        "folded": fold_text(words),
+    }
+    connection.execute(
+        text(
+            """WITH gone AS (DELETE FROM page_search s USING page p WHERE p.id = s.page AND p.volume = :volume
+            AND (position(:words in s.told) > 0 OR s.page IN (SELECT page FROM unsearched)
+                OR s.words @@ CAST(:asked AS tsquery)) RETURNING s.page)
+        INSERT INTO unsearched (page) SELECT page FROM gone ON CONFLICT DO NOTHING"""
+        ),
+        values,
+    )
+    connection.execute(
+        text(
+            "DELETE FROM word WHERE volume = :volume AND (word = ANY(:terms) OR position(:folded in word) > 0)"
+        ),
+        values,
+    )
 
 
 def _in_json(
