@@ -113,7 +113,7 @@ OF_A_VOLUME = (
 )
 NIGHTLY = "it clears away what is over, once a day"
 ALL_OF_IT = {
-    "acts.secrets._forget_found_by 2": "it looks for a secret inside every word of a volume; so rare that it may take its time",
+    "acts.secrets._forget_found_by 2": "it looks inside every word of a volume; so rare that it may take its time",
     **{
         f"index.recount.{name}": COUNTS_ALL
         for name in (
