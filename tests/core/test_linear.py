@@ -39,6 +39,7 @@ from mokuji.core.model.wiki import MemoryWiki, Volume
 from mokuji.core.refactor import proposal
 from mokuji.core.refactor.plans.replace import KINDS, places
 from mokuji.core.style.flaws import flaws
+from mokuji.core.style.mentions import sayings
 from mokuji.core.syntax.slots import Slot
 from mokuji.services.reading import rendering
 from mokuji.services.reading.inserting import inserted
@@ -250,7 +251,7 @@ NOT_TEXTS = {
 
 
 def _readers() -> Iterator[tuple[str, Callable[[str], object]]]:
-    """The public functions of the core that need a text and nothing else."""
+    """The public functions of the core that need a text, or a page, and nothing else."""
     for module in modules(mokuji.core):
         for name, function in vars(module).items():
             if (
@@ -260,14 +261,21 @@ def _readers() -> Iterator[tuple[str, Callable[[str], object]]]:
             ):
                 continue
             needed = [p for p in inspect.signature(function).parameters.values() if p.default is p.empty]
-            if len(needed) == 1 and needed[0].annotation == "str" and needed[0].name in TEXT_NAMES:
-                full = f"{module.__name__}.{name}"
-                if full not in NOT_TEXTS:
-                    yield full, partial(_call, function)
+            if len(needed) != 1:
+                continue
+            full = f"{module.__name__}.{name}"
+            if needed[0].annotation == "Page":
+                yield full, partial(_call_of_page, function)
+            elif needed[0].annotation == "str" and needed[0].name in TEXT_NAMES and full not in NOT_TEXTS:
+                yield full, partial(_call, function)
 
 
 def _call(function: Callable[[str], object], text: str) -> object:
     return _all(function(text))
+
+
+def _call_of_page(function: Callable[[Page], object], text: str) -> object:
+    return _all(function(_page(text)))
 
 
 def _all(found: object) -> object:
@@ -304,6 +312,7 @@ READERS: dict[str, Callable[[str], object]] = {
     "a page line by line": lambda text: told.kept(told.told(_page(text))),
     "what a page is found by": lambda text: PageTerms("A", [], told.told(_page(text))).vectors({}),
     "words replaced": lambda text: list(places(_page(text), Replacement("a", "b"), KINDS)),
+    "words said without a reference": lambda text: list(sayings(_page(text + " [[=a]]"), "a", "b")),
     "two texts compared": lambda text: _all(diff.compare(text, text.replace("a", "b") + "x")),
     "three texts brought together": lambda text: _all(merge.merge3(text, text + "x", "y" + text)),
     "a proposed note": lambda text: (

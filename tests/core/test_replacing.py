@@ -199,6 +199,16 @@ def test_a_place_that_is_left_out_stays_as_it_is() -> None:
     assert _plan(wiki, {"text"}).digest != _plan(wiki, {"text"}, house[-1]).digest
 
 
+def test_of_a_long_line_only_what_is_near_is_shown() -> None:
+    wiki = wiki_of({"Guide": {"Page": "a pump turns, " * 1_000}})
+    plan = replace_words(wiki, [page_called(wiki, "Page").head.id], Replacement("pump", "valve"), KINDS)
+    middle = plan.rows[500]
+    assert len(plan.rows) == 1_000
+    assert middle.before.startswith("…")
+    assert middle.before.endswith("…")
+    assert sum(len(row.before) + len(row.after) for row in plan.rows) < 1_000 * 2 * 700
+
+
 def test_a_head_that_could_not_be_read_any_more_is_left_out_and_named() -> None:
     wiki = wiki_of({"Guide": {"One": "---\nstatus: good\n---\n\ngood\n", "Two": "good"}})
     plan = _plan(wiki, {"text", "field"}, words="good", by="a: b")

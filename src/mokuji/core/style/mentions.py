@@ -7,7 +7,8 @@ themselves are passed over.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base import names
@@ -18,6 +19,8 @@ from mokuji.core.syntax.parser import events_with_ranges, tag_name
 from mokuji.core.syntax.reference import Kind
 
 TEXT, LINK, PICTURE, FILE, VALUE = "text", "link", "picture", "file", "value"
+NEAR = 300
+"""Maximum number of code points of a line that are shown on either side of words that could be exchanged."""
 _REFERENCE = re.compile(r"\[\[[^\[\]\r\n]*\]\]")
 _OUTSIDE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:|//|#")
 
@@ -49,14 +52,21 @@ def stretches(page: Page) -> list[Stretch]:
     data = body.encode()
     at = CodePoints(data).at
     spans = [(kind, Span(offset + at(start), offset + at(end))) for kind, start, end in _raw(body, data)]
-    taken = [reference.span for reference in page.content.references]
-    found = [Stretch(kind, piece) for kind, span in spans for piece in _without(span, taken)]
-    found += [
-        Stretch(VALUE, piece)
-        for reference in page.content.references
-        if reference.kind is Kind.INSERT and reference.label_span is not None
-        for piece in _without(reference.label_span, [span for span in taken if span != reference.span])
+    references = page.content.references
+    taken = [reference.span for reference in references]
+    outer = _outermost(taken)
+    ends = [span.end for span in outer]
+    found = [
+        Stretch(kind, piece)
+        for kind, span in spans
+        for piece in _without(span, outer, bisect_right(ends, span.start))
     ]
+    for index, reference in enumerate(references):
+        if reference.kind is not Kind.INSERT or reference.label_span is None:
+            continue
+        place = bisect_right(ends, reference.span.start)
+        if outer[place] == reference.span:  # one in another's value stands in a reference itself
+            found += [Stretch(VALUE, piece) for piece in _without(reference.label_span, taken, index + 1)]
     return sorted(found, key=lambda stretch: stretch.span)
 
 
@@ -97,9 +107,21 @@ def _destination(url: str, data: bytes, start: int, end: int) -> Iterator[tuple[
         yield FILE, at + 1, at + 1 + len(typed)
 
 
-def _without(span: Span, taken: list[Span]) -> Iterator[Span]:
+def _outermost(spans: Sequence[Span]) -> list[Span]:
+    """Those that lie in no other one."""
+    found: list[Span] = []
+    for span in spans:
+        if not found or span.start >= found[-1].end:
+            found.append(span)
+    return found
+
+
+def _without(span: Span, taken: Sequence[Span], first: int) -> Iterator[Span]:
+    """What is left of a range without others, which are in order: the ``first`` one that can reach into it and what
+    follows, as far as it goes."""
     at = span.start
-    for start, end in taken:
+    for index in range(first, len(taken)):
+        start, end = taken[index]
         if start >= span.end:
             break
         if end > at:
@@ -133,12 +155,18 @@ def sayings(page: Page, old: str, new: str) -> Iterator[Saying]:
             )
             if written == match[0]:
                 continue
-            line = lines.position(span.start).line
-            whole = lines.line_span(line)
-            lead, tail = page.text[whole.start : span.start], page.text[span.end : whole.end].rstrip("\r\n")
-            yield Saying(
-                stretch.kind, line, lead + match[0] + tail, lead + written + tail, Edit(span, written)
-            )
+            yield Saying(stretch.kind, *exchanged(page.text, lines, span, written), Edit(span, written))
+
+
+def exchanged(text: str, lines: Lines, span: Span, written: str) -> tuple[int, str, str]:
+    """The line (from 1) of a range, what stands there, and what would with other words in its place. Of a long line
+    only what is near: a page of one line that says a word a thousand times is not shown a thousand times."""
+    place = lines.position(span.start).line
+    first, last = lines.line_span(place), lines.line_span(lines.position(span.end).line)
+    start, end = max(first.start, span.start - NEAR), min(last.end, span.end + NEAR)
+    lead = ("…" if start > first.start else "") + text[start : span.start]
+    tail = text[span.end : end].rstrip("\r\n") + ("…" if end < last.end else "")
+    return place, lead + span.of(text) + tail, lead + written + tail
 
 
 def _file_name(found: str, new: str) -> str:

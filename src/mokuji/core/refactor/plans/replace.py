@@ -29,7 +29,7 @@ from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.outcome import Outcome
 from mokuji.core.refactor.facts import Facts
 from mokuji.core.refactor.plan import OptionalChange, Plan, make
-from mokuji.core.style.mentions import FILE, VALUE, stretches
+from mokuji.core.style.mentions import FILE, VALUE, exchanged, stretches
 from mokuji.core.syntax.calls import call
 from mokuji.core.syntax.parser import tag_name
 from mokuji.core.syntax.reference import Kind
@@ -82,6 +82,7 @@ def replace_words(
     """
     replacement.check()
     heads: dict[int, PageHead] = {}
+    places_taken: set[tuple[int, str]] = set()
     edits: dict[int, tuple[Edit, ...]] = {}
     rows: list[OptionalChange] = []
     out: list[PageHead] = []
@@ -96,7 +97,7 @@ def replace_words(
             )
         rows += _rows(page, found)
         wanted = [each for id_, each in found if id_ not in left]
-        head = _renamed(wiki, page, wanted, heads)
+        head = _renamed(wiki, page, wanted, places_taken)
         changed = tuple(Edit(each.span, each.words) for each in wanted if each.kind != TITLE)
         if head is None or not _stays_sound(page, changed):
             out.append(page.head)
@@ -106,6 +107,7 @@ def replace_words(
             continue
         if head.title != page.head.title:
             heads[page.head.id] = head
+            places_taken.add((head.volume, head.key))
             placing.append(Rekey(head.volume, page.head.key, head.key, head.title))
         if changed:
             edits[page.head.id] = changed
@@ -229,7 +231,9 @@ def _scalars(node: yaml.Node) -> Iterator[yaml.ScalarNode]:
             yield from _scalars(each)
 
 
-def _renamed(wiki: Wiki, page: Page, wanted: Sequence[Found], taken: dict[int, PageHead]) -> PageHead | None:
+def _renamed(
+    wiki: Wiki, page: Page, wanted: Sequence[Found], taken: Collection[tuple[int, str]]
+) -> PageHead | None:
     """The head of a page with its words replaced; None if it cannot be called so."""
     edits = [Edit(each.span, each.words) for each in wanted if each.kind == TITLE]
     if not edits:
@@ -243,9 +247,7 @@ def _renamed(wiki: Wiki, page: Page, wanted: Sequence[Found], taken: dict[int, P
     holder = wiki.titles([place]).get(place)
     if holder is not None and holder.id != head.id:
         return None
-    if any((each.volume, each.key) == place for each in taken.values()):
-        return None
-    return head
+    return None if place in taken else head
 
 
 def _stays_sound(page: Page, edits: Sequence[Edit]) -> bool:
@@ -284,10 +286,6 @@ def _rows(page: Page, found: Sequence[tuple[str, Found]]) -> list[OptionalChange
             after = apply(page.head.title, [Edit(each.span, each.words)])
             rows.append(OptionalChange(id_, TITLE, page.head, 0, page.head.title, after))
             continue
-        line = lines.position(each.span.start).line
-        whole = Span(lines.line_span(line).start, lines.line_span(lines.position(each.span.end).line).end)
-        before = whole.of(page.text).rstrip("\r\n")
-        at = each.span.start - whole.start
-        after = before[:at] + each.words + before[each.span.end - whole.start :]
-        rows.append(OptionalChange(id_, each.kind, page.head, line, before, after))
+        shown = exchanged(page.text, lines, each.span, each.words)
+        rows.append(OptionalChange(id_, each.kind, page.head, *shown))
     return rows
