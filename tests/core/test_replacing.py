@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import Refused
-from mokuji.core.edit.replacing import Replacement, like
+from mokuji.core.base.spans import Span
+from mokuji.core.edit.replacing import Forms, Replacement, like
 from mokuji.core.model.wiki import MemoryWiki
 from mokuji.core.refactor.plan import Plan
 from mokuji.core.refactor.plans.replace import KINDS, LEFT_OUT, Replaced, places, replace_words
@@ -197,6 +198,20 @@ def test_a_place_that_is_left_out_stays_as_it_is() -> None:
     after = _after(_plan(wiki, {"text"}, house[-1]))
     assert after["House"].endswith("[[Pump|the valve]]. A pump.")
     assert _plan(wiki, {"text"}).digest != _plan(wiki, {"text"}, house[-1]).digest
+
+
+@given(st.lists(st.sampled_from(["pump", "pump house", "pumps", "and", "the pump,"]), max_size=12))
+def test_several_forms_at_once_are_exchanged_as_one_after_the_other_with_marks_between(
+    said: list[str],
+) -> None:
+    text = " ".join(said)
+    forms = [("pump house", "1"), ("pumps", "2"), ("pump", "3")]
+    together = Forms(tuple(Replacement(old, new) for old, new in reversed(forms)))
+    found = together.found_in(text, 0, len(text))
+    slowly = text
+    for old, new in forms:
+        slowly = re.sub(rf"\b{old}\b", new, slowly)
+    assert apply(text, [Edit(Span(start, end), words) for start, end, words in found]) == slowly
 
 
 def test_of_a_long_line_only_what_is_near_is_shown() -> None:

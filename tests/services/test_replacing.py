@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import pytest
 
 from mokuji.acts import doing, requests, words
@@ -134,3 +136,33 @@ def test_a_term_is_changed_with_its_page_names_category_and_forms(app: AppContex
     assert after["Cells"] == (
         "---\ncategories: [Cell pack]\n---\nTwo cell packs, a CELL PACK, and [[Cell pack]]. `battery`"
     )
+
+
+def test_single_places_of_a_term_are_left_as_they_are_whatever_form_stands_there(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "data", {"Battery": "", "Cells": "A battery, batteries, a battery."})
+    catch_up(app)
+    forms = ("Battery = cell pack", "batteries = cell packs")
+    wish = requests.ChangeTerm("data", "battery", "Cell pack", forms)
+    rows = doing.plan(app, writer, wish).rows
+    assert [row.before for row in rows] == ["A battery, batteries, a battery."] * 3
+    for left, text in (
+        ([0], "A battery, cell packs, a cell pack."),
+        ([1], "A cell pack, batteries, a cell pack."),
+        ([0, 2], "A battery, cell packs, a battery."),
+    ):
+        done = doing.apply(
+            app, writer, dataclasses.replace(wish, left=tuple(rows[at].id for at in left)), None
+        )
+        assert texts(app)["Cells"] == text
+        assert isinstance(done, doing.Applied)
+        doing.apply(app, writer, requests.Undo(done.change_set), None)
+        rows = doing.plan(app, writer, wish).rows
+
+
+def test_where_all_places_are_left_out_that_is_said(app: AppContext, writer: Actor) -> None:
+    wish = requests.Replace("guide", "pump", "valve")
+    every = tuple(row.id for row in doing.plan(app, writer, wish).rows)
+    view = doing.plan(app, writer, requests.Replace("guide", "pump", "valve", left=every))
+    assert words.sentence(view) == "Every place is left out; nothing would change."

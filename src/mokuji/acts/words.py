@@ -15,7 +15,12 @@ def sentence(view: PlanView) -> str:
     if made is None:
         return ""
     if made.nothing_to_do and not made.in_the_way:
-        return "That is so already; nothing would change."
+        left = view.act.rows_left and bool(made.rows)
+        return (
+            "Every place is left out; nothing would change."
+            if left
+            else "That is so already; nothing would change."
+        )
     said = [view.act.sentence(view, view.request, made.facts), *_following(view)]
     return " ".join(each for each in said if each)
 

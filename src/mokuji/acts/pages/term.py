@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Literal
 
@@ -21,12 +20,12 @@ from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import Refused
 from mokuji.core.base.phrases import Phrase, counted
 from mokuji.core.base.spans import Span
-from mokuji.core.edit.replacing import Replacement
+from mokuji.core.edit.replacing import Forms, Replacement
 from mokuji.core.finding import inflections
 from mokuji.core.language.page import PageHead
 from mokuji.core.refactor.combining import Combining
 from mokuji.core.refactor.facts import Facts
-from mokuji.core.refactor.plan import Plan
+from mokuji.core.refactor.plan import OptionalChange, Plan
 from mokuji.core.refactor.plans.replace import Replaced, replace_words
 
 if TYPE_CHECKING:
@@ -52,6 +51,11 @@ class ChangeTerm:
     everywhere: Annotated[
         bool, Field(description="Words in all volumes that may be changed"), ticked("everywhere")
     ] = False
+    left: Annotated[
+        tuple[str, ...],
+        Field(description="Ids of the rows (of the plan) that stay as they are"),
+        lines("left"),
+    ] = ()
     act: Literal["term"] = Field(default="term", kw_only=True)
 
 
@@ -68,7 +72,8 @@ class TermChanged(Facts):
 def plan(context: StoredContext, request: ChangeTerm) -> Plan:
     head = context.page(request.volume, request.page)
     volume = context.volume(request.volume)
-    forms = inflections.read(request.forms) or [(head.title, request.to)]
+    pairs = inflections.read(request.forms) or [(head.title, request.to)]
+    forms = Forms(tuple(Replacement(old, new) for old, new in pairs))
     combining = Combining(context.wiki, "term")
     later = Later(context.connection, context.actor, context.shown, combining)
     combining.add(rename.plan(later, rename.Rename(request.volume, head.key, request.to)))
@@ -81,27 +86,26 @@ def plan(context: StoredContext, request: ChangeTerm) -> Plan:
         later = Later(context.connection, context.actor, context.shown, combining)
         wish = category.RenameCategory(request.volume, head.key, request.to)
         combining.add(category.plan(later, wish))
-    places = 0
-    # The longest first: what is a part of another form is not taken for it.
-    for old, new in sorted(forms, key=lambda pair: -len(pair[0])):
-        pages = context.pages_with(None if request.everywhere else volume.id, old, MOST_PAGES + 1)
+    pages: set[int] = set()
+    for old, _ in pairs:
+        pages.update(context.pages_with(None if request.everywhere else volume.id, old, MOST_PAGES + 1))
         if len(pages) > MOST_PAGES:
             raise Refused(f"More than {MOST_PAGES:,} pages say “{old}”: too many at once.", code="too_many")
-        try:
-            made = replace_words(combining.wiki, pages, Replacement(old, new), KINDS)
-        except Refused as why:
-            if why.code != "nothing_to_do":
-                raise
-            continue
+    places = 0
+    rows: tuple[OptionalChange, ...] = ()
+    try:
+        made = replace_words(combining.wiki, pages, forms, KINDS, left=request.left)
+    except Refused as why:
+        if why.code != "nothing_to_do":
+            raise
+    else:
         assert isinstance(made.facts, Replaced)
-        places += made.facts.places
+        places, rows = made.facts.places, made.rows
         combining.add(made)
-    return combining.plan(TermChanged(head.title, request.to.strip(), places, filed))
+    return combining.plan(TermChanged(head.title, request.to.strip(), places, filed), rows)
 
 
-def _called_otherwise(
-    context: StoredContext, head: PageHead, forms: Sequence[tuple[str, str]]
-) -> tuple[str, ...] | None:
+def _called_otherwise(context: StoredContext, head: PageHead, forms: Forms) -> tuple[str, ...] | None:
     """The other names of a page with the words of the term exchanged; None if none of them holds it."""
     page = context.wiki.pages([head.id])[head.id]
     now = page.content.front_matter.names("aliases")
@@ -109,11 +113,9 @@ def _called_otherwise(
     return tuple(wanted) if wanted != list(now) else None
 
 
-def _exchanged(name: str, forms: Sequence[tuple[str, str]]) -> str:
-    for old, new in sorted(forms, key=lambda pair: -len(pair[0])):
-        found = Replacement(old, new).found_in(name, 0, len(name))
-        name = apply(name, [Edit(Span(start, end), words) for start, end, words in found])
-    return name
+def _exchanged(name: str, forms: Forms) -> str:
+    found = forms.found_in(name, 0, len(name))
+    return apply(name, [Edit(Span(start, end), words) for start, end, words in found])
 
 
 def choices(
@@ -156,4 +158,6 @@ ACT = Act(
     choices=choices,
     hint="Type what it is called from now on. The plan shows its forms, to be corrected, and every line that changes.",
     button_counts=False,
+    rows_heading="Every place",
+    rows_left=True,
 )

@@ -97,6 +97,39 @@ class Replacement:
                 yield low, high, written
 
 
+@dataclass(frozen=True)
+class Forms:
+    """Several replacements at once, as the forms of one term: where two fit, the one of more words is taken."""
+
+    each: tuple[Replacement, ...]
+
+    @property
+    def words(self) -> str:
+        """What is looked for first of all."""
+        return self.each[0].words
+
+    @property
+    def by(self) -> str:
+        """What stands in the place of that."""
+        return self.each[0].by
+
+    def check(self) -> None:
+        """As that of each."""
+        for replacement in self.each:
+            replacement.check()
+
+    def found_in(self, text: str, start: int, end: int) -> Iterator[tuple[int, int, str]]:
+        """As that of each, none in another's place."""
+        found: list[tuple[int, int, str]] = []
+        for replacement in sorted(self.each, key=lambda each: -len(each.words)):
+            low, free = start, []
+            for one in found:
+                free += list(replacement.found_in(text, low, one[0]))
+                low = one[1]
+            found = sorted([*found, *free, *replacement.found_in(text, low, end)])
+        yield from found
+
+
 def _inside(text: str, at: int) -> bool:
     """Whether a place is in the middle of a word."""
     return 0 < at < len(text) and bool(_LETTER.match(text[at - 1]) and _LETTER.match(text[at]))

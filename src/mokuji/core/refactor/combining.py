@@ -19,7 +19,7 @@ from mokuji.core.model.later import LaterWiki
 from mokuji.core.model.wiki import Wiki
 from mokuji.core.refactor.engine.outcome import AffectedReference, Followed
 from mokuji.core.refactor.facts import Facts
-from mokuji.core.refactor.plan import Plan, free, leads_of, need
+from mokuji.core.refactor.plan import OptionalChange, Plan, free, leads_of, need
 
 _LISTS = ("captured", "lost", "lost_sections", "other_texts", "resettled", "released", "returned")
 
@@ -141,8 +141,8 @@ class Combining:
                 self._removed[id_] = replace(each, successor=removed.successor)
         self._removed[removed.head.id] = removed
 
-    def plan(self, facts: Facts) -> Plan:
-        """All as one plan. ``facts`` are told of it."""
+    def plan(self, facts: Facts, rows: Sequence[OptionalChange] = ()) -> Plan:
+        """All as one plan. ``facts`` are told of it, ``rows`` can be chosen from."""
         plans = self._plans
         assets = [change for plan in plans for change in plan.change_set.assets]
         touched = [(side.sort, side.id) for change in assets for side in (change.before,) if side is not None]
@@ -165,6 +165,7 @@ class Combining:
             self._followed(changes),
             tuple(word for plan in plans for word in (plan.digest, *plan.asked)),
             facts=facts,
+            rows=tuple(rows),
             entries={page: entry for plan in plans for page, entry in plan.entries.items()},
             free=frozenset(self._free),
             along=any(plan.along for plan in plans),

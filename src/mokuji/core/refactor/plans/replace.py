@@ -21,7 +21,7 @@ from mokuji.core.base.edits import Edit, apply
 from mokuji.core.base.errors import BadName, Refused
 from mokuji.core.base.spans import Lines, Span
 from mokuji.core.edit.front_edit import mapping, node_span
-from mokuji.core.edit.replacing import Replacement
+from mokuji.core.edit.replacing import Forms, Replacement
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import read_text
 from mokuji.core.model.contents import Rekey
@@ -70,7 +70,7 @@ class Found:
 def replace_words(
     wiki: Wiki,
     pages: Collection[int],
-    replacement: Replacement,
+    replacement: Replacement | Forms,
     kinds: Collection[str],
     *,
     left: Collection[str] = (),
@@ -134,7 +134,7 @@ def row_id(head: PageHead, found: Found) -> str:
     return f"{head.id}-{head.revision}-{'t' if found.kind == TITLE else ''}{found.span.start}"
 
 
-def places(page: Page, replacement: Replacement, kinds: Collection[str]) -> Iterator[Found]:
+def places(page: Page, replacement: Replacement | Forms, kinds: Collection[str]) -> Iterator[Found]:
     """Where a page holds what is to be replaced, the title first, then in the order of the text."""
     if TITLE in kinds:
         title = page.head.title
