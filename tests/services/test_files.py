@@ -23,7 +23,7 @@ from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders import checking, folders, importing
 from mokuji.services.looking_back import trash
-from mokuji.services.reading import reading
+from mokuji.services.reading import reading, searching
 from mokuji.services.reading.rendering import Addresses
 from mokuji.services.writing import assets_shown, files, findings, writing
 from mokuji.services.writing.assets_shown import AssetsShown
@@ -486,3 +486,20 @@ def test_all_that_a_page_names_is_looked_up_together_and_not_one_by_one(
     assert len(begun) == 1
     assert html.count("<img ") == 21 and "There is no file “none.png”" in html
     assert 'title="Wenna"' in html and "Nobody here has this handle" in html and "Gel" in html
+
+
+def test_a_file_is_found_by_words_of_its_name_by_who_may_read_its_volume(
+    app: AppContext, writer: Actor
+) -> None:
+    for home, name in (("guide", "Wiring of the lamp.png"), ("secret", "Lamp plan.png")):
+        files.bring(app, writer, home, name, PNG)
+
+    def found(actor: Actor, typed: str, home: str = "") -> list[str]:
+        return [file.name for file in searching.find(app, actor, typed, home).files]
+
+    assert found(writer, "LAMP") == ["lamp-plan.png", "wiring-of-the-lamp.png"]
+    assert found(writer, "lamp wiring") == ["wiring-of-the-lamp.png"]
+    assert found(writer, "file:plan") == ["lamp-plan.png"]
+    assert found(writer, "lamp", "guide") == ["wiring-of-the-lamp.png"]
+    assert found(NOBODY, "lamp") == ["wiring-of-the-lamp.png"]
+    assert found(writer, "title:lamp") == found(writer, "l_mp") == found(writer, "%") == []

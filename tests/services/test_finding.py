@@ -14,7 +14,7 @@ from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import listings, questions, searching
 from mokuji.services.writing import writing
 from tests.copies import made_once
-from tests.services.making import pages, person, titles_found, volume
+from tests.services.making import many_pages, pages, person, titles_found, volume
 
 PAGES = {
     "Café menu": "Eine naïve Frage zur Straße. Das macht nichts.",
@@ -297,3 +297,20 @@ def test_a_sign_that_stands_for_many_letters_is_kept_within_what_an_index_takes(
 ) -> None:
     pages(app, writer, "guide", {"Long": "\ufdfa" * 300 + " walrus " + "ß" * 5_000 + " " + "㎏x" * 900})
     assert titles_found(app, writer, "walrus", "guide") == ["Long"]
+
+
+def test_each_of_many_hits_stands_on_one_page_of_the_list_the_one_that_is_led_to_first(
+    app: AppContext, writer: Actor
+) -> None:
+    many = {f"Record {number}": "A wombat." for number in range(320)}
+    many["Zoo"] = "A wombat."
+    many |= {f"Way {number}": "See [[Zoo]]." for number in range(9)}
+    many_pages(app, volume(app, "Many"), many)
+    while catch_up(app, 500):
+        pass
+    reader = person(app, "reader", many=Role.READER)
+    answers = [searching.find(app, reader, "wombat", "many", page) for page in range(18)]
+    titles = [each.hit.head.title for answer in answers for each in answer.found]
+    assert titles[0] == "Zoo"
+    assert sorted(titles) == sorted(title for title, said in many.items() if "wombat" in said)
+    assert [answer.more for answer in answers[15:]] == [True, False, False]

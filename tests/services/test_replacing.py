@@ -161,6 +161,15 @@ def test_single_places_of_a_term_are_left_as_they_are_whatever_form_stands_there
         rows = doing.plan(app, writer, wish).rows
 
 
+def test_a_question_in_a_plan_knows_what_was_saved_just_now(app: AppContext, writer: Actor) -> None:
+    pages(app, writer, "data", {"Newest": "A pump with a manometer."})
+    wish = requests.Replace("data", "pump", "valve", find="manometer")
+    assert [row.page.title for row in doing.plan(app, writer, wish).rows] == ["Newest"]
+    pages(app, writer, "data", {"Newer": "A pump with a manometer."})
+    doing.apply(app, writer, wish, None)
+    assert texts(app)["Newer"] == "A valve with a manometer."
+
+
 def test_where_all_places_are_left_out_that_is_said(app: AppContext, writer: Actor) -> None:
     wish = requests.Replace("guide", "pump", "valve")
     every = tuple(row.id for row in doing.plan(app, writer, wish).rows)

@@ -185,8 +185,8 @@ def test_a_statement_uses_indexes(large: Engine, label: str) -> None:
 SECRETS = "looks through all that a volume keeps, column by column; so rare that it may take its time"
 PARTS = "parts of statements for one volume and for each of several, which are constants and are looked at"
 EVERY_TABLE = "asks the same of every table, by what these say of themselves; for a whole export or import"
-QUESTIONED = """_best _counting _fact _hits _holding _most _noted _with_field answer are_few by_volume find
-    places""".split()
+QUESTIONED = "_fact _hits _holding _noted _with_field are_few by_volume places".split()
+OF_HITS = "made once, of parts that two statements share; the hits of a question are put before them"
 QUESTION = "a question is a tree, so what is asked of the database is made of its parts"
 PIECES = {
     "acts.secrets._in_json": SECRETS,
@@ -195,6 +195,7 @@ PIECES = {
     "acts.secrets.run": SECRETS,
     "acts.secrets.take_out": SECRETS,
     **{f"index.asked_for.{name}": QUESTION for name in QUESTIONED},
+    **{f"index.hit_rows.{name}": OF_HITS for name in ("_best", "_leading", "_most")},
     "index.put_in.answering_with": QUESTION,
     "database.create_database": "names of databases cannot be values",
     "index.to_mend._open": PARTS,

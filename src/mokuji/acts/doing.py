@@ -26,14 +26,16 @@ from mokuji.acts.visible import seen
 from mokuji.core.base.errors import Missing, MokujiError, Refused
 from mokuji.core.base.phrases import told
 from mokuji.core.language.page import PageHead
+from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import AUDITED, Actor, Permission
 from mokuji.core.refactor.plan import Plan
 from mokuji.services import audit
 from mokuji.services.app_context import AppContext, clean_note, find_head, told_to
 from mokuji.services.notes import kept
 from mokuji.services.plain_data import unstructured
+from mokuji.services.reading.finding import AT_ONCE, know_the_newest
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import people
+from mokuji.store import page_index, people
 from mokuji.store.acts import acting
 from mokuji.store.database import Connection, reading
 from mokuji.store.database import writing as writing_transaction
@@ -44,6 +46,8 @@ from mokuji.store.snapshot import load_volumes
 
 def plan(app: AppContext, actor: Actor, request: Request) -> PlanView:
     """What an act would do. A refusal is part of the view, so that the request can be changed and made again."""
+    if getattr(request, "find", ""):
+        know_the_newest(app)
     with reading(app.engine) as connection:
         context = StoredContext(connection, actor)
         view = _view(context, request)
@@ -131,6 +135,8 @@ def apply(
     by = signature or Signature(actor.person, app.clock(), clean_note(note))
     with writing_transaction(app.engine, alone=True) as connection:
         actor = _of_now(connection, actor, request)
+        if getattr(request, "find", ""):
+            page_index.catch_up(connection, read_text, AT_ONCE)
         context = StoredContext(connection, actor, shown=False)
         try:
             made = _planned(context, request)

@@ -42,6 +42,12 @@ def find(
     answer = searching.find(app, actor, words, volume, page)
     return schemas.FoundPages(
         pages=[*map(_found, answer.found), *_by_part(answer)],
+        files=[
+            schemas.FoundFile(
+                volume=answer.volumes[each.volume].key, name=each.name, type=each.type, size=each.size
+            )
+            for each in answer.files
+        ],
         more=answer.more,
         problem=answer.question.problem,
         instead={word: list(others) for word, others in answer.instead.items()},

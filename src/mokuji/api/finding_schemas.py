@@ -56,6 +56,15 @@ class KeptQuestion(Schema):
     by: str
 
 
+class FoundFile(Schema):
+    """A file whose name holds all the words."""
+
+    volume: str
+    name: str
+    type: str
+    size: int = Field(description="bytes")
+
+
 class FoundNumber(Schema):
     """How many of the pages that were found are so."""
 
@@ -79,6 +88,7 @@ class FoundPages(Schema):
     words that no page holds, each with those that it was looked for as."""
 
     pages: list[FoundPage]
+    files: list[FoundFile]
     more: bool
     problem: str
     instead: dict[str, list[str]]

@@ -6,12 +6,13 @@ read word by word.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mokuji.core.diff.diff import Piece
 from mokuji.core.finding.question import Words
-from mokuji.core.finding.terms import Run, Term, fold_text, is_number, runs
+from mokuji.core.finding.terms import Run, Term, fold_text, is_number, read_run, run_pattern
 from mokuji.core.finding.told import ADDRESS, CODE, CODE_LINE, FIELD, HEADING, TEXT, Line
 from mokuji.core.finding.vector import forms
 from mokuji.core.style.sentences import sentences
@@ -61,12 +62,13 @@ class Quoted:
 
 @dataclass(frozen=True, slots=True)
 class _Read:
-    """A line read word by word: its runs, its terms with their run and their place in it, and which of these begin as
-    something that is wanted does."""
+    """A line read word by word, as far as its letters say that something wanted may stand there: those runs of it; its
+    terms there with their run and their place in it, by their number in the line; which of these begin as something
+    that is wanted does."""
 
     line: Line
     runs: tuple[Run, ...]
-    terms: list[tuple[Term, Run, int]]
+    terms: Mapping[int, tuple[Term, Run, int]]
     likely: list[int]
 
 
@@ -97,13 +99,17 @@ def candidates(lines: Iterable[Line], wanted: Sequence[Wanted]) -> Candidates:
             break
     found.sort(key=lambda each: each[:3])
     best: list[tuple[int, int, int, Line]] = []
+    whole = 0
     for _, sort, nth, line in found[:MOST_LINES]:
+        if whole >= MOST_LINES:
+            break  # none of a later line would stand before these
         for sentence in _sentences(line.words) if len(line.words) > LONGEST else (line.words,):
             held = _held(sentence, needles)
             if held and len(best) < 4 * MOST_LINES:
                 best.append((-held, sort, nth, line._replace(words=sentence)))
+                whole += held == len(needles)
     best.sort(key=lambda each: each[:3])
-    beginnings = tuple({form[:_NEEDLE] for each in wanted for term in each.terms for form in term})
+    beginnings = _Beginnings.of(wanted)
     read = [_read(line, beginnings) for *_, line in best[:MOST_LINES]]
     likely = (each.terms[at][0] for each in read for at in each.likely)
     words = {word for term in likely if term.word for word in (term.word, term.plain)}
@@ -120,15 +126,44 @@ def beginning(lines: Iterable[Line]) -> tuple[Quoted, ...]:
     return ()
 
 
-def _read(line: Line, beginnings: tuple[str, ...]) -> _Read:
-    read = tuple(runs(line.words))
-    terms = [(term, run, nth) for run in read for nth, term in enumerate(_without_last(run))]
+@dataclass(frozen=True, slots=True)
+class _Beginnings:
+    """What a term begins with that may be wanted; ``anywhere`` finds them, and what is wanted as one word."""
+
+    each: tuple[str, ...]
+    anywhere: re.Pattern[str]
+
+    @classmethod
+    def of(cls, wanted: Sequence[Wanted]) -> _Beginnings:
+        each = {form[:_NEEDLE] for one in wanted for term in one.terms for form in term}
+        whole = {form[:_NEEDLE] for one in wanted for form in one.whole}
+        return cls(tuple(each), re.compile("|".join(map(re.escape, sorted(each | whole)))))
+
+
+def _read(line: Line, beginnings: _Beginnings) -> _Read:
+    words = line.words
+    # Letters of ASCII stand where they stood when they are folded, so most words need not be read at all.
+    letters = fold_text(words) if words.isascii() else ""
+    read: list[Run] = []
+    terms: dict[int, tuple[Term, Run, int]] = {}
+    at = 0
+    for found in run_pattern(words).finditer(words):
+        if letters and not beginnings.anywhere.search(letters, *found.span()):
+            at += 1
+            continue
+        made, whole, spaceless = read_run(found[0])
+        if made:
+            run = Run(made, whole, *found.span(), spaceless)
+            read.append(run)
+            for nth, term in enumerate(_without_last(run)):
+                terms[at] = term, run, nth
+                at += 1
     likely = [
         at
-        for at, (term, _, _) in enumerate(terms)
-        if term.forms[0].startswith(beginnings) or term.forms[-1].startswith(beginnings)
+        for at, (term, _, _) in terms.items()
+        if term.forms[0].startswith(beginnings.each) or term.forms[-1].startswith(beginnings.each)
     ]
-    return _Read(line, read, terms, likely)
+    return _Read(line, tuple(read), terms, likely)
 
 
 def _held(words: str, needles: Sequence[frozenset[str]]) -> int:

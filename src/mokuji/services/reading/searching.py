@@ -23,6 +23,7 @@ from mokuji.services.reading.finding import know_the_newest, writable_as
 from mokuji.services.reading.put_in import PutIn, shown_through
 from mokuji.store import page_words
 from mokuji.store.database import reading
+from mokuji.store.files import StoredFile
 from mokuji.store.index import asked_for, near_words, search, term_queries
 from mokuji.store.index.asked_for import Besides, Counts, Hit, Scope
 from mokuji.store.index.search import Named
@@ -40,6 +41,8 @@ RARE = 2
 """Words that so few pages hold may be misspelt there, too."""
 PLACED = 500
 """Up to so many hits it is counted in which places of a page the words stand."""
+MOST_FILES = 8
+"""Number of files that are named beside the hits."""
 BY_PART = 5
 """Number of pages that are named beside the hits since a part of their names is what was typed."""
 
@@ -58,14 +61,15 @@ class Found:
 class Answer:
     """What a question comes to. ``instead`` are words that no page holds, each with those that it was looked for as;
     ``places`` counts hits by where the words stand, if they are few; ``named`` are pages whose names hold what was
-    typed as a part; ``writable`` is where a page of the question as its name could be written (None if nowhere, or if
-    it is there)."""
+    typed as a part, ``files`` those whose names do; ``writable`` is where a page of the question as its name could be
+    written (None if nowhere, or if it is there)."""
 
     question: Question
     volumes: Mapping[int, Volume]
     scope: Volume | None
     found: tuple[Found, ...] = ()
     named: tuple[Named, ...] = ()
+    files: tuple[StoredFile, ...] = ()
     counts: Counts = field(default_factory=lambda: Counts({}))
     places: Mapping[str, int] = field(default_factory=dict)
     instead: Mapping[str, Sequence[str]] = field(default_factory=dict)
@@ -207,12 +211,14 @@ class _Asked:
         by_id = {volume.id: volume for volume in self._context.volumes.values()}
         key = names.key(self._question.typed)
         named = self._named_in_part(key, hits) if page == 0 else []
+        files = self._files() if page == 0 else []
         return Answer(
             self._question,
             by_id,
             self._volume,
             self._found(hits[:PAGE]),
             tuple(named),
+            tuple(files),
             counts,
             places,
             self._instead,
@@ -242,6 +248,17 @@ class _Asked:
         known = {hit.head.id for hit in hits}
         named = search.by_name(self._connection, key, self._ids, most=BY_PART, as_typed=True)
         return [each for each in named if each.page not in known]
+
+    def _files(self) -> list[StoredFile]:
+        """Files whose names hold all that is asked for, if it is words or the name of a file."""
+        part = self._part
+        if isinstance(part, Fact) and part.name == "file":
+            said = part.value.split()
+        elif self._question.plain:
+            said = self._question.typed.split()
+        else:
+            return []
+        return search.files_named(self._connection, said, self._ids, MOST_FILES)
 
     # ---- what is asked for ---------------------------------------------------
 

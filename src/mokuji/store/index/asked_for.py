@@ -17,7 +17,6 @@ from typing import Any
 from sqlalchemy import (
     CTE,
     ColumnElement,
-    CompoundSelect,
     Connection,
     Float,
     Select,
@@ -31,7 +30,6 @@ from sqlalchemy import (
     literal,
     literal_column,
     not_,
-    null,
     or_,
     select,
     true,
@@ -44,12 +42,11 @@ from mokuji.core.finding.question import All, Fact, Part, Without, Words
 from mokuji.core.finding.ranking import Tier
 from mokuji.core.language.asset_mentions import AssetKind
 from mokuji.core.language.page import PageHead
-from mokuji.core.model.categories import Filing
+from mokuji.store.index.hit_rows import SINCE, best_first, with_counts
 from mokuji.store.index.search import like
 from mokuji.store.index.term_queries import BOTH_NAMES, NAMES, WEIGHTS, Sought, positive, words_query
-from mokuji.store.pages import HEAD_COLUMNS
 from mokuji.store.statements import among, fixed, numbers, query, value
-from mokuji.store.tables import alias, filing, held, led, page, page_search, person, revision
+from mokuji.store.tables import alias, held, page, page_search, person, revision
 from mokuji.store.tables import field as fields
 
 RANKED = 2_000
@@ -57,8 +54,6 @@ RANKED = 2_000
 plan for any values would take a limit that it does not know for a tenth of all hits."""
 BY_NAME = 300
 """Maximum number of hits whose names hold the words that are ranked beside them."""
-MOST_VALUES = 8
-"""Maximum number of categories, fields and people that hits are counted by."""
 READ = 200_000
 """Number of code points of a page's lines that sentences are cut out of."""
 WEIGHED = "{0.1, 0.4, 0.7, 1.0}"
@@ -221,12 +216,6 @@ _called = select(page.c.id).where(func.lower(page.c.key) == value("key"), _withi
 _also_called = select(alias.c.page).where(
     func.lower(alias.c.key) == value("key"), among(alias.c.volume, "volumes")
 )
-_leading = (
-    select(func.coalesce(func.sum(led.c.pages), fixed(0)))
-    .where(led.c.page == page.c.id, among(led.c.home, "readable"))
-    .scalar_subquery()
-    .label("leading")
-)
 
 
 def _hits(part: Part, scope: Scope, known: Sought, besides: Besides) -> CTE:
@@ -242,7 +231,6 @@ def _hits(part: Part, scope: Scope, known: Sought, besides: Besides) -> CTE:
             page.c.changed,
             _tier(part, known, words, besides).label("tier"),
             _rank(part, known, words).label("rank"),
-            _leading,
             _likely(besides),
         )
         .select_from(_searched)
@@ -259,23 +247,6 @@ def _hits(part: Part, scope: Scope, known: Sought, besides: Besides) -> CTE:
     if known_ids:
         found.append(scored.where(page.c.id == any_(_ids(known_ids)), ~asked))
     return union(*found).cte("hits").prefix_with("MATERIALIZED")
-
-
-def _best(hits: CTE) -> Select[*tuple[Any, ...]]:
-    weight = hits.c.rank * (fixed(5) + func.ln(hits.c.leading + fixed(1)))
-    order = (hits.c.tier, hits.c.likely, weight.desc(), hits.c.leading.desc(), hits.c.volume, hits.c.id)
-    return (
-        select(
-            hits.c.id,
-            hits.c.tier,
-            hits.c.leading,
-            hits.c.changed,
-            func.row_number().over(order_by=order).label("nth"),
-        )
-        .order_by(*order)
-        .limit(value("most"))
-        .offset(value("skip"))
-    )
 
 
 def _values(scope: Scope, besides: Besides, most: int, skip: int) -> dict[str, Any]:
@@ -305,8 +276,7 @@ def find(
 ) -> list[Hit]:
     """The pages that answer a question, best first, in the order of ``Tier``; among equals those in which the words
     stand nearest together and weigh most, and to which most pages lead."""
-    best = _best(_hits(part, scope, known, besides)).subquery("best")
-    asked = select(*HEAD_COLUMNS, best).join(best, best.c.id == page.c.id).order_by(best.c.nth)
+    asked = best_first.add_cte(_hits(part, scope, known, besides))
     return [_as_hit(row, row.title) for row in connection.execute(asked, _values(scope, besides, most, skip))]
 
 
@@ -333,11 +303,13 @@ def _rank(part: Part, known: Sought, words: str) -> ColumnElement[Any]:
     by_text = func.ts_rank_cd(weights, page_search.c.words, query(words), fixed(1))
     just_so = _has(names, positive(part, Sought(), NAMES["title"]))
     named = _has(names, positive(part, known, BOTH_NAMES))
-    return case((just_so, by_name * fixed(2)), (named, by_name), else_=by_text)
+    of_names = case((just_so, by_name * fixed(2)), (named, by_name), else_=by_text)
+    # Most hits hold the words in their text only: that is asked once.
+    return case((_has(names, words), of_names), else_=by_text)
 
 
 def _tier(part: Part, known: Sought, words: str, besides: Besides) -> ColumnElement[int]:
-    whens: list[tuple[ColumnElement[bool], Tier]] = []
+    whens: list[tuple[ColumnElement[bool], Tier | ColumnElement[int]]] = []
     names, folded = page_search.c.names, besides.folded
     if folded:
         title = func.coalesce(page_search.c.named[1], literal_column("''", Text()))
@@ -351,16 +323,18 @@ def _tier(part: Part, known: Sought, words: str, besides: Besides) -> ColumnElem
             (page.c.id == any_(_ids(besides.nearly)), Tier.NEAR_NAME if besides.misspelt else Tier.ALMOST)
         )
     if words:
-        whens += [
-            (_has(names, positive(part, known, NAMES["title"])), Tier.IN_TITLE),
-            (_has(names, positive(part, known, BOTH_NAMES)), Tier.IN_ALIAS),
-            (_has(names, words), Tier.IN_HEADING),
-        ]
+        inner = case(
+            (_has(names, positive(part, known, NAMES["title"])), fixed(Tier.IN_TITLE)),
+            (_has(names, positive(part, known, BOTH_NAMES)), fixed(Tier.IN_ALIAS)),
+            else_=fixed(Tier.IN_HEADING),
+        )
+        whens.append((_has(names, words), inner))
     if besides.through:
         whens.append((page.c.id == any_(_ids(besides.through)), Tier.PUT_IN))
     if not whens:
         return fixed(Tier.IN_TEXT)
-    return case(*((each, fixed(tier)) for each, tier in whens), else_=fixed(Tier.IN_TEXT))
+    made = [(each, fixed(tier) if isinstance(tier, Tier) else tier) for each, tier in whens]
+    return case(*made, else_=fixed(Tier.IN_TEXT))
 
 
 _told = func.left(page_search.c.told, fixed(READ))
@@ -397,78 +371,24 @@ def answer(
 ) -> tuple[list[Hit], Counts]:
     """As ``find``, and how many hits there are, up to ``RANKED``; ``days`` are those since which changes are
     counted."""
-    hits = _hits(part, scope, known, besides)
-    best = _best(hits).cte("best")
-    found = select(
-        literal_column("'hit'", Text()).label("sort"),
-        page.c.key,
-        page.c.title.label("name"),
-        best.c.nth.label("number"),
-        page.c.id,
-        page.c.volume,
-        page.c.revision,
-        best.c.tier,
-        best.c.leading,
-        best.c.changed,
-    ).join(best, best.c.id == page.c.id)
-    nothing = [null().label(name) for name in ("id", "volume", "revision", "tier", "leading", "changed")]
-    numbers_ = [select(each.subquery(), *nothing) for each in _counting(hits, days)]
-    asked: CompoundSelect[*tuple[Any, ...]] = union_all(found, *numbers_)
-    rows = connection.execute(asked, _values(scope, besides, most, skip)).all()
+    asked = with_counts.add_cte(_hits(part, scope, known, besides))
+    moments = [datetime.combine(day, time(), UTC) for day in days]
+    values = dict(zip(SINCE, moments, strict=True))
+    rows = connection.execute(asked, {**_values(scope, besides, most, skip), **values}).all()
 
     def of(sort: str) -> list[tuple[str, str, int]]:
         return [(row.key, row.name, row.number) for row in rows if row.sort == sort]
 
+    since = {name: number for name, _, number in of("since")}
     counted = Counts(
         {int(key): number for key, _, number in of("volume")},
         of("category"),
         of("field"),
         of("person"),
-        of("since"),
+        [(day.isoformat(), "", since.get(name, 0)) for name, day in zip(SINCE, days, strict=True)],
     )
     ordered = sorted((row for row in rows if row.sort == "hit"), key=lambda row: row.number)
     return [_as_hit(row, row.name) for row in ordered], counted
-
-
-def _counting(hits: CTE, days: Sequence[date]) -> list[Select[*tuple[Any, ...]]]:
-    """How many hits there are by volume, category, field, who changed them and since when."""
-    answering = hits.c.tier.not_in([fixed(Tier.NEAR_NAME), fixed(Tier.ALMOST)])
-    number = func.count().label("number")
-
-    def sort(name: str) -> ColumnElement[str]:
-        return literal_column(f"'{name}'", Text()).label("sort")
-
-    unnamed = literal_column("''", Text()).label("name")
-    return [
-        select(sort("volume"), cast(hits.c.volume, Text).label("key"), unnamed, number)
-        .where(answering)
-        .group_by(hits.c.volume),
-        _most(
-            select(sort("category"), filing.c.key, func.min(filing.c.name).label("name"), number)
-            .join(hits, hits.c.id == filing.c.page)
-            .where(answering, filing.c.how.in_([fixed(Filing.PAGE), fixed(Filing.MARK)]))
-            .group_by(filing.c.key)
-        ),
-        _most(
-            select(sort("field"), fields.c.name.label("key"), func.min(fields.c.said).label("name"), number)
-            .join(hits, hits.c.id == fields.c.page)
-            .where(answering)
-            .group_by(fields.c.name, fields.c.value)
-            .having(func.count() > fixed(1))
-        ),
-        _most(
-            select(sort("person"), person.c.handle.label("key"), person.c.name, number)
-            .join(hits, hits.c.author == person.c.id)
-            .where(answering)
-            .group_by(person.c.id)
-        ),
-        *(
-            select(sort("since"), literal(day.isoformat()).label("key"), unnamed, number).where(
-                answering, hits.c.changed >= datetime.combine(day, time(), UTC)
-            )
-            for day in days
-        ),
-    ]
 
 
 def by_volume(connection: Connection, part: Part, scope: Scope, known: Sought) -> dict[int, int]:
@@ -496,7 +416,3 @@ def places(connection: Connection, part: Part, scope: Scope, known: Sought) -> d
     ]
     rows: Sequence[Any] = connection.execute(union_all(*asked), {"volumes": scope.volumes}).all()
     return dict(rows)
-
-
-def _most(asked: Select[*tuple[Any, ...]]) -> Select[*tuple[Any, ...]]:
-    return select(asked.order_by(func.count().desc()).limit(fixed(MOST_VALUES)).subquery())

@@ -10,11 +10,13 @@ from dataclasses import dataclass
 from sqlalchemy import Boolean, Connection, String, all_, case, cast, func, literal_column, or_, select
 from sqlalchemy.dialects.postgresql import TSQUERY
 
+from mokuji.core.base import names
 from mokuji.core.finding.terms import fold
 from mokuji.store import page_words
+from mokuji.store.files import StoredFile
 from mokuji.store.index.term_queries import name_query
 from mokuji.store.statements import among, fixed, texts, value
-from mokuji.store.tables import alias, page, page_search, revision, unsearched
+from mokuji.store.tables import alias, file, page, page_search, revision, unsearched
 
 LETTERS_FROM, LETTERS_TO = 2, 8
 """Number of letters in order by which a name is looked for."""
@@ -28,6 +30,14 @@ _holds = page_search.c.words.bool_op("@@")(cast(value("words"), TSQUERY))
 
 SAYING = select(page.c.id).join(page_search, _of_page).where(_holds, _volumes).limit(value("most"))
 _words_typed = texts("words")
+FILES_NAMED = (
+    select(file)
+    .where(
+        file.c.key.like(value("part")), file.c.key.like(all_(texts("parts"))), among(file.c.volume, "volumes")
+    )
+    .order_by(func.length(file.c.key), file.c.key, file.c.volume)
+    .limit(value("most"))
+)
 HOLDING = (
     select(page.c.id)
     .join(revision, (revision.c.page == page.c.id) & (revision.c.number == page.c.revision))
@@ -98,6 +108,16 @@ def in_names(connection: Connection, volume: int, words: Collection[str]) -> set
 def waiting(connection: Connection) -> bool:
     """Whether the search words of some pages are not the newest yet."""
     return bool(connection.execute(IS_WAITING).scalar_one())
+
+
+def files_named(
+    connection: Connection, words: Collection[str], volumes: Collection[int], most: int
+) -> list[StoredFile]:
+    """The files of some volumes whose names hold all of some words, the shortest names first."""
+    parts = [f"%{_safe(key)}%" for word in words if (key := names.key(word)) and names.is_storable(key)]
+    # An index answers for one of them: the longest is the rarest.
+    values = {"part": max(parts, key=len, default=""), "parts": parts, "volumes": volumes, "most": most}
+    return [StoredFile(*row) for row in connection.execute(FILES_NAMED, values)] if parts else []
 
 
 def holding(connection: Connection, words: str | None, volumes: Collection[int], most: int) -> list[int]:
