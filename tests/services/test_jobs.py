@@ -19,9 +19,9 @@ from mokuji.core.model.policy import NOBODY, Actor, Role
 from mokuji.services.app_context import AppContext
 from mokuji.services.writing import writing
 from mokuji.store import jobs as stored
-from mokuji.store import kept_reports
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.kept import reports as kept_reports
 from mokuji.upkeep import jobs, keeping, upkeep
 from mokuji.upkeep.reports import flaws
 from tests.copies import made_once

@@ -15,7 +15,7 @@ from sqlalchemy.exc import IntegrityError
 
 from mokuji.adapters.cluster import database_url
 from mokuji.core.base.errors import Conflict
-from mokuji.store import files, kept_reports, pages, people, put_aside, snapshot, sources, volumes
+from mokuji.store import files, pages, people, snapshot, sources, volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import DatabaseDown, connect, create_database, migrate, reading, writing
 from mokuji.store.index import (
@@ -33,6 +33,8 @@ from mokuji.store.index import (
     upkeep,
     uses,
 )
+from mokuji.store.kept import put_aside
+from mokuji.store.kept import reports as kept_reports
 from mokuji.store.log import filtered, history, rewound
 from mokuji.store.places import contents, facts
 from mokuji.store.tables import metadata

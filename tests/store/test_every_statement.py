@@ -129,7 +129,7 @@ ALL_OF_IT = {
         )
     },
     "index.volume_pages.ALIAS_NAMES": OF_A_VOLUME,
-    "kept_reports._SIZE": OF_A_VOLUME,
+    "kept.reports._SIZE": OF_A_VOLUME,
     "index.search.HOLDING": OF_A_VOLUME,
     "index.tasks.PEOPLE": OF_A_VOLUME,
     "index.tasks.NAMED_IN": OF_A_VOLUME,
@@ -146,7 +146,7 @@ ALL_OF_IT = {
     "roles.REVISIONS": "before a volume opens, what was written there is counted wherever it is now: once in a while",
     "people._FORGET_SESSIONS": "sessions that are over go when somebody signs in, so no more are there than signed in",
     "acts.trash._PURGE": NIGHTLY,
-    "kept_reports._FORGET": NIGHTLY,
+    "kept.reports._FORGET": NIGHTLY,
     "files._FORGET_STAGED": NIGHTLY,
     "files._FORGET_VERSIONS": NIGHTLY,
     "files._FORGET_BLOBS": NIGHTLY,

@@ -18,7 +18,7 @@ from mokuji.core.finding import told
 from mokuji.core.finding.terms import folded_name
 from mokuji.core.finding.vector import PageTerms
 from mokuji.core.language.page import Page
-from mokuji.store.statements import among, numbers, texts, value
+from mokuji.store.statements import numbers, texts, value
 from mokuji.store.tables import page_search, unsearched, volume, word
 
 DICTIONARIES = {
@@ -64,7 +64,6 @@ _word = func.unnest(texts("words")).column_valued("word")
 STEMS = select(
     _word, func.ts_lexize(cast(value("dictionary"), Text).op("::")(literal_column("regdictionary")), _word)
 )
-LANGUAGES = select(volume.c.id, volume.c.language).where(among(volume.c.id, "volumes"))
 VOLUMES = select(volume.c.id, volume.c.key, volume.c.language)
 
 
@@ -77,7 +76,7 @@ def dictionary(language: str) -> str:
 
 def languages(connection: Connection, volumes: Collection[int]) -> set[str]:
     """The languages that some volumes are written in, as they say it; an empty one if one does not."""
-    return {language for _, language in connection.execute(LANGUAGES, {"volumes": volumes})}
+    return {row.language for row in connection.execute(VOLUMES) if row.id in volumes}
 
 
 def stems(connection: Connection, language: str, words: Collection[str]) -> Mapping[str, str]:

@@ -8,9 +8,10 @@ from mokuji.core.base.errors import BadFields
 from mokuji.core.model.policy import Actor, Permission
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext, check, clean_note
-from mokuji.store import kept_reports, put_aside
 from mokuji.store.database import Connection, writing
-from mokuji.store.put_aside import Aside as Aside
+from mokuji.store.kept import put_aside
+from mokuji.store.kept import reports as kept_reports
+from mokuji.store.kept.put_aside import Aside as Aside
 from mokuji.upkeep import keeping
 from mokuji.upkeep.listed import Listed, mark_of
 from mokuji.upkeep.reports.registry import REPORTS

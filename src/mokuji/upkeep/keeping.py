@@ -17,9 +17,11 @@ from mokuji.core.model.policy import Actor, Role
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.plain_data import structured, unstructured
-from mokuji.store import jobs, kept_reports, put_aside
+from mokuji.store import jobs
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.index import volume_pages
+from mokuji.store.kept import put_aside
+from mokuji.store.kept import reports as kept_reports
 from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.upkeep.reports.report import Finding, ReportContext
 

@@ -53,7 +53,6 @@ class Quoted:
     """A line that is quoted: the anchor of the section where it stands, its words with those that were found as changed
     pieces, some words of it by which it is found on the page as it is shown, and the heading over it."""
 
-    sort: str
     anchor: str
     pieces: tuple[Piece, ...]
     near: str
@@ -122,7 +121,7 @@ def beginning(lines: Iterable[Line]) -> tuple[Quoted, ...]:
         if line.sort not in _SORTS:
             words = line.words if len(line.words) <= LONGEST else line.words[: _word_end(line.words, LONGEST)]
             more = [Piece(" …", False)] if len(words) < len(line.words) else []
-            return (Quoted(line.sort, line.anchor, (*_piece(words, changed=False), *more), ""),)
+            return (Quoted(line.anchor, (*_piece(words, changed=False), *more), ""),)
     return ()
 
 
@@ -294,7 +293,7 @@ def _quoted(line: Line, places: Sequence[tuple[int, int]], sections: Mapping[str
     if high < len(words):
         pieces.append(Piece(" …", False))
     section = "" if line.sort == HEADING else sections.get(line.anchor, "")
-    return Quoted(line.sort, line.anchor, tuple(pieces), _near(words, places[0]), section)
+    return Quoted(line.anchor, tuple(pieces), _near(words, places[0]), section)
 
 
 def _piece(words: str, *, changed: bool) -> list[Piece]:

@@ -27,9 +27,10 @@ from mokuji.services import audit
 from mokuji.services.app_context import AppContext, ReadContext
 from mokuji.services.folders.folders import SOURCE_FILES
 from mokuji.services.spool import Outgoing, Sink, Spool
-from mokuji.store import files, house_styles, pages, sources
+from mokuji.store import files, pages, sources
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.database import Connection, reading, writing
+from mokuji.store.kept import house_styles
 from mokuji.store.places import placing
 from mokuji.store.snapshot import StoredWiki, load_volumes
 

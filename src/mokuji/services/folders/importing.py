@@ -21,9 +21,10 @@ from mokuji.formats.media import MOST_BYTES
 from mokuji.services.app_context import AppContext
 from mokuji.services.folders.folders import SOURCE_FILES, page_files, sources_of
 from mokuji.services.writing import files, sources
-from mokuji.store import house_styles, people, volumes, writing
+from mokuji.store import people, volumes, writing
 from mokuji.store.database import Connection, look_again
 from mokuji.store.database import writing as writing_transaction
+from mokuji.store.kept import house_styles
 from mokuji.store.log import change_sets
 from mokuji.store.log.change_sets import Signature
 from mokuji.store.places import contents

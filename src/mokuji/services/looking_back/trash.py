@@ -15,12 +15,13 @@ from mokuji.services.audit import KEPT
 from mokuji.services.looking_back.as_read import AsRead, as_read
 from mokuji.services.looking_back.revisions import told
 from mokuji.services.notes import Reader
-from mokuji.store import brought, files, kept_reports
+from mokuji.store import brought, files
 from mokuji.store import volumes as stored_volumes
 from mokuji.store.acts import trash
 from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
 from mokuji.store.index.unwritten import led_from
+from mokuji.store.kept import reports as kept_reports
 from mokuji.store.log import audit, history
 from mokuji.store.log.history import Revision
 

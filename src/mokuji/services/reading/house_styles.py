@@ -14,10 +14,10 @@ from mokuji.core.style.style import LONGEST_WORD, MOST_WORDS, Style, as_fields, 
 from mokuji.core.style.style_rules import nearest
 from mokuji.services.app_context import AppContext, ReadContext, check, find_volume
 from mokuji.services.reading.reading import VolumeView, volume_view
-from mokuji.store import house_styles
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.house_styles import StoredStyle
 from mokuji.store.index import search
+from mokuji.store.kept import house_styles
+from mokuji.store.kept.house_styles import StoredStyle
 
 MOST_CORRECTED = 12
 """For so many words at once corrections are looked for: each takes some fifty milliseconds when it is new."""

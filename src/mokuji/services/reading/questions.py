@@ -14,9 +14,9 @@ from mokuji.core.language.scan import check as check_text
 from mokuji.core.model.policy import Actor, Permission, Role
 from mokuji.core.model.wiki import Volume
 from mokuji.services.app_context import AppContext, ReadContext
-from mokuji.store import questions as stored
 from mokuji.store.database import reading, writing
-from mokuji.store.questions import Kept
+from mokuji.store.kept import questions as stored
+from mokuji.store.kept.questions import Kept
 
 MOST = 200
 """Maximum number of questions that one person keeps."""

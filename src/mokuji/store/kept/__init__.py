@@ -1,0 +1,1 @@
+"""What is kept beside the pages: house styles, reports, what was set aside, questions."""
