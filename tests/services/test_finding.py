@@ -275,6 +275,15 @@ def test_a_page_that_is_found_by_its_name_shows_what_it_begins_with(app: AppCont
     assert ["".join(piece.words for piece in each.pieces) for each in found.quoted] == ["First words."]
 
 
+def test_a_name_that_holds_the_words_in_another_form_is_more_than_nearly_so(
+    app: AppContext, writer: Actor
+) -> None:
+    pages(app, writer, "guide", {f"Okapi {n}": "An okapi." for n in range(3)} | {"Okapis": "Two."})
+    found = searching.find(app, writer, "okapi").found
+    assert {each.hit.head.title for each in found} == {"Okapi 0", "Okapi 1", "Okapi 2", "Okapis"}
+    assert {each.hit.tier for each in found} == {Tier.IN_TITLE}
+
+
 def test_the_name_that_was_typed_stands_before_its_other_forms(app: AppContext, writer: Actor) -> None:
     pages(
         app,

@@ -318,10 +318,9 @@ def _tier(part: Part, known: Sought, words: str, besides: Besides) -> ColumnElem
             (title == literal(folded), Tier.SAME_TITLE),
             (literal(folded) == any_(page_search.c.named), Tier.ALIAS),
         ]
-    if besides.nearly:
-        whens.append(
-            (page.c.id == any_(_ids(besides.nearly)), Tier.NEAR_NAME if besides.misspelt else Tier.ALMOST)
-        )
+    nearly = page.c.id == any_(_ids(besides.nearly))
+    if besides.nearly and besides.misspelt:
+        whens.append((nearly, Tier.NEAR_NAME))
     if words:
         inner = case(
             (_has(names, positive(part, known, NAMES["title"])), fixed(Tier.IN_TITLE)),
@@ -329,6 +328,9 @@ def _tier(part: Part, known: Sought, words: str, besides: Besides) -> ColumnElem
             else_=fixed(Tier.IN_HEADING),
         )
         whens.append((_has(names, words), inner))
+    if besides.nearly and not besides.misspelt:
+        # What holds the words in its name is called more than nearly so.
+        whens.append((nearly, Tier.ALMOST))
     if besides.through:
         whens.append((page.c.id == any_(_ids(besides.through)), Tier.PUT_IN))
     if not whens:

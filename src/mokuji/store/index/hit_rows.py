@@ -37,6 +37,8 @@ WEIGHED_BY_LED = 300
 """Number of hits, the best by tier and rank, whose place depends on how many pages lead to them, too."""
 MOST_VALUES = 8
 """Maximum number of categories, fields and people that hits are counted by."""
+NEARLY = (Tier.NEAR_NAME, Tier.ALMOST)
+"""Hits that are none by their words."""
 SINCE = ("since_0", "since_1", "since_2")
 """The moments since which changed hits are counted, as the statement names them."""
 HITS = table(
@@ -63,10 +65,15 @@ def _leading(id_: ColumnElement[int]) -> ColumnElement[int]:
     )
 
 
+def _likely(hit: Any) -> ColumnElement[int]:
+    """The place of a hit among those that are called nearly so."""
+    return case((hit.tier.in_([fixed(each) for each in NEARLY]), hit.likely), else_=fixed(0))
+
+
 def _best() -> Select[*tuple[Any, ...]]:
     """The hits of a page of the list. Those that stand first by tier and rank are weighed by how many lead to them, as
     well; of others that is read only if they are shown."""
-    first = (HITS.c.tier, HITS.c.likely, HITS.c.rank.desc(), HITS.c.volume, HITS.c.id)
+    first = (HITS.c.tier, _likely(HITS.c), HITS.c.rank.desc(), HITS.c.volume, HITS.c.id)
     near = (
         select(*HITS.c, func.row_number().over(order_by=first).label("first"))
         .order_by(*first)
@@ -79,7 +86,7 @@ def _best() -> Select[*tuple[Any, ...]]:
     order = (
         behind,
         led_to.c.tier,
-        led_to.c.likely,
+        _likely(led_to.c),
         case((behind, led_to.c.rank), else_=weight).desc(),
         led_to.c.leading.desc(),
         led_to.c.volume,
@@ -125,7 +132,7 @@ def _most(asked: Select[*tuple[Any, ...]]) -> Select[*tuple[Any, ...]]:
 
 def _counts() -> list[Select[*tuple[Any, ...]]]:
     """How many hits there are by volume, category, field, who changed them and since when."""
-    answering = HITS.c.tier.not_in([fixed(Tier.NEAR_NAME), fixed(Tier.ALMOST)])
+    answering = HITS.c.tier.not_in([fixed(each) for each in NEARLY])
     number = func.count().label("number")
     unnamed = literal_column("''", Text()).label("name")
     return [
