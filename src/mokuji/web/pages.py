@@ -66,6 +66,7 @@ environment.filters.update(
     pair=lambda name: (name, name),
     near=near,
     few=show.few,
+    sides=lambda row: show.sides(row.before, row.after),
     day=show.day,
     month=show.month,
     time=show.time,

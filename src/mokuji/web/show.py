@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime
 from functools import partial
 
@@ -10,7 +11,7 @@ from markupsafe import Markup
 
 from mokuji.core.base.phrases import counted
 from mokuji.core.base.spans import Lines
-from mokuji.core.diff.diff import Piece, compare
+from mokuji.core.diff.diff import Piece, common, compare
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor
 from mokuji.services.app_context import AppContext
@@ -111,3 +112,22 @@ def beside(here: str, there: str) -> tuple[list[tuple[Piece, ...]], list[tuple[P
         [line for run in runs for line in (run.after if run.kind == "same" else run.before)],
         [line for run in runs for line in run.after],
     )
+
+
+_WORD_SIGN = re.compile(r"\w")
+
+
+def sides(before: str, after: str) -> tuple[tuple[Piece, ...], tuple[Piece, ...]]:
+    """A line before and after one exchange, with the words that differ marked, whole words each."""
+    head, tail = common(before, after)
+    while head and _WORD_SIGN.match(before, head - 1):
+        head -= 1
+    while tail and _WORD_SIGN.match(before, len(before) - tail):
+        tail -= 1
+    return _marked(before, head, tail), _marked(after, head, tail)
+
+
+def _marked(line: str, head: int, tail: int) -> tuple[Piece, ...]:
+    end = len(line) - tail
+    parts = ((line[:head], False), (line[head:end], True), (line[end:], False))
+    return tuple(Piece(words, marked) for words, marked in parts if words)

@@ -130,7 +130,7 @@ def _changed_block(text: str, block: Span, lines: Lines, edits: list[Edit]) -> l
     before = text[start:end]
     moved = [Edit(edit.span.moved(-start), edit.words) for edit in edits]
     old, new = before.splitlines(), apply(before, moved).splitlines()
-    head, tail = _common(old, new)
+    head, tail = common(old, new)
     gone = [
         ChangedLine(line + head + n, (Piece(each, True),), (), "")
         for n, each in enumerate(_core(old, head, tail))
@@ -212,7 +212,7 @@ class LineRun:
 def compare(before: str, after: str) -> list[LineRun]:
     """Two texts, line by line; in changed passages the words that differ are marked."""
     all_old, all_new = before.splitlines(), after.splitlines()
-    head, tail = _common(all_old, all_new)
+    head, tail = common(all_old, all_new)
     old, new = all_old[head : len(all_old) - tail], all_new[head : len(all_new) - tail]
     passages = [_same(all_new[:head], 1)] if head else []
     passages += _middle(old, new, head)
@@ -221,8 +221,8 @@ def compare(before: str, after: str) -> list[LineRun]:
     return passages
 
 
-def _common(old: list[str], new: list[str]) -> tuple[int, int]:
-    """How many lines are equal at the head and, of the others, at the tail."""
+def common(old: Sequence[str], new: Sequence[str]) -> tuple[int, int]:
+    """How many lines (or letters) are equal at the head and, of the others, at the tail."""
     shorter = min(len(old), len(new))
     head = next((at for at in range(shorter) if old[at] != new[at]), shorter)
     rest = shorter - head
@@ -280,7 +280,7 @@ def as_edits(before: str, after: str) -> tuple[Edit, ...]:
     if before == after:
         return ()
     old, new = before.splitlines(keepends=True), after.splitlines(keepends=True)
-    head, tail = _common(old, new)
+    head, tail = common(old, new)
     starts = [0]
     for line in old:
         starts.append(starts[-1] + len(line))
