@@ -136,7 +136,8 @@ class _Beginnings:
     def of(cls, wanted: Sequence[Wanted]) -> _Beginnings:
         each = {form[:_NEEDLE] for one in wanted for term in one.terms for form in term}
         whole = {form[:_NEEDLE] for one in wanted for form in one.whole}
-        return cls(tuple(each), re.compile("|".join(map(re.escape, sorted(each | whole)))))
+        beginnings = sorted(each | whole)
+        return cls(tuple(each), re.compile("|".join(map(re.escape, beginnings))))
 
 
 def _read(line: Line, beginnings: _Beginnings) -> _Read:
