@@ -363,6 +363,18 @@ INSERT INTO file_version (file, number, volume, name, hash, type, size, width, h
 INSERT INTO asked (volume, key, home, pages)
     SELECT 1 + p % 40, 'asked ' || p, 1 + p % 40, 3 FROM generate_series(1, 12000) p;
 INSERT INTO led (page, home, pages) SELECT id, volume, 3 FROM page;
+INSERT INTO watch (person, kind, page) SELECT 2 + w % 400, 0, 1 + w FROM generate_series(1, 4000) w;
+INSERT INTO watch (person, kind, volume) SELECT p, 4, v FROM generate_series(1, 400) p, generate_series(1, 10) v;
+INSERT INTO muted (person, page) SELECT 2 + m % 400, 1 + m FROM generate_series(1, 4000) m;
+INSERT INTO untold (change_set) SELECT generate_series(1, 20);
+INSERT INTO told (person, change_set, at, pages, why, state, letter)
+    SELECT 2 + t % 40, 1 + t % 8000, now(), ARRAY[1 + t % 3000], 3, t % 2, CASE WHEN t % 50 > 0 THEN t END FROM generate_series(1, 20000) t
+    ON CONFLICT DO NOTHING;
+INSERT INTO telling (person, own, address, confirmed, how) SELECT p, p % 3 = 0, 'a', true, p % 4
+    FROM generate_series(1, 400) p;
+INSERT INTO letter (person, kind, message, address, at, due, state)
+    SELECT 2 + l % 400, 1, 'm' || l, 'a', now(), now(), CASE WHEN l % 50 = 0 THEN 0 ELSE 1 END
+    FROM generate_series(1, 8000) l;
 """
 
 

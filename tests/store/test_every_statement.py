@@ -95,6 +95,7 @@ STATEMENTS = {
 FEW = {
     "volume",
     "volume_size",
+    "telling",
     "kept_question",
     "person",
     "membership",
@@ -105,7 +106,7 @@ FEW = {
     "alembic_version",
 }
 """Tables that hold few rows however large a wiki is."""
-QUEUES = {"stale", "unfiled", "unsearched", "procrastinate_jobs"}
+QUEUES = {"stale", "unfiled", "unsearched", "untold", "procrastinate_jobs"}
 """Tables whose rows go when they were looked at."""
 COUNTS_ALL = "it counts the whole wiki from scratch, which is done after an upgrade or a very large act"
 OF_A_VOLUME = (
@@ -147,6 +148,8 @@ ALL_OF_IT = {
     "people._FORGET_SESSIONS": "sessions that are over go when somebody signs in, so no more are there than signed in",
     "acts.trash._PURGE": NIGHTLY,
     "kept.reports._FORGET": NIGHTLY,
+    "telling.entries._FORGET": NIGHTLY,
+    "telling.letters._FORGET": NIGHTLY,
     "files._FORGET_STAGED": NIGHTLY,
     "files._FORGET_VERSIONS": NIGHTLY,
     "files._FORGET_BLOBS": NIGHTLY,
@@ -197,6 +200,8 @@ PIECES = {
     **{f"index.asked_for.{name}": QUESTION for name in QUESTIONED},
     **{f"index.hit_rows.{name}": OF_HITS for name in ("_best", "_leading", "_most")},
     "index.put_in.answering_with": QUESTION,
+    "telling.entries._seen": PARTS,
+    "telling.entries.unread_of": PARTS,
     "database.create_database": "names of databases cannot be values",
     "index.to_mend._open": PARTS,
     "index.to_mend._stands": PARTS,

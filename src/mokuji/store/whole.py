@@ -23,7 +23,8 @@ from mokuji.store.tables import metadata
 
 KEPT = frozenset(
     """volume person membership kept_question former_handle former_volume blob file file_version source house_style
-    put_aside change_set change_set_reach change_set_person page revision contents trash former draft""".split()
+    put_aside watch muted change_set change_set_reach change_set_person page revision contents trash former
+    draft""".split()
 )
 """What belongs to the whole."""
 ON_REQUEST = frozenset({"audit"})
@@ -33,10 +34,12 @@ DERIVED = frozenset(
     stale unplaced unfiled unsearched volume_size word""".split()
 )
 """What is made of the rest again."""
-SECRET = frozenset("session sign_in_try invitation invitation_role offer password_link program_key".split())
+SECRET = frozenset(
+    "telling session sign_in_try invitation invitation_role offer password_link program_key".split()
+)
 """What lets somebody in, or tells of tries: worth nothing elsewhere, or too much."""
-PASSING = frozenset("brought brought_file staged".split())
-"""What waits to be taken in, and can be brought again."""
+PASSING = frozenset("brought brought_file staged untold told letter".split())
+"""What waits to be taken in, and can be brought again; what people were told, and mail that waits."""
 NO_PASSWORD = "!"  # noqa: S105 - no hash is like this, so nobody signs in with it
 BATCH = 500
 

@@ -84,6 +84,13 @@ def pointers(body: Body) -> tuple[tuple[Cite, ...], tuple[Handle, ...]]:
     return tuple(cites), tuple(handles)
 
 
+def handles_in(words: str) -> set[str]:
+    """The people whom plain words name, as handles are kept: a note is no Markdown."""
+    data = words.encode()
+    places = _places(_HANDLE, data, 0, "", "") if "@" in words else ()
+    return {data[start + 1 : end].decode().casefold() for start, end in places}
+
+
 def _collect(body: Body) -> Iterator[tuple[bool, int, int]]:
     """Whether each is a source, and its bytes in the lifted text."""
     lifted = body.lifted

@@ -7,12 +7,21 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, insert, update
+from sqlalchemy import Connection, bindparam, insert, select, update
 
 from mokuji.store.statements import value
 from mokuji.store.tables import change_set as log
+from mokuji.store.tables import untold
 
-_OPEN = insert(log).returning(log.c.id)
+_given = ("act", "volume", "page", "author", "at", "note", "proposed", "detail")
+_opened = (
+    insert(log)
+    .values({name: bindparam(name, type_=log.c[name].type) for name in _given})
+    .returning(log.c.id)
+    .cte("opened")
+)
+# Who is told of it is found later, by whoever tells: that it is to be told is kept with it, in one way there and back.
+_OPEN = insert(untold).from_select(["change_set"], select(_opened.c.id)).returning(untold.c.change_set)
 _SET_PAGE = update(log).where(log.c.id == value("of")).values(page=value("about"))
 _SET_DETAIL = update(log).where(log.c.id == value("of")).values(detail=value("told"))
 

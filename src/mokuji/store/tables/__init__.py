@@ -51,6 +51,12 @@ from mokuji.store.tables.people import program_key as program_key
 from mokuji.store.tables.people import session as session
 from mokuji.store.tables.people import sign_in_try as sign_in_try
 from mokuji.store.tables.people import volume as volume
+from mokuji.store.tables.telling import letter as letter
+from mokuji.store.tables.telling import muted as muted
+from mokuji.store.tables.telling import telling as telling
+from mokuji.store.tables.telling import told as told
+from mokuji.store.tables.telling import untold as untold
+from mokuji.store.tables.telling import watch as watch
 from mokuji.store.tables.upkeep import asked as asked
 from mokuji.store.tables.upkeep import house_style as house_style
 from mokuji.store.tables.upkeep import kept_report as kept_report

@@ -1,0 +1,1 @@
+"""Who is told of a change, as far as its texts say."""

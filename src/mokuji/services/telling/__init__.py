@@ -1,0 +1,1 @@
+"""Telling people of changes: what they ask for, the inbox, mail, feeds."""

@@ -1,0 +1,1 @@
+"""What people asked to be told of, what they were told, and mail."""
