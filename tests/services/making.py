@@ -54,6 +54,15 @@ def pages(app: AppContext, actor: Actor, volume_key: str, texts: Mapping[str, st
         writing.save(app, actor, writing.Save(volume_key, title, text, revision=0))
 
 
+def edit(app: AppContext, actor: Actor, volume_key: str, title: str, text: str, note: str = "") -> None:
+    """Another text for a page that is there."""
+    with reading(app.engine) as connection:
+        wiki = StoredWiki(connection)
+        place = (load_volumes(connection)[names.key(volume_key)].id, names.key(title))
+        revision = wiki.titles([place])[place].revision
+    writing.save(app, actor, writing.Save(volume_key, title, text, revision=revision, note=note))
+
+
 def many_pages(app: AppContext, volume_id: int, texts: Mapping[str, str]) -> None:
     """New pages of a volume, brought in at once."""
     with writing_transaction(app.engine) as connection:

@@ -368,7 +368,8 @@ INSERT INTO watch (person, kind, volume) SELECT p, 4, v FROM generate_series(1, 
 INSERT INTO muted (person, page) SELECT 2 + m % 400, 1 + m FROM generate_series(1, 4000) m;
 INSERT INTO untold (change_set) SELECT generate_series(1, 20);
 INSERT INTO told (person, change_set, at, pages, why, state, letter)
-    SELECT 2 + t % 40, 1 + t % 8000, now(), ARRAY[1 + t % 3000], 3, t % 2, CASE WHEN t % 50 > 0 THEN t END FROM generate_series(1, 20000) t
+    SELECT 2 + t % 40, 1 + t % 8000, now(), ARRAY[1 + t % 3000], 3, t % 2, CASE WHEN t % 50 > 0 THEN t END
+    FROM generate_series(1, 20000) t
     ON CONFLICT DO NOTHING;
 INSERT INTO telling (person, own, address, confirmed, how) SELECT p, p % 3 = 0, 'a', true, p % 4
     FROM generate_series(1, 400) p;

@@ -37,7 +37,7 @@ from mokuji.store.page_words import index_words_later
 from mokuji.store.statements import fixed, numbers, texts, value
 from mokuji.store.tables import change_set as log
 from mokuji.store.tables import page as pages
-from mokuji.store.tables import revision
+from mokuji.store.tables import revision, untold
 
 _new = (
     func.unnest(texts("keys"), texts("titles"), texts("summaries"))
@@ -198,7 +198,13 @@ _edit = (
     .cte("edit")
 )
 _NEXT_REVISION = _next_revision(cast(value("act"), BigInteger))
-_EDIT = _next_revision(select(_edit.c.id).scalar_subquery())
+_to_tell = (
+    insert(untold)
+    .from_select(["change_set"], select(_edit.c.id))
+    .returning(untold.c.change_set)
+    .cte("to_tell")
+)
+_EDIT = _next_revision(select(_edit.c.id).scalar_subquery()).add_cte(_to_tell)
 """The next revision of a page, as an act of its own."""
 
 

@@ -91,6 +91,15 @@ def keep(
         return stored.keep(connection, person, names.key(name), name, question.typed, id_, at, shared=shared)
 
 
+def one_seen(context: ReadContext, number: int) -> Kept | None:
+    """A question that an actor keeps or that is shared with them, by its number; None if it is neither."""
+    found = stored.one(context.connection, number)
+    if found is None or (found.volume is not None and found.volume not in context.reads):
+        return None
+    shared = found.shared and (found.volume is not None or _works_here(context.actor))
+    return found if found.person == context.actor.person or shared else None
+
+
 def forget(app: AppContext, actor: Actor, number: int) -> None:
     """Takes a question away: one's own, or one shared in a volume that one owns. Missing if none is to be seen."""
     with writing(app.engine) as connection:

@@ -148,12 +148,18 @@ LISTED = 500
 """Maximum number of pages that a list takes of those that answer."""
 
 
-def answering(context: ReadContext, volume: Volume | None, line: str, most: int = LISTED) -> list[int]:
-    """The pages of a volume (None: of all) that answer a question, best first."""
+def answering(
+    context: ReadContext,
+    volume: Volume | None,
+    line: str,
+    most: int = LISTED,
+    among: Collection[int] | None = None,
+) -> list[int]:
+    """The pages of a volume (None: of all) that answer a question, best first; of ``among`` only, if that is given."""
     question = read(line)
     if question.part is None:
         return []
-    return _Asked(context, question, volume, as_typed=True).ids(most)
+    return _Asked(context, question, volume, as_typed=True).ids(most, among)
 
 
 class _Asked:
@@ -227,8 +233,10 @@ class _Asked:
             len(hits) > PAGE,
         )
 
-    def ids(self, most: int) -> list[int]:
+    def ids(self, most: int, among: Collection[int] | None) -> list[int]:
         """The pages that answer, with what they put in."""
+        if among is not None:
+            self._scope = replace(self._scope, pages=among)
         self._through = shown_through(self._context, self._question, self._part, self._scope, self._known)
         besides = replace(self._besides(), nearly=(), through=list(self._through))
         hits = asked_for.find(self._connection, self._part, self._scope, self._known, besides, most=most)

@@ -122,6 +122,9 @@ ONE = _rows.where(
 NAMED = select(trash.c.page, trash.c.title, trash.c.successor).where(
     among(trash.c.page, "pages"), among(trash.c.volume, "volumes")
 )
+LYING = select(trash.c.page, trash.c.volume, trash.c.title).where(
+    among(trash.c.page, "pages"), among(trash.c.volume, "volumes")
+)
 TITLES = (
     select(trash.c.title)
     .where(trash.c.change_set == value("act"), among(trash.c.volume, "volumes"))
@@ -233,6 +236,14 @@ def named(
     into another page does not."""
     rows = connection.execute(NAMED, {"pages": pages, "volumes": volumes})
     return {row[0]: (row[1], row[2] is None) for row in rows}
+
+
+def lying(
+    connection: Connection, pages: Collection[int], volumes: Collection[int]
+) -> dict[int, tuple[int, str]]:
+    """Pages in the trash of some volumes, by id: the volume and the title."""
+    rows = connection.execute(LYING, {"pages": pages, "volumes": volumes}) if pages else ()
+    return {id_: (volume, title) for id_, volume, title in rows}
 
 
 def titles_of(connection: Connection, change_set: int, volumes: Collection[int]) -> list[str]:

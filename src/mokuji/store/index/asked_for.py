@@ -71,6 +71,8 @@ class Scope:
     handles: bool = True
     """Whether the actor may know whose handle is whose."""
     named: Mapping[str, int] = field(default_factory=dict)
+    pages: Collection[int] | None = None
+    """Only these are asked, if it is given."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,7 +236,7 @@ def _hits(part: Part, scope: Scope, known: Sought, besides: Besides) -> CTE:
             _likely(besides),
         )
         .select_from(_searched)
-        .where(_within)
+        .where(_within, *([] if scope.pages is None else [page.c.id == any_(_ids(scope.pages))]))
     )
     parts = [scored.where(asked).limit(fixed(RANKED))]
     if words:

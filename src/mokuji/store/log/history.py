@@ -74,6 +74,12 @@ SOME = _every.where(
 TEXTS_OF_SOME = select(states.c.page, states.c.text).where(
     states.c.page == _named.c.page, states.c.number == _named.c.number, among(states.c.written_in, "seen")
 )
+TEXTS_BY_NUMBER = select(states.c.page, states.c.number, states.c.text).where(
+    states.c.page == _named.c.page,
+    states.c.number == _named.c.number,
+    among(states.c.written_in, "seen"),
+    func.length(states.c.text) <= value("longest"),
+)
 TEXTS_BELOW = (
     select(states.c.number, states.c.text)
     .where(*_SEEN, states.c.number < value("number"))
@@ -158,6 +164,20 @@ def texts_below(
     """Numbers and texts of the revisions of a page below one, newest first."""
     values = {"page": page, "number": number, "seen": seen, "most": most}
     return [(number, text) for number, text in connection.execute(TEXTS_BELOW, values)]
+
+
+def texts_by_number(
+    connection: Connection, seen: Seen, wanted: Collection[tuple[int, int]], longest: int
+) -> dict[tuple[int, int], str]:
+    """The texts of some revisions, those that are not longer, by page and number."""
+    values = {
+        "pages": [page for page, _ in wanted],
+        "revisions": [number for _, number in wanted],
+        "seen": seen,
+        "longest": longest,
+    }
+    rows = connection.execute(TEXTS_BY_NUMBER, values) if wanted else ()
+    return {(page, number): text for page, number, text in rows}
 
 
 def act_of(connection: Connection, page: int, number: int, seen: Seen) -> int | None:
@@ -448,6 +468,73 @@ class Before:
     text: str
     after: str
     title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Around:
+    """The text of a page that a change set wrote, and the one before it (None: there was none)."""
+
+    page: int
+    before: str | None
+    after: str
+
+
+AROUND = (
+    select(states.c.page, _before.c.text.label("old"), states.c.text)
+    .select_from(states.outerjoin(_before, _THE_ONE_BEFORE))
+    .where(states.c.change_set == value("id"), func.strpos(states.c.text, "@") > fixed(0))
+    .order_by(states.c.page, states.c.number)
+    .limit(value("most"))
+)
+LOGGED = select(
+    change_set.c.act,
+    change_set.c.volume,
+    change_set.c.author,
+    change_set.c.at,
+    change_set.c.note,
+    change_set.c.proposed,
+    change_set.c.detail,
+).where(change_set.c.id == value("id"))
+REACHED = select(change_set_reach.c.volume).where(change_set_reach.c.change_set == value("id"))
+ACTS = act_rows.where(among(change_set.c.id, "ids"), visible(change_set.c.id, change_set.c.volume))
+
+
+@dataclass(frozen=True, slots=True)
+class Logged:
+    """A change set as it stands in the log, whoever asks; ``by`` is the id of its author."""
+
+    act: str
+    volume: int
+    by: int | None
+    at: datetime
+    note: str
+    proposed: Sequence[Any] | None
+    detail: Mapping[str, Any]
+
+
+def logged(connection: Connection, change_set: int) -> Logged | None:
+    """A change set, to be told to others as far as they may know of it."""
+    row = connection.execute(LOGGED, {"id": change_set}).first()
+    return Logged(*tuple(row)) if row else None
+
+
+def reached(connection: Connection, change_set: int) -> list[int]:
+    """The other volumes in whose logs a change set stands."""
+    return list(connection.execute(REACHED, {"id": change_set}).scalars())
+
+
+def texts_around(connection: Connection, change_set: int, most: int) -> list[Around]:
+    """The texts of a change set that may name people, each with the one before it."""
+    return [Around(*row) for row in connection.execute(AROUND, {"id": change_set, "most": most})]
+
+
+def acts(
+    connection: Connection, ids: Collection[int], volumes: Collection[int], person: int | None = None
+) -> dict[int, LoggedAct]:
+    """Some change sets by their numbers, those that changed something in these volumes or were done about the
+    person."""
+    values = {"ids": ids, "volumes": volumes, "person": person or 0}
+    return {row.id: LoggedAct(*tuple(row)) for row in connection.execute(ACTS, values)} if ids else {}
 
 
 BEFORE = select(states.c.page, states.c.number, _before.c.text, states.c.text, states.c.title).where(

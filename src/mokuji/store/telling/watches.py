@@ -273,6 +273,14 @@ def asking(connection: Connection, volumes: Collection[int]) -> list[Asking]:
     return [Asking(row[0], row[1], Watching(row[2]), row[3], row[4] or "", row[5] or "") for row in rows]
 
 
+ANY_QUESTIONS = select(select(fixed(1)).where(watches.c.question.is_not(None)).exists())
+
+
+def any_questions(connection: Connection) -> bool:
+    """Whether anybody is told of what answers a question."""
+    return bool(connection.execute(ANY_QUESTIONS).scalar_one())
+
+
 PEOPLE = select(person.c.handle, person.c.id).where(
     func.lower(person.c.handle).collate("C") == func.any(texts("handles")), person.c.closed.is_(None)
 )
