@@ -22,6 +22,8 @@ from mokuji.services import invitations, passwords, people_of_volumes, program_k
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.services.reading import questions
+from mokuji.services.telling import delivering, inbox, watching
+from mokuji.services.telling.watching import Wanted
 from mokuji.store import people, writing
 from mokuji.store.database import label_of, reading, set_label
 from mokuji.store.database import writing as writing_transaction
@@ -84,8 +86,36 @@ def load(app: AppContext) -> None:
         questions.keep(
             app, actors[each["by"]], each["name"], each["line"], names.key(each["volume"]), shared=True
         )
+    _week(app, story, actors)
     with writing_transaction(app.engine) as connection:
         set_label(connection, "demo")
+
+
+def _week(app: AppContext, story: Mapping[str, Any], actors: Mapping[str, Actor]) -> None:
+    """What people are told of, and a week of changes before now of which they are told."""
+    while delivering.tell(app):
+        pass
+    for actor in actors.values():
+        inbox.mark_all(app, actor, 2**62)  # they have read of the months before
+    for handle, wanted in story["told"].items():
+        for each in wanted:
+            _tell(app, actors[handle], each)
+    for act in story["week"]:
+        at = app.clock() - timedelta(hours=act["ago"])
+        _act(app, actors[act["by"]], {**act, "at": at.replace(tzinfo=None)})
+    while delivering.tell(app):
+        pass
+    delivering.tell_of_tasks(app)
+
+
+def _tell(app: AppContext, actor: Actor, wanted: Mapping[str, Any]) -> None:
+    kind, name = wanted["kind"], wanted.get("name", "")
+    if kind == "own":
+        watching.tell_of_own(app, actor, on=True)
+        return
+    kept = [each.kept.id for each in questions.kept(app, actor) if each.kept.name == name]
+    number = kept[0] if kind == "question" and kept else 0
+    watching.watch(app, actor, Wanted(kind, wanted.get("volume", ""), name, number))
 
 
 def _time(value: Any) -> datetime:

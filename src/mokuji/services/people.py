@@ -157,15 +157,16 @@ def _with_key(app: AppContext, hashed: str, now: datetime) -> Actor:
     return holder.actor
 
 
-def arrive(app: AppContext, token: str) -> tuple[Actor, str]:
+def arrive(app: AppContext, token: str) -> tuple[Actor, str, int]:
     """As ``actor_of``, for one who reads: numbers of upkeep are right after it. Comes with the moment that the database
-    shows (``store.moments``); empty if it has gone on meanwhile."""
+    shows (``store.moments``; empty if it has gone on meanwhile), and how much they were told and did not read."""
     now, hashed = app.clock(), token_hash(token) if token and len(token) <= LONGEST_TOKEN else ""
     with asking(app.engine) as connection:
         arrival = moments.arrive(connection, hashed, now, now - IDLE_SESSION)
     if arrival.stale:
         refresh(app)
-    return _at_it(app, arrival.session, hashed, now), "" if arrival.stale else arrival.moment
+    moment = "" if arrival.stale else arrival.moment
+    return _at_it(app, arrival.session, hashed, now), moment, arrival.unread
 
 
 def _at_it(app: AppContext, session: people.Session | None, hashed: str, now: datetime) -> Actor:

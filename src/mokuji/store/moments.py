@@ -14,26 +14,31 @@ from sqlalchemy import Connection, String, cast, func, select, true
 
 from mokuji.store.index.upkeep import IS_STALE
 from mokuji.store.people import SESSION, Session, session_of
+from mokuji.store.telling import entries
 
 # A server that lost its last commits in a crash may use their numbers again: it has started since.
 moment = func.concat(func.pg_postmaster_start_time(), " ", cast(func.pg_current_snapshot(), String))
 MOMENT = select(moment)
 _first = select(moment.label("moment"), IS_STALE.scalar_subquery().label("stale")).subquery("first")
 _session = SESSION.subquery("session")
-ARRIVE = select(_first, _session).select_from(_first.outerjoin(_session, true()))
+_unread = entries.unread_of(_session.c.id, _session.c.owns_wiki)
+ARRIVE = select(_first, _session, _unread.label("unread")).select_from(_first.outerjoin(_session, true()))
 
 
 @dataclass(frozen=True, slots=True)
 class Arrival:
     """The moment at which somebody comes in; ``stale`` if upkeep is to be looked at again; the session, if there is
-    one."""
+    one, and how much its person was told that they did not read yet, up to ``entries.COUNTED``."""
 
     moment: str
     stale: bool
     session: Session | None
+    unread: int
 
 
 def arrive(connection: Connection, token: str, now: datetime, idle_since: datetime) -> Arrival:
     """Who comes in with a session's hashed token (as ``people.session``), in one question."""
     rows = connection.execute(ARRIVE, {"token": token, "now": now, "idle": idle_since}).all()
-    return Arrival(rows[0].moment, rows[0].stale, session_of(rows) if rows[0].id is not None else None)
+    first = rows[0]
+    session = session_of(rows) if first.id is not None else None
+    return Arrival(first.moment, first.stale, session, first.unread if session is not None else 0)

@@ -15,6 +15,7 @@ import structlog
 from mokuji.core.base.errors import MokujiError
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.looking_back import trash
+from mokuji.services.telling import delivering
 from mokuji.store import jobs
 from mokuji.upkeep import keeping
 from mokuji.upkeep.reports.registry import REPORTS
@@ -47,6 +48,12 @@ def application(app: AppContext) -> procrastinate.App:
     @queue.task(name="clear_away", queue=jobs.QUEUE, queueing_lock="clear_away")
     def clear_away(timestamp: int) -> None:
         trash.purge(app)
+        delivering.clear_away(app)
+
+    @queue.periodic(cron="*/10 * * * *")
+    @queue.task(name="tell_of_tasks", queue=jobs.QUEUE, queueing_lock="tell_of_tasks")
+    def tell_of_tasks(timestamp: int) -> None:
+        delivering.tell_of_tasks(app)
 
     return queue
 
@@ -80,6 +87,8 @@ async def _chores(app: AppContext) -> None:
                 await asyncio.to_thread(trash.purge, app)
                 purged = True
             while await asyncio.to_thread(catch_up, app):
+                pass
+            while await asyncio.to_thread(delivering.tell, app):
                 pass
         except Exception as fault:
             # Whatever goes wrong: the other chores are done, and this one the next time.

@@ -205,6 +205,16 @@ def changes(**query: object) -> str:
     return _with("/-/changes", query)
 
 
+def inbox(state: str = "", before: int | None = None) -> str:
+    """What one was told: unread (empty), read, or put aside."""
+    return _with("/-/inbox", {"state": state, "before": before})
+
+
+def tell(volume_key: str, page_key: str) -> str:
+    """How one is told of a page."""
+    return site.link(f"/-/tell{address(volume_key, page_key)}")
+
+
 def find(words: str = "", volume_key: str = "", **query: object) -> str:
     """The search."""
     return _with("/-/find", {"words": words, "volume": volume_key, **query})

@@ -23,6 +23,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.services import people, shown_pages, site
 from mokuji.services.app_context import AppContext
 from mokuji.services.reading.reading import VolumeView, volume_in_hand
+from mokuji.services.telling import inbox
 from mokuji.statuses import status_of
 from mokuji.web import addresses, show
 from mokuji.web.contents_rows import contents_rows
@@ -95,6 +96,15 @@ class Visitor:
     new_visit: bool
     moment: str = ""
     """That which the database shows (``store.moments``); empty if it is not known."""
+    arrived_with: int | None = None
+    """How much they were told and did not read, if that was asked already."""
+
+    @property
+    def unread(self) -> int:
+        """How much they were told and did not read."""
+        if self.arrived_with is not None or not self.actor.signed_in:
+            return self.arrived_with or 0
+        return inbox.unread(self.app, self.actor)
 
     @property
     def token(self) -> str:
@@ -117,7 +127,8 @@ class Visitor:
         what, and where."""
         actor, url = self.actor, self.request.url
         rights = frozenset(actor.roles.items()), actor.owns_wiki
-        return actor.person, actor.handle, actor.name, rights, site.here(), url.path, url.query
+        who = actor.person, actor.handle, actor.name, rights, self.unread
+        return *who, site.here(), url.path, url.query
 
     def once(self, make: Callable[[], Response]) -> Response:
         """The answer that the same person got to the same question, if it would be made the same again; else it is
@@ -146,6 +157,7 @@ class Visitor:
                 here=site.link(self.request.url.path),
                 nonce=_NONCE,
                 demo=self.app.demo,
+                unread=self.unread,
                 **values,
             )
             .encode()
@@ -228,14 +240,15 @@ def get_visitor(request: Request) -> Visitor:
     """The visitor of a request. An unknown or expired session is nobody's."""
     app = get_app(request)
     session = cookie(request, SESSION)
-    moment = ""
+    moment, unread = "", None
     if request.method == "GET":
-        actor, moment = people.arrive(app, session)
+        actor, moment, unread = people.arrive(app, session)
     else:
         actor = people.actor_of(app, session)
     visit = cookie(request, VISIT)
     fresh = visit or secrets.token_urlsafe(24)
-    return Visitor(app, actor, request, session if actor.signed_in else "", fresh, not visit, moment)
+    kept = session if actor.signed_in else ""
+    return Visitor(app, actor, request, kept, fresh, not visit, moment, unread)
 
 
 Who = Annotated[Visitor, Depends(get_visitor)]

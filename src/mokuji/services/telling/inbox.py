@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 
 from mokuji.core.diff.diff import Piece, compare
+from mokuji.core.language.scan import read_text
 from mokuji.core.language.task_words import plain_words
 from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
@@ -252,6 +253,8 @@ def _changed(texts: Mapping[tuple[int, int], str], of: tuple[int, int]) -> list[
     before = texts.get((page, number - 1)) if number > 1 else ""
     if after is None or before is None:
         return []
+    if number == 1:  # of a new page what it begins with is told
+        after = after[read_text(after).front_matter.span.end :]
     found: list[Changed] = []
     for run in compare(before, after):
         if run.kind == "same":

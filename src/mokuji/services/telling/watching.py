@@ -63,6 +63,8 @@ class AskedFor:
     muted: tuple[tuple[Volume, PageHead], ...]
     own: bool
     hidden: int
+    volumes: tuple[Volume, ...]
+    """Those that may be read."""
 
 
 def needed(actor: Actor) -> int:
@@ -89,6 +91,7 @@ def asked_for(app: AppContext, actor: Actor) -> AskedFor:
             tuple(quiet),
             letters.ways(connection, reader).own,
             watches.number_of(connection, reader) - len(listed),
+            tuple(context.volumes.values()),
         )
 
 
@@ -168,6 +171,8 @@ def _found(context: ReadContext, wanted: Wanted) -> Watch:
 class OfPage:
     """Whether somebody is told of a page by itself, with what stands below it, and whether they muted it."""
 
+    volume: Volume
+    head: PageHead
     page: bool = False
     branch: bool = False
     muted: bool = False
@@ -178,10 +183,11 @@ def of_page(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> Of
     reader = needed(actor)
     with reading(app.engine) as connection:
         context = ReadContext(connection, actor)
-        head = need_head(connection, context.volume(volume_key), page_key)
+        volume = context.volume(volume_key)
+        head = need_head(connection, volume, page_key)
         kinds = {each.kind for each in watches.of_person(connection, reader) if each.page == head.id}
         muted = head.id in watches.muted_of(connection, reader)
-        return OfPage(Watching.PAGE in kinds, Watching.BRANCH in kinds, muted)
+        return OfPage(volume, head, Watching.PAGE in kinds, Watching.BRANCH in kinds, muted)
 
 
 def mute(app: AppContext, actor: Actor, volume_key: str, page_key: str, *, on: bool) -> None:

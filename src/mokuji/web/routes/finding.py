@@ -21,6 +21,8 @@ ROOMS = {
     "Trash": "/-/trash",
     "Changes": "/-/changes",
     "Tasks": "/-/tasks",
+    "Inbox": "/-/inbox",
+    "What you are told of": "/-/told-of",
     "Find": "/-/find",
     "All volumes": "/",
 }

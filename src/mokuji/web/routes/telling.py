@@ -1,0 +1,96 @@
+"""The inbox, and what people are told of."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from fastapi.responses import Response
+
+from mokuji import routing
+from mokuji.core.base.errors import Missing
+from mokuji.core.telling.watching import State
+from mokuji.services.reading import questions
+from mokuji.services.telling import inbox, watching
+from mokuji.services.telling.watching import KINDS, Wanted
+from mokuji.telling import words
+from mokuji.web import addresses
+from mokuji.web.pages import Form, Who, see
+
+router = routing.router()
+STATES = {"unread": State.UNREAD, "read": State.READ, "aside": State.ASIDE}
+MOST_MARKED = 500
+
+
+@router.get("/-/inbox")
+def show(who: Who, state: str = "unread", before: int | None = None) -> Response:
+    """What one was told: unread, read or put aside."""
+    shown = state if state in STATES else "unread"
+    view = inbox.inbox(who.app, who.actor, STATES[shown], before)
+    return who.page("inbox.html", view=view, state=shown, words=words, lit="inbox")
+
+
+@router.post("/-/inbox")
+def mark(who: Who, form: Form) -> Response:
+    """Marks some of it, or all that was seen; or hears nothing of a page any more."""
+    wish, ids = form.get("wish", ""), _ids(form.get("ids", "").split())
+    if wish == "all":
+        inbox.mark_all(who.app, who.actor, max(ids, default=0))
+    elif wish in STATES:
+        inbox.mark(who.app, who.actor, ids, STATES[wish])
+    elif wish == "mute":
+        watching.mute(who.app, who.actor, form.get("volume", ""), form.get("page", ""), on=True)
+        inbox.mark(who.app, who.actor, ids, State.READ)
+    back = form.get("state", "")
+    return see(addresses.inbox(back if back in STATES and back != "unread" else ""))
+
+
+def _ids(typed: Iterable[str]) -> list[int]:
+    return [int(each) for each in typed if each.isascii() and each.isdigit() and len(each) < 19][:MOST_MARKED]
+
+
+@router.get("/-/told-of")
+def told_of(who: Who) -> Response:
+    """All that one is told of, and how."""
+    asked = watching.asked_for(who.app, who.actor)
+    kept = questions.kept(who.app, who.actor)
+    taken = {each.name for each in asked.watched if each.kind == "question"}
+    told = {each.volume.id for each in asked.watched if each.kind == "volume" and each.volume is not None}
+    return who.page(
+        "told_of.html",
+        asked=asked,
+        volumes=[each for each in asked.volumes if each.id not in told],
+        questions=[each for each in kept if each.kept.name not in taken],
+        lit="inbox",
+    )
+
+
+@router.get("/-/tell/{volume}/{page:path}")
+def of_page(who: Who, volume: str, page: str) -> Response:
+    """How one is told of a page."""
+    told = watching.of_page(who.app, who.actor, volume, page)
+    return who.page("tell.html", told=told, lit="inbox")
+
+
+@router.post("/-/told-of")
+def ask(who: Who, form: Form) -> Response:
+    """Tells one of something from now on, or no longer."""
+    number = _ids([form.get("number", "")])
+    kind = form.get("kind", "")
+    if number and "stop" in form:
+        watching.unwatch(who.app, who.actor, number[0])
+    elif kind == "own":
+        watching.tell_of_own(who.app, who.actor, on="on" in form)
+    elif kind == "mute":
+        watching.mute(who.app, who.actor, form.get("volume", ""), form.get("name", ""), on="on" in form)
+    else:
+        for name in KINDS:
+            if name == kind:
+                wanted = Wanted(
+                    name, form.get("volume", ""), form.get("name", ""), number[0] if number else 0
+                )
+                (watching.unwatch if "stop" in form else watching.watch)(who.app, who.actor, wanted)
+                break
+        else:
+            raise Missing("There is nothing of this kind to be told of.", code="nothing_to_tell")
+    back = form.get("back", "")
+    return see(back if addresses.is_local(back) else addresses.at("/-/told-of"))
