@@ -10,7 +10,8 @@ import os
 import signal
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import replace
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ParamSpec, TypeVar
@@ -24,7 +25,9 @@ from mokuji.core.base.phrases import counted
 
 if TYPE_CHECKING:
     from mokuji.services.app_context import AppContext
+    from mokuji.services.site import Site
     from mokuji.settings import Settings
+    from mokuji.telling.sending import Post
 
 # What a command needs is imported where it is used: to list them all, or to say how one is used, takes no time.
 app = typer.Typer(
@@ -104,7 +107,7 @@ def _app_context(
     signal.signal(signal.SIGTERM, _leave)
     home = _home(settings)
     with hosting.database(home, settings.database_url, name, fresh=fresh) as engine:
-        yield AppContext(engine, settings.secret_key(home), demo=demo)
+        yield AppContext(engine, settings.secret_key(home), demo=demo, mails=settings.mail is not None)
 
 
 def _home(settings: Settings) -> Path:
@@ -144,18 +147,13 @@ def _check_port(host: str, port: int) -> None:
 def _serve(context: AppContext, settings: Settings) -> None:
     from mokuji.server import create_app, run
     from mokuji.services import hosting
-    from mokuji.services.site import Site
 
     hosting.settle()
     hosts = [settings.host, *filter(None, settings.hosts.split(","))]
-    host = f"[{settings.host}]" if ":" in settings.host else settings.host
-    local = f"http://{host}:{settings.port}"
-    try:
-        site = Site.at(settings.address or local)
-    except ValueError as fault:
-        raise Refused(f"MOKUJI_ADDRESS: {fault}", code="bad_address") from None
-    with _worker_beside(context):
-        behind = f", and listens at {local}" if settings.address else ""
+    site = _site(settings)
+    _post(settings, site)  # a mail server that is none is said before anything starts
+    with _worker_beside(context, settings, site):
+        behind = f", and listens at {_local(settings)}" if settings.address else ""
         typer.echo(f"Mokuji {__version__} is open at {site.origin}{site.path}{behind}  (Ctrl-C stops it)")
         if not settings.address and settings.host not in {"127.0.0.1", "localhost", "::1"}:
             typer.echo(
@@ -165,14 +163,52 @@ def _serve(context: AppContext, settings: Settings) -> None:
         run(create_app(context, hosts, site), settings.host, settings.port, settings.proxies)
 
 
+def _local(settings: Settings) -> str:
+    host = f"[{settings.host}]" if ":" in settings.host else settings.host
+    return f"http://{host}:{settings.port}"
+
+
+def _site(settings: Settings) -> Site:
+    """Where readers find the wiki."""
+    from mokuji.services.site import Site
+
+    try:
+        return Site.at(settings.address or _local(settings))
+    except ValueError as fault:
+        raise Refused(f"MOKUJI_ADDRESS: {fault}", code="bad_address") from None
+
+
+def _post(settings: Settings, site: Site) -> Post | None:
+    """What sends mail, if a mail server is set; Refused with a sentence if it is none."""
+    from mokuji.adapters.smtp import MailServer
+    from mokuji.telling.sending import Post
+    from mokuji.web.telling_places import PLACES
+
+    if settings.mail is None:
+        return None
+    return Post(MailServer.at(settings.mail, settings.mail_from or f"mokuji@{site.host}"), PLACES)
+
+
+def _worker_beside(context: AppContext, settings: Settings, site: Site) -> AbstractContextManager[None]:
+    """A worker in a process of its own, as long as this one lives."""
+    return _beside(
+        ["worker"],
+        MOKUJI_DATABASE_URL=context.url,
+        MOKUJI_SECRET=context.secret.decode(),
+        MOKUJI_ADDRESS=site.origin + site.path,
+        MOKUJI_MAIL=settings.mail,
+        MOKUJI_MAIL_FROM=settings.mail_from,
+    )
+
+
 @contextmanager
-def _worker_beside(context: AppContext) -> Iterator[None]:
-    """A worker in a process of its own, as long as this one lives: it ends when its standard input does."""
+def _beside(command: list[str], **settings: str | None) -> Iterator[None]:
+    """A command in a process of its own, as long as this one lives: it ends when its standard input does."""
     import subprocess
 
-    environment = {**os.environ, "MOKUJI_DATABASE_URL": context.url, "MOKUJI_SECRET": context.secret.decode()}
-    process = subprocess.Popen(
-        [sys.executable, "-m", "mokuji.cli.main", "worker", "--beside"],
+    environment = {**os.environ, **{name: value for name, value in settings.items() if value}}
+    process = subprocess.Popen(  # noqa: S603 - our own program, with what it was started with
+        [sys.executable, "-m", "mokuji.cli.main", *command, "--beside"],
         stdin=subprocess.PIPE,
         stdout=subprocess.DEVNULL,
         env=environment,
@@ -199,7 +235,12 @@ def worker(
     """Do what takes long, such as large reports; a running server has a worker already, and more make it quicker."""
     import asyncio
 
+    from mokuji.services import site
     from mokuji.upkeep import jobs
+
+    settings = _settings()
+    here = _site(settings)
+    post = _post(settings, here)
 
     async def until_told() -> None:
         stop = asyncio.Event()
@@ -209,12 +250,33 @@ def worker(
         if beside:
             # Nothing is ever sent: what can be read is the end.
             loop.add_reader(sys.stdin.fileno(), stop.set)
-        await jobs.work(context, stop)
+        await jobs.work(context, stop, post)
 
-    with _app_context(_settings(), "mokuji") as context:
+    with _app_context(settings, "mokuji") as context, site.asked(here):
         if not beside:
             typer.echo("A worker is at work  (Ctrl-C stops it)")
         asyncio.run(until_told())
+
+
+@app.command()
+@_sentences
+def mailbox(
+    port: Annotated[int, typer.Option("--port", help="Port of its page in the browser.")] = 8701,
+    smtp: Annotated[int, typer.Option("--smtp", help="Port that takes mail.")] = 8702,
+    beside: Annotated[
+        bool, typer.Option("--beside", hidden=True, help="End when standard input does.")
+    ] = False,
+) -> None:
+    """A stand-in for a mail server: takes mail, sends none on, shows it in the browser."""
+    from mokuji.cli import standing_in
+
+    settings = _settings()
+    for each in (port, smtp):
+        _check_port("127.0.0.1", each)
+    typer.echo(
+        f"A mailbox is open at http://127.0.0.1:{port}, and takes mail at port {smtp}  (Ctrl-C stops it)"
+    )
+    standing_in.mailbox(_home(settings) / "mailbox", port, smtp, beside=beside)
 
 
 @app.command()
@@ -280,8 +342,31 @@ def _load_and_serve(context: AppContext, settings: Settings, *, load_only: bool)
     if not demo_service.is_loaded(context):
         typer.echo("Loading the demo …")
         demo_service.load(context)
-    if not load_only:
-        _serve(context, settings)
+    if load_only:
+        return
+    with _with_mailbox(settings) as served:
+        _serve(replace(context, mails=served.mail is not None), served)
+
+
+@contextmanager
+def _with_mailbox(settings: Settings) -> Iterator[Settings]:
+    """The settings with a mailbox beside the demo that takes its mail; as they are if another mail server is set, or
+    the ports beside its own are taken."""
+    port, smtp = settings.port + 1, settings.port + 2
+    if settings.mail is not None:
+        yield settings
+        return
+    try:
+        for each in (port, smtp):
+            _check_port("127.0.0.1", each)
+    except Refused:
+        typer.echo("The ports for a mailbox are taken, so the demo sends no mail.")
+        yield settings
+        return
+    mail = f"smtp://127.0.0.1:{smtp}"
+    with _beside(["mailbox", "--port", str(port), "--smtp", str(smtp)], MOKUJI_HOME=str(_home(settings))):
+        typer.echo(f"Its mail is read at http://127.0.0.1:{port}")
+        yield settings.model_copy(update={"mail": mail, "mail_from": "mokuji@tern.example"})
 
 
 @app.command("import")

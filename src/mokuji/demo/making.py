@@ -7,6 +7,7 @@ folder; the history is acted out through the same services as in the browser.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from importlib.resources import as_file, files
 from typing import Any
@@ -17,12 +18,13 @@ from mokuji.core.base import names
 from mokuji.core.base.errors import MokujiError, Refused
 from mokuji.core.language.page import Page
 from mokuji.core.model.policy import Actor, Role
+from mokuji.core.telling.watching import Mail
 from mokuji.formats.folder import FolderPage, FolderVolume, FolderWiki, load_yaml
 from mokuji.services import invitations, passwords, people_of_volumes, program_keys
 from mokuji.services.app_context import AppContext, find_volume, need_head
 from mokuji.services.folders.importing import import_folder, read_folder
 from mokuji.services.reading import questions
-from mokuji.services.telling import delivering, inbox, watching
+from mokuji.services.telling import delivering, inbox, mailing, watching
 from mokuji.services.telling.watching import Wanted
 from mokuji.store import people, writing
 from mokuji.store.database import label_of, reading, set_label
@@ -97,15 +99,24 @@ def _week(app: AppContext, story: Mapping[str, Any], actors: Mapping[str, Actor]
         pass
     for actor in actors.values():
         inbox.mark_all(app, actor, 2**62)  # they have read of the months before
+    before = replace(app, clock=lambda: app.clock() - timedelta(days=7))
     for handle, wanted in story["told"].items():
-        for each in wanted:
+        for each in wanted["of"]:
             _tell(app, actors[handle], each)
+        if "mail" in wanted:
+            _by_mail(before, actors[handle], wanted["address"], Mail[wanted["mail"]])
     for act in story["week"]:
         at = app.clock() - timedelta(hours=act["ago"])
         _act(app, actors[act["by"]], {**act, "at": at.replace(tzinfo=None)})
     while delivering.tell(app):
         pass
     delivering.tell_of_tasks(app)
+
+
+def _by_mail(app: AppContext, actor: Actor, address: str, how: Mail) -> None:
+    mailing.set_mail(app, actor, address, how)
+    assert actor.person is not None
+    mailing.confirm(app, mailing.confirming_word(app, actor.person, address, app.clock()))
 
 
 def _tell(app: AppContext, actor: Actor, wanted: Mapping[str, Any]) -> None:

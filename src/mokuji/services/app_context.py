@@ -114,6 +114,8 @@ class AppContext:
     secret: bytes
     clock: Callable[[], datetime] = now
     demo: bool = False
+    mails: bool = False
+    """Whether there is a mail server that mail goes to."""
     compiled: BoundedCache[Ready] = field(default_factory=_compiled)
     inserts: InsertCache = field(default_factory=InsertCache)
     shown: BoundedCache[Shown] = field(default_factory=_shown)

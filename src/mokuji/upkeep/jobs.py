@@ -17,6 +17,8 @@ from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.looking_back import trash
 from mokuji.services.telling import delivering
 from mokuji.store import jobs
+from mokuji.telling import sending
+from mokuji.telling.sending import Post
 from mokuji.upkeep import keeping
 from mokuji.upkeep.reports.registry import REPORTS
 
@@ -58,8 +60,9 @@ def application(app: AppContext) -> procrastinate.App:
     return queue
 
 
-async def work(app: AppContext, stop: asyncio.Event) -> None:
-    """Does jobs, and search words that were left for later, until it is told to stop."""
+async def work(app: AppContext, stop: asyncio.Event, post: Post | None = None) -> None:
+    """Does jobs, search words that were left for later, and what people are to be told, until it is told to stop;
+    sends mail if it has a mail server for it."""
     queue = application(app)
     async with queue.open_async():
         worker = asyncio.create_task(
@@ -71,7 +74,7 @@ async def work(app: AppContext, stop: asyncio.Event) -> None:
                 listen_notify=True,
             )
         )
-        chores = asyncio.create_task(_chores(app))
+        chores = asyncio.create_task(_chores(app, post))
         waiting = asyncio.create_task(stop.wait())
         await asyncio.wait({worker, waiting}, return_when=asyncio.FIRST_COMPLETED)
         for task in (worker, chores, waiting):
@@ -79,7 +82,7 @@ async def work(app: AppContext, stop: asyncio.Event) -> None:
         await asyncio.gather(worker, chores, waiting, return_exceptions=True)
 
 
-async def _chores(app: AppContext) -> None:
+async def _chores(app: AppContext, post: Post | None) -> None:
     purged = False
     while True:
         try:
@@ -90,6 +93,8 @@ async def _chores(app: AppContext) -> None:
                 pass
             while await asyncio.to_thread(delivering.tell, app):
                 pass
+            if post is not None:
+                await asyncio.to_thread(sending.chore, app, post)
         except Exception as fault:
             # Whatever goes wrong: the other chores are done, and this one the next time.
             log.warning("left_for_later", reason=str(fault), exc_info=not isinstance(fault, MokujiError))

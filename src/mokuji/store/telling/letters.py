@@ -166,6 +166,14 @@ NEXT = (
     .limit(fixed(1))
     .with_for_update(skip_locked=True)
 )
+ANY_DUE = select(
+    select(fixed(1)).where(letter.c.state == fixed(Sent.WAITING), letter.c.due <= value("now")).exists()
+)
+_PUT_OFF = (
+    update(letter)
+    .where(letter.c.state == fixed(Sent.WAITING), letter.c.due <= value("now"))
+    .values(due=value("again"))
+)
 HELD = select(told.c.id).where(told.c.letter == value("into")).order_by(told.c.id)
 _SETTLE = (
     update(letter)
@@ -225,6 +233,16 @@ def following(connection: Connection, now: datetime) -> Waiting | None:
     """The next mail to be sent, which others leave alone as long as this transaction goes on."""
     row = connection.execute(NEXT, {"now": now}).first()
     return Waiting(row[0], row[1], Letter(row[2]), *row[3:]) if row else None
+
+
+def any_due(connection: Connection, now: datetime) -> bool:
+    """Whether any mail is to be sent."""
+    return bool(connection.execute(ANY_DUE, {"now": now}).scalar_one())
+
+
+def put_off(connection: Connection, now: datetime, again: datetime) -> None:
+    """Leaves all mail that was to be sent until a moment."""
+    connection.execute(_PUT_OFF, {"now": now, "again": again})
 
 
 def claim(connection: Connection, number: int, again: datetime) -> None:

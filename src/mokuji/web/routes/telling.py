@@ -7,16 +7,17 @@ from collections.abc import Iterable
 from fastapi.responses import Response
 
 from mokuji import routing
-from mokuji.core.base.errors import Missing
-from mokuji.core.telling.watching import State
+from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.telling.watching import Mail, State
 from mokuji.services.reading import questions
-from mokuji.services.telling import inbox, watching
+from mokuji.services.telling import inbox, mailing, watching
 from mokuji.services.telling.watching import KINDS, Wanted
 from mokuji.telling import words
 from mokuji.web import addresses
 from mokuji.web.pages import Form, Who, see
 
 router = routing.router()
+HOW = {"not": Mail.NOT, "at once": Mail.AT_ONCE, "daily": Mail.DAILY, "weekly": Mail.WEEKLY}
 STATES = {"unread": State.UNREAD, "read": State.READ, "aside": State.ASIDE}
 MOST_MARKED = 500
 
@@ -59,6 +60,10 @@ def told_of(who: Who) -> Response:
         "told_of.html",
         asked=asked,
         volumes=[each for each in asked.volumes if each.id not in told],
+        ways=mailing.ways(who.app, who.actor),
+        how=HOW,
+        done=who.request.query_params.get("done", ""),
+        mail_goes=who.app.mails,
         questions=[each for each in kept if each.kept.name not in taken],
         lit="inbox",
     )
@@ -69,6 +74,45 @@ def of_page(who: Who, volume: str, page: str) -> Response:
     """How one is told of a page."""
     told = watching.of_page(who.app, who.actor, volume, page)
     return who.page("tell.html", told=told, lit="inbox")
+
+
+@router.post("/-/told-of/mail")
+def by_mail(who: Who, form: Form) -> Response:
+    """How one is told by mail."""
+    how = HOW.get(form.get("how", ""))
+    if how is None:
+        raise Refused("Choose when mail is to come: not, at once, daily or weekly.", code="bad_choice")
+    mailing.set_mail(who.app, who.actor, form.get("address", ""), how)
+    return see(addresses.at("/-/told-of?done=mail#mail"))
+
+
+@router.get("/-/mail/confirm/{word}")
+def ask_to_confirm(who: Who, word: str) -> Response:
+    """Where the link of a letter leads: nothing is confirmed by looking, since programs look at links."""
+    address = mailing.confirm(who.app, word, only_look=True)
+    return who.page("mail_link.html", what="confirm", address=address, done=False)
+
+
+@router.post("/-/mail/confirm/{word}")
+def confirm(who: Who, word: str, form: Form) -> Response:
+    """An address is confirmed."""
+    address = mailing.confirm(who.app, word)
+    return who.page("mail_link.html", what="confirm", address=address, done=True)
+
+
+@router.get("/-/mail/end/{word}")
+def ask_to_end(who: Who, word: str) -> Response:
+    """Where a mail leads whoever wants no other."""
+    mailing.end(who.app, word, only_look=True)
+    return who.page("mail_link.html", what="end", address="", done=False)
+
+
+@router.post("/-/mail/end/{word}")
+def end(who: Who, word: str) -> Response:
+    """No more mail: by the button, or by the mail program itself (RFC 8058), which has no session and no token; the
+    word in the address is what proves it."""
+    mailing.end(who.app, word)
+    return who.page("mail_link.html", what="end", address="", done=True)
 
 
 @router.post("/-/told-of")

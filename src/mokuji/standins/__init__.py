@@ -1,0 +1,1 @@
+"""Small simulated outside services that ship with Mokuji: for the demo, and to be tried against."""
