@@ -66,12 +66,15 @@ class Mailbox:
     def __post_init__(self) -> None:
         self._kept = mailboxes.Maildir(self.folder, create=True)
 
-    async def handle_EHLO(
-        self, server: SMTP, session: Session, envelope: Envelope, hostname: str, responses: list[str]
-    ) -> list[str]:
-        """Greets whoever comes, unless the server is down."""
-        session.host_name = hostname
-        return ["421 4.3.2 Service not available"] if self.down else responses
+    async def handle_MAIL(
+        self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]
+    ) -> str:
+        """Begins a mail, unless the server is down."""
+        if self.down:
+            return "421 4.3.2 Service not available"
+        envelope.mail_from = address
+        envelope.mail_options.extend(options)
+        return "250 OK"
 
     async def handle_RCPT(
         self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]

@@ -21,7 +21,8 @@ moment = func.concat(func.pg_postmaster_start_time(), " ", cast(func.pg_current_
 MOMENT = select(moment)
 _first = select(moment.label("moment"), IS_STALE.scalar_subquery().label("stale")).subquery("first")
 _session = SESSION.subquery("session")
-_unread = entries.unread_of(_session.c.id, _session.c.owns_wiki)
+# A session has a row for each role of its person.
+_unread = entries.unread_of(SESSION.limit(1).subquery("who"))
 ARRIVE = select(_first, _session, _unread.label("unread")).select_from(_first.outerjoin(_session, true()))
 
 

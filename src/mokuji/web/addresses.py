@@ -210,6 +210,11 @@ def inbox(state: str = "", before: int | None = None) -> str:
     return _with("/-/inbox", {"state": state, "before": before})
 
 
+def own_feed(word: str, volume_key: str, **query: object) -> str:
+    """A feed of one's own, of a volume or of something in it; the word says whose it is."""
+    return _with(f"/-/feed-of/{word}{address(volume_key)}", query)
+
+
 def tell(volume_key: str, page_key: str) -> str:
     """How one is told of a page."""
     return site.link(f"/-/tell{address(volume_key, page_key)}")

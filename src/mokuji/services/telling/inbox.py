@@ -173,7 +173,7 @@ def told(context: ReadContext, found: Sequence[Told]) -> list[Entry]:
         connection, [each.change_set for each in found if each.change_set], list(known), actor.person
     )
     pages = _pages(context, by_id, {page for each in found for page in each.pages})
-    watched = watching.of_reader(context)
+    watched = watching.of_reader(context) if actor.signed_in else {}
     numbers = _numbers(context, found)
     texts = _texts(context, numbers.values())
     tasks = _tasks(context, found, pages)

@@ -52,6 +52,7 @@ class Watched:
     page: PageHead | None = None
     name: str = ""
     line: str = ""
+    question: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +119,7 @@ def _watched(
         if seen is None:
             return None
         asks = volumes.get(seen.volume) if seen.volume is not None else None
-        return Watched(watch.id, kind, asks, name=seen.name, line=seen.line)
+        return Watched(watch.id, kind, asks, name=seen.name, line=seen.line, question=seen.id)
     volume = volumes.get(watch.volume or 0)
     if volume is None:
         return None

@@ -7,7 +7,20 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, and_, any_, delete, func, or_, select, true, update
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Row,
+    Subquery,
+    and_,
+    any_,
+    delete,
+    func,
+    or_,
+    select,
+    true,
+    update,
+)
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
 
 from mokuji.core.telling.watching import State, Why
@@ -81,8 +94,8 @@ def _seen(
 ) -> ColumnElement[bool]:
     """Whether a page of it, or the volume that it is about, may be read, by what volumes these conditions take."""
     return or_(
-        select(fixed(1)).where(page.c.id == any_(told.c.pages), volumes).exists(),
-        select(fixed(1)).where(trash.c.page == any_(told.c.pages), of_trash).exists(),
+        select(fixed(1)).where(page.c.id == any_(told.c.pages), volumes).correlate_except(page).exists(),
+        select(fixed(1)).where(trash.c.page == any_(told.c.pages), of_trash).correlate_except(trash).exists(),
         and_(func.cardinality(told.c.pages) == fixed(0), own),
     )
 
@@ -191,26 +204,32 @@ def forget(connection: Connection, before: datetime) -> None:
 # ---- the number beside the inbox, by the session that asks ----------------------------------------
 
 
-def unread_of(session_person: ColumnElement[int], owns_wiki: ColumnElement[bool]) -> ColumnElement[int]:
-    """The same number for whoever a session belongs to: part of another statement, whose columns say who that is."""
-    role = select(fixed(1)).where(
-        membership.c.person == session_person,
-        membership.c.volume == volume.c.id,
-        membership.c.role > fixed(0),
+def unread_of(who: Subquery) -> ColumnElement[int]:
+    """The same number for whoever a session belongs to, whose id and whether they own the wiki ``who`` gives: part of
+    another statement, asked once."""
+    session_person, owns_wiki = who.c.id, who.c.owns_wiki
+    role = (
+        select(fixed(1))
+        .where(
+            membership.c.person == session_person,
+            membership.c.volume == volume.c.id,
+            membership.c.role > fixed(0),
+        )
+        .correlate_except(membership)
     )
     readable = (
         select(volume.c.id)
         .where(volume.c.deleted_by.is_(None), or_(~volume.c.closed, owns_wiki, role.exists()))
-        .correlate(session_person.table)
+        .correlate_except(volume)
     )
     shown = _seen(page.c.volume.in_(readable), trash.c.volume.in_(readable), told.c.volume.in_(readable))
     few = (
         select(told.c.id)
         .where(told.c.person == session_person, told.c.state == fixed(State.UNREAD), shown)
         .limit(fixed(COUNTED))
-        .correlate(session_person.table)
+        .correlate_except(told)
     )
-    return select(func.count()).select_from(few.lateral()).scalar_subquery()
+    return select(func.count()).select_from(who.join(few.lateral(), true())).scalar_subquery()
 
 
 # ---- tasks that are due ---------------------------------------------------------------------------

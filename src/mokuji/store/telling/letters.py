@@ -162,7 +162,7 @@ NEXT = (
         letter.c.tries,
     )
     .where(letter.c.state == fixed(Sent.WAITING), letter.c.due <= value("now"))
-    .order_by(letter.c.due)
+    .order_by(letter.c.due, letter.c.id)
     .limit(fixed(1))
     .with_for_update(skip_locked=True)
 )

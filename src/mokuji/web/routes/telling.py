@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import hashlib
+from collections.abc import Callable, Iterable
 
 from fastapi.responses import Response
 
 from mokuji import routing
 from mokuji.core.base.errors import Missing, Refused
+from mokuji.core.model.policy import Actor
 from mokuji.core.telling.watching import Mail, State
+from mokuji.services import site
 from mokuji.services.reading import questions
-from mokuji.services.telling import inbox, mailing, watching
+from mokuji.services.telling import feeding, inbox, mailing, watching
 from mokuji.services.telling.watching import KINDS, Wanted
-from mokuji.telling import words
+from mokuji.telling import feeds, words
 from mokuji.web import addresses
-from mokuji.web.pages import Form, Who, see
+from mokuji.web.pages import Form, Visitor, Who, see
+from mokuji.web.telling_places import PLACES
 
 router = routing.router()
 HOW = {"not": Mail.NOT, "at once": Mail.AT_ONCE, "daily": Mail.DAILY, "weekly": Mail.WEEKLY}
@@ -28,6 +32,11 @@ def show(who: Who, state: str = "unread", before: int | None = None) -> Response
     shown = state if state in STATES else "unread"
     view = inbox.inbox(who.app, who.actor, STATES[shown], before)
     return who.page("inbox.html", view=view, state=shown, words=words, lit="inbox")
+
+
+def _own(word: str) -> Callable[..., str]:
+    """What makes the whole addresses of somebody's own feeds."""
+    return lambda volume, **query: site.absolute(addresses.own_feed(word, volume, **query))
 
 
 @router.post("/-/inbox")
@@ -64,6 +73,7 @@ def told_of(who: Who) -> Response:
         how=HOW,
         done=who.request.query_params.get("done", ""),
         mail_goes=who.app.mails,
+        feed=_own(feeding.own_word(who.app, who.actor)),
         questions=[each for each in kept if each.kept.name not in taken],
         lit="inbox",
     )
@@ -73,7 +83,51 @@ def told_of(who: Who) -> Response:
 def of_page(who: Who, volume: str, page: str) -> Response:
     """How one is told of a page."""
     told = watching.of_page(who.app, who.actor, volume, page)
-    return who.page("tell.html", told=told, lit="inbox")
+    word = feeding.own_word(who.app, who.actor)
+    return who.page("tell.html", told=told, feed=_own(word), lit="inbox")
+
+
+@router.get("/-/feed/{volume}")
+def feed(who: Who, volume: str) -> Response:
+    """A feed for whoever asks: nobody, or who is signed in."""
+    return _feed(who, who.actor, volume)
+
+
+@router.get("/-/feed-of/{word}/{volume}")
+def own_feed(who: Who, word: str, volume: str) -> Response:
+    """A feed of one's own: who knows the address may read it."""
+    return _feed(who, feeding.whose(who.app, word), volume)
+
+
+def _feed(who: Visitor, actor: Actor, volume: str) -> Response:
+    query = who.request.query_params
+    page, category, question = query.get("page", ""), query.get("category", ""), query.get("question", "")
+    number = _ids([question])
+    if question:
+        wanted = Wanted("question", question=number[0] if number else 0)
+    elif page:
+        wanted = Wanted("branch" if query.get("below") else "page", volume, page)
+    else:
+        wanted = Wanted("category", volume, category) if category else Wanted("volume", volume)
+    found = feeding.feed(who.app, actor, wanted)
+    here = site.absolute(site.link(who.request.url.path)) + (f"?{query}" if query else "")
+    about = addresses.inbox()
+    if found.volume is not None:
+        about = addresses.page(found.volume.key, page or None)
+        about = addresses.category(found.volume.key, category) if category else about
+    written = feeds.atom(found, PLACES, here, site.absolute(about))
+    tag = f'"{hashlib.blake2b(written, digest_size=12).hexdigest()}"'
+    headers = {"Cache-Control": "private, no-cache", "Referrer-Policy": "no-referrer", "ETag": tag}
+    if who.request.headers.get("if-none-match") == tag:
+        return Response(None, 304, headers)
+    return Response(written, 200, headers, "application/atom+xml; charset=utf-8")
+
+
+@router.post("/-/told-of/renew")
+def renew(who: Who, form: Form) -> Response:
+    """New private addresses: of feeds, and of ending the mail."""
+    mailing.renew(who.app, who.actor)
+    return see(addresses.at("/-/told-of?done=renewed#feeds"))
 
 
 @router.post("/-/told-of/mail")
