@@ -12,7 +12,10 @@ import io
 import re
 import zipfile
 from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
 from datetime import timedelta
+from email.message import EmailMessage
 from itertools import product
 from typing import Any
 
@@ -22,19 +25,25 @@ from fastapi import FastAPI
 
 from mokuji.acts import doing, requests
 from mokuji.core.model.policy import Actor, Role
+from mokuji.core.telling.watching import Mail, State
 from mokuji.services import invitations, people, people_of_volumes, program_keys
-from mokuji.services.app_context import AppContext, refresh
+from mokuji.services.app_context import AppContext, catch_up, refresh
 from mokuji.services.folders import brought
+from mokuji.services.reading import questions
+from mokuji.services.telling import delivering, feeding, inbox, mailing, watching
+from mokuji.services.telling.watching import Wanted
 from mokuji.services.writing import drafts, files
 from mokuji.store import people as stored
 from mokuji.store.database import writing
+from mokuji.telling import sending
 from mokuji.upkeep.reports.registry import REPORTS
 from mokuji.web.pages import SESSION
 from mokuji.web.routes.acts import ON_PAGES, ON_VOLUMES
+from mokuji.web.telling_places import PLACES
 from tests.application import TestClient, application, routes_of
 from tests.copies import made_once
 from tests.outside.test_media import picture
-from tests.services.making import give, pages, person, statements, volume
+from tests.services.making import edit, give, pages, person, statements, volume
 
 SECRET = "heron"
 """It stands in all that is closed, and nowhere else."""
@@ -71,6 +80,7 @@ def _filled(app: AppContext) -> None:
     pages(app, keeper, "vault", VAULT)
     pages(app, was, "vault", {"Heron log": "heron, by who was here"})
     files.bring(app, keeper, "vault", "heron.png", picture("PNG"))
+    _told(app, keeper, was)
     drafts.keep(app, was, "vault", "heron-plan", "heron draft", revision=1)
     drafts.keep(app, keeper, "vault", "heron-new", "heron draft", title="Heron new")
     doing.apply(app, keeper, requests.Delete("vault", "heron-gone"), None, note="heron note")
@@ -92,6 +102,35 @@ def _filled(app: AppContext) -> None:
     refresh(app)
 
 
+def _told(app: AppContext, keeper: Actor, was: Actor) -> None:
+    """Whoever was here asked to be told of all of it, and was, also by mail; what they were told last waits."""
+    while catch_up(app) or delivering.tell(app):
+        pass
+    for wanted in (
+        Wanted("volume", "vault"),
+        Wanted("page", "vault", "heron plan"),
+        Wanted("branch", "vault", "heron plan"),
+        Wanted("category", "vault", "heron"),
+        Wanted("question", question=questions.keep(app, was, "Heron question", "heron", "vault")),
+    ):
+        watching.watch(app, was, wanted)
+    watching.mute(app, was, "vault", "heron use", on=True)
+    assert was.person is not None
+    for how in (Mail.DAILY, Mail.AT_ONCE):
+        mailing.set_mail(app, was, "jonas@tern.example", how)
+        mailing.confirm(app, mailing.confirming_word(app, was.person, "jonas@tern.example", app.clock()))
+    edit(
+        app,
+        keeper,
+        "vault",
+        "Heron plan",
+        VAULT["Heron plan"] + "heron again, @jonas and @wenna",
+        note="heron",
+    )
+    delivering.tell(app)
+    delivering.tell_of_tasks(app)
+
+
 app, _ = made_once(_filled)
 KINDS = ["jonas", "wenna", "key of mirela"]
 """Who had a role in the closed volume; an owner elsewhere; a key of somebody who is in the closed volume, for
@@ -106,6 +145,7 @@ VALUES = {
     "name": ["heron-plan", "heron.png"],
     "handle": ["heron-keeper"],
     "token": ["none"],
+    "word": ["none"],
     "folder": ["1", "2"],
     "rest": ["none"],
 }
@@ -374,3 +414,53 @@ def test_the_key_of_somebody_in_the_closed_volume_that_is_for_it_reads_it(app: A
         "/api/v1/volumes/vault/pages/heron-plan", headers={"Authorization": f"Bearer {key.token}"}
     )
     assert answer.status_code == 200 and _heard(answer)
+
+
+class _Post:
+    """A mail server that takes everything."""
+
+    sender = "mokuji@tern.example"
+
+    def __init__(self) -> None:
+        self.taken: list[str] = []
+
+    @contextmanager
+    def open(self) -> Iterator[_Post]:
+        yield self
+
+    def send(self, message: EmailMessage, to: str) -> None:
+        self.taken.append(f"{to} {message.as_string()}")
+
+
+def test_mail_feeds_and_inbox_of_who_lost_sight_tell_nothing(app: AppContext) -> None:
+    with writing(app.engine) as connection:
+        account = stored.account(connection, "jonas")
+        assert account is not None
+        now = stored.actor_by_id(connection, account.id)
+    post = _Post()
+    waiting = sending.Post(post, PLACES)  # type: ignore[arg-type]
+    later = replace(app, clock=lambda: app.clock() + timedelta(days=2))
+    sending.chore(later, waiting)
+    mailing.put_digests(later)
+    sending.chore(later, waiting)
+    assert not [each for each in post.taken if SECRET in each.lower()]
+    for state in State:
+        view = inbox.inbox(app, now, state)
+        assert (view.groups, view.unread) == ((), 0)
+    asked = watching.asked_for(app, now)
+    assert (asked.watched, asked.muted, asked.hidden) == ((), (), 5)
+    word = feeding.own_word(app, now)
+    client = TestClient(application(app), base_url="http://mokuji.test")
+    assert client.get(f"/-/feed-of/{word}/vault").status_code == 404
+    assert SECRET not in client.get(f"/-/feed-of/{word}/guide").text
+
+
+def test_who_may_read_it_is_told_by_mail(app: AppContext) -> None:
+    """The other test could not fail if nothing was ever sent."""
+    with writing(app.engine) as connection:
+        account = stored.account(connection, "jonas")
+        assert account is not None
+        give(app, stored.actor_by_id(connection, account.id), "vault", Role.READER)
+    post = _Post()
+    sending.chore(app, sending.Post(post, PLACES))  # type: ignore[arg-type]
+    assert [each for each in post.taken if SECRET in each.lower()]

@@ -18,11 +18,12 @@ from mokuji.api import (
     people,
     rights,
     routes,
+    telling,
     upkeep,
 )
 from mokuji.core.base.errors import Missing
 
-PARTS = (assets, people, letting_in, rights, finding, history, exporting, bringing, upkeep, routes)
+PARTS = (assets, people, letting_in, rights, finding, history, exporting, bringing, telling, upkeep, routes)
 """The modules of its routes, in the order in which they are looked through."""
 router = routing.router(prefix="/api/v1", tags=["Mokuji"])
 

@@ -15,12 +15,13 @@ from mokuji.core.model.wiki import Volume
 from mokuji.core.telling.watching import State, Why
 from mokuji.services.app_context import AppContext, ReadContext, need_head
 from mokuji.services.looking_back.history import known_volumes
+from mokuji.services.people import in_person
 from mokuji.services.reading import questions, searching
 from mokuji.services.reading.categories import ids_under
 from mokuji.services.signing import signed, unsigned
 from mokuji.services.telling import inbox
 from mokuji.services.telling.inbox import Entry
-from mokuji.services.telling.watching import Wanted, needed
+from mokuji.services.telling.watching import Wanted
 from mokuji.store import people
 from mokuji.store.database import reading
 from mokuji.store.log import filtered, history
@@ -99,7 +100,7 @@ def _pages(context: ReadContext, wanted: Wanted) -> tuple[Volume | None, str, se
 
 def own_word(app: AppContext, actor: Actor) -> str:
     """What stands in the addresses of somebody's own feeds."""
-    reader = needed(actor)
+    reader = in_person(actor)
     with reading(app.engine) as connection:
         serial = letters.ways(connection, reader).serial
     return signed(app, "feed", f"{reader}-{serial}")

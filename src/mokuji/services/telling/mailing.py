@@ -11,9 +11,9 @@ from mokuji.core.base.errors import Missing, Refused
 from mokuji.core.model.policy import Actor
 from mokuji.core.telling.watching import Letter, Mail
 from mokuji.services.app_context import AppContext
+from mokuji.services.people import in_person
 from mokuji.services.signing import signed, unsigned
 from mokuji.services.telling.delivering import message_id
-from mokuji.services.telling.watching import needed
 from mokuji.store.database import Connection, reading, writing
 from mokuji.store.telling import letters
 from mokuji.store.telling.letters import NewLetter, Ways
@@ -30,13 +30,13 @@ LONGEST = 254
 def ways(app: AppContext, actor: Actor) -> Ways:
     """How somebody is told; nobody else is shown this."""
     with reading(app.engine) as connection:
-        return letters.ways(connection, needed(actor))
+        return letters.ways(connection, in_person(actor))
 
 
 def set_mail(app: AppContext, actor: Actor, address: str, how: Mail) -> None:
     """Tells somebody by mail from now on, or not. To another address than before a letter goes that asks whether it is
     theirs; until they say so nothing else goes there. Refused for what is no address."""
-    reader = needed(actor)
+    reader = in_person(actor)
     wanted = _checked(address) if address.strip() else ""
     if not wanted and how is not Mail.NOT:
         raise Refused("Type the address that mail is to go to.", code="bad_mail_address")
@@ -125,7 +125,7 @@ def end(app: AppContext, word: str, *, only_look: bool = False) -> None:
 
 def renew(app: AppContext, actor: Actor) -> None:
     """Gives somebody new private addresses; the old ones tell nothing any more."""
-    reader = needed(actor)
+    reader = in_person(actor)
     with writing(app.engine) as connection:
         letters.renew(connection, reader)
 
