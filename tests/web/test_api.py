@@ -594,3 +594,38 @@ def test_html_in_json_shows_files_sources_and_people_as_pages_do(wenna: TestClie
         assert "Nobody here has this handle" in shown and "There is no file “none.png”" in shown
     stranger = browser()
     assert 'class="person"' not in stranger.get(MANUAL + "/pages/Swell").json()["html"]
+
+
+def test_what_one_is_told_is_read_and_chosen_in_json(browser: Browser) -> None:
+    piet, nobody = browser(), browser()
+    done = piet.post("/api/v1/session", json={"handle": "piet", "password": "buoy"})
+    piet.headers["Authorization"] = f"Bearer {done.json()['token']}"
+    told = piet.get("/api/v1/inbox").json()
+    assert [(each["act"], each["why"], each["pages"][0]["title"]) for each in told["told"]] == [
+        ("edit", "volume", "Weather window")
+    ]
+    assert told["told"][0]["lines"][0]["put"]
+    number = told["told"][0]["number"]
+    assert piet.post("/api/v1/inbox", json={"numbers": [number], "state": "aside"}).status_code == 204
+    assert piet.get("/api/v1/inbox").json()["told"] == []
+    assert [each["number"] for each in piet.get("/api/v1/inbox?state=aside").json()["told"]] == [number]
+    wanted = {"kind": "branch", "volume": "tern 4 service manual", "name": "Power"}
+    asked = piet.post("/api/v1/told-of", json=wanted).json()["watched"]
+    assert [(each["kind"], each["name"]) for each in asked] == [("branch", "Power"), ("volume", "")]
+    assert piet.delete(f"/api/v1/told-of/{asked[0]['number']}").status_code == 204
+    muted = {"volume": "field guide", "page": "Biofouling", "on": True}
+    assert piet.put("/api/v1/told-of/muted", json=muted).status_code == 204
+    assert piet.put("/api/v1/told-of/own", json={"own": True}).status_code == 204
+    now = piet.get("/api/v1/told-of").json()
+    assert (len(now["watched"]), now["muted"][0]["title"], now["own"], now["hidden"]) == (
+        1,
+        "Biofouling",
+        True,
+        0,
+    )
+    mail = piet.put("/api/v1/told-of/mail", json={"address": "piet@tern.example", "how": "daily"}).json()
+    assert mail == {"address": "piet@tern.example", "how": "daily", "confirmed": False, "stopped": ""}
+    feeds = piet.get("/api/v1/told-of/feeds").json()["address"]
+    assert piet.post("/api/v1/told-of/feeds").json()["address"] != feeds
+    for address in ("inbox", "told-of", "told-of/mail", "told-of/feeds"):
+        assert nobody.get(f"/api/v1/{address}").status_code == 401

@@ -12,7 +12,8 @@ from mokuji.api import telling_schemas as schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp
 from mokuji.core.diff.diff import Piece
 from mokuji.core.telling.watching import Mail, State, Why
-from mokuji.services.telling import inbox, mailing, watching
+from mokuji.services import site
+from mokuji.services.telling import feeding, inbox, mailing, watching
 from mokuji.services.telling.inbox import Changed, Entry
 from mokuji.services.telling.watching import Wanted
 
@@ -116,6 +117,19 @@ def set_mail(app: TheApp, actor: Changer, body: schemas.MailWish) -> schemas.ByM
     """Be told by mail. To another address than before a mail goes that asks whether it is yours."""
     mailing.set_mail(app, actor, body.address, _HOW[body.how])
     return by_mail(app, actor)
+
+
+@router.get("/told-of/feeds")
+def own_feeds(app: TheApp, actor: Reader) -> schemas.Feeds:
+    """Where your own feeds are (Atom)."""
+    return schemas.Feeds(address=site.absolute(site.link(f"/-/feed-of/{feeding.own_word(app, actor)}/")))
+
+
+@router.post("/told-of/feeds", status_code=201)
+def renew_feeds(app: TheApp, actor: Changer) -> schemas.Feeds:
+    """Give your own feeds new addresses, and the mail another one that ends it; the old ones tell nothing any more."""
+    mailing.renew(app, actor)
+    return own_feeds(app, actor)
 
 
 def _told(entry: Entry) -> schemas.ToldChange:

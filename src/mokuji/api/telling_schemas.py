@@ -128,6 +128,13 @@ class ByMail(Schema):
     stopped: str
 
 
+class Feeds(Schema):
+    """The beginning of the addresses of your own feeds: the key of a volume goes behind it, with ``?page=`` (and
+    ``&below=1``), ``?category=`` or ``?question=``. Who knows it reads what you may read."""
+
+    address: str
+
+
 class MailWish(Schema):
     """How to be told by mail, and where."""
 

@@ -281,6 +281,22 @@ def mailbox(
 
 @app.command()
 @_sentences
+def bounce() -> None:
+    """Take the report of a mail that came back, from standard input as mail servers hand it on; no more goes there."""
+    from mokuji.formats import bounces
+    from mokuji.services.telling import mailing
+
+    found = bounces.read(sys.stdin.buffer.read(bounces.LARGEST))
+    if found is None:
+        typer.echo("This is no report of a mail that failed, so nothing was done.")
+        return
+    with _app_context(_settings(), "mokuji") as context:
+        stopped = mailing.bounced(context, found.message, f"mail came back ({found.why}).")
+        typer.echo("Mail to that address has stopped." if stopped else "This mail was none of this wiki.")
+
+
+@app.command()
+@_sentences
 def purge() -> None:
     """Remove for good what has lain in the trash for 60 days; a running server does so every day."""
     from mokuji.services.looking_back import trash

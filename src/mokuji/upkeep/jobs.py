@@ -74,15 +74,26 @@ async def work(app: AppContext, stop: asyncio.Event, post: Post | None = None) -
                 listen_notify=True,
             )
         )
-        chores = asyncio.create_task(_chores(app, post))
+        chores = asyncio.create_task(_chores(app))
+        # By itself: a mail server that is slow keeps nothing else from being done.
+        mail = [asyncio.create_task(_mail(app, post))] if post is not None else []
         waiting = asyncio.create_task(stop.wait())
         await asyncio.wait({worker, waiting}, return_when=asyncio.FIRST_COMPLETED)
-        for task in (worker, chores, waiting):
+        for task in (worker, chores, waiting, *mail):
             task.cancel()
-        await asyncio.gather(worker, chores, waiting, return_exceptions=True)
+        await asyncio.gather(worker, chores, waiting, *mail, return_exceptions=True)
 
 
-async def _chores(app: AppContext, post: Post | None) -> None:
+async def _mail(app: AppContext, post: Post) -> None:
+    while True:
+        try:
+            await asyncio.to_thread(sending.chore, app, post)
+        except Exception as fault:
+            log.warning("mail_left_for_later", reason=str(fault), exc_info=True)
+        await asyncio.sleep(CHORES)
+
+
+async def _chores(app: AppContext) -> None:
     purged = False
     while True:
         try:
@@ -93,8 +104,6 @@ async def _chores(app: AppContext, post: Post | None) -> None:
                 pass
             while await asyncio.to_thread(delivering.tell, app):
                 pass
-            if post is not None:
-                await asyncio.to_thread(sending.chore, app, post)
         except Exception as fault:
             # Whatever goes wrong: the other chores are done, and this one the next time.
             log.warning("left_for_later", reason=str(fault), exc_info=not isinstance(fault, MokujiError))

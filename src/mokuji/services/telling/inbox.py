@@ -23,7 +23,7 @@ from mokuji.services.telling.watching import Watched, needed
 from mokuji.store.acts import trash
 from mokuji.store.database import reading, writing
 from mokuji.store.log import filtered, history
-from mokuji.store.telling import entries, letters
+from mokuji.store.telling import entries, letters, watches
 from mokuji.store.telling.entries import Told
 
 SCREEN = 60
@@ -114,13 +114,13 @@ def inbox(app: AppContext, actor: Actor, state: State = State.UNREAD, before: in
             connection, reader, context.reads, state, before=before or 2**62, most=SCREEN + 1
         )
         shown = told(context, found[:SCREEN])
-        watched = watching.of_reader(context)
+        asked = watches.number_of(connection, reader)
         return InboxView(
             state,
             tuple(_grouped(shown)),
             entries.unread(connection, reader, context.reads),
             found[SCREEN - 1].id if len(found) > SCREEN else None,
-            not found and not watched and before is None,
+            not found and not asked and before is None,
             letters.ways(connection, reader),
         )
 

@@ -103,7 +103,21 @@ def of_reader(context: ReadContext) -> dict[int, Watched]:
     heads = {head.id: head for head in context.wiki.heads(about)}
     by_id = {volume.id: volume for volume in context.volumes.values()}
     shown = [_watched(context, each, by_id, heads) for each in found]
-    return {each.id: each for each in shown if each is not None}
+    named = {
+        each.volume.id: each.volume for each in shown if each and each.kind == "category" and each.volume
+    }
+    names_of = {
+        (id_, names.key(category.name)): category.name
+        for id_, volume in named.items()
+        for category in categories_in(context, volume)
+    }
+    return {
+        each.id: replace(each, name=names_of.get((each.volume.id, each.name), each.name))
+        if each.kind == "category" and each.volume is not None
+        else each
+        for each in shown
+        if each is not None
+    }
 
 
 def _watched(
