@@ -191,6 +191,8 @@ class OfPage:
     page: bool = False
     branch: bool = False
     muted: bool = False
+    whole: bool = False
+    """Whether they are told of its whole volume."""
 
 
 def of_page(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> OfPage:
@@ -200,9 +202,11 @@ def of_page(app: AppContext, actor: Actor, volume_key: str, page_key: str) -> Of
         context = ReadContext(connection, actor)
         volume = context.volume(volume_key)
         head = need_head(connection, volume, page_key)
-        kinds = {each.kind for each in watches.of_person(connection, reader) if each.page == head.id}
+        every = watches.of_person(connection, reader)
+        kinds = {each.kind for each in every if each.page == head.id}
+        whole = any(each.kind is Watching.VOLUME and each.volume == volume.id for each in every)
         muted = head.id in watches.muted_of(connection, reader)
-        return OfPage(volume, head, Watching.PAGE in kinds, Watching.BRANCH in kinds, muted)
+        return OfPage(volume, head, Watching.PAGE in kinds, Watching.BRANCH in kinds, muted, whole)
 
 
 def mute(app: AppContext, actor: Actor, volume_key: str, page_key: str, *, on: bool) -> None:
