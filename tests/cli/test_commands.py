@@ -329,7 +329,8 @@ def test_the_worker_beside_a_server_ends_with_it_however_that_ends(
     # Beside the worker those that read what came in with the demo.
     workers = _children(demo.process.pid)
     told = [Path(f"/proc/{pid}/cmdline").read_bytes() for pid in workers]
-    assert sum(b"mokuji.cli.main" in each for each in told) == 1
+    assert sum(b"mokuji.cli.main" in each for each in told) == 2
+    assert sum(b"\0mailbox\0" in each for each in told) == 1, "the stand-in for a mail server"
     demo.end(by)
     for _ in range(300):
         if not any(map(_is_running, workers)):

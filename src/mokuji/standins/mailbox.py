@@ -8,6 +8,7 @@ with ``gone`` is none (550). The whole server can be told to be down (421).
 from __future__ import annotations
 
 import mailbox as mailboxes
+import re
 from dataclasses import dataclass, field
 from email import policy
 from email.message import EmailMessage
@@ -97,7 +98,7 @@ class Mailbox:
     def mails(self) -> list[Mail]:
         """What was taken, the newest first."""
         self._kept._refresh()  # type: ignore[attr-defined]
-        found = sorted(self._kept.keys(), reverse=True)
+        found = sorted(self._kept.keys(), key=_when, reverse=True)
         return [self.mail(number) for number in found[:SHOWN]]
 
     def mail(self, number: str) -> Mail:
@@ -111,6 +112,12 @@ class Mailbox:
             str(message["Date"] or ""),
             message,
         )
+
+
+def _when(number: str) -> list[int]:
+    """The order of mails: the numbers in their names say when they came (of Maildir: second, microsecond, process,
+    count)."""
+    return [int(each) for each in re.findall(r"\d+", number)[:4]]
 
 
 def listening(box: Mailbox, host: str, port: int) -> Controller:
