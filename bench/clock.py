@@ -11,13 +11,14 @@ K = TypeVar("K", bound=Hashable)
 
 
 def in_turns(acts: Mapping[K, Callable[[], object]], *, turns: int, warm: int = 2) -> dict[K, list[float]]:
-    """Seconds of each act, ``turns`` of each, one after the other."""
+    """Seconds of each act, ``turns`` of each, one after the other; there and back, so that what comes at regular times
+    (collections of garbage) does not always hit the same one."""
     for _ in range(warm):
         for act in acts.values():
             act()
     taken: dict[K, list[float]] = {name: [] for name in acts}
-    for _ in range(turns):
-        for name, act in acts.items():
+    for turn in range(turns):
+        for name, act in list(acts.items())[:: -1 if turn % 2 else 1]:
             start = time.perf_counter()
             act()
             taken[name].append(time.perf_counter() - start)
