@@ -224,3 +224,29 @@ def test_nobody_is_told_of_nothing(app: AppContext, made: Made) -> None:
     view = inbox.inbox(app, reader)
     assert view.first_time
     assert not view.groups
+
+
+def test_whoever_is_told_of_a_category_is_told_of_it_under_its_other_name(
+    app: AppContext, made: Made
+) -> None:
+    writer, reader = made
+    watching.watch(app, reader, Wanted("category", "guide", "Cells"))
+    done = doing.apply(app, writer, requests.RenameCategory("guide", "cells", "Packs"), None)
+    edit(app, writer, "guide", "Battery", "---\ncategories: [Packs]\n---\nA pack.")
+    assert [title for title, _ in _titles(app, reader)] == ["Battery", "Battery"]
+    assert [each.name for each in watching.asked_for(app, reader).watched] == ["Packs"]
+    edit(app, writer, "guide", "Battery", "---\ncategories: [Packs]\n---\nA battery.")
+    assert isinstance(done, doing.Applied)
+    doing.apply(app, writer, requests.Undo(done.change_set), None)
+    delivering.tell(app)
+    assert [each.name for each in watching.asked_for(app, reader).watched] == ["Cells"]
+
+
+def test_what_is_gone_or_closed_can_be_forgotten(app: AppContext, made: Made) -> None:
+    writer, reader = made
+    for title in ("Mast", "Battery"):
+        watching.watch(app, reader, Wanted("page", "guide", title))
+    doing.apply(app, writer, requests.Move("guide", "mast", "notes"), None)
+    watching.forget_hidden(app, reader)
+    asked = watching.asked_for(app, reader)
+    assert ([each.page.title for each in asked.watched if each.page], asked.hidden) == (["Battery"], 0)

@@ -27,6 +27,10 @@ class TryLater(Exception):
     """The server does not take this mail now (4yz), and says why."""
 
 
+class NotTaken(Exception):
+    """The server does not take this mail, whoever it goes to, and says why."""
+
+
 class Rejected(Exception):
     """The server takes no mail to this address (5yz), and says why."""
 
@@ -107,18 +111,22 @@ class Connection:
     _sender: str
 
     def send(self, message: EmailMessage, to: str) -> None:
-        """Hands in one mail. Rejected if the server takes none to this address, TryLater if not now, MailServerDown if
-        it broke off."""
+        """Hands in one mail. Rejected if the server takes none to this address, NotTaken if not this one, TryLater if
+        not now, MailServerDown if it broke off."""
         try:
             self._server.rset()
             self._server.send_message(message, self._sender, [to])
         except smtplib.SMTPRecipientsRefused as fault:
             code, said = next(iter(fault.recipients.values()), (0, b""))
             raise (Rejected if code >= 500 else TryLater)(_answer(code, said)) from fault
+        except smtplib.SMTPSenderRefused as fault:
+            # It is the wiki that may not send: nothing is said of whom the mail goes to.
+            raise MailServerDown(_said(fault)) from fault
         except smtplib.SMTPResponseException as fault:
             if fault.smtp_code == 421:  # the service is going down (RFC 5321, 4.2.2)
                 raise MailServerDown(_said(fault)) from fault
-            kind = Rejected if 500 <= fault.smtp_code < 600 else TryLater
+            full = fault.smtp_code == 552  # the mailbox has no room (RFC 5321, 4.2.3)
+            kind = Rejected if full else NotTaken if 500 <= fault.smtp_code < 600 else TryLater
             raise kind(_answer(fault.smtp_code, fault.smtp_error)) from fault
         except (OSError, smtplib.SMTPException) as fault:
             raise MailServerDown(_said(fault)) from fault

@@ -12,7 +12,7 @@ from email.message import EmailMessage
 
 import structlog
 
-from mokuji.adapters.smtp import Connection, MailServer, MailServerDown, Rejected, TryLater
+from mokuji.adapters.smtp import Connection, MailServer, MailServerDown, NotTaken, Rejected, TryLater
 from mokuji.core.base.errors import MokujiError
 from mokuji.core.model.policy import Actor
 from mokuji.core.telling.watching import Letter, Sent, State
@@ -85,6 +85,10 @@ def _send_next(app: AppContext, post: Post, server: Connection) -> Sent | None:
         server.send(message, to)
     except Rejected as why:
         _stopped(app, letter, f"the mail server of that address takes none ({why}).")
+        return Sent.FAILED
+    except NotTaken as why:
+        log.warning("mail_not_taken", letter=letter.id, reason=str(why))
+        _settle(app, letter, Sent.FAILED, str(why), now)
         return Sent.FAILED
     except TryLater as why:
         if now - letter.at > GIVEN_UP:

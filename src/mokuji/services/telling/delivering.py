@@ -22,7 +22,7 @@ from mokuji.services.reading import searching
 from mokuji.services.reading.categories import ids_under
 from mokuji.store import people
 from mokuji.store.database import Connection, reading, writing
-from mokuji.store.log import history
+from mokuji.store.log import unshown
 from mokuji.store.telling import entries, letters, watches
 from mokuji.store.telling.entries import New
 from mokuji.store.telling.letters import NewLetter
@@ -110,11 +110,12 @@ class _Whom:
 
 
 def _of_act(connection: Connection, number: int) -> list[New]:
-    act = history.logged(connection, number)
+    act = unshown.logged(connection, number)
     if act is None or act.act in UNTOLD or act.detail.get("undone") in UNTOLD:
         return []
+    _follow_categories(connection, number, act)
     found = watches.touched(connection, number)
-    homes = {act.volume, *history.reached(connection, number), *(each.volume for each in found)}
+    homes = {act.volume, *unshown.reached(connection, number), *(each.volume for each in found)}
     whom = _Whom()
     for person, watch in [] if found else watches.of_volume(connection, [act.volume]):
         whom.add(person, (), Why.VOLUME, watch)
@@ -128,6 +129,17 @@ def _of_act(connection: Connection, number: int) -> list[New]:
         New(person, number, None, act.at, sorted(pages), act.volume, *whom.why[person])
         for person, pages in whom.pages.items()
     ]
+
+
+def _follow_categories(connection: Connection, number: int, act: unshown.Logged) -> None:
+    """Whoever is told of a category that has another name now is told of it under that; or under its old one again."""
+    undoes = unshown.undone(connection, act.volume, number) if act.act == "undo" else []
+    for each, back in ((act, False), *((one, True) for one in undoes)):
+        facts = each.detail.get("facts") or {}
+        if facts.get("of") == "category" or (facts.get("of") == "term" and facts.get("filed")):
+            pair = names.key(facts["before"]), names.key(facts["after"])
+            old, new = reversed(pair) if back else pair
+            watches.follow_category(connection, each.volume, old, new)
 
 
 def _looked_up(
@@ -168,7 +180,7 @@ def _named(connection: Connection, whom: _Whom, number: int, note: str, found: C
     """Who is named by the texts or the note of an act, or given a task, anew."""
     said = named_in_note(note)
     by_page: dict[int, Named] = {}
-    for texts in history.texts_around(connection, number, READ):
+    for texts in unshown.texts_around(connection, number, READ):
         old = read_text(texts.before) if texts.before is not None else None
         by_page[texts.page] = named_in(texts.after, read_text(texts.after), texts.before or "", old)
     handles = {*said.named, *(h for each in by_page.values() for h in (*each.given, *each.named))}

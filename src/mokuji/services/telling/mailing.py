@@ -55,9 +55,14 @@ def set_mail(app: AppContext, actor: Actor, address: str, how: Mail) -> None:
 
 def _checked(address: str) -> str:
     try:
-        return validate_email(
-            address.strip()[: LONGEST + 1], check_deliverability=False, test_environment=True
-        ).normalized
+        # Letters beyond ASCII before the @ are taken by few mail servers; a domain is written as they have it.
+        found = validate_email(
+            address.strip()[: LONGEST + 1],
+            check_deliverability=False,
+            test_environment=True,
+            allow_smtputf8=False,
+        )
+        return found.ascii_email or found.normalized
     except EmailNotValidError as fault:
         raise Refused(f"This is no mail address: {fault}", code="bad_mail_address") from None
 

@@ -163,6 +163,15 @@ def unwatch(app: AppContext, actor: Actor, wanted: Wanted | int) -> None:
                 watches.drop(connection, reader, each.id)
 
 
+def forget_hidden(app: AppContext, actor: Actor) -> None:
+    """Tells somebody no longer of what is gone, or closed to them."""
+    reader = needed(actor)
+    with writing(app.engine) as connection:
+        seen = of_reader(ReadContext(connection, actor))
+        gone = [each.id for each in watches.of_person(connection, reader) if each.id not in seen]
+        watches.drop_some(connection, reader, gone)
+
+
 def _found(context: ReadContext, wanted: Wanted) -> Watch:
     kind = KINDS[wanted.kind]
     if kind is Watching.QUESTION:

@@ -17,6 +17,7 @@ from sqlalchemy import (
     select,
     union,
     union_all,
+    update,
 )
 from sqlalchemy.dialects.postgresql import aggregate_order_by
 from sqlalchemy.dialects.postgresql import insert as insert_or_else
@@ -107,6 +108,37 @@ def mute(connection: Connection, reader: int, about: int, *, on: bool) -> None:
         connection.execute(_MUTE, {"person": reader, "page": about})
     else:
         connection.execute(_UNMUTE, {"reader": reader, "about": about})
+
+
+_follows = watches.alias("other")
+_FOLLOW = (
+    update(watches)
+    .where(
+        watches.c.kind == fixed(Watching.CATEGORY),
+        watches.c.volume == value("home"),
+        watches.c.key == value("old"),
+        ~select(fixed(1))
+        .where(
+            _follows.c.person == watches.c.person,
+            _follows.c.kind == watches.c.kind,
+            _follows.c.volume == watches.c.volume,
+            _follows.c.key == value("new"),
+        )
+        .exists(),
+    )
+    .values(key=value("new"))
+)
+_FORGET = delete(watches).where(watches.c.person == value("reader"), among(watches.c.id, "ids"))
+
+
+def follow_category(connection: Connection, volume: int, old: str, new: str) -> None:
+    """Tells whoever is told of a category of it still, once it has another name."""
+    connection.execute(_FOLLOW, {"home": volume, "old": old, "new": new})
+
+
+def drop_some(connection: Connection, reader: int, ids: Collection[int]) -> None:
+    """Tells somebody no longer of some of what they asked for."""
+    connection.execute(_FORGET, {"reader": reader, "ids": ids})
 
 
 # ---- whom a change concerns -------------------------------------------------------------------------

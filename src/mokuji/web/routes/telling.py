@@ -176,6 +176,8 @@ def ask(who: Who, form: Form) -> Response:
     kind = form.get("kind", "")
     if number and "stop" in form:
         watching.unwatch(who.app, who.actor, number[0])
+    elif kind == "hidden":
+        watching.forget_hidden(who.app, who.actor)
     elif kind == "own":
         watching.tell_of_own(who.app, who.actor, on="on" in form)
     elif kind == "mute":
