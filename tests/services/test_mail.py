@@ -141,7 +141,7 @@ def test_what_its_reader_may_not_read_when_it_is_sent_is_in_no_mail(
     delivering.tell(app)
     doing.apply(app, writer, requests.Move("guide", "mast", "notes"), None)
     mails = _sent(app, post, box)
-    assert [each.subject for each in mails] == ["Hull: edited by Wenna"]
+    assert [each.subject for each in mails] == ["Guide: moved by Wenna", "Hull: edited by Wenna"]
     assert "Mast" not in "".join(each.message.as_string() for each in mails)
 
 

@@ -242,6 +242,35 @@ def test_whoever_is_told_of_a_category_is_told_of_it_under_its_other_name(
     assert [each.name for each in watching.asked_for(app, reader).watched] == ["Cells"]
 
 
+def test_whoever_is_told_of_a_volume_is_told_that_a_page_left_it_not_which(
+    app: AppContext, made: Made
+) -> None:
+    writer, reader = made
+    watching.watch(app, reader, Wanted("volume", "guide"))
+    doing.apply(app, writer, requests.Move("guide", "mast", "notes"), None)
+    (entry,) = _told(app, reader)
+    assert (entry.pages, entry.act.act if entry.act else "", entry.volume.title if entry.volume else "") == (
+        (),
+        "move",
+        "Guide",
+    )
+    assert "Mast" not in str(entry)
+
+
+def test_an_act_on_several_pages_tells_nothing_of_the_one_that_is_out_of_sight(
+    app: AppContext, made: Made
+) -> None:
+    writer, reader = made
+    watching.watch(app, reader, Wanted("volume", "guide"))
+    edit(app, writer, "guide", "Charger", "See [[Mast]].")
+    doing.apply(app, writer, requests.Rename("guide", "mast", "Pole"), None)
+    doing.apply(app, writer, requests.Move("guide", "pole", "notes"), None)
+    (entry,) = (each for each in _told(app, reader) if each.act and each.act.act == "rename")
+    assert [page.title for page in entry.pages] == ["Charger"]
+    assert entry.act is not None
+    assert (entry.act.note, entry.act.page_title) == ("", None)
+
+
 def test_what_is_gone_or_closed_can_be_forgotten(app: AppContext, made: Made) -> None:
     writer, reader = made
     for title in ("Mast", "Battery"):

@@ -15,6 +15,7 @@ from email.utils import format_datetime
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
 from mokuji.adapters.smtp import POLICY
+from mokuji.core.base.phrases import counted
 from mokuji.core.diff.diff import near
 from mokuji.services.telling.inbox import Entry
 from mokuji.telling import words
@@ -51,13 +52,13 @@ def confirmation(envelope: Envelope, name: str, link: str) -> EmailMessage:
 
 
 def of_changes(
-    envelope: Envelope, name: str, entries: Sequence[Entry], places: Places, *, digest: bool
+    envelope: Envelope, name: str, entries: Sequence[Entry], places: Places, *, digest: bool, more: int = 0
 ) -> EmailMessage:
-    """The mail that tells somebody of some changes."""
+    """The mail that tells somebody of some changes, and of how many ``more`` there are."""
     first = entries[0]
     if digest or len(entries) > 1:
         about = ", ".join(dict.fromkeys(filter(None, map(words.about, entries))))
-        subject = f"{len(entries)} changes: {about}" if len(entries) > 1 else f"1 change: {about}"
+        subject = f"{counted(len(entries) + more, 'change')}: {about}"
     else:
         by = f" by {first.act.author}" if first.act is not None else ""
         subject = f"{words.about(first)}: {words.done(first).lower()}{by}"
@@ -69,7 +70,14 @@ def of_changes(
         root = f"<page-{page.id}@{host}>"
         mail["In-Reply-To"] = root
         mail["References"] = root
-    values = {"name": name, "entries": entries, "words": words, "places": places, "end": envelope.end}
+    values = {
+        "name": name,
+        "entries": entries,
+        "words": words,
+        "places": places,
+        "end": envelope.end,
+        "more": more,
+    }
     _fill(mail, "changes", values)
     return mail
 

@@ -35,6 +35,8 @@ SERVER_WAIT = timedelta(minutes=1)
 """While the mail server is down, letters wait so long."""
 GIVEN_UP = timedelta(days=4)
 """After so long a mailbox that takes nothing counts as one that takes nothing at all (RFC 5321, 4.5.4.1)."""
+MOST_TOLD = 100
+"""Maximum number of acts that one mail tells of; more are read in the inbox."""
 MOST = 100
 """Maximum number of letters that are sent over one connection."""
 
@@ -116,13 +118,15 @@ def _written(app: AppContext, post: Post, letter: Waiting) -> tuple[EmailMessage
         held = letters.held(connection, letter.id)
         found = entries.some(connection, letter.person, context.reads, held)
         unread = [each for each in found if each.state is State.UNREAD]
-        told = inbox.told(context, unread)
+        told = inbox.told(context, unread[:MOST_TOLD])
     if not told:
         return None
     end = post.places.end(mailing.ending_word(app, letter.person, ways.serial))
     envelope = Envelope(post.server.sender, ways.address, letter.message, app.clock(), end)
     digest = letter.kind is Letter.DIGEST
-    return mail.of_changes(envelope, actor.name, told, post.places, digest=digest), ways.address
+    more = max(0, len(unread) - MOST_TOLD)
+    message = mail.of_changes(envelope, actor.name, told, post.places, more=more, digest=digest)
+    return message, ways.address
 
 
 def _confirmation(

@@ -117,7 +117,9 @@ def _of_act(connection: Connection, number: int) -> list[New]:
     found = watches.touched(connection, number)
     homes = {act.volume, *unshown.reached(connection, number), *(each.volume for each in found)}
     whom = _Whom()
-    for person, watch in [] if found else watches.of_volume(connection, [act.volume]):
+    # A volume that was changed, though none of the pages is in it: its title, its contents, a page that left it.
+    without = homes - {each.volume for each in found}
+    for person, watch in watches.of_volume(connection, without) if without else ():
         whom.add(person, (), Why.VOLUME, watch)
     for each in watches.concerned(connection, found):
         why = Why.OWN if each.kind is None else OF[Watching(each.kind)]

@@ -7,7 +7,7 @@ either, and is not counted anything of it.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 
 from mokuji.core.diff.diff import Piece, compare
@@ -172,7 +172,8 @@ def told(context: ReadContext, found: Sequence[Told]) -> list[Entry]:
     acts = history.acts(
         connection, [each.change_set for each in found if each.change_set], list(known), actor.person
     )
-    pages = _pages(context, by_id, {page for each in found for page in each.pages})
+    about = {act.page for act in acts.values() if act.page is not None}
+    pages = _pages(context, by_id, about | {page for each in found for page in each.pages})
     watched = watching.of_reader(context) if actor.signed_in else {}
     numbers = _numbers(context, found)
     texts = _texts(context, numbers.values())
@@ -194,7 +195,7 @@ def told(context: ReadContext, found: Sequence[Told]) -> list[Entry]:
                 each.at,
                 each.why,
                 each.state,
-                as_known(act, known, actor) if act is not None else None,
+                _known(act, known, actor, pages) if act is not None else None,
                 each.due,
                 by_id.get(each.volume or 0),
                 tuple(own[:SHOWN_PAGES]),
@@ -208,6 +209,15 @@ def told(context: ReadContext, found: Sequence[Told]) -> list[Entry]:
             )
         )
     return shown
+
+
+def _known(
+    act: LoggedAct, volumes: Mapping[int, Volume], actor: Actor, pages: Mapping[int, PageTold]
+) -> LoggedAct:
+    """An act as its reader may know it. The log tells what was done in a volume that they may read; here nothing is
+    told of a page that they lost sight of, so not what was noted of it either."""
+    known = as_known(act, volumes, actor)
+    return known if act.page is None or act.page in pages else replace(known, note="")
 
 
 def _pages(context: ReadContext, volumes: Mapping[int, Volume], ids: Collection[int]) -> dict[int, PageTold]:

@@ -166,10 +166,11 @@ def put_digests(app: AppContext) -> int:
             if last is not None and last >= until:
                 continue
             letters.set_digest(connection, reader, until)
-            if letters.any_unsent(connection, reader, until):
+            since = last or until - timedelta(days=7)
+            if letters.any_unsent(connection, reader, since, until):
                 new = NewLetter(reader, Letter.DIGEST, message_id(), address, now)
                 (into,) = letters.put(connection, [new])
-                letters.put_all_into(connection, reader, until, into)
+                letters.put_all_into(connection, reader, since, until, into)
                 number += 1
     return number
 

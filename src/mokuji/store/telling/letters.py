@@ -140,6 +140,7 @@ _ALL_INTO = (
     .where(
         told.c.person == value("reader"),
         told.c.letter.is_(None),
+        told.c.at >= value("since"),
         told.c.at <= value("until"),
         told.c.state == 0,
     )
@@ -148,7 +149,7 @@ _ALL_INTO = (
 ANY_UNSENT = select(
     select(fixed(1))
     .where(told.c.person == value("reader"), told.c.letter.is_(None), told.c.state == fixed(0))
-    .where(told.c.at <= value("until"))
+    .where(told.c.at >= value("since"), told.c.at <= value("until"))
     .exists()
 )
 NEXT = (
@@ -219,14 +220,15 @@ def put_into(connection: Connection, entries: Collection[tuple[int, int]]) -> No
         connection.execute(_INTO, [{"entry": entry, "into": into} for entry, into in entries])
 
 
-def any_unsent(connection: Connection, reader: int, until: datetime) -> bool:
-    """Whether something unread that somebody was told went into no letter."""
-    return bool(connection.execute(ANY_UNSENT, {"reader": reader, "until": until}).scalar_one())
+def any_unsent(connection: Connection, reader: int, since: datetime, until: datetime) -> bool:
+    """Whether something unread that somebody was told in this time went into no letter."""
+    values = {"reader": reader, "since": since, "until": until}
+    return bool(connection.execute(ANY_UNSENT, values).scalar_one())
 
 
-def put_all_into(connection: Connection, reader: int, until: datetime, into: int) -> None:
-    """Puts all unread things that went into no letter into this one."""
-    connection.execute(_ALL_INTO, {"reader": reader, "until": until, "into": into})
+def put_all_into(connection: Connection, reader: int, since: datetime, until: datetime, into: int) -> None:
+    """Puts all unread things of this time that went into no letter into this one."""
+    connection.execute(_ALL_INTO, {"reader": reader, "since": since, "until": until, "into": into})
 
 
 def following(connection: Connection, now: datetime) -> Waiting | None:
