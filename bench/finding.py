@@ -7,21 +7,17 @@ with the beginning of their texts cut into sentences by PostgreSQL itself.
 from __future__ import annotations
 
 import argparse
-import shutil
-import tempfile
 from collections.abc import Callable
-from pathlib import Path
 
 from sqlalchemy import text
 
 from bench.clock import in_turns, show
-from bench.wiki import build
-from mokuji.adapters.cluster import Cluster, database_url
+from bench.wiki import running
 from mokuji.core.model.policy import NOBODY
-from mokuji.services.app_context import AppContext, refresh
+from mokuji.services.app_context import AppContext
 from mokuji.services.hosting import settle
 from mokuji.services.reading import searching
-from mokuji.store.database import connect, create_database, migrate, reading
+from mokuji.store.database import reading
 
 QUESTIONS = {
     "two words, one of them rare": ("battery gauge", "'batteri' & 'gaug'"),
@@ -65,20 +61,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="bench.finding", description=__doc__)
     parser.add_argument("--pages", type=int, default=100_000, help="how many pages the wiki has")
     arguments = parser.parse_args()
-    folder = Path(tempfile.mkdtemp(prefix="mokuji-bench-"))
-    folder.chmod(0o755)
-    try:
-        with Cluster(folder / "home").running() as server:
-            create_database(server, "bench")
-            engine = connect(database_url(server, "bench"))
-            migrate(engine)
-            build(engine, arguments.pages)
-            app = AppContext(engine, b"a key for measures only")
-            refresh(app)
-            run(app)
-            engine.dispose()
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    with running(arguments.pages) as (app, _):
+        run(app)
 
 
 if __name__ == "__main__":

@@ -8,24 +8,20 @@ from __future__ import annotations
 
 import argparse
 import itertools
-import shutil
-import tempfile
 from collections.abc import Callable
-from pathlib import Path
 
 from sqlalchemy import text
 
 from bench.clock import in_turns, once, said, show
-from bench.wiki import build
-from mokuji.adapters.cluster import Cluster, database_url
+from bench.wiki import running
 from mokuji.core.model.policy import Actor, Role
-from mokuji.services.app_context import AppContext, catch_up, refresh
+from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.hosting import settle
 from mokuji.services.telling import delivering, inbox, watching
 from mokuji.services.telling.watching import Wanted
 from mokuji.services.writing import writing
 from mokuji.store import people
-from mokuji.store.database import connect, create_database, migrate, reading
+from mokuji.store.database import reading
 from mokuji.store.database import writing as writing_transaction
 
 TOLD = 1_000
@@ -106,20 +102,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="bench.telling", description=__doc__)
     parser.add_argument("--pages", type=int, default=5_000, help="how many pages the wiki has")
     arguments = parser.parse_args()
-    folder = Path(tempfile.mkdtemp(prefix="mokuji-bench-"))
-    folder.chmod(0o755)
-    try:
-        with Cluster(folder / "home").running() as server:
-            create_database(server, "bench")
-            engine = connect(database_url(server, "bench"))
-            migrate(engine)
-            built = build(engine, arguments.pages)
-            app = AppContext(engine, b"a key for measures only")
-            refresh(app)
-            run(app, built.volumes[0])
-            engine.dispose()
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    with running(arguments.pages) as (app, built):
+        run(app, built.volumes[0])
 
 
 if __name__ == "__main__":

@@ -7,21 +7,27 @@ The rows are those that saving each page would make; a sample is read again by t
 from __future__ import annotations
 
 import random
+import shutil
+import tempfile
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import partial
+from pathlib import Path
 from typing import Any
 
+from mokuji.adapters.cluster import Cluster, database_url
 from mokuji.core.base import names
 from mokuji.core.finding import told
 from mokuji.core.finding.terms import folded_name
 from mokuji.core.finding.vector import PageTerms
 from mokuji.core.language.page import Page, PageHead
 from mokuji.core.language.scan import scan
+from mokuji.services.app_context import AppContext, refresh
 from mokuji.store import page_words, volumes
-from mokuji.store.database import Connection, Engine, writing
+from mokuji.store.database import Connection, Engine, connect, create_database, migrate, writing
 
 HUB = "Battery well"
 REFERRING = 5000
@@ -198,3 +204,22 @@ def _place(made: _Made, per_volume: int) -> tuple[Any, ...]:
         made.title,
         own,
     )
+
+
+@contextmanager
+def running(pages: int) -> Iterator[tuple[AppContext, Built]]:
+    """A wiki of so many pages in a database of its own, as long as it is needed."""
+    folder = Path(tempfile.mkdtemp(prefix="mokuji-bench-"))
+    folder.chmod(0o755)
+    try:
+        with Cluster(folder / "home").running() as server:
+            create_database(server, "bench")
+            engine = connect(database_url(server, "bench"))
+            migrate(engine)
+            built = build(engine, pages)
+            app = AppContext(engine, b"a key for measures only")
+            refresh(app)
+            yield app, built
+            engine.dispose()
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
