@@ -36,7 +36,7 @@ TAKING = 60.0
 OWN_NAMES = frozenset({"localhost"})
 """Hosts by which a server is always known: besides its addresses in numbers, which no other site can have as a name."""
 _BRINGS = re.compile(r"/-/bring/[^/]+|/api/v1/volumes/[^/]+/brought")
-_PRIVATE = re.compile(r"(/-/(?:calendar|invited|new-password)/)[^/]+")
+_PRIVATE = re.compile(r"(/-/(?:calendar|invited|new-password|feed-of|mail/confirm|mail/end)/)[^/]+")
 """Addresses that are as good as a password: what of them the log holds."""
 
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import pytest
+from structlog.testing import capture_logs
 
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
+from mokuji.core.telling.naming import Named
 from mokuji.core.telling.watching import State, Why
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import questions
@@ -206,6 +208,24 @@ def test_what_breaks_off_while_it_is_told_is_told_later_and_once(app: AppContext
         assert len(entries.take(connection, 10)) == 1
         raise ZeroDivisionError
     assert len(_told(app, reader)) == len(_told(app, reader)) == 1
+
+
+def test_an_act_that_cannot_be_told_keeps_nobody_from_being_told_of_others(
+    app: AppContext, made: Made, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    writer, reader = made
+    watching.watch(app, reader, Wanted("volume", "guide"))
+    edit(app, writer, "guide", "Mast", "One.", note="of no use")
+    edit(app, writer, "guide", "Battery", "Two.")
+    told = delivering.named_in_note
+
+    def fails(note: str) -> Named:
+        return told(note) if note != "of no use" else 1 / 0  # type: ignore[return-value]
+
+    monkeypatch.setattr(delivering, "named_in_note", fails)
+    with capture_logs() as logs:
+        assert _titles(app, reader) == [("Battery", Why.VOLUME)]
+    assert [each["event"] for each in logs if each["log_level"] == "error"] == ["act_not_told"]
 
 
 def test_nobody_is_told_of_nothing(app: AppContext, made: Made) -> None:

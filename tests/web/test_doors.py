@@ -216,9 +216,17 @@ def test_only_a_file_that_is_there_at_its_present_version_is_lasting(browser: Br
     assert missing.status_code == 404 and missing.headers["cache-control"] == "no-store"
 
 
-def test_the_log_holds_no_address_of_a_calendar(browser: Browser, capsys: pytest.CaptureFixture[str]) -> None:
-    browser().get("/-/calendar/very-private-token.ics")
-    assert "/-/calendar/…" in (said := capsys.readouterr().out) and "very-private" not in said
+@pytest.mark.parametrize(
+    "room", ["calendar", "feed-of", "mail/confirm", "mail/end", "invited", "new-password"]
+)
+def test_the_log_holds_no_address_that_is_somebodys_own(
+    browser: Browser, capsys: pytest.CaptureFixture[str], room: str
+) -> None:
+    browser().get(f"/-/{room}/very-private-token.ics")
+    browser().get(f"/-/{room}/very-private-token/guide?page=x")
+    said = capsys.readouterr().out
+    assert f"/-/{room}/…" in said
+    assert "very-private" not in said
 
 
 # ---- connections -----------------------------------------------------------------------------------

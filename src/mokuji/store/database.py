@@ -131,6 +131,13 @@ def writing(engine: Engine, *, alone: bool = False) -> Iterator[Connection]:
 
 
 @contextmanager
+def apart(connection: Connection) -> Iterator[None]:
+    """A part of a transaction: what it wrote is taken back if it fails, and the rest goes on."""
+    with _translated(), connection.begin_nested():
+        yield
+
+
+@contextmanager
 def writing_if_free(engine: Engine) -> Iterator[Connection | None]:
     """The same, shared, for what can be done later: None, at once, while somebody holds the lock alone."""
     with _translated(), engine.begin() as connection:

@@ -11,6 +11,8 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+import structlog
+
 from mokuji.core.base import names
 from mokuji.core.language.scan import read_text
 from mokuji.core.model.policy import OF_PEOPLE
@@ -21,13 +23,15 @@ from mokuji.services.app_context import AppContext, ReadContext, catch_up
 from mokuji.services.reading import searching
 from mokuji.services.reading.categories import ids_under
 from mokuji.store import people
-from mokuji.store.database import Connection, reading, writing
+from mokuji.store.database import Connection, apart, reading, writing
+from mokuji.store.faults import DatabaseDown
 from mokuji.store.log import unshown
 from mokuji.store.telling import entries, letters, watches
 from mokuji.store.telling.entries import New
 from mokuji.store.telling.letters import NewLetter
 from mokuji.store.telling.watches import Asking, Touched
 
+log = structlog.get_logger("mokuji.telling")
 AT_ONCE = 20
 """Number of acts that are told by one transaction."""
 SOON = 50
@@ -54,7 +58,14 @@ def tell(app: AppContext, most: int = AT_ONCE) -> int:
         acts = entries.take(connection, most)
         new: list[New] = []
         for act in acts:
-            new += _of_act(connection, act)
+            try:
+                with apart(connection):
+                    new += _of_act(connection, act)
+            except DatabaseDown:
+                raise  # all of them are told another time
+            except Exception:
+                # One that cannot be told must not keep people from being told of all others, for good.
+                log.exception("act_not_told", change_set=act)
         _add(app, connection, new)
     return len(acts)
 
