@@ -8,7 +8,7 @@ from structlog.testing import capture_logs
 from mokuji.acts import doing, requests
 from mokuji.core.base.errors import Forbidden, Missing
 from mokuji.core.model.policy import NOBODY, Actor, Role
-from mokuji.core.telling.naming import Named
+from mokuji.core.telling.naming import Named, named_in_note
 from mokuji.core.telling.watching import State, Why
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import questions
@@ -217,12 +217,11 @@ def test_an_act_that_cannot_be_told_keeps_nobody_from_being_told_of_others(
     watching.watch(app, reader, Wanted("volume", "guide"))
     edit(app, writer, "guide", "Mast", "One.", note="of no use")
     edit(app, writer, "guide", "Battery", "Two.")
-    told = delivering.named_in_note
 
     def fails(note: str) -> Named:
-        return told(note) if note != "of no use" else 1 / 0  # type: ignore[return-value]
+        return named_in_note(note) if note != "of no use" else 1 / 0  # type: ignore[return-value]
 
-    monkeypatch.setattr(delivering, "named_in_note", fails)
+    monkeypatch.setattr("mokuji.services.telling.delivering.named_in_note", fails)
     with capture_logs() as logs:
         assert _titles(app, reader) == [("Battery", Why.VOLUME)]
     assert [each["event"] for each in logs if each["log_level"] == "error"] == ["act_not_told"]
