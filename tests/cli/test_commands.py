@@ -89,11 +89,13 @@ def _server_runs(home: Path) -> bool:
 class Started:
     """A running ``mokuji demo``; waits until it answers."""
 
-    def __init__(self, home: Path, *arguments: str, port: int) -> None:
+    def __init__(self, home: Path, *arguments: str, port: int, mailbox: bool = False) -> None:
         self.port = port
+        # With a mail server of its own there is no stand-in for one beside it, which takes a while to start.
+        mail = {} if mailbox else {"MOKUJI_MAIL": "smtp://127.0.0.1:9"}
         self.process = subprocess.Popen(
             [str(MOKUJI), "demo", *arguments],
-            env=_environment(home, MOKUJI_PORT=str(port)),
+            env=_environment(home, MOKUJI_PORT=str(port), **mail),
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
         )
@@ -325,7 +327,7 @@ def test_the_worker_beside_a_server_ends_with_it_however_that_ends(
     demo_home: Path, by: signal.Signals
 ) -> None:
     home = demo_home
-    demo = Started(home, port=_free_port())
+    demo = Started(home, port=_free_port(), mailbox=True)
     # Beside the worker those that read what came in with the demo.
     workers = _children(demo.process.pid)
     told = [Path(f"/proc/{pid}/cmdline").read_bytes() for pid in workers]
