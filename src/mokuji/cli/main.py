@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import signal
 import sys
 from collections.abc import Callable, Iterator
@@ -342,6 +343,8 @@ def demo(
     if not load_only:
         _check_port(settings.host, settings.port)
     private = settings.database_url is None
+    if fresh:
+        shutil.rmtree(_home(settings) / "mailbox", ignore_errors=True)
     with _app_context(settings, "demo", fresh=fresh, demo=True) as context:
         half = private and demo_service.is_loaded(context) is False
         if not half:
