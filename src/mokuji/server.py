@@ -32,7 +32,6 @@ from mokuji.web.routes import (
     acts,
     audit,
     categories,
-    changes,
     choosing,
     documentation,
     editing,
@@ -44,17 +43,15 @@ from mokuji.web.routes import (
     out_and_back,
     people,
     reading_pages,
-    revisions,
     secrets,
     sources,
     tasks,
     telling,
     templates,
-    trash,
     upkeep,
     volume_people,
-    volume_then,
 )
+from mokuji.web.routes.looking_back import changes, revisions, trash, volume_then
 
 PAGES = (
     documentation,

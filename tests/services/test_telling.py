@@ -12,7 +12,7 @@ from mokuji.core.telling.naming import Named, named_in_note
 from mokuji.core.telling.watching import State, Why
 from mokuji.services.app_context import AppContext, catch_up
 from mokuji.services.reading import questions
-from mokuji.services.telling import delivering, inbox, watching
+from mokuji.services.telling import delivering, feeding, inbox, watching
 from mokuji.services.telling.inbox import Entry
 from mokuji.services.telling.watching import Wanted
 from mokuji.store.database import writing as store_writing
@@ -298,3 +298,17 @@ def test_what_is_gone_or_closed_can_be_forgotten(app: AppContext, made: Made) ->
     watching.forget_hidden(app, reader)
     asked = watching.asked_for(app, reader)
     assert ([each.page.title for each in asked.watched if each.page], asked.hidden) == (["Battery"], 0)
+
+
+def test_a_feed_of_a_page_tells_of_an_act_on_many_others_too(app: AppContext, made: Made) -> None:
+    writer, _ = made
+    pages(app, writer, "guide", {f"A page {n:02}": "See [[Battery]]." for n in range(20)})
+    pages(app, writer, "guide", {"Zoo": "See [[Battery]]."})
+    doing.apply(app, writer, requests.Rename("guide", "battery", "Cell"), None)
+    told = feeding.feed(app, NOBODY, Wanted("page", "guide", "Zoo")).entries
+    assert [(each.act.act if each.act else "", each.pages[0].title) for each in told] == [
+        ("rename", "Zoo"),
+        ("create", "Zoo"),
+    ]
+    whole = feeding.feed(app, NOBODY, Wanted("volume", "guide")).entries[0]
+    assert len(whole.pages) + whole.more == 22

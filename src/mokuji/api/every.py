@@ -18,9 +18,9 @@ from mokuji.api import (
     people,
     rights,
     routes,
-    telling,
     upkeep,
 )
+from mokuji.api.telling import routes as telling
 from mokuji.core.base.errors import Missing
 
 PARTS = (assets, people, letting_in, rights, finding, history, exporting, bringing, telling, upkeep, routes)

@@ -6,6 +6,7 @@ person may read at that moment.
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from mokuji.core.base import names
@@ -14,7 +15,7 @@ from mokuji.core.model.policy import Actor
 from mokuji.core.model.wiki import Volume
 from mokuji.core.telling.watching import State, Why
 from mokuji.services.app_context import AppContext, ReadContext, need_head
-from mokuji.services.looking_back.history import known_volumes
+from mokuji.services.looking_back.history import LoggedAct, known_volumes
 from mokuji.services.people import in_person
 from mokuji.services.reading import questions, searching
 from mokuji.services.reading.categories import ids_under
@@ -27,7 +28,7 @@ from mokuji.store.database import reading
 from mokuji.store.log import filtered, history
 from mokuji.store.log.filtered import LOOKED, Filter
 from mokuji.store.places import placing
-from mokuji.store.telling import letters
+from mokuji.store.telling import entries, letters
 from mokuji.store.telling.entries import Told
 
 MOST = 50
@@ -58,16 +59,33 @@ def feed(app: AppContext, actor: Actor, wanted: Wanted) -> Feed:
             within if pages is None else list(known), pages=sorted(pages) if pages is not None else None
         )
         acts, _ = filtered.found(connection, look, before=2**62, most=MOST, looked=LOOKED)
+        wrote = _wrote(context, acts, volume, pages)
         rows: list[Told] = []
         for act in acts:
-            touched = history.touched(connection, act.id, list(context.reads), inbox.SHOWN_PAGES)
-            own = [each.page for each in touched if pages is None or each.page in pages]
+            own = wrote.get(act.id, [])
             if not own and act.page is not None and (pages is None or act.page in pages):
                 own = [act.page]
             if own or pages is None:
                 home = act.volume if not own else None
                 rows.append(Told(act.id, act.id, None, act.at, own, home, Why.VOLUME, None, State.UNREAD))
         return Feed(wanted, volume, name, tuple(inbox.told(context, rows)))
+
+
+def _wrote(
+    context: ReadContext, acts: Sequence[LoggedAct], volume: Volume | None, pages: Collection[int] | None
+) -> dict[int, list[int]]:
+    """The pages that each of some acts wrote, of those that are asked for, or of the volume."""
+    found: dict[int, list[int]] = {}
+    if pages is not None:
+        numbers = filtered.numbers_of(context.connection, [act.id for act in acts], sorted(pages))
+        for act, page in sorted(numbers):
+            found.setdefault(act, []).append(page)
+        return found
+    within = [volume.id] if volume is not None else list(context.reads)
+    for each in acts:
+        touched = history.touched(context.connection, each.id, within, entries.PAGES)
+        found[each.id] = [one.page for one in touched]
+    return found
 
 
 def _pages(context: ReadContext, wanted: Wanted) -> tuple[Volume | None, str, set[int] | None]:

@@ -8,8 +8,8 @@ from typing import Annotated
 from fastapi import Path, Query
 
 from mokuji import routing
-from mokuji.api import telling_schemas as schemas
 from mokuji.api.asking import FAULTS, Changer, Reader, TheApp
+from mokuji.api.telling import schemas
 from mokuji.core.diff.diff import Piece
 from mokuji.core.telling.watching import Mail, State, Why
 from mokuji.services import site

@@ -1,0 +1,1 @@
+"""Telling people of changes, in JSON."""
